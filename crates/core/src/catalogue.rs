@@ -1,0 +1,570 @@
+//! The catalogue: every test as data.
+//!
+//! A protocol says what is recorded, how the test is run, how it is scored, what makes two results comparable, what
+//! to be careful of and who says so. Built-in ones are the TOML files of `data/catalogue/`; [`check`] holds any
+//! protocol, built in or a coach's own, to the same rules. To add a built-in protocol add its file to [`BUILT_IN`].
+
+use std::sync::LazyLock;
+
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    error::{Code, InputError},
+    estimate::Equation,
+    norms,
+    person::Sex,
+};
+
+/// The TOML of every protocol that ships.
+const BUILT_IN: [&str; 3] = [
+    include_str!("../data/catalogue/bench-step-3min.toml"),
+    include_str!("../data/catalogue/low-step-3min.toml"),
+    include_str!("../data/catalogue/class-step-3min.toml"),
+];
+
+/// One test: what it is, how it is run, what it gives, who says so.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Protocol {
+    /// Stable id, part of the public vocabulary.
+    pub id: String,
+    /// Goes up when a change of the method makes older results incomparable.
+    pub version: u32,
+    /// What is done, in a few words. Never a person, a company or a trademark.
+    pub name: String,
+    /// The part of the test library it stands in.
+    pub section: String,
+    /// The rule family that runs it.
+    pub family: Family,
+    /// One sentence: what happens.
+    pub summary: String,
+    /// One or two sentences: what it tells and whom it suits.
+    pub tells: String,
+    /// How hard it is, for the readiness decision.
+    pub effort: Effort,
+    /// Whether the score depends on heart rate, and so on medicines that limit it.
+    pub uses_heart_rate: bool,
+    /// Minutes to plan, warm-up included.
+    pub minutes: u16,
+    /// The beat, where there is one.
+    pub cadence: Option<CadenceRule>,
+    /// What is done before the clock starts.
+    #[serde(default)]
+    pub prepare: Vec<Preparation>,
+    /// What the clock runs through, in order.
+    pub phases: Vec<Phase>,
+    /// How the pulse is counted, where it is.
+    pub count: Option<CountRule>,
+    /// What is recorded.
+    pub inputs: Vec<Input>,
+    /// What is computed, in order.
+    pub scoring: Vec<Scoring>,
+    /// Which tables serve which quantity.
+    #[serde(default)]
+    pub norms: Vec<NormUse>,
+    /// What must be alike for two results to be compared.
+    pub conditions: Vec<Condition>,
+    /// How much each quantity wobbles when nothing has changed.
+    #[serde(default)]
+    pub change: Vec<ChangeRule>,
+    /// Whom it does not suit, and what would suit better; the first rule that applies speaks.
+    #[serde(default)]
+    pub unsuited: Vec<Unsuited>,
+    /// What to bring.
+    pub equipment: Vec<Equipment>,
+    /// What to be careful of.
+    pub cautions: Vec<Caution>,
+    /// Who says so.
+    pub sources: Vec<Source>,
+}
+
+/// A family of rules that the run engine knows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Family {
+    /// Fixed work to a beat, then a pulse counted in a window.
+    CountedRecovery,
+}
+
+/// How hard a test is, for the readiness decision (after Riebe et al. 2015).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Effort {
+    /// Light to moderate for nearly everyone.
+    LightToModerate,
+    /// Moderate for those who train, vigorous for those who do not.
+    VigorousUnlessActive,
+    /// Vigorous for everyone, maximal tests included.
+    Vigorous,
+}
+
+/// The beat of the metronome: one for all, or one for each sex.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct CadenceRule {
+    /// Beats a minute for men.
+    pub male: Option<f64>,
+    /// Beats a minute for women.
+    pub female: Option<f64>,
+    /// Beats a minute for everyone.
+    pub any: Option<f64>,
+    /// What each beat of one cycle asks for, in order.
+    pub places: Vec<String>,
+    /// Seconds of work at which the lead foot is swapped.
+    #[serde(default)]
+    pub swap_lead_at_s: Vec<u32>,
+}
+
+impl CadenceRule {
+    /// The beat for a client, where the rule gives one without asking.
+    pub fn for_sex(&self, sex: Option<Sex>) -> Option<f64> {
+        match sex {
+            Some(Sex::Male) => self.male.or(self.any),
+            Some(Sex::Female) => self.female.or(self.any),
+            None => self.any,
+        }
+    }
+
+    /// Every beat the rule knows, for a choice by hand.
+    pub fn choices(&self) -> Vec<f64> {
+        let mut all: Vec<f64> = [self.any, self.male, self.female].into_iter().flatten().collect();
+        all.dedup();
+        all
+    }
+}
+
+/// Something done before the clock starts.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Preparation {
+    /// Key within the protocol.
+    pub id: String,
+    /// Heading.
+    pub label: String,
+    /// What to do and why.
+    pub detail: String,
+    /// How long, where it is timed.
+    pub seconds: Option<u32>,
+    /// The condition that records whether it was done.
+    pub condition: Option<String>,
+}
+
+/// A stretch of the run.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Phase {
+    /// Key within the protocol.
+    pub id: String,
+    /// What the engine does with it.
+    pub kind: PhaseKind,
+    /// Heading on the floor.
+    pub label: String,
+    /// How long, in seconds of the clock.
+    pub seconds: Option<u32>,
+    /// How long, in beats of the cadence.
+    pub beats: Option<u32>,
+    /// The line under the heading.
+    pub cue: String,
+    /// What is called out, and when.
+    #[serde(default)]
+    pub prompts: Vec<Prompt>,
+}
+
+/// What the engine does with a phase.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum PhaseKind {
+    /// The beat sounds, nobody moves yet.
+    CountIn,
+    /// The work, to the beat.
+    Work,
+    /// Between the work and the count.
+    Transition,
+    /// The pulse is counted.
+    Count,
+    /// The number is given; open-ended.
+    Enter,
+}
+
+/// A call at a moment of a phase.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Prompt {
+    /// Seconds into the phase.
+    pub at_s: u32,
+    /// What is shown, and spoken where speech is on.
+    pub say: String,
+}
+
+/// How the pulse is counted.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct CountRule {
+    /// The input the count fills.
+    pub input: String,
+    /// Length of the window, seconds.
+    pub window_s: u32,
+    /// Seconds from stopping to the start of the window.
+    pub starts_after_s: u32,
+    /// Count and tapped rate further apart than this ask for a recount, bpm.
+    pub agree_within_bpm: f64,
+    /// A recount may start until this many seconds after stopping; 0 for never.
+    pub recount_starts_within_s: u32,
+    /// The rule, said aloud.
+    pub rule: String,
+}
+
+/// Something recorded.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Input {
+    /// Public key.
+    pub key: String,
+    /// Heading.
+    pub label: String,
+    /// Unit as it is written.
+    pub unit: String,
+    /// Smallest value accepted.
+    pub min: f64,
+    /// Largest value accepted.
+    pub max: f64,
+    /// Resolution of the entry.
+    pub step: f64,
+    /// The only values accepted, where there are few.
+    #[serde(default)]
+    pub one_of: Vec<f64>,
+}
+
+/// A quantity and the equation that gives it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Scoring {
+    /// What is computed.
+    pub quantity: String,
+    /// By which named equation.
+    pub equation: Equation,
+}
+
+/// A table that serves a quantity.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct NormUse {
+    /// What is compared.
+    pub quantity: String,
+    /// With which table.
+    pub table: String,
+}
+
+/// A circumstance that has to be alike for two results to be compared.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Condition {
+    /// Public key.
+    pub key: String,
+    /// Heading.
+    pub label: String,
+    /// What kind of answer it takes.
+    pub kind: ConditionKind,
+    /// Unit as it is written, for numbers.
+    pub unit: Option<String>,
+    /// What the protocol asks for; anything else is flagged, not refused.
+    pub expected: Option<f64>,
+    /// Numbers closer than this are the same.
+    pub tolerance: Option<f64>,
+    /// Key and wording of each choice.
+    #[serde(default)]
+    pub choices: Vec<(String, String)>,
+    /// A result where this is "no" is compared with none.
+    #[serde(default)]
+    pub must_hold: bool,
+    /// A result where this is "yes" is compared with none.
+    #[serde(default)]
+    pub must_not_hold: bool,
+    /// The question at set-up; empty where nobody is asked.
+    pub ask: String,
+    /// Why it matters, as the end of a sentence.
+    pub why: String,
+    /// Whether set-up cannot be left without it.
+    #[serde(default)]
+    pub required: bool,
+    /// Filled in by the run or the record, not asked.
+    #[serde(default)]
+    pub recorded_by_run: bool,
+}
+
+/// What kind of answer a condition takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum ConditionKind {
+    /// A number with a unit.
+    Number,
+    /// Yes or no.
+    YesNo,
+    /// One of a few.
+    Choice,
+    /// Free words.
+    Text,
+}
+
+/// How much a quantity wobbles when nothing has changed.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct ChangeRule {
+    /// Which quantity.
+    pub quantity: String,
+    /// Test-retest correlation, 0 to 1.
+    pub reliability: Option<f64>,
+    /// The table whose spread gives the between-person SD.
+    pub sd_from_table: Option<String>,
+    /// Whether less is better.
+    #[serde(default)]
+    pub lower_is_better: bool,
+    /// Who says so.
+    pub source: Option<Citation>,
+}
+
+/// Whom a protocol does not suit.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Unsuited {
+    /// The client's circumstance.
+    pub when: Circumstance,
+    /// Why, as the end of a sentence.
+    pub why: String,
+    /// The protocol that suits better, where one does.
+    pub instead: Option<String>,
+}
+
+/// A client's circumstance that decides whether a test suits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Circumstance {
+    /// Signs or symptoms today.
+    Symptoms,
+    /// On medicine that limits the heart rate.
+    RateLimitingDrug,
+    /// Not regularly active.
+    Untrained,
+    /// Older than 60.
+    #[serde(rename = "over_60")]
+    Over60,
+}
+
+/// Something to bring.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Equipment {
+    /// What it is, with its measure.
+    pub what: String,
+}
+
+/// Something to be careful of.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Caution {
+    /// A full sentence.
+    pub text: String,
+}
+
+/// Who says so, and of what.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Source {
+    /// What the source is for.
+    pub of: String,
+    /// Author, title, year.
+    pub citation: String,
+    /// Published, or the trade's habit.
+    pub kind: SourceKind,
+    /// Whether the value was written down from memory and not read off the publication.
+    #[serde(default)]
+    pub recalled: bool,
+}
+
+/// A citation with its kind.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Citation {
+    /// Author, title, year.
+    pub citation: String,
+    /// Published, or the trade's habit.
+    pub kind: SourceKind,
+    /// Whether the value was written down from memory.
+    #[serde(default)]
+    pub recalled: bool,
+}
+
+/// Where a rule comes from. One is never upgraded to the other.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum SourceKind {
+    /// A publication.
+    Published,
+    /// A rule of thumb of the trade.
+    CommonPractice,
+}
+
+impl Protocol {
+    /// The condition with this key.
+    pub fn condition(&self, key: &str) -> Option<&Condition> {
+        self.conditions.iter().find(|c| c.key == key)
+    }
+
+    /// The input with this key.
+    pub fn input(&self, key: &str) -> Option<&Input> {
+        self.inputs.iter().find(|i| i.key == key)
+    }
+
+    /// The change rule of a quantity.
+    pub fn change_rule(&self, quantity: &str) -> Option<&ChangeRule> {
+        self.change.iter().find(|c| c.quantity == quantity)
+    }
+
+    /// The quantity a client hears first: an estimate where there is one, else the reading.
+    pub fn headline(&self) -> &str {
+        self.scoring.last().map_or("recovery_hr", |s| &s.quantity)
+    }
+
+    /// The method's name and version, stored with every result.
+    pub fn method_version(&self) -> String {
+        format!("{}/{}", self.id, self.version)
+    }
+}
+
+static ALL: LazyLock<Vec<Protocol>> = LazyLock::new(|| BUILT_IN.iter().filter_map(|text| parse(text).ok()).collect());
+
+/// Every built-in protocol, in the library's order.
+pub fn all() -> &'static [Protocol] {
+    &ALL
+}
+
+/// The built-in protocol with this id.
+///
+/// # Errors
+/// [`Code::UnknownProtocol`] naming the id.
+pub fn find(id: &str) -> Result<&'static Protocol, InputError> {
+    all().iter().find(|p| p.id == id).ok_or_else(|| {
+        let shown: String = id.chars().take(60).collect();
+        InputError::new(Code::UnknownProtocol, "protocol", format!("No protocol is called “{shown}”. See the test library for the ids."))
+    })
+}
+
+/// Reads one protocol from TOML and holds it to [`check`].
+///
+/// # Errors
+/// [`Code::BadJson`] with the parser's or the check's words.
+pub fn parse(text: &str) -> Result<Protocol, InputError> {
+    let protocol: Protocol = toml::from_str(text).map_err(|e| InputError::whole(Code::BadJson, e.to_string()))?;
+    check(&protocol)?;
+    Ok(protocol)
+}
+
+/// Holds a protocol together: every name it uses must exist.
+///
+/// # Errors
+/// [`Code::BadJson`] naming the field that does not hold.
+pub fn check(protocol: &Protocol) -> Result<(), InputError> {
+    let fail = |field: &str, message: String| Err(InputError::new(Code::BadJson, field, format!("{}: {message}", protocol.id)));
+    if protocol.sources.is_empty() {
+        return fail("sources", "a protocol says where it comes from".into());
+    }
+    for (k, phase) in protocol.phases.iter().enumerate() {
+        let open_end = phase.seconds.is_none() && phase.beats.is_none();
+        if open_end && k + 1 != protocol.phases.len() {
+            return fail("phases", format!("only the last phase may be without a length, not {}", phase.id));
+        }
+        if phase.beats.is_some() && protocol.cadence.is_none() {
+            return fail("phases", format!("{} is counted in beats but there is no cadence", phase.id));
+        }
+    }
+    if let Some(count) = &protocol.count {
+        if protocol.input(&count.input).is_none() {
+            return fail("count", format!("the count fills {}, which is no input", count.input));
+        }
+        let window: u32 = protocol.phases.iter().filter(|p| p.kind == PhaseKind::Count).filter_map(|p| p.seconds).sum();
+        if window != count.window_s {
+            return fail("count", format!("the counting phase lasts {window} s, the window {} s", count.window_s));
+        }
+    }
+    for step in &protocol.prepare {
+        if step.condition.as_ref().is_some_and(|key| protocol.condition(key).is_none()) {
+            return fail("prepare", format!("{} records a condition that is not listed", step.id));
+        }
+    }
+    for used in &protocol.norms {
+        if norms::table(&used.table).is_none() {
+            return fail("norms", format!("there is no table {}", used.table));
+        }
+        if !protocol.scoring.iter().any(|s| s.quantity == used.quantity) {
+            return fail("norms", format!("{} is compared but never computed", used.quantity));
+        }
+    }
+    for rule in &protocol.change {
+        if rule.reliability.is_some() != rule.source.is_some() {
+            return fail("change", format!("the reliability of {} and its source go together", rule.quantity));
+        }
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_file_of_the_catalogue_holds_together() {
+        for text in BUILT_IN {
+            parse(text).unwrap();
+        }
+        assert_eq!(all().len(), BUILT_IN.len());
+        assert!(all().iter().flat_map(|p| &p.unsuited).filter_map(|u| u.instead.as_deref()).all(|id| find(id).is_ok()));
+    }
+
+    #[test]
+    fn a_protocol_survives_the_trip_through_json() {
+        for protocol in all() {
+            let json = serde_json::to_string(protocol).unwrap();
+            assert_eq!(&serde_json::from_str::<Protocol>(&json).unwrap(), protocol);
+        }
+    }
+
+    #[test]
+    fn the_beat_follows_the_sex_the_equation_uses() {
+        let rule = find("bench-step-3min").unwrap().cadence.as_ref().unwrap();
+        assert_eq!((rule.for_sex(Some(Sex::Male)), rule.for_sex(Some(Sex::Female)), rule.for_sex(None)), (Some(96.0), Some(88.0), None));
+        assert_eq!(find("low-step-3min").unwrap().cadence.as_ref().unwrap().for_sex(None), Some(96.0));
+    }
+
+    #[test]
+    fn a_protocol_that_does_not_hold_together_is_refused() {
+        let mut protocol = find("bench-step-3min").unwrap().clone();
+        protocol.norms[0].table = "no-such-table".into();
+        assert!(check(&protocol).unwrap_err().message.contains("no-such-table"));
+        let mut protocol = find("bench-step-3min").unwrap().clone();
+        protocol.count.as_mut().unwrap().window_s = 30;
+        assert!(check(&protocol).unwrap_err().message.contains("the window 30 s"));
+        assert_eq!(find("cartwheel").unwrap_err().code, Code::UnknownProtocol);
+    }
+}

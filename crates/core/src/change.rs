@@ -1,0 +1,392 @@
+//! Is the difference real?
+//!
+//! Typical error TE = SD × √(1 − r) from a publication, or SD of differences / √2 from the practice's own repeats. The
+//! smallest detectable change at 95 % is 1.96 × √2 × TE; beyond √2 × TE a change is possible. Two results are compared
+//! only where the conditions of the test were alike; where not, every difference is named with why it matters.
+
+use chrono::NaiveDate;
+use serde::{Deserialize, Serialize};
+use statrs::statistics::Statistics;
+
+use crate::{
+    catalogue::{Citation, Condition, ConditionKind, Protocol},
+    norms,
+    person::Sex,
+    quantity,
+    run::event::{Answer, Conditions},
+    units::rounded,
+};
+
+/// The fewest pairs of repeats that give a typical error of one's own.
+pub const OWN_PAIRS: usize = 10;
+
+/// One result as comparison sees it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Point {
+    /// The test day.
+    pub on: NaiveDate,
+    /// The quantity's value.
+    pub value: f64,
+    /// Protocol, version and equation.
+    pub method: String,
+    /// The circumstances.
+    pub conditions: Conditions,
+}
+
+/// How much a measure wobbles when nothing has changed.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct TypicalError {
+    /// In the quantity's unit.
+    pub value: f64,
+    /// Smallest detectable change at 95 %.
+    pub detectable: f64,
+    /// A change beyond this is possible.
+    pub possible: f64,
+    /// Where it comes from, in words.
+    pub basis: String,
+    /// The publication, where it is one.
+    pub source: Option<Citation>,
+}
+
+impl TypicalError {
+    fn new(value: f64, basis: String, source: Option<Citation>) -> Self {
+        Self { value, detectable: 1.96 * std::f64::consts::SQRT_2 * value, possible: std::f64::consts::SQRT_2 * value, basis, source }
+    }
+
+    /// From repeats: the differences between the first and second of each pair, in the quantity's unit. `None` with
+    /// fewer than [`OWN_PAIRS`].
+    pub fn from_repeats(differences: &[f64]) -> Option<Self> {
+        (differences.len() >= OWN_PAIRS).then(|| {
+            let value = differences.std_dev() / std::f64::consts::SQRT_2;
+            Self::new(value, format!("from {} pairs of repeats in this practice", differences.len()), None)
+        })
+    }
+
+    /// From what the protocol's rule says of a publication; needs the sex the table's spread is split by.
+    pub fn from_publication(protocol: &Protocol, quantity: &str, sex: Option<Sex>) -> Option<Self> {
+        let rule = protocol.change_rule(quantity)?;
+        let (reliability, sex) = (rule.reliability?, sex?);
+        let sd_of_rate = norms::table(rule.sd_from_table.as_deref()?)?.implied_sd(sex)?;
+        let equation = protocol.scoring.iter().find(|s| s.quantity == quantity)?.equation;
+        let sd = equation.moves_by(sd_of_rate, sex);
+        let value = sd * (1.0 - reliability).sqrt();
+        let unit = quantity::unit(quantity);
+        let basis = format!(
+            "SD {} {unit} between {} and a test-retest correlation of {reliability}: {} × √(1 − {reliability}) = {} {unit}",
+            rounded(sd, 1),
+            sex.plural(),
+            rounded(sd, 1),
+            rounded(value, 2)
+        );
+        Some(Self::new(value, basis, rule.source.clone()))
+    }
+
+    /// The practice's own repeats first, then a publication, then none.
+    pub fn best(protocol: &Protocol, quantity: &str, sex: Option<Sex>, repeats: &[f64]) -> Option<Self> {
+        Self::from_repeats(repeats).or_else(|| Self::from_publication(protocol, quantity, sex))
+    }
+}
+
+/// What a difference is worth.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Verdict {
+    /// Beyond the smallest detectable change, for the better.
+    ClearGain,
+    /// Beyond the smallest detectable change, for the worse.
+    ClearLoss,
+    /// Beyond √2 × TE, for the better.
+    PossibleGain,
+    /// Beyond √2 × TE, for the worse.
+    PossibleLoss,
+    /// Smaller than the test's own wobble.
+    WithinNoise,
+    /// Taken under different circumstances.
+    NotComparable,
+    /// Nothing is known of this test's wobble.
+    NoVerdict,
+}
+
+impl Verdict {
+    /// In two words.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::ClearGain => "clear gain",
+            Self::ClearLoss => "clear loss",
+            Self::PossibleGain => "possible gain",
+            Self::PossibleLoss => "possible loss",
+            Self::WithinNoise => "within noise",
+            Self::NotComparable => "not comparable",
+            Self::NoVerdict => "no verdict",
+        }
+    }
+}
+
+/// A circumstance that was different, and why that matters.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Unlike {
+    /// The condition's key, or `method`.
+    pub key: String,
+    /// Its heading.
+    pub label: String,
+    /// How it was then.
+    pub then: String,
+    /// How it is now.
+    pub now: String,
+    /// Why it matters, as the end of a sentence.
+    pub why: String,
+}
+
+/// Two results and the verdict on their difference.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Comparison {
+    /// The quantity.
+    pub quantity: String,
+    /// The earlier day.
+    pub from_on: NaiveDate,
+    /// The earlier value.
+    pub from: f64,
+    /// The later day.
+    pub to_on: NaiveDate,
+    /// The later value.
+    pub to: f64,
+    /// Later minus earlier, in the quantity's unit.
+    pub difference: f64,
+    /// The difference in smallest detectable changes, better positive; absent without a typical error.
+    pub steps: Option<f64>,
+    /// The verdict.
+    pub verdict: Verdict,
+    /// The verdict in two words.
+    pub verdict_words: String,
+    /// What was different, where anything was.
+    pub unlike: Vec<Unlike>,
+    /// The wobble the verdict rests on.
+    pub typical_error: Option<TypicalError>,
+    /// A sentence the client understands.
+    pub sentence: String,
+}
+
+/// Compares two results of one protocol.
+pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, typical_error: Option<&TypicalError>) -> Comparison {
+    let unlike = unlike(protocol, from, to);
+    let difference = to.value - from.value;
+    let lower_is_better = protocol.change_rule(quantity).is_some_and(|r| r.lower_is_better);
+    let gain = if lower_is_better { -difference } else { difference };
+    let verdict = match (unlike.is_empty(), typical_error) {
+        (false, _) => Verdict::NotComparable,
+        (true, None) => Verdict::NoVerdict,
+        (true, Some(te)) => judge(gain, te),
+    };
+    Comparison {
+        quantity: quantity.to_owned(),
+        from_on: from.on,
+        from: from.value,
+        to_on: to.on,
+        to: to.value,
+        difference,
+        steps: typical_error.filter(|te| te.detectable > 0.0).map(|te| gain / te.detectable),
+        verdict,
+        verdict_words: verdict.words().to_owned(),
+        sentence: sentence(quantity, from, to, verdict, typical_error, &unlike),
+        unlike,
+        typical_error: typical_error.cloned(),
+    }
+}
+
+fn judge(gain: f64, te: &TypicalError) -> Verdict {
+    match gain {
+        g if g > te.detectable => Verdict::ClearGain,
+        g if g < -te.detectable => Verdict::ClearLoss,
+        g if g > te.possible => Verdict::PossibleGain,
+        g if g < -te.possible => Verdict::PossibleLoss,
+        _ => Verdict::WithinNoise,
+    }
+}
+
+/// Every circumstance in which two results differ.
+pub fn unlike(protocol: &Protocol, from: &Point, to: &Point) -> Vec<Unlike> {
+    let mut found: Vec<Unlike> = protocol
+        .conditions
+        .iter()
+        .filter_map(|condition| {
+            let (then, now) = (from.conditions.get(&condition.key), to.conditions.get(&condition.key));
+            differs(condition, then, now).then(|| Unlike {
+                key: condition.key.clone(),
+                label: condition.label.clone(),
+                then: answer(condition, then),
+                now: answer(condition, now),
+                why: condition.why.clone(),
+            })
+        })
+        .collect();
+    if from.method != to.method {
+        found.push(Unlike {
+            key: "method".into(),
+            label: "Method".into(),
+            then: from.method.clone(),
+            now: to.method.clone(),
+            why: "different equations and versions disagree by several units on the same day".into(),
+        });
+    }
+    found
+}
+
+fn differs(condition: &Condition, then: Option<&Answer>, now: Option<&Answer>) -> bool {
+    let spoils = |answer: Option<&Answer>| match answer {
+        Some(Answer::YesNo(held)) => (condition.must_hold && !held) || (condition.must_not_hold && *held),
+        _ => false,
+    };
+    if spoils(then) || spoils(now) {
+        return true;
+    }
+    match (then, now) {
+        (Some(Answer::Number(a)), Some(Answer::Number(b))) => (a - b).abs() > condition.tolerance.unwrap_or(0.0),
+        (Some(Answer::Text(a)), Some(Answer::Text(b))) => a.trim().to_lowercase() != b.trim().to_lowercase(),
+        (Some(a), Some(b)) => a != b,
+        (None, None) => false,
+        _ => condition.required,
+    }
+}
+
+/// An answer as it is shown.
+pub fn answer(condition: &Condition, answer: Option<&Answer>) -> String {
+    match answer {
+        None => "not recorded".to_owned(),
+        Some(Answer::YesNo(yes)) => if *yes { "yes" } else { "no" }.to_owned(),
+        Some(Answer::Number(n)) => format!("{} {}", rounded(*n, 1), condition.unit.as_deref().unwrap_or_default()).trim_end().to_owned(),
+        Some(Answer::Text(t)) if condition.kind == ConditionKind::Choice => {
+            condition.choices.iter().find(|(key, _)| key == t).map_or_else(|| t.clone(), |(_, words)| words.clone())
+        }
+        Some(Answer::Text(t)) => t.clone(),
+    }
+}
+
+fn sentence(quantity: &str, from: &Point, to: &Point, verdict: Verdict, te: Option<&TypicalError>, unlike: &[Unlike]) -> String {
+    let name = quantity::label(quantity);
+    let (then, now) = (quantity::shown(quantity, from.value), quantity::with_unit(quantity, to.value));
+    let since = from.on.format("%-d %B %Y");
+    let moved = match to.value.partial_cmp(&from.value) {
+        Some(std::cmp::Ordering::Less) => format!("Since {since} your {name} has gone down from {then} to {now}"),
+        Some(std::cmp::Ordering::Greater) => format!("Since {since} your {name} has gone up from {then} to {now}"),
+        _ => format!("Since {since} your {name} has stayed at {now}"),
+    };
+    let noise = te.map(|te| quantity::with_unit(quantity, te.detectable)).unwrap_or_default();
+    match verdict {
+        Verdict::ClearGain => format!("{moved}: more than the {noise} this test wobbles by itself, so the gain is real."),
+        Verdict::ClearLoss => format!("{moved}: more than the {noise} this test wobbles by itself, so the loss is real."),
+        Verdict::PossibleGain => {
+            format!("{moved}. It looks like a gain, but under {noise} it could still be chance; the next test will tell.")
+        }
+        Verdict::PossibleLoss => {
+            format!("{moved}. It looks like a loss, but under {noise} it could still be chance; the next test will tell.")
+        }
+        Verdict::WithinNoise => format!("{moved}. This test wobbles by up to {noise} by itself, so this counts as unchanged."),
+        Verdict::NotComparable => {
+            let names: Vec<String> = unlike.iter().map(|u| u.label.to_lowercase()).collect();
+            format!("The test of {since} was done differently ({}), so the two numbers are not compared.", crate::text::list(&names))
+        }
+        Verdict::NoVerdict => format!("{moved}. How much this test wobbles by itself is not known, so there is no verdict."),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::catalogue;
+    use test_case::test_case;
+
+    fn bench_step() -> &'static Protocol {
+        catalogue::find("bench-step-3min").unwrap()
+    }
+
+    fn point(value: f64, changes: &[(&str, Answer)]) -> Point {
+        let mut conditions = Conditions::from([
+            ("bench_cm".to_owned(), Answer::Number(41.3)),
+            ("warm_up".to_owned(), Answer::YesNo(true)),
+            ("pulse_site".to_owned(), Answer::Text("wrist".into())),
+            ("count_delay_s".to_owned(), Answer::Number(5.0)),
+            ("heart_rate_drug".to_owned(), Answer::YesNo(false)),
+        ]);
+        for (key, answer) in changes {
+            conditions.insert((*key).to_owned(), answer.clone());
+        }
+        Point { on: "2026-03-12".parse().unwrap(), value, method: "bench-step-3min/1".into(), conditions }
+    }
+
+    fn published() -> TypicalError {
+        TypicalError::from_publication(bench_step(), "recovery_hr", Some(Sex::Male)).unwrap()
+    }
+
+    #[test]
+    fn the_published_wobble_of_the_bench_step() {
+        let te = published();
+        assert!((te.value - 19.2 * 0.08_f64.sqrt()).abs() < 1e-9, "{te:?}");
+        assert!((te.detectable - 15.05).abs() < 0.01);
+        let vo2 = TypicalError::from_publication(bench_step(), "vo2max", Some(Sex::Male)).unwrap();
+        assert!((vo2.value / te.value - 0.42).abs() < 1e-9);
+        assert_eq!(TypicalError::from_publication(bench_step(), "recovery_hr", None), None);
+        assert_eq!(TypicalError::from_publication(catalogue::find("low-step-3min").unwrap(), "recovery_hr", Some(Sex::Male)), None);
+    }
+
+    #[test_case(148.0, 132.0, Verdict::ClearGain; "sixteen down is clear")]
+    #[test_case(148.0, 133.0, Verdict::PossibleGain; "fifteen down is possible")]
+    #[test_case(148.0, 141.0, Verdict::WithinNoise; "seven down is noise")]
+    #[test_case(148.0, 140.0, Verdict::PossibleGain; "eight down is possible")]
+    #[test_case(132.0, 148.0, Verdict::ClearLoss; "sixteen up is a loss")]
+    #[test_case(140.0, 148.0, Verdict::PossibleLoss; "eight up may be")]
+    #[test_case(140.0, 140.0, Verdict::WithinNoise; "unchanged")]
+    fn verdicts(from: f64, to: f64, verdict: Verdict) {
+        let compared = compare(bench_step(), "recovery_hr", &point(from, &[]), &point(to, &[]), Some(&published()));
+        assert_eq!(compared.verdict, verdict, "{}", compared.sentence);
+        assert!(compared.steps.unwrap() * (from - to) >= 0.0, "less is better");
+    }
+
+    #[test_case("bench_cm", Answer::Number(36.0); "a lower bench")]
+    #[test_case("warm_up", Answer::YesNo(false); "no warm-up")]
+    #[test_case("pulse_site", Answer::Text("strap".into()); "another way of taking it")]
+    #[test_case("count_delay_s", Answer::Number(24.0); "a late recount")]
+    #[test_case("heart_rate_drug", Answer::YesNo(true); "a medicine")]
+    fn unlike_is_never_compared_silently(key: &str, answer: Answer) {
+        let compared = compare(bench_step(), "recovery_hr", &point(148.0, &[]), &point(110.0, &[(key, answer)]), Some(&published()));
+        assert_eq!(compared.verdict, Verdict::NotComparable);
+        assert_eq!(compared.unlike.iter().map(|u| u.key.as_str()).collect::<Vec<_>>(), [key]);
+        assert!(!compared.unlike[0].why.is_empty() && compared.sentence.contains("not compared"));
+    }
+
+    #[test]
+    fn two_tests_without_warm_up_are_not_comparable_either() {
+        let cold = |v| point(v, &[("warm_up", Answer::YesNo(false))]);
+        assert_eq!(compare(bench_step(), "recovery_hr", &cold(148.0), &cold(120.0), Some(&published())).verdict, Verdict::NotComparable);
+    }
+
+    #[test]
+    fn half_a_centimetre_of_bench_is_the_same_bench() {
+        assert!(unlike(bench_step(), &point(1.0, &[]), &point(1.0, &[("bench_cm", Answer::Number(41.0))])).is_empty());
+    }
+
+    #[test]
+    fn another_version_of_the_method_is_another_method() {
+        let newer = Point { method: "bench-step-3min/2".into(), ..point(120.0, &[]) };
+        assert_eq!(unlike(bench_step(), &point(148.0, &[]), &newer)[0].key, "method");
+    }
+
+    #[test]
+    fn ten_pairs_of_repeats_speak_for_the_practice() {
+        let differences = [4.0, -4.0, 0.0, 8.0, -8.0, 4.0, -4.0, 0.0, 4.0, -4.0];
+        assert_eq!(TypicalError::from_repeats(&differences[..9]), None);
+        let own = TypicalError::best(bench_step(), "recovery_hr", Some(Sex::Male), &differences).unwrap();
+        // Sum of squares 224 around a mean of 0, nine degrees of freedom.
+        assert!((own.value - (224.0_f64 / 9.0).sqrt() / 2.0_f64.sqrt()).abs() < 1e-9);
+        assert!(own.basis.contains("10 pairs"));
+    }
+
+    #[test]
+    fn without_a_known_wobble_there_is_a_difference_and_no_verdict() {
+        let compared = compare(bench_step(), "recovery_hr", &point(148.0, &[]), &point(120.0, &[]), None);
+        assert_eq!((compared.verdict, compared.difference, compared.steps), (Verdict::NoVerdict, -28.0, None));
+    }
+}

@@ -1,0 +1,43 @@
+//! The rules of fitness testing, as a pure library.
+//!
+//! Nothing here reads a clock, a file, a socket or a random source: time arrives inside events, tables and protocols
+//! are compiled in, and the same call with the same arguments always gives the same answer. Everything else in the
+//! workspace carries facts to this crate and answers from it.
+//!
+//! | module | question it answers |
+//! |---|---|
+//! | [`units`] | is this number possible, and how is it written? |
+//! | [`person`] | who is being tested: sex, age, mass, height? |
+//! | [`readiness`] | may we test today, and how hard? |
+//! | [`catalogue`] | what is this test, and how is it run? |
+//! | [`suitability`] | is this the right test for this client? |
+//! | [`pulse`] | what does a counted or tapped pulse say? |
+//! | [`run`] | where is the test now, and what comes next? |
+//! | [`estimate`] | which equation, with which numbers in it? |
+//! | [`quantity`] | what is a quantity called, and how is it written? |
+//! | [`norms`] | compared with whom? |
+//! | [`trial`] | one finished test in, results, norms and flags out |
+//! | [`change`] | is the difference real? |
+//! | [`plan`] | when again? |
+//! | [`report`] | how is all that said to a coach and a client? |
+//!
+//! To add a test, add a TOML file to `data/catalogue/` (and, for a new way of scoring, an equation to [`estimate`]).
+
+pub mod catalogue;
+pub mod change;
+pub mod error;
+pub mod estimate;
+pub mod norms;
+pub mod person;
+pub mod plan;
+pub mod pulse;
+pub mod quantity;
+pub mod readiness;
+pub mod report;
+pub mod run;
+pub mod suitability;
+pub mod text;
+pub mod trial;
+pub mod units;
+
+pub use error::{Code, InputError};

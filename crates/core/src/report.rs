@@ -1,0 +1,397 @@
+//! A result said to a coach and to a client: what was found, how, compared with whom, and how sure.
+
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    catalogue::Protocol,
+    change::{self, Comparison, Point, TypicalError, Unlike},
+    estimate::Working,
+    norms::{Bound, Standing, Tick},
+    person::{Facts, Sex},
+    pulse, quantity,
+    run::event::Conditions,
+    trial::{Flag, Inputs, Outcome},
+    units::rounded,
+};
+
+/// Everything the result page says of one quantity.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct QuantityReport {
+    /// Public key.
+    pub key: String,
+    /// What it is called.
+    pub label: String,
+    /// Unrounded; absent where it could not be computed.
+    pub value: Option<f64>,
+    /// As shown, without the unit.
+    pub shown: String,
+    /// Its unit.
+    pub unit: String,
+    /// The method's name.
+    pub method: String,
+    /// Standard error of estimate as published, in the unit.
+    pub see: Option<f64>,
+    /// Why it could not be computed.
+    pub refused: Option<String>,
+    /// The equation with the numbers in it.
+    pub working: Option<Working>,
+    /// What one beat of the count is worth here.
+    pub resolution: Option<String>,
+    /// Compared with whom.
+    pub norms: Vec<NormReport>,
+    /// The wobble of this measure.
+    pub typical_error: Option<TypicalError>,
+}
+
+/// A value on a printed table's rule.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct NormReport {
+    /// The table's id.
+    pub table: String,
+    /// The standing in a sentence.
+    pub sentence: String,
+    /// Whom the table describes.
+    pub population: String,
+    /// Said aloud where the table was made from other people.
+    pub mismatch: Option<String>,
+    /// The printed points.
+    pub ticks: Vec<Tick>,
+    /// Whether a smaller value is better.
+    pub lower_is_better: bool,
+    /// Author, title, year.
+    pub source: String,
+    /// Published, recalled.
+    pub status: String,
+}
+
+/// A condition as the page shows it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ConditionReport {
+    /// Heading.
+    pub label: String,
+    /// Value with unit.
+    pub value: String,
+}
+
+/// A result in words and numbers.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ResultReport {
+    /// One sentence: what was found.
+    pub headline: String,
+    /// Quantities, the one to hear first in front.
+    pub quantities: Vec<QuantityReport>,
+    /// What to keep in mind.
+    pub flags: Vec<Flag>,
+    /// The circumstances.
+    pub conditions: Vec<ConditionReport>,
+}
+
+/// Writes the report of a computed result. `repeats` gives the practice's own repeat differences of a quantity.
+pub fn report(
+    protocol: &Protocol,
+    facts: &Facts,
+    inputs: &Inputs,
+    conditions: &Conditions,
+    outcome: &Outcome,
+    repeats: &dyn Fn(&str) -> Vec<f64>,
+) -> ResultReport {
+    let mut quantities: Vec<QuantityReport> = protocol
+        .scoring
+        .iter()
+        .rev()
+        .map(|s| quantity_report(protocol, &s.quantity, facts, inputs, outcome, &repeats(&s.quantity)))
+        .collect();
+    quantities.sort_by_key(|q| q.value.is_none());
+    ResultReport {
+        headline: headline(&quantities),
+        quantities,
+        flags: outcome.flags.clone(),
+        conditions: condition_reports(protocol, conditions),
+    }
+}
+
+/// The conditions as shown.
+pub fn condition_reports(protocol: &Protocol, conditions: &Conditions) -> Vec<ConditionReport> {
+    protocol
+        .conditions
+        .iter()
+        .filter(|c| conditions.contains_key(&c.key))
+        .map(|c| ConditionReport { label: c.label.clone(), value: change::answer(c, conditions.get(&c.key)) })
+        .collect()
+}
+
+fn quantity_report(protocol: &Protocol, key: &str, facts: &Facts, inputs: &Inputs, outcome: &Outcome, repeats: &[f64]) -> QuantityReport {
+    let equation = protocol.scoring.iter().find(|s| s.quantity == key).map(|s| s.equation);
+    let value = outcome.result(key).map(|e| e.value);
+    let window = inputs.get("pulse_window_s").copied().or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s)));
+    let count = inputs.get("pulse_count").copied().zip(window);
+    QuantityReport {
+        key: key.to_owned(),
+        label: quantity::label(key).to_owned(),
+        value,
+        shown: value.map(|v| quantity::shown(key, v)).unwrap_or_default(),
+        unit: quantity::unit(key).to_owned(),
+        method: equation.map(|e| e.name().to_owned()).unwrap_or_default(),
+        see: equation.and_then(crate::estimate::Equation::see),
+        refused: outcome.refused.iter().find(|(q, _)| q == key).map(|(_, e)| e.message.clone()),
+        working: equation.and_then(|e| e.working(outcome.recovery_hr, facts.sex, count)),
+        resolution: value.and(equation).and_then(|e| {
+            let window = window?;
+            let beat = pulse::resolution(window);
+            // A rate is the same for both; an estimate exists only where the sex is on record.
+            let worth = e.moves_by(beat, facts.sex.unwrap_or(Sex::Male));
+            let digits = usize::from(e.is_estimate());
+            Some(format!("± {} {} for one beat in {} s", rounded(worth, digits), e.unit(), rounded(window, 0)))
+        }),
+        norms: outcome.norms.iter().filter(|(q, _)| q == key).map(|(_, s)| norm_report(s, facts)).collect(),
+        typical_error: TypicalError::best(protocol, key, facts.sex, repeats),
+    }
+}
+
+fn norm_report(standing: &Standing, facts: &Facts) -> NormReport {
+    let table = standing.table;
+    let mismatch = standing.mismatch.map(|field| match (field, facts.age) {
+        ("sex", _) => "No sex is on record, so no standing can be given.".to_owned(),
+        (_, Some(age)) if standing.percentile.is_some() || standing.bound.is_some() => {
+            format!("Made from people of {}; this client is {}. Read it as a rough guide only.", table.population, rounded(age.value(), 0))
+        }
+        (_, Some(age)) => format!("The table has no row for someone of {}.", rounded(age.value(), 0)),
+        (_, None) => "No age is on record, so no standing can be given.".to_owned(),
+    });
+    NormReport {
+        table: table.id.to_owned(),
+        sentence: standing_words(standing),
+        population: table.population_for(facts),
+        mismatch,
+        ticks: table.ticks(facts),
+        lower_is_better: table.lower_is_better(),
+        source: table.source.clone(),
+        status: table.status.clone(),
+    }
+}
+
+/// A standing in words: `82nd percentile`, `above the 95th percentile`, `good`.
+pub fn standing_words(standing: &Standing) -> String {
+    match (&standing.category, standing.percentile, standing.bound) {
+        (Some(category), ..) => category.replace('_', " "),
+        (_, Some(p), _) => format!("{} percentile", ordinal(p.round() as u32)),
+        (_, _, Some(Bound::Above(p))) => format!("above the {} percentile", ordinal(p)),
+        (_, _, Some(Bound::Below(p))) => format!("below the {} percentile", ordinal(p)),
+        _ => "no standing".to_owned(),
+    }
+}
+
+fn ordinal(n: u32) -> String {
+    let suffix = match (n % 10, n % 100) {
+        (_, 11..=13) => "th",
+        (1, _) => "st",
+        (2, _) => "nd",
+        (3, _) => "rd",
+        _ => "th",
+    };
+    format!("{n}{suffix}")
+}
+
+fn headline(quantities: &[QuantityReport]) -> String {
+    let said: Vec<String> =
+        quantities.iter().filter(|q| q.value.is_some()).map(|q| format!("{} {} {}", q.label, q.shown, q.unit)).collect();
+    let standing = quantities.iter().flat_map(|q| &q.norms).find(|n| n.sentence != "no standing");
+    let joined = crate::text::list(&said);
+    let mut letters = joined.chars();
+    let joined: String = letters.next().map(|c| c.to_uppercase().chain(letters).collect()).unwrap_or_default();
+    match standing {
+        Some(norm) => format!(
+            "{joined}: {} among {}.",
+            norm.sentence,
+            norm.population.split(" measured").next().unwrap_or(&norm.population).trim_end_matches(',')
+        ),
+        None => format!("{joined}."),
+    }
+}
+
+/// The result before this one and the first of all, compared with it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Progress {
+    /// Since the last result that can be compared, else since the last one with the reasons why not.
+    pub since_last: Option<Comparison>,
+    /// Since the first result that can be compared; absent where that is the same as `since_last`.
+    pub since_first: Option<Comparison>,
+}
+
+/// Compares a result with those before it. `earlier` in order of date.
+pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, typical_error: Option<&TypicalError>) -> Progress {
+    let alike: Vec<&Point> = earlier.iter().filter(|p| change::unlike(protocol, p, now).is_empty()).collect();
+    let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
+    let last = alike.last().copied().or_else(|| earlier.last());
+    let first = alike.first().copied().filter(|f| last.is_some_and(|l| l.on != f.on));
+    Progress { since_last: last.map(with), since_first: first.map(with) }
+}
+
+/// What is the same and what is different from last time, for set-up.
+pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions) -> Vec<Unlike> {
+    let point = |conditions: &Conditions| Point {
+        on: chrono::NaiveDate::default(),
+        value: 0.0,
+        method: String::new(),
+        conditions: conditions.clone(),
+    };
+    change::unlike(protocol, &point(then), &point(now)).into_iter().filter(|u| now.contains_key(&u.key)).collect()
+}
+
+/// One row of the change ladder: a measure from first to now, in steps of what the test can detect.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Rung {
+    /// The protocol.
+    pub protocol: String,
+    /// Its display name.
+    pub name: String,
+    /// The quantity, in words.
+    pub label: String,
+    /// From first to now.
+    pub change: Comparison,
+    /// Both values as shown.
+    pub shown: (String, String),
+    /// The unit.
+    pub unit: String,
+}
+
+/// Opens a client's page: what happened since the first tests, in plain words.
+pub fn story(rungs: &[Rung], tests: usize) -> String {
+    use change::Verdict as V;
+    let of = |verdicts: &[V]| -> Vec<String> {
+        rungs
+            .iter()
+            .filter(|r| verdicts.contains(&r.change.verdict))
+            .map(|r| format!("{} ({} → {} {})", r.label, r.shown.0, r.shown.1, r.unit))
+            .collect()
+    };
+    if tests == 0 {
+        return "No test yet. Start with readiness, then choose a test.".to_owned();
+    }
+    let mut said = Vec::new();
+    let mut say = |verdicts: &[V], words: &str| {
+        let names = of(verdicts);
+        if !names.is_empty() {
+            said.push(format!("{words} {}", crate::text::list(&names)));
+        }
+    };
+    say(&[V::ClearGain], "Clearly better:");
+    say(&[V::PossibleGain], "Probably better:");
+    say(&[V::ClearLoss], "Clearly worse:");
+    say(&[V::PossibleLoss], "Perhaps worse:");
+    say(&[V::WithinNoise], "Unchanged within the test's noise:");
+    say(&[V::NoVerdict], "Changed, with no known noise to judge by:");
+    if said.is_empty() {
+        return if rungs.is_empty() {
+            "One test so far. The next one, under the same conditions, will show the change.".to_owned()
+        } else {
+            "The tests so far were done differently from each other, so no change is claimed.".to_owned()
+        };
+    }
+    format!("{}.", said.join(". "))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{
+        catalogue,
+        run::event::Answer,
+        trial::{Circumstances, Trial, compute},
+        units::Age,
+    };
+    use test_case::test_case;
+
+    fn report_of(id: &str, sex: Option<Sex>, age: f64, pairs: &[(&str, f64)]) -> ResultReport {
+        let protocol = catalogue::find(id).unwrap();
+        let facts = Facts { sex, age: Some(Age::new(age).unwrap()), ..Facts::default() };
+        let inputs: Inputs = pairs.iter().map(|(k, v)| ((*k).to_owned(), *v)).collect();
+        let outcome = compute(&Trial { protocol, facts, inputs: &inputs, circumstances: Circumstances::default() }).unwrap();
+        report(protocol, &facts, &inputs, &Conditions::new(), &outcome, &|_| Vec::new())
+    }
+
+    #[test]
+    fn a_number_is_never_alone() {
+        let report = report_of("bench-step-3min", Some(Sex::Male), 52.0, &[("pulse_count", 35.0)]);
+        let vo2 = &report.quantities[0];
+        assert_eq!((vo2.key.as_str(), vo2.shown.as_str(), vo2.unit.as_str()), ("vo2max", "52.5", "mL/kg/min"));
+        assert_eq!(vo2.resolution.as_deref(), Some("± 1.7 mL/kg/min for one beat in 15 s"));
+        assert_eq!(report.quantities[1].resolution.as_deref(), Some("± 4 bpm for one beat in 15 s"));
+        assert!(vo2.working.is_some() && vo2.typical_error.is_some());
+        assert_eq!(vo2.norms[0].sentence, "above the 95th percentile");
+        assert!(
+            report.headline.starts_with("VO₂max 52.5 mL/kg/min and recovery heart rate 140 bpm: above the 95th"),
+            "{}",
+            report.headline
+        );
+    }
+
+    #[test]
+    fn a_college_table_for_a_man_of_52_says_so() {
+        let report = report_of("bench-step-3min", Some(Sex::Male), 52.0, &[("pulse_count", 35.0)]);
+        let college = &report.quantities[1].norms[0];
+        assert_eq!(college.sentence, "80th percentile");
+        assert!(college.mismatch.as_deref().unwrap().contains("this client is 52"));
+    }
+
+    #[test]
+    fn without_sex_the_estimate_says_why_it_is_missing() {
+        let report = report_of("bench-step-3min", None, 30.0, &[("pulse_count", 35.0)]);
+        assert_eq!(report.quantities[0].key, "recovery_hr");
+        assert!(report.quantities[1].refused.as_deref().unwrap().contains("men and women"));
+        assert_eq!(report.headline, "Recovery heart rate 140 bpm.");
+    }
+
+    #[test]
+    fn a_category_is_said_in_words() {
+        let report = report_of("low-step-3min", Some(Sex::Female), 70.0, &[("recovery_hr", 110.0)]);
+        assert!(
+            report.headline.starts_with("Recovery heart rate 110 bpm: above average among women of 66 and over"),
+            "{}",
+            report.headline
+        );
+    }
+
+    #[test_case(1, "1st"; "first")]
+    #[test_case(42, "42nd"; "second")]
+    #[test_case(13, "13th"; "thirteenth")]
+    fn ordinals(n: u32, text: &str) {
+        assert_eq!(ordinal(n), text);
+    }
+
+    fn point(on: &str, value: f64, bench: f64) -> Point {
+        let conditions = Conditions::from([("bench_cm".to_owned(), Answer::Number(bench))]);
+        Point { on: on.parse().unwrap(), value, method: "m".into(), conditions }
+    }
+
+    #[test]
+    fn progress_skips_what_cannot_be_compared() {
+        let protocol = catalogue::find("bench-step-3min").unwrap();
+        let earlier = [point("2026-01-05", 150.0, 41.3), point("2026-04-05", 146.0, 41.3), point("2026-08-05", 120.0, 36.0)];
+        let now = point("2026-11-05", 132.0, 41.3);
+        let te = TypicalError::from_publication(protocol, "recovery_hr", Some(Sex::Male));
+        let progress = progress(protocol, "recovery_hr", &earlier, &now, te.as_ref());
+        assert_eq!(progress.since_last.unwrap().from, 146.0);
+        assert_eq!(progress.since_first.unwrap().verdict, change::Verdict::ClearGain);
+    }
+
+    #[test]
+    fn with_nothing_alike_the_last_test_is_named_with_its_reasons() {
+        let protocol = catalogue::find("bench-step-3min").unwrap();
+        let progress = progress(protocol, "recovery_hr", &[point("2026-08-05", 120.0, 36.0)], &point("2026-11-05", 132.0, 41.3), None);
+        assert_eq!(progress.since_last.unwrap().unlike[0].key, "bench_cm");
+        assert_eq!(progress.since_first, None);
+    }
+
+    #[test]
+    fn the_story_is_told_even_before_there_is_one() {
+        assert!(story(&[], 0).starts_with("No test yet"));
+        assert!(story(&[], 1).starts_with("One test so far"));
+    }
+}

@@ -1,0 +1,200 @@
+//! What can happen during a run.
+
+use std::collections::BTreeMap;
+
+use chrono::{DateTime, Utc};
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use crate::{
+    catalogue::{ConditionKind, Protocol},
+    error::{Code, InputError},
+    person::Sex,
+    units::{Age, Cadence},
+};
+
+/// An answer to a condition.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(untagged)]
+pub enum Answer {
+    /// Yes or no.
+    YesNo(bool),
+    /// A number in the condition's unit.
+    Number(f64),
+    /// A choice's key, or free words.
+    Text(String),
+}
+
+/// Conditions by key.
+pub type Conditions = BTreeMap<String, Answer>;
+
+/// What was settled before the clock starts.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Setup {
+    /// Beats a minute, where the protocol has a beat.
+    pub cadence: Option<Cadence>,
+    /// Conditions by key, as asked at set-up.
+    pub conditions: Conditions,
+    /// Sex as the equations use it.
+    pub sex: Option<Sex>,
+    /// Age on the day.
+    pub age: Option<Age>,
+}
+
+/// One thing that happened, as the screen that saw it reports it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Event {
+    /// Made by the screen; the same id is the same event.
+    pub id: Uuid,
+    /// The screen it comes from: one id a page load.
+    pub device: Uuid,
+    /// Counts up from 1 on each screen, without gaps.
+    pub seq: u32,
+    /// The screen's monotonic clock, milliseconds; only differences within one `device` mean anything.
+    pub mono_ms: f64,
+    /// When it happened, corrected to the server's clock.
+    pub wall: DateTime<Utc>,
+    /// What happened.
+    #[serde(flatten)]
+    pub kind: Kind,
+}
+
+/// What happened.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Kind {
+    /// The clock was started; the count-in begins.
+    ClockStarted,
+    /// A beat of the pulse was tapped.
+    Tap,
+    /// A count was typed.
+    CountTyped {
+        /// Beats in the window; halves allowed.
+        count: f64,
+    },
+    /// A second count starts now.
+    RecountStarted,
+    /// The assessor decided against a recount.
+    RecountWaived {
+        /// Why, in the assessor's words.
+        reason: Option<String>,
+    },
+    /// The work was stopped before its end.
+    Stopped,
+    /// Why it was stopped.
+    StopExplained {
+        /// The reason.
+        reason: StopReason,
+        /// Anything worth adding.
+        note: Option<String>,
+    },
+    /// The cadence was lost for a while.
+    CadenceLost,
+    /// A remark.
+    Noted {
+        /// The remark.
+        text: String,
+    },
+    /// An earlier event did not happen.
+    Undone {
+        /// Which one.
+        event: Uuid,
+    },
+    /// The assessor is done: the result stands.
+    Finished,
+}
+
+/// Why a run was stopped early.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum StopReason {
+    /// The client asked.
+    Volitional,
+    /// Could not go on.
+    Fatigue,
+    /// Fell off the beat.
+    LostCadence,
+    /// Heart rate at its ceiling.
+    HeartRateCeiling,
+    /// Pain or symptoms: leads to the stop-and-refer card.
+    Symptoms,
+    /// Something broke or slipped.
+    Equipment,
+    /// The assessor's call.
+    Assessor,
+}
+
+impl StopReason {
+    /// The reason in a sentence.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Volitional => "the client asked to stop",
+            Self::Fatigue => "fatigue",
+            Self::LostCadence => "lost the beat",
+            Self::HeartRateCeiling => "heart rate at its ceiling",
+            Self::Symptoms => "pain or symptoms",
+            Self::Equipment => "equipment",
+            Self::Assessor => "the assessor's call",
+        }
+    }
+}
+
+impl Setup {
+    /// Holds a set-up to its protocol: conditions known, required ones answered, numbers possible, a beat where the
+    /// protocol has one.
+    ///
+    /// # Errors
+    /// [`Code::UnknownField`], [`Code::MissingInput`] or [`Code::OutOfRange`], naming the condition.
+    pub fn check(&self, protocol: &Protocol) -> Result<(), InputError> {
+        for key in self.conditions.keys() {
+            if protocol.condition(key).is_none() {
+                return Err(InputError::new(Code::UnknownField, key, format!("{} has no condition “{key}”.", protocol.name)));
+            }
+        }
+        for condition in &protocol.conditions {
+            let bad = |message: String| Err(InputError::new(Code::OutOfRange, &condition.key, message));
+            match (self.conditions.get(&condition.key), condition.kind) {
+                (None, _) if condition.required => {
+                    return Err(InputError::new(Code::MissingInput, &condition.key, format!("{}: {}", condition.label, condition.ask)));
+                }
+                (None, _) | (Some(Answer::YesNo(_)), ConditionKind::YesNo) => {}
+                (Some(Answer::Number(n)), ConditionKind::Number) => {
+                    if condition.key == "bench_cm" {
+                        crate::units::BenchHeight::new(*n).map_err(|e| e.at("bench_cm"))?;
+                    }
+                }
+                (Some(Answer::Text(t)), ConditionKind::Choice) => {
+                    if !condition.choices.iter().any(|(key, _)| key == t) {
+                        return bad(format!("{}: choose one of the answers given.", condition.label));
+                    }
+                }
+                (Some(Answer::Text(t)), ConditionKind::Text) => {
+                    crate::text::note(t, &condition.key)?;
+                }
+                _ => return bad(format!("{}: this kind of answer does not fit.", condition.label)),
+            }
+        }
+        if protocol.cadence.is_some() && self.cadence.is_none() {
+            return Err(InputError::new(
+                Code::MissingInput,
+                "cadence",
+                "Choose the beat: with no sex on record the protocol cannot choose it.",
+            ));
+        }
+        Ok(())
+    }
+}
+
+/// Puts events into the order in which they count, each once: by time, then by screen and its own sequence.
+pub fn in_order(events: &[Event]) -> Vec<&Event> {
+    let mut ordered: Vec<&Event> = events.iter().collect();
+    ordered.sort_by(|a, b| (a.wall, a.device, a.seq, a.id).cmp(&(b.wall, b.device, b.seq, b.id)));
+    let mut seen = std::collections::HashSet::new();
+    ordered.retain(|e| seen.insert(e.id));
+    ordered
+}

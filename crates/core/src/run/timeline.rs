@@ -1,0 +1,152 @@
+//! What the clock runs through, worked out before it starts: phases, beats and calls, in milliseconds of the run's own
+//! clock (0 = the start of the count-in). Screens draw and sound from this; they hold no timing of their own.
+
+use serde::{Deserialize, Serialize};
+
+use super::event::Setup;
+use crate::catalogue::{PhaseKind, Protocol};
+
+/// The whole course of a run.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Timeline {
+    /// In order, without gaps; the last one has no end.
+    pub phases: Vec<Span>,
+    /// The beat, where there is one.
+    pub beat: Option<Beat>,
+    /// Every call, in order.
+    pub calls: Vec<Call>,
+}
+
+/// One phase on the clock.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Span {
+    /// The phase's id.
+    pub id: String,
+    /// Its kind.
+    pub kind: PhaseKind,
+    /// Its heading.
+    pub label: String,
+    /// The line under it.
+    pub cue: String,
+    /// Start, ms.
+    pub start_ms: f64,
+    /// End, ms; none for the open one.
+    pub end_ms: Option<f64>,
+}
+
+/// The metronome.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Beat {
+    /// Beats a minute.
+    pub per_minute: f64,
+    /// First beat, ms.
+    pub first_ms: f64,
+    /// Beats at `first_ms + k × 60000 / per_minute` up to, not including, this, ms.
+    pub until_ms: f64,
+    /// What each beat of a cycle asks for.
+    pub places: Vec<String>,
+    /// Where the lead foot changes, ms, ascending.
+    pub swaps_ms: Vec<f64>,
+}
+
+/// Something called out.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Call {
+    /// When, ms.
+    pub at_ms: f64,
+    /// What is shown and, where speech is on, said.
+    pub say: String,
+}
+
+impl Timeline {
+    /// The first phase of a kind.
+    pub fn phase(&self, kind: PhaseKind) -> Option<&Span> {
+        self.phases.iter().find(|p| p.kind == kind)
+    }
+}
+
+/// Works a protocol out for a set-up.
+pub fn timeline(protocol: &Protocol, setup: &Setup) -> Timeline {
+    let beat_ms = setup.cadence.map_or(0.0, |c| 60_000.0 / c.value());
+    let mut at = 0.0;
+    let mut phases = Vec::with_capacity(protocol.phases.len());
+    let mut calls = Vec::new();
+    for phase in &protocol.phases {
+        let length = phase.seconds.map(|s| f64::from(s) * 1000.0).or_else(|| phase.beats.map(|b| f64::from(b) * beat_ms));
+        calls.extend(phase.prompts.iter().map(|p| Call { at_ms: at + f64::from(p.at_s) * 1000.0, say: p.say.clone() }));
+        phases.push(Span {
+            id: phase.id.clone(),
+            kind: phase.kind,
+            label: phase.label.clone(),
+            cue: phase.cue.clone(),
+            start_ms: at,
+            end_ms: length.map(|l| at + l),
+        });
+        at += length.unwrap_or(0.0);
+    }
+    let beat = beat(protocol, setup, &phases);
+    Timeline { phases, beat, calls }
+}
+
+fn beat(protocol: &Protocol, setup: &Setup, phases: &[Span]) -> Option<Beat> {
+    let rule = protocol.cadence.as_ref()?;
+    let sounding = |p: &&Span| matches!(p.kind, PhaseKind::CountIn | PhaseKind::Work);
+    let work = phases.iter().find(|p| p.kind == PhaseKind::Work)?;
+    Some(Beat {
+        per_minute: setup.cadence?.value(),
+        first_ms: phases.iter().find(sounding)?.start_ms,
+        until_ms: phases.iter().rfind(sounding)?.end_ms?,
+        places: rule.places.clone(),
+        swaps_ms: rule.swap_lead_at_s.iter().map(|s| work.start_ms + f64::from(*s) * 1000.0).collect(),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{catalogue, units::Cadence};
+    use test_case::test_case;
+
+    fn of(id: &str, cadence: f64) -> Timeline {
+        let setup = Setup { cadence: Some(Cadence::new(cadence).unwrap()), conditions: Default::default(), sex: None, age: None };
+        timeline(catalogue::find(id).unwrap(), &setup)
+    }
+
+    #[test_case("bench-step-3min", 96.0, 5.0, 15.0; "men")]
+    #[test_case("bench-step-3min", 88.0, 8.0 * 60.0 / 88.0, 15.0; "women")]
+    #[test_case("low-step-3min", 96.0, 5.0, 60.0; "low step")]
+    #[test_case("class-step-3min", 96.0, 5.0, 10.0; "class")]
+    fn three_minutes_then_five_seconds_then_the_window(id: &str, cadence: f64, count_in_s: f64, window_s: f64) {
+        let timeline = of(id, cadence);
+        let work = timeline.phase(PhaseKind::Work).unwrap();
+        let count = timeline.phase(PhaseKind::Count).unwrap();
+        assert!((work.start_ms - count_in_s * 1000.0).abs() < 1e-6);
+        assert!((work.end_ms.unwrap() - work.start_ms - 180_000.0).abs() < 1e-6);
+        assert!((count.start_ms - work.end_ms.unwrap() - 5_000.0).abs() < 1e-6);
+        assert!((count.end_ms.unwrap() - count.start_ms - window_s * 1000.0).abs() < 1e-6);
+    }
+
+    #[test]
+    fn the_first_step_falls_on_a_beat_and_the_last_beat_before_the_stop() {
+        let beat = of("bench-step-3min", 88.0).beat.unwrap();
+        let per = 60_000.0 / beat.per_minute;
+        let work_start = 8.0 * per;
+        assert!((work_start / per).fract() < 1e-9);
+        assert_eq!(((beat.until_ms - beat.first_ms) / per).round(), 8.0 + 264.0);
+        assert_eq!(beat.swaps_ms.len(), 2);
+    }
+
+    #[test]
+    fn minutes_and_the_last_ten_seconds_are_called() {
+        let timeline = of("bench-step-3min", 96.0);
+        let said: Vec<(f64, &str)> = timeline.calls.iter().map(|c| (c.at_ms / 1000.0, c.say.as_str())).collect();
+        assert_eq!(said[0], (65.0, "One minute. Change the lead foot."));
+        assert_eq!(said[2], (175.0, "Ten seconds left."));
+        assert_eq!(said[3].0, 185.0);
+        assert!(timeline.calls.is_sorted_by(|a, b| a.at_ms <= b.at_ms));
+    }
+}

@@ -1,0 +1,307 @@
+//! One finished test in; results, norms and flags out.
+//!
+//! The same computation serves the batch interface, a live run and a result typed in afterwards.
+
+use std::collections::BTreeMap;
+
+use chrono::NaiveDate;
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    catalogue::Protocol,
+    error::{Code, InputError},
+    estimate::{Equation, Estimate},
+    norms::{self, Standing},
+    person::{Facts, age_on},
+    pulse,
+    units::Bpm,
+};
+
+/// Readings by key.
+pub type Inputs = BTreeMap<String, f64>;
+
+/// A finished test, parsed: what the computation needs and nothing else.
+#[derive(Debug, Clone)]
+pub struct Trial<'a> {
+    /// The test.
+    pub protocol: &'a Protocol,
+    /// The person on the day.
+    pub facts: Facts,
+    /// Readings by key.
+    pub inputs: &'a Inputs,
+    /// The circumstances that decide flags.
+    pub circumstances: Circumstances,
+}
+
+/// Circumstances that make a result questionable though computable.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Circumstances {
+    /// `Some(false)`: it is known that no warm-up was done.
+    pub warm_up: Option<bool>,
+    /// On medicine that limits the heart rate.
+    pub heart_rate_drug: bool,
+}
+
+/// What a trial gives.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Outcome {
+    /// The recovery heart rate everything else rests on.
+    pub recovery_hr: Bpm,
+    /// Quantities in the protocol's order.
+    pub results: Vec<(String, Estimate)>,
+    /// Quantities that could not be computed, and why.
+    pub refused: Vec<(String, InputError)>,
+    /// Where each quantity stands.
+    pub norms: Vec<(String, Standing)>,
+    /// What to keep in mind.
+    pub flags: Vec<Flag>,
+}
+
+/// Something unusual: never a refusal.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Flag {
+    /// What kind.
+    pub code: FlagCode,
+    /// The field it is about.
+    pub field: String,
+    /// In words.
+    pub message: String,
+}
+
+/// The kinds of flag. The snake-case name is part of the public interface.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum FlagCode {
+    /// A table was made from other people than this client.
+    OutsidePopulation,
+    /// The bench is not the protocol's.
+    BenchDiffers,
+    /// No warm-up.
+    WarmUpMissing,
+    /// On medicine that limits the heart rate.
+    HeartRateDrug,
+}
+
+/// The age of a person on a day: given, or from the birth date.
+///
+/// # Errors
+/// As [`age_on`].
+pub fn age(
+    given: Option<crate::units::Age>,
+    born: Option<NaiveDate>,
+    on: Option<NaiveDate>,
+) -> Result<Option<crate::units::Age>, InputError> {
+    match (given, born, on) {
+        (Some(age), ..) => Ok(Some(age)),
+        (None, Some(born), Some(on)) => age_on(born, on).map(Some),
+        _ => Ok(None),
+    }
+}
+
+/// Holds readings to the protocol's limits: every key known, every value within them.
+///
+/// # Errors
+/// [`Code::UnknownField`] or [`Code::OutOfRange`], naming the key.
+pub fn check_inputs(protocol: &Protocol, inputs: &Inputs) -> Result<(), InputError> {
+    for (key, value) in inputs {
+        let Some(input) = protocol.input(key) else {
+            return Err(InputError::new(Code::UnknownField, key, format!("{} does not record “{key}”.", protocol.id)));
+        };
+        let listed = input.one_of.is_empty() || input.one_of.contains(value);
+        if !(value.is_finite() && (input.min..=input.max).contains(value) && listed) {
+            return Err(InputError::new(
+                Code::OutOfRange,
+                key,
+                format!(
+                    "{} must be {} to {} {}; {} was given. Check for a slip of the finger.",
+                    input.label, input.min, input.max, input.unit, value
+                ),
+            ));
+        }
+    }
+    Ok(())
+}
+
+/// Computes a trial.
+///
+/// # Errors
+/// What [`check_inputs`] refuses; [`Code::MissingInput`] where the reading is absent; [`Code::OutOfRange`] where the
+/// count gives no heart rate or contradicts a recovery heart rate given beside it. A quantity that needs a fact not on
+/// record stands in [`Outcome::refused`] instead.
+pub fn compute(trial: &Trial) -> Result<Outcome, InputError> {
+    let protocol = trial.protocol;
+    check_inputs(protocol, trial.inputs)?;
+    let recovery_hr = recovery_hr(protocol, trial.inputs)?;
+    let mut outcome = Outcome { recovery_hr, results: Vec::new(), refused: Vec::new(), norms: Vec::new(), flags: Vec::new() };
+    for scoring in &protocol.scoring {
+        match scoring.equation.from_recovery(recovery_hr, trial.facts.sex) {
+            Ok(estimate) => outcome.results.push((scoring.quantity.clone(), estimate)),
+            Err(error) => outcome.refused.push((scoring.quantity.clone(), error)),
+        }
+    }
+    for used in &protocol.norms {
+        let value = outcome.results.iter().find(|(q, _)| *q == used.quantity).map(|(_, e)| e.value);
+        if let (Some(value), Some(table)) = (value, norms::table(&used.table)) {
+            let standing = table.standing(value, &trial.facts);
+            if let Some(field) = standing.mismatch {
+                outcome.flags.push(population_flag(&standing, field, &trial.facts));
+            }
+            outcome.norms.push((used.quantity.clone(), standing));
+        }
+    }
+    outcome.flags.extend(circumstance_flags(trial));
+    Ok(outcome)
+}
+
+fn recovery_hr(protocol: &Protocol, inputs: &Inputs) -> Result<Bpm, InputError> {
+    let window = inputs.get("pulse_window_s").copied().or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s))).unwrap_or(60.0);
+    let counted = inputs.get("pulse_count").map(|count| pulse::rate(*count, window)).transpose()?;
+    let given = inputs.get("recovery_hr").map(|hr| Bpm::new(*hr).map_err(|e| e.at("recovery_hr"))).transpose()?;
+    match (counted, given) {
+        (Some(counted), Some(given)) if (counted.value() - given.value()).abs() > 0.5 => Err(InputError::new(
+            Code::OutOfRange,
+            "recovery_hr",
+            format!("The count gives {counted}, but {given} was given beside it. Give one of the two."),
+        )),
+        (Some(counted), _) => Ok(counted),
+        (None, Some(given)) => Ok(given),
+        (None, None) => {
+            let key = protocol.count.as_ref().map_or("recovery_hr", |c| c.input.as_str());
+            Err(InputError::new(Code::MissingInput, key, format!("{} needs “{key}”.", protocol.name)))
+        }
+    }
+}
+
+fn population_flag(standing: &Standing, field: &str, facts: &Facts) -> Flag {
+    let client = match (field, facts.age) {
+        ("sex", _) => "no sex is on record".to_owned(),
+        (_, Some(age)) => format!("this client is {}", age.value()),
+        (_, None) => "no age is on record".to_owned(),
+    };
+    let consequence = if standing.percentile.is_some() || standing.bound.is_some() {
+        "read the percentile as a rough guide only"
+    } else {
+        "so it gives no standing"
+    };
+    Flag {
+        code: FlagCode::OutsidePopulation,
+        field: field.to_owned(),
+        message: format!("The table describes {}; {client}, {consequence}.", standing.table.population),
+    }
+}
+
+fn circumstance_flags(trial: &Trial) -> Vec<Flag> {
+    let mut flags = Vec::new();
+    let mut add = |code, field: &str, message: String| flags.push(Flag { code, field: field.to_owned(), message });
+    if let (Some(bench), Some(rule)) = (trial.inputs.get("bench_cm"), trial.protocol.condition("bench_cm"))
+        && let Some(expected) = rule.expected
+        && (bench - expected).abs() > rule.tolerance.unwrap_or(0.0)
+    {
+        add(
+            FlagCode::BenchDiffers,
+            "bench_cm",
+            format!(
+                "The bench was {bench} cm, the protocol's is {expected} cm: the estimate does not hold exactly. Compare only with tests on the same bench."
+            ),
+        );
+    }
+    if trial.circumstances.warm_up == Some(false) {
+        add(
+            FlagCode::WarmUpMissing,
+            "warm_up",
+            "No warm-up: the recovery count comes out too low and the estimate several mL/kg/min too high. Compare with no other test."
+                .into(),
+        );
+    }
+    if trial.circumstances.heart_rate_drug && trial.protocol.uses_heart_rate {
+        add(
+            FlagCode::HeartRateDrug,
+            "heart_rate_drug",
+            "A medicine that limits the heart rate makes estimates from heart rate invalid. Use a test that does not rest on it.".into(),
+        );
+    }
+    flags
+}
+
+impl Outcome {
+    /// The estimate of a quantity.
+    pub fn result(&self, quantity: &str) -> Option<Estimate> {
+        self.results.iter().find(|(q, _)| q == quantity).map(|(_, e)| *e)
+    }
+
+    /// The equation that gives a quantity, computed or refused.
+    pub fn equation(&self, quantity: &str) -> Option<Equation> {
+        self.result(quantity).map(|e| e.equation)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{catalogue, person::Sex, units::Age};
+    use test_case::test_case;
+
+    fn inputs(pairs: &[(&str, f64)]) -> Inputs {
+        pairs.iter().map(|(k, v)| ((*k).to_owned(), *v)).collect()
+    }
+
+    fn man_of(age: f64) -> Facts {
+        Facts { sex: Some(Sex::Male), age: Some(Age::new(age).unwrap()), ..Facts::default() }
+    }
+
+    #[track_caller]
+    fn run(id: &str, facts: Facts, given: &[(&str, f64)], circumstances: Circumstances) -> Result<Outcome, InputError> {
+        compute(&Trial { protocol: catalogue::find(id).unwrap(), facts, inputs: &inputs(given), circumstances })
+    }
+
+    #[test]
+    fn the_bench_step_gives_rate_estimate_and_two_standings() {
+        let outcome = run("bench-step-3min", man_of(36.0), &[("pulse_count", 28.0), ("bench_cm", 41.3)], Circumstances::default()).unwrap();
+        assert_eq!(outcome.recovery_hr.value(), 112.0);
+        assert!((outcome.result("vo2max").unwrap().value - 64.29).abs() < 1e-9);
+        let tables: Vec<_> = outcome.norms.iter().map(|(q, s)| (q.as_str(), s.table.id)).collect();
+        assert_eq!(tables, [("vo2max", "vo2max-percentiles-treadmill"), ("recovery_hr", "bench-step-percentiles")]);
+        assert_eq!(outcome.flags.iter().map(|f| f.code).collect::<Vec<_>>(), [FlagCode::OutsidePopulation]);
+        assert!(outcome.flags[0].message.contains("this client is 36"), "{}", outcome.flags[0].message);
+    }
+
+    #[test]
+    fn without_sex_the_rate_is_kept_and_the_estimate_refused() {
+        let outcome = run("bench-step-3min", Facts::default(), &[("pulse_count", 28.0)], Circumstances::default()).unwrap();
+        assert_eq!(outcome.results.len(), 1);
+        assert_eq!(outcome.refused[0].1.code, Code::NeedsSex);
+    }
+
+    #[test_case(&[("pulse_count", 3.0)], Code::OutOfRange, "pulse_count"; "three beats")]
+    #[test_case(&[("pulse_count", 90.0)], Code::OutOfRange, "pulse_count"; "ninety beats")]
+    #[test_case(&[("pulse_count", 28.0), ("bench_cm", 400.0)], Code::OutOfRange, "bench_cm"; "a bench of four metres")]
+    #[test_case(&[("pulse_count", 28.0), ("grip", 3.0)], Code::UnknownField, "grip"; "a reading of another test")]
+    #[test_case(&[("bench_cm", 41.3)], Code::MissingInput, "pulse_count"; "no reading")]
+    #[test_case(&[("pulse_count", 28.0), ("recovery_hr", 140.0)], Code::OutOfRange, "recovery_hr"; "two readings that contradict")]
+    #[test_case(&[("recovery_hr", f64::NAN)], Code::OutOfRange, "recovery_hr"; "not a number")]
+    fn refusals_name_the_field(given: &[(&str, f64)], code: Code, field: &str) {
+        let error = run("bench-step-3min", man_of(20.0), given, Circumstances::default()).unwrap_err();
+        assert_eq!((error.code, error.field.as_deref()), (code, Some(field)));
+    }
+
+    #[test]
+    fn what_is_unusual_is_flagged_not_refused() {
+        let circumstances = Circumstances { warm_up: Some(false), heart_rate_drug: true };
+        let outcome = run("bench-step-3min", man_of(20.0), &[("pulse_count", 35.0), ("bench_cm", 36.0)], circumstances).unwrap();
+        assert_eq!(
+            outcome.flags.iter().map(|f| f.code).collect::<Vec<_>>(),
+            [FlagCode::BenchDiffers, FlagCode::WarmUpMissing, FlagCode::HeartRateDrug]
+        );
+    }
+
+    #[test]
+    fn the_siblings_give_what_they_can() {
+        let low = run("low-step-3min", man_of(40.0), &[("recovery_hr", 98.0)], Circumstances::default()).unwrap();
+        assert_eq!(low.norms[0].1.category.as_deref(), Some("above_average"));
+        assert!(low.result("vo2max").is_none());
+        let class = run("class-step-3min", Facts::default(), &[("pulse_count", 21.0)], Circumstances::default()).unwrap();
+        assert_eq!((class.recovery_hr.value(), class.norms.len(), class.flags.len()), (126.0, 0, 0));
+    }
+}

@@ -1,0 +1,21 @@
+//! The method held against what was printed: one file per source, the citation at its top.
+
+mod bench_step_1972;
+mod low_step_2000;
+mod treadmill_2015;
+mod worked_numbers;
+
+use impulso_core::{
+    person::{Facts, Sex},
+    units::Age,
+};
+
+/// A person of a sex and age, nothing else known.
+fn person(sex: Sex, age: f64) -> Facts {
+    Facts { sex: Some(sex), age: Some(Age::new(age).unwrap()), ..Facts::default() }
+}
+
+/// The data rows of a shipped table, comment lines and the heading left out.
+fn rows(csv: &str) -> Vec<Vec<&str>> {
+    csv.lines().filter(|l| !l.starts_with('#')).skip(1).map(|l| l.split(',').collect()).collect()
+}

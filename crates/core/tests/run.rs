@@ -1,0 +1,243 @@
+//! A run is the fold of its events, whatever way they arrive.
+
+use chrono::{DateTime, TimeDelta, Utc};
+use impulso_core::{
+    catalogue::{self, Protocol},
+    person::Sex,
+    run::{Decision, Event, Kind, Setup, State, Status, StopReason, event::Answer, fold},
+    units::{Age, Cadence},
+};
+use proptest::prelude::*;
+use uuid::Uuid;
+
+const STOP_MS: f64 = 185_000.0;
+const COUNT_MS: f64 = 190_000.0;
+
+fn protocol() -> &'static Protocol {
+    catalogue::find("bench-step-3min").unwrap()
+}
+
+fn setup() -> Setup {
+    Setup {
+        cadence: Some(Cadence::new(96.0).unwrap()),
+        conditions: [
+            ("bench_cm".to_owned(), Answer::Number(41.3)),
+            ("warm_up".to_owned(), Answer::YesNo(true)),
+            ("pulse_site".to_owned(), Answer::Text("wrist".into())),
+        ]
+        .into(),
+        sex: Some(Sex::Male),
+        age: Some(Age::new(34.0).unwrap()),
+    }
+}
+
+fn t0() -> DateTime<Utc> {
+    "2026-11-23T09:00:00Z".parse().unwrap()
+}
+
+/// A screen that reports events at times of the run's clock.
+struct Screen {
+    device: u128,
+    seq: u32,
+    events: Vec<Event>,
+}
+
+impl Screen {
+    fn new(device: u128) -> Self {
+        Self { device, seq: 0, events: Vec::new() }
+    }
+
+    fn at(&mut self, ms: f64, kind: Kind) -> Uuid {
+        self.seq += 1;
+        let id = Uuid::from_u128(self.device << 32 | u128::from(self.seq));
+        let wall = t0() + TimeDelta::microseconds((ms * 1000.0) as i64);
+        self.events.push(Event { id, device: Uuid::from_u128(self.device), seq: self.seq, mono_ms: ms + 12_345.0, wall, kind });
+        id
+    }
+
+    fn taps(&mut self, bpm: f64, from_ms: f64) {
+        let step = 60_000.0 / bpm;
+        let mut at = from_ms + 200.0;
+        while at <= from_ms + 15_000.0 {
+            self.at(at, Kind::Tap);
+            at += step;
+        }
+    }
+
+    fn state(&self) -> State {
+        fold(protocol(), &setup(), &self.events)
+    }
+}
+
+fn started() -> Screen {
+    let mut screen = Screen::new(7);
+    screen.at(0.0, Kind::ClockStarted);
+    screen
+}
+
+#[test]
+fn a_typed_count_is_a_result() {
+    let mut screen = started();
+    screen.at(208_000.0, Kind::CountTyped { count: 27.5 });
+    screen.at(212_000.0, Kind::Finished);
+    let state = screen.state();
+    assert_eq!(state.status, Status::Finished);
+    assert_eq!(state.reading().unwrap().bpm, Some(112.0));
+    let inputs = state.inputs(protocol(), &setup());
+    assert_eq!((inputs["pulse_count"], inputs["pulse_window_s"], inputs["bench_cm"]), (27.5, 15.0, 41.3));
+    let conditions = state.conditions(protocol(), &setup());
+    assert_eq!((&conditions["count_delay_s"], &conditions["cadence"]), (&Answer::Number(5.0), &Answer::Number(96.0)));
+}
+
+#[test]
+fn tapping_alone_is_a_result_too() {
+    let mut screen = started();
+    screen.taps(132.0, COUNT_MS);
+    screen.at(206_000.0, Kind::Finished);
+    let reading = screen.state().reading().unwrap().clone();
+    assert_eq!(reading.taps.unwrap().bpm.map(f64::round), Some(132.0));
+    assert_eq!(reading.bpm, Some(132.0));
+}
+
+#[test]
+fn a_count_and_taps_that_disagree_ask_for_a_recount_while_there_is_time() {
+    let mut screen = started();
+    screen.taps(132.0, COUNT_MS);
+    screen.at(206_000.0, Kind::CountTyped { count: 28.0 });
+    let Some(Decision::RecountAsked { because, until_ms }) = screen.state().decision else { panic!("{:?}", screen.state().decision) };
+    assert_eq!(because, "112 bpm counted, 132 tapped: more than 4 apart.");
+    assert_eq!(until_ms, Some(STOP_MS + 30_000.0));
+
+    screen.at(209_000.0, Kind::RecountStarted);
+    screen.taps(128.0, 209_000.0);
+    screen.at(226_000.0, Kind::CountTyped { count: 32.0 });
+    let state = screen.state();
+    assert_eq!((state.readings.len(), state.reading().unwrap().delay_s), (2, 24.0));
+    assert!(matches!(state.decision, Some(Decision::ReadingHolds { .. })), "{:?}", state.decision);
+}
+
+#[test]
+fn too_late_for_a_recount_the_first_count_stands_and_waiving_it_keeps_the_reason() {
+    let mut screen = started();
+    screen.taps(132.0, COUNT_MS);
+    screen.at(206_000.0, Kind::CountTyped { count: 28.0 });
+    screen.at(230_000.0, Kind::RecountStarted);
+    assert_eq!(screen.state().readings.len(), 1);
+    screen.at(231_000.0, Kind::RecountWaived { reason: Some("tapped the table, not the pulse".into()) });
+    let Some(Decision::RecountWaived { because }) = screen.state().decision else { panic!() };
+    assert!(because.ends_with("tapped the table, not the pulse"));
+}
+
+#[test]
+fn four_apart_still_agrees() {
+    let mut screen = started();
+    screen.taps(132.0, COUNT_MS);
+    screen.at(206_000.0, Kind::CountTyped { count: 32.0 });
+    assert!(matches!(screen.state().decision, Some(Decision::ReadingHolds { .. })));
+}
+
+#[test]
+fn a_stop_keeps_what_it_has_and_can_be_undone() {
+    let mut screen = started();
+    let stop = screen.at(95_000.0, Kind::Stopped);
+    screen.at(99_000.0, Kind::StopExplained { reason: StopReason::Symptoms, note: Some("dizzy".into()) });
+    let stopped = screen.state();
+    assert_eq!((stopped.status, stopped.stopped_ms, stopped.stop_reason), (Status::Stopped, Some(95_000.0), Some(StopReason::Symptoms)));
+    assert_eq!(stopped.undoable.as_ref().map(|u| u.event), Some(stop));
+
+    let mut closed = started();
+    closed.at(95_000.0, Kind::Stopped);
+    closed.at(96_000.0, Kind::Finished);
+    assert_eq!(closed.state().status, Status::FinishedEarly);
+    assert!(closed.state().inputs(protocol(), &setup()).is_empty());
+
+    screen.at(101_000.0, Kind::Undone { event: stop });
+    assert_eq!((screen.state().status, screen.state().stopped_ms), (Status::Running, None));
+}
+
+#[test]
+fn a_stop_after_the_work_does_not_undo_the_work() {
+    let mut screen = started();
+    screen.at(206_000.0, Kind::CountTyped { count: 30.0 });
+    screen.at(207_000.0, Kind::Stopped);
+    screen.at(208_000.0, Kind::Finished);
+    assert_eq!(screen.state().status, Status::Finished);
+}
+
+#[test]
+fn undo_takes_back_the_last_count_and_leaves_the_one_before() {
+    let mut screen = started();
+    screen.at(206_000.0, Kind::CountTyped { count: 30.0 });
+    let slip = screen.at(207_000.0, Kind::CountTyped { count: 33.0 });
+    assert_eq!(screen.state().undoable.unwrap().what, "the count of 33");
+    screen.at(208_000.0, Kind::Undone { event: slip });
+    assert_eq!(screen.state().reading().unwrap().typed, Some(30.0));
+}
+
+#[test]
+fn finishing_with_nothing_to_finish_changes_nothing() {
+    let mut screen = started();
+    screen.at(100_000.0, Kind::Finished);
+    assert_eq!(screen.state().status, Status::Running);
+}
+
+fn any_kind() -> impl Strategy<Value = Kind> {
+    prop_oneof![
+        4 => Just(Kind::Tap),
+        2 => (10.0..50.0f64).prop_map(|c| Kind::CountTyped { count: c.round() }),
+        1 => Just(Kind::RecountStarted),
+        1 => Just(Kind::RecountWaived { reason: None }),
+        1 => Just(Kind::Stopped),
+        1 => Just(Kind::StopExplained { reason: StopReason::Fatigue, note: None }),
+        1 => Just(Kind::CadenceLost),
+        1 => "[a-z]{1,8}".prop_map(|text| Kind::Noted { text }),
+        1 => (1u32..40).prop_map(|seq| Kind::Undone { event: Uuid::from_u128(7 << 32 | u128::from(seq)) }),
+    ]
+}
+
+fn any_run() -> impl Strategy<Value = Vec<Event>> {
+    proptest::collection::vec((1.0..260_000.0f64, any_kind()), 0..40).prop_map(|mut given| {
+        given.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let mut screen = started();
+        for (ms, kind) in given {
+            screen.at(ms, kind);
+        }
+        screen.events
+    })
+}
+
+proptest! {
+    #[test]
+    fn arrival_order_batches_and_duplicates_do_not_matter(events in any_run(), shuffle in proptest::collection::vec(any::<prop::sample::Index>(), 0..60)) {
+        let once = fold(protocol(), &setup(), &events);
+        let mut arrived = events.clone();
+        for index in shuffle {
+            let copy = index.get(&events).clone();
+            let at = index.index(arrived.len());
+            arrived.insert(at, copy);
+        }
+        arrived.reverse();
+        prop_assert_eq!(fold(protocol(), &setup(), &arrived), once);
+    }
+
+    #[test]
+    fn nothing_after_the_finish_changes_the_result(events in any_run(), later in proptest::collection::vec(any_kind(), 1..10)) {
+        let mut screen = Screen { device: 7, seq: events.len() as u32, events };
+        screen.at(261_000.0, Kind::CountTyped { count: 30.0 });
+        screen.at(262_000.0, Kind::Finished);
+        let before = screen.state();
+        prop_assume!(before.is_closed());
+        for (k, kind) in later.into_iter().enumerate() {
+            screen.at(263_000.0 + k as f64, kind);
+        }
+        prop_assert_eq!(screen.state(), before);
+    }
+
+    #[test]
+    fn an_event_survives_the_trip_through_json(events in any_run()) {
+        for event in events {
+            let json = serde_json::to_string(&event).unwrap();
+            prop_assert_eq!(serde_json::from_str::<Event>(&json).unwrap(), event);
+        }
+    }
+}
