@@ -1,1 +1,93 @@
+//! PostgreSQL behind the rules: rows in, core types out.
+//!
+//! Every query lives here, in the module of its aggregate, named after the question it answers. A [`Scope`] is one
+//! transaction on behalf of one practice: it sets the practice for row-level security, so nothing outside that practice
+//! can be seen or touched, whatever a query says. To add a table: a migration, a module, and the same policy.
 
+use std::time::Duration;
+
+use sqlx::{PgConnection, PgPool, Postgres, Transaction, postgres::PgPoolOptions};
+use uuid::Uuid;
+
+pub mod accounts;
+pub mod audit;
+pub mod error;
+pub mod ids;
+pub mod people;
+pub mod practices;
+pub mod readiness;
+pub mod results;
+pub mod retests;
+pub mod runs;
+pub mod sessions;
+
+pub use error::{Error, Result};
+pub use ids::{CoachId, PersonId, PlanId, PracticeId, ReadinessId, ResultId, RetestId, RunId};
+
+static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!();
+
+/// Brings a database up to date. `owner_url` must be the role that owns it.
+pub async fn migrate(owner_url: &str) -> Result<()> {
+    let pool = PgPoolOptions::new().max_connections(1).connect(owner_url).await?;
+    MIGRATIONS.run(&pool).await.map_err(|e| Error::Unavailable(e.into()))?;
+    pool.close().await;
+    Ok(())
+}
+
+/// The database, reached as the application's role.
+#[derive(Debug, Clone)]
+pub struct Store {
+    pool: PgPool,
+}
+
+impl Store {
+    /// Connects as the application's role. Connections are made when first needed, so a server starts, and says what is
+    /// wrong, while its database is away.
+    pub fn connect_lazy(app_url: &str) -> Result<Self> {
+        let pool = PgPoolOptions::new().max_connections(16).acquire_timeout(Duration::from_secs(4)).connect_lazy(app_url)?;
+        Ok(Self { pool })
+    }
+
+    /// Whether the database answers.
+    pub async fn is_up(&self) -> bool {
+        sqlx::query_scalar!("select 1").fetch_one(&self.pool).await.is_ok()
+    }
+
+    /// A transaction on behalf of a practice.
+    pub async fn scope(&self, practice: PracticeId) -> Result<Scope> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query!("select set_config('impulso.practice_id', $1, true)", practice.0.to_string()).fetch_one(&mut *tx).await?;
+        Ok(Scope { tx, practice })
+    }
+
+    pub(crate) fn pool(&self) -> &PgPool {
+        &self.pool
+    }
+}
+
+/// One transaction on behalf of one practice. Dropped without [`Scope::commit`] it leaves no trace.
+#[derive(Debug)]
+pub struct Scope {
+    tx: Transaction<'static, Postgres>,
+    practice: PracticeId,
+}
+
+impl Scope {
+    /// Makes what was done in this scope permanent.
+    pub async fn commit(self) -> Result<()> {
+        Ok(self.tx.commit().await?)
+    }
+
+    /// The practice.
+    pub fn practice(&self) -> PracticeId {
+        self.practice
+    }
+
+    pub(crate) fn practice_id(&self) -> Uuid {
+        self.practice.0
+    }
+
+    pub(crate) fn db(&mut self) -> &mut PgConnection {
+        &mut self.tx
+    }
+}

@@ -1,0 +1,118 @@
+//! Signing in and founding a practice: what happens before a practice is known.
+
+use crate::{CoachId, PracticeId, Result, Scope, Store};
+
+/// What signing in needs.
+#[derive(Debug, Clone)]
+pub struct Credentials {
+    /// Who.
+    pub coach: CoachId,
+    /// Of which practice.
+    pub practice: PracticeId,
+    /// The stored hash, in PHC form.
+    pub password_hash: String,
+}
+
+/// A practice about to be founded, with its first coach.
+#[derive(Debug, Clone)]
+pub struct NewPractice {
+    /// Its name.
+    pub name: String,
+    /// IANA time zone, such as `Europe/Lisbon`.
+    pub time_zone: String,
+    /// Whether it is the demo.
+    pub is_demo: bool,
+    /// The first coach.
+    pub coach: NewCoach,
+}
+
+/// A coach about to be added.
+#[derive(Debug, Clone)]
+pub struct NewCoach {
+    /// Name as shown.
+    pub name: String,
+    /// Email address, signs in.
+    pub email: String,
+    /// Password hash in PHC form.
+    pub password_hash: String,
+}
+
+/// A coach.
+#[derive(Debug, Clone)]
+pub struct Coach {
+    /// Key.
+    pub id: CoachId,
+    /// Name as shown.
+    pub name: String,
+    /// Email address.
+    pub email: String,
+}
+
+/// The credentials stored for an email address.
+pub async fn credentials(store: &Store, email: &str) -> Result<Option<Credentials>> {
+    let row = sqlx::query!(
+        r#"select coach_id as "coach_id!", practice_id as "practice_id!", password_hash as "password_hash!" from sign_in_lookup($1)"#,
+        email
+    )
+    .fetch_optional(store.pool())
+    .await?;
+    Ok(row.map(|r| Credentials { coach: CoachId(r.coach_id), practice: PracticeId(r.practice_id), password_hash: r.password_hash }))
+}
+
+/// The demo coach's address, where the demo is loaded.
+pub async fn demo_email(store: &Store) -> Result<Option<String>> {
+    Ok(sqlx::query_scalar!("select demo_email()").fetch_one(store.pool()).await?)
+}
+
+/// Founds a practice.
+///
+/// # Errors
+/// [`crate::error::Conflict::EmailTaken`].
+pub async fn found(store: &Store, new: &NewPractice) -> Result<(PracticeId, CoachId)> {
+    let (practice, coach) = (PracticeId::new(), CoachId::new());
+    sqlx::query!(
+        "select found_practice($1, $2, $3, $4, $5, $6, $7, $8)",
+        practice.0,
+        new.name,
+        new.time_zone,
+        new.is_demo,
+        coach.0,
+        new.coach.name,
+        new.coach.email,
+        new.coach.password_hash
+    )
+    .execute(store.pool())
+    .await?;
+    Ok((practice, coach))
+}
+
+/// Adds a coach to the practice.
+///
+/// # Errors
+/// [`crate::error::Conflict::EmailTaken`].
+pub async fn add_coach(scope: &mut Scope, new: &NewCoach) -> Result<CoachId> {
+    let (id, practice) = (CoachId::new(), scope.practice_id());
+    sqlx::query!(
+        "insert into coaches (id, practice_id, name, email, password_hash) values ($1, $2, $3, lower($4), $5)",
+        id.0,
+        practice,
+        new.name,
+        new.email,
+        new.password_hash
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(id)
+}
+
+/// The practice's coaches, by name.
+pub async fn coaches(scope: &mut Scope) -> Result<Vec<Coach>> {
+    let rows = sqlx::query!("select id, name, email from coaches order by name, id").fetch_all(scope.db()).await?;
+    Ok(rows.into_iter().map(|r| Coach { id: CoachId(r.id), name: r.name, email: r.email }).collect())
+}
+
+/// One coach of the practice.
+pub async fn coach(scope: &mut Scope, id: CoachId) -> Result<Coach> {
+    let row = sqlx::query!("select id, name, email from coaches where id = $1", id.0).fetch_one(scope.db()).await?;
+    Ok(Coach { id: CoachId(row.id), name: row.name, email: row.email })
+}

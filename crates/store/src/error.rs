@@ -1,0 +1,77 @@
+//! What a caller can tell apart.
+
+/// The result of a question to the store.
+pub type Result<T> = std::result::Result<T, Error>;
+
+/// What went wrong.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    /// There is no such row in this practice.
+    #[error("not found")]
+    NotFound,
+    /// It exists already, or has changed in the meantime.
+    #[error("conflict: {0}")]
+    Conflict(Conflict),
+    /// A stored value no longer has the shape the core expects.
+    #[error("a stored {what} could not be read: {source}")]
+    Unreadable {
+        /// Which kind of value.
+        what: &'static str,
+        /// Why.
+        source: serde_json::Error,
+    },
+    /// The database cannot be reached or refused the statement.
+    #[error("database: {0}")]
+    Unavailable(#[source] Box<dyn std::error::Error + Send + Sync>),
+}
+
+/// Which expectation did not hold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum Conflict {
+    /// The email address is taken.
+    #[error("email taken")]
+    EmailTaken,
+    /// Someone else changed the row.
+    #[error("changed elsewhere")]
+    ChangedElsewhere,
+    /// An event's sequence leaves a gap; the next one expected is given.
+    #[error("sequence gap, expected {expected}")]
+    SequenceGap {
+        /// The sequence number expected next from that screen.
+        expected: u32,
+    },
+    /// Already decided the other way (a retest done, a retest skipped).
+    #[error("already settled")]
+    AlreadySettled,
+    /// The id stands for something else already.
+    #[error("id taken")]
+    IdTaken,
+}
+
+impl From<sqlx::Error> for Error {
+    fn from(error: sqlx::Error) -> Self {
+        match error {
+            sqlx::Error::RowNotFound => Self::NotFound,
+            // A reference into another practice, or to nothing: to the caller both are nothing.
+            sqlx::Error::Database(e) if e.is_foreign_key_violation() => Self::NotFound,
+            sqlx::Error::Database(e) if e.constraint() == Some("coaches_email_key") => Self::Conflict(Conflict::EmailTaken),
+            other => Self::Unavailable(Box::new(other)),
+        }
+    }
+}
+
+impl From<Conflict> for Error {
+    fn from(conflict: Conflict) -> Self {
+        Self::Conflict(conflict)
+    }
+}
+
+/// Reads a stored JSON value as a core type.
+pub(crate) fn read<T: serde::de::DeserializeOwned>(what: &'static str, value: serde_json::Value) -> Result<T> {
+    serde_json::from_value(value).map_err(|source| Error::Unreadable { what, source })
+}
+
+/// Writes a core type as a stored JSON value.
+pub(crate) fn write<T: serde::Serialize>(what: &'static str, value: &T) -> Result<serde_json::Value> {
+    serde_json::to_value(value).map_err(|source| Error::Unreadable { what, source })
+}

@@ -1,0 +1,291 @@
+//! Clients.
+
+use chrono::{DateTime, NaiveDate, Utc};
+use impulso_core::{
+    error::InputError,
+    person::{Facts, Sex, age_on},
+    text,
+    units::{BodyMass, Height},
+};
+
+use crate::{
+    PersonId, Result, Scope,
+    error::{Conflict, Error},
+};
+
+/// Which units a client thinks in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Units {
+    /// Kilograms and centimetres.
+    Metric,
+    /// Pounds, feet and inches.
+    Imperial,
+}
+
+/// What is known of a client; every value has been checked by the core.
+#[derive(Debug, Clone)]
+pub struct Profile {
+    /// Name, any script.
+    pub name: String,
+    /// Birth date.
+    pub born: NaiveDate,
+    /// Sex as the equations use it, or none.
+    pub sex: Option<Sex>,
+    /// Units the client thinks in.
+    pub units: Units,
+    /// Height, with what was typed.
+    pub height: Option<(Height, String)>,
+    /// Body mass, with what was typed.
+    pub mass: Option<(BodyMass, String)>,
+    /// What the client does.
+    pub occupation: Option<String>,
+    /// The goal in the client's words.
+    pub goal: Option<String>,
+    /// Medicines, as told.
+    pub medicines: Option<String>,
+    /// Whether one of them limits the heart rate.
+    pub rate_limiting_drug: bool,
+    /// Anything else.
+    pub notes: Option<String>,
+}
+
+/// A client.
+#[derive(Debug, Clone)]
+pub struct Person {
+    /// Key.
+    pub id: PersonId,
+    /// What is known.
+    pub profile: Profile,
+    /// When the client came to the practice.
+    pub created_at: DateTime<Utc>,
+    /// Goes up with each change; a change names the version it was made on.
+    pub version: i32,
+}
+
+impl Person {
+    /// The facts equations ask for, on a day.
+    ///
+    /// # Errors
+    /// As [`age_on`].
+    pub fn facts_on(&self, on: NaiveDate) -> std::result::Result<Facts, InputError> {
+        let p = &self.profile;
+        Ok(Facts {
+            sex: p.sex,
+            age: Some(age_on(p.born, on)?),
+            mass: p.mass.as_ref().map(|(m, _)| *m),
+            height: p.height.as_ref().map(|(h, _)| *h),
+            resting_hr: None,
+            hr_max: None,
+        })
+    }
+}
+
+/// A line of the list of people.
+#[derive(Debug, Clone)]
+pub struct Listed {
+    /// Key.
+    pub id: PersonId,
+    /// Name.
+    pub name: String,
+    /// Birth date.
+    pub born: NaiveDate,
+    /// What the client does.
+    pub occupation: Option<String>,
+    /// The latest test: protocol and day.
+    pub last_test: Option<(String, NaiveDate)>,
+    /// The next open retest.
+    pub next_due: Option<NaiveDate>,
+    /// Where the list goes on after this line.
+    pub cursor: String,
+}
+
+struct Row {
+    id: uuid::Uuid,
+    name: String,
+    born: NaiveDate,
+    sex: Option<String>,
+    units: String,
+    height_cm: Option<f64>,
+    height_typed: Option<String>,
+    mass_kg: Option<f64>,
+    mass_typed: Option<String>,
+    occupation: Option<String>,
+    goal: Option<String>,
+    medicines: Option<String>,
+    rate_limiting_drug: bool,
+    notes: Option<String>,
+    created_at: DateTime<Utc>,
+    version: i32,
+}
+
+impl From<Row> for Person {
+    fn from(row: Row) -> Self {
+        let typed = |text: Option<String>| text.unwrap_or_default();
+        Self {
+            id: PersonId(row.id),
+            created_at: row.created_at,
+            version: row.version,
+            profile: Profile {
+                name: row.name,
+                born: row.born,
+                sex: row.sex.and_then(|s| sex_of(&s)),
+                units: if row.units == "imperial" { Units::Imperial } else { Units::Metric },
+                height: row.height_cm.and_then(|cm| Height::new(cm).ok()).map(|h| (h, typed(row.height_typed))),
+                mass: row.mass_kg.and_then(|kg| BodyMass::new(kg).ok()).map(|m| (m, typed(row.mass_typed))),
+                occupation: row.occupation,
+                goal: row.goal,
+                medicines: row.medicines,
+                rate_limiting_drug: row.rate_limiting_drug,
+                notes: row.notes,
+            },
+        }
+    }
+}
+
+fn sex_of(text: &str) -> Option<Sex> {
+    match text {
+        "male" => Some(Sex::Male),
+        "female" => Some(Sex::Female),
+        _ => None,
+    }
+}
+
+fn sex_text(sex: Option<Sex>) -> Option<&'static str> {
+    sex.map(|s| match s {
+        Sex::Male => "male",
+        Sex::Female => "female",
+    })
+}
+
+fn units_text(units: Units) -> &'static str {
+    match units {
+        Units::Metric => "metric",
+        Units::Imperial => "imperial",
+    }
+}
+
+/// One client.
+pub async fn get(scope: &mut Scope, id: PersonId) -> Result<Person> {
+    let row = sqlx::query_as!(
+        Row,
+        "select id, name, born, sex, units, height_cm, height_typed, mass_kg, mass_typed, occupation, goal, medicines, rate_limiting_drug, notes, created_at, version
+         from people where id = $1",
+        id.0
+    )
+    .fetch_one(scope.db())
+    .await?;
+    Ok(row.into())
+}
+
+/// Adds a client under an id made by the screen: the same id twice is one client.
+pub async fn add(scope: &mut Scope, id: PersonId, profile: &Profile) -> Result<()> {
+    let practice = scope.practice_id();
+    let p = profile;
+    let done = sqlx::query!(
+        "insert into people (id, practice_id, name, name_key, born, sex, units, height_cm, height_typed, mass_kg, mass_typed, occupation, goal, medicines, rate_limiting_drug, notes)
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16) on conflict (id) do nothing",
+        id.0,
+        practice,
+        p.name,
+        text::search_key(&p.name),
+        p.born,
+        sex_text(p.sex),
+        units_text(p.units),
+        p.height.as_ref().map(|(h, _)| h.value()),
+        p.height.as_ref().map(|(_, t)| t.as_str()),
+        p.mass.as_ref().map(|(m, _)| m.value()),
+        p.mass.as_ref().map(|(_, t)| t.as_str()),
+        p.occupation,
+        p.goal,
+        p.medicines,
+        p.rate_limiting_drug,
+        p.notes
+    )
+    .execute(scope.db())
+    .await?;
+    if done.rows_affected() == 0 && get(scope, id).await.is_err() {
+        return Err(Conflict::IdTaken.into());
+    }
+    Ok(())
+}
+
+/// Changes a client, if nobody else did since `version`.
+///
+/// # Errors
+/// [`Conflict::ChangedElsewhere`], [`Error::NotFound`].
+pub async fn update(scope: &mut Scope, id: PersonId, version: i32, profile: &Profile) -> Result<()> {
+    let p = profile;
+    let done = sqlx::query!(
+        "update people set name = $3, name_key = $4, born = $5, sex = $6, units = $7, height_cm = $8, height_typed = $9, mass_kg = $10, mass_typed = $11,
+             occupation = $12, goal = $13, medicines = $14, rate_limiting_drug = $15, notes = $16, updated_at = now(), version = version + 1
+         where id = $1 and version = $2",
+        id.0,
+        version,
+        p.name,
+        text::search_key(&p.name),
+        p.born,
+        sex_text(p.sex),
+        units_text(p.units),
+        p.height.as_ref().map(|(h, _)| h.value()),
+        p.height.as_ref().map(|(_, t)| t.as_str()),
+        p.mass.as_ref().map(|(m, _)| m.value()),
+        p.mass.as_ref().map(|(_, t)| t.as_str()),
+        p.occupation,
+        p.goal,
+        p.medicines,
+        p.rate_limiting_drug,
+        p.notes
+    )
+    .execute(scope.db())
+    .await?;
+    if done.rows_affected() == 0 {
+        get(scope, id).await?;
+        return Err(Error::Conflict(Conflict::ChangedElsewhere));
+    }
+    Ok(())
+}
+
+/// People whose name has a word starting with `query`, by name, after `cursor`.
+pub async fn list(scope: &mut Scope, query: &str, cursor: Option<&str>, limit: i64) -> Result<Vec<Listed>> {
+    let practice = scope.practice_id();
+    let key = text::search_key(query).replace(['\\', '%', '_'], "");
+    let (after_key, after_id) = cursor.and_then(|c| c.rsplit_once('~')).unwrap_or(("", ""));
+    let after_id = after_id.parse().unwrap_or(uuid::Uuid::nil());
+    let rows = sqlx::query!(
+        r#"select p.id, p.name, p.name_key, p.born, p.occupation,
+                  r.protocol_id as "protocol_id?", r.on_date as "on_date?", d.due_on as "due_on?"
+           from people p
+           left join lateral (select protocol_id, on_date from results where practice_id = $1 and person_id = p.id order by taken_at desc limit 1) r on true
+           left join lateral (select min(due_on) as due_on from retests t join retest_plans n on n.id = t.plan_id
+                              where t.practice_id = $1 and t.person_id = p.id and t.done_on is null and t.skip_reason is null and n.ended_at is null) d on true
+           where p.practice_id = $1
+             and ($2 = '' or p.name_key like $2 || '%' or p.name_key like '% ' || $2 || '%')
+             and (p.name_key, p.id) > ($3, $4)
+           order by p.name_key, p.id limit $5"#,
+        practice,
+        key,
+        after_key,
+        after_id,
+        limit
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(rows
+        .into_iter()
+        .map(|r| Listed {
+            cursor: format!("{}~{}", r.name_key, r.id),
+            id: PersonId(r.id),
+            name: r.name,
+            born: r.born,
+            occupation: r.occupation,
+            last_test: r.protocol_id.zip(r.on_date),
+            next_due: r.due_on,
+        })
+        .collect())
+}
+
+/// How many people the practice has.
+pub async fn count(scope: &mut Scope) -> Result<i64> {
+    let practice = scope.practice_id();
+    Ok(sqlx::query_scalar!(r#"select count(*) as "n!" from people where practice_id = $1"#, practice).fetch_one(scope.db()).await?)
+}

@@ -1,0 +1,27 @@
+//! The practice itself.
+
+use crate::{Result, Scope};
+
+/// A practice.
+#[derive(Debug, Clone)]
+pub struct Practice {
+    /// Its name.
+    pub name: String,
+    /// IANA time zone: decides which day it is.
+    pub time_zone: String,
+}
+
+/// The practice of this scope.
+pub async fn get(scope: &mut Scope) -> Result<Practice> {
+    let id = scope.practice_id();
+    Ok(sqlx::query_as!(Practice, "select name, time_zone from practices where id = $1", id).fetch_one(scope.db()).await?)
+}
+
+/// Renames the practice or moves its clock.
+pub async fn update(scope: &mut Scope, practice: &Practice) -> Result<()> {
+    let id = scope.practice_id();
+    sqlx::query!("update practices set name = $2, time_zone = $3 where id = $1", id, practice.name, practice.time_zone)
+        .execute(scope.db())
+        .await?;
+    Ok(())
+}

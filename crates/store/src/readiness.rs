@@ -1,0 +1,76 @@
+//! Readiness checks: what was answered, what was advised, what was overruled.
+
+use chrono::{DateTime, NaiveDate, Utc};
+use impulso_core::readiness::{Advice, Answers};
+
+use crate::{
+    CoachId, PersonId, ReadinessId, Result, Scope,
+    error::{read, write},
+};
+
+/// A readiness check.
+#[derive(Debug, Clone)]
+pub struct Check {
+    /// Key.
+    pub id: ReadinessId,
+    /// What the client answered.
+    pub answers: Answers,
+    /// What was advised.
+    pub advice: Advice,
+    /// Why the coach overruled it, where that happened.
+    pub overrule_reason: Option<String>,
+    /// The day.
+    pub on: NaiveDate,
+    /// The moment.
+    pub at: DateTime<Utc>,
+}
+
+/// Keeps a check.
+pub async fn add(
+    scope: &mut Scope,
+    coach: CoachId,
+    person: PersonId,
+    answers: &Answers,
+    advice: &Advice,
+    overrule_reason: Option<&str>,
+    on: NaiveDate,
+) -> Result<ReadinessId> {
+    let (id, practice) = (ReadinessId::new(), scope.practice_id());
+    sqlx::query!(
+        "insert into readiness_checks (id, practice_id, person_id, answers, advice, overrule_reason, on_date, created_by) values ($1, $2, $3, $4, $5, $6, $7, $8)",
+        id.0,
+        practice,
+        person.0,
+        write("readiness", answers)?,
+        write("advice", advice)?,
+        overrule_reason,
+        on,
+        coach.0
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(id)
+}
+
+/// The latest check of a person.
+pub async fn latest(scope: &mut Scope, person: PersonId) -> Result<Option<Check>> {
+    let practice = scope.practice_id();
+    let row = sqlx::query!(
+        "select id, answers, advice, overrule_reason, on_date, created_at from readiness_checks where practice_id = $1 and person_id = $2 order by created_at desc limit 1",
+        practice,
+        person.0
+    )
+    .fetch_optional(scope.db())
+    .await?;
+    row.map(|r| {
+        Ok(Check {
+            id: ReadinessId(r.id),
+            answers: read("readiness", r.answers)?,
+            advice: read("advice", r.advice)?,
+            overrule_reason: r.overrule_reason,
+            on: r.on_date,
+            at: r.created_at,
+        })
+    })
+    .transpose()
+}

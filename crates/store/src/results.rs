@@ -1,0 +1,252 @@
+//! Results: raw readings and conditions, and what was computed from them.
+
+use std::collections::BTreeMap;
+
+use chrono::{DateTime, NaiveDate, Utc};
+use impulso_core::{
+    change::Point,
+    person::{Facts, Sex},
+    run::{StopReason, event::Conditions},
+    trial::Inputs,
+    units::{Age, BodyMass, Height},
+};
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    CoachId, PersonId, Result, ResultId, RunId, Scope,
+    error::{read, write},
+};
+
+/// The person on the day, as stored with a result.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct StoredFacts {
+    /// Sex as the equations use it.
+    pub sex: Option<Sex>,
+    /// Age on the day.
+    pub age: Option<Age>,
+    /// Body mass on the day.
+    pub mass: Option<BodyMass>,
+    /// Height.
+    pub height: Option<Height>,
+}
+
+impl From<Facts> for StoredFacts {
+    fn from(f: Facts) -> Self {
+        Self { sex: f.sex, age: f.age, mass: f.mass, height: f.height }
+    }
+}
+
+impl From<StoredFacts> for Facts {
+    fn from(f: StoredFacts) -> Self {
+        Self { sex: f.sex, age: f.age, mass: f.mass, height: f.height, resting_hr: None, hr_max: None }
+    }
+}
+
+/// How and why a test ended early.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Stop {
+    /// Seconds of the run's clock.
+    pub at_s: f64,
+    /// Why.
+    pub reason: Option<StopReason>,
+    /// Anything added.
+    pub note: Option<String>,
+}
+
+/// A result.
+#[derive(Debug, Clone)]
+pub struct Stored {
+    /// Key.
+    pub id: ResultId,
+    /// Whose.
+    pub person: PersonId,
+    /// The run it came from.
+    pub run: Option<RunId>,
+    /// The protocol.
+    pub protocol_id: String,
+    /// Protocol and version.
+    pub method: String,
+    /// The test day in the practice's time zone.
+    pub on: NaiveDate,
+    /// The moment.
+    pub taken_at: DateTime<Utc>,
+    /// Raw readings.
+    pub inputs: Inputs,
+    /// Circumstances.
+    pub conditions: Conditions,
+    /// The person on the day.
+    pub facts: StoredFacts,
+    /// How it ended early, where it did.
+    pub stopped: Option<Stop>,
+    /// Quantity to value, as computed.
+    pub computed: BTreeMap<String, f64>,
+}
+
+impl Stored {
+    /// The result as comparison sees one of its quantities.
+    pub fn point(&self, quantity: &str) -> Option<Point> {
+        Some(Point { on: self.on, value: *self.computed.get(quantity)?, method: self.method.clone(), conditions: self.conditions.clone() })
+    }
+}
+
+struct Row {
+    id: uuid::Uuid,
+    person_id: uuid::Uuid,
+    run_id: Option<uuid::Uuid>,
+    protocol_id: String,
+    method: String,
+    on_date: NaiveDate,
+    taken_at: DateTime<Utc>,
+    inputs: serde_json::Value,
+    conditions: serde_json::Value,
+    facts: serde_json::Value,
+    stopped: Option<serde_json::Value>,
+    computed: serde_json::Value,
+}
+
+impl Row {
+    fn read(self) -> Result<Stored> {
+        Ok(Stored {
+            id: ResultId(self.id),
+            person: PersonId(self.person_id),
+            run: self.run_id.map(RunId),
+            protocol_id: self.protocol_id,
+            method: self.method,
+            on: self.on_date,
+            taken_at: self.taken_at,
+            inputs: read("inputs", self.inputs)?,
+            conditions: read("conditions", self.conditions)?,
+            facts: read("facts", self.facts)?,
+            stopped: self.stopped.map(|s| read("stop", s)).transpose()?,
+            computed: read("computed", self.computed)?,
+        })
+    }
+}
+
+/// Keeps a result.
+pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<()> {
+    let practice = scope.practice_id();
+    sqlx::query!(
+        "insert into results (id, practice_id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed, created_by)
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)",
+        result.id.0,
+        practice,
+        result.person.0,
+        result.run.map(|r| r.0),
+        result.protocol_id,
+        result.method,
+        result.on,
+        result.taken_at,
+        write("inputs", &result.inputs)?,
+        write("conditions", &result.conditions)?,
+        write("facts", &result.facts)?,
+        result.stopped.as_ref().map(|s| write("stop", s)).transpose()?,
+        write("computed", &result.computed)?,
+        coach.0
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(())
+}
+
+/// One result.
+pub async fn get(scope: &mut Scope, id: ResultId) -> Result<Stored> {
+    sqlx::query_as!(
+        Row,
+        "select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed from results where id = $1",
+        id.0
+    )
+    .fetch_one(scope.db())
+    .await?
+    .read()
+}
+
+/// Every result of a person, oldest first.
+pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored>> {
+    let practice = scope.practice_id();
+    sqlx::query_as!(
+        Row,
+        "select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed
+         from results where practice_id = $1 and person_id = $2 order by taken_at, id",
+        practice,
+        person.0
+    )
+    .fetch_all(scope.db())
+    .await?
+    .into_iter()
+    .map(Row::read)
+    .collect()
+}
+
+/// Pairs of tests of one person that follow each other within `days`: candidates for the practice's own typical error.
+pub async fn repeat_pairs(scope: &mut Scope, protocol_id: &str, quantity: &str, days: i32) -> Result<Vec<(Point, Point)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        r#"select * from (
+               select on_date, method, conditions, (computed->>$3)::double precision as value,
+                      lag(on_date) over w as before_on, lag(method) over w as before_method,
+                      lag(conditions) over w as before_conditions, lag((computed->>$3)::double precision) over w as before_value
+               from results where practice_id = $1 and protocol_id = $2 and computed ? $3
+               window w as (partition by person_id order by on_date, taken_at)
+           ) pairs where before_on is not null and on_date - before_on between 1 and $4"#,
+        practice,
+        protocol_id,
+        quantity,
+        days
+    )
+    .fetch_all(scope.db())
+    .await?;
+    rows.into_iter()
+        .filter_map(|r| {
+            Some((r.before_on?, r.before_method?, r.before_conditions?, r.before_value?, r.on_date, r.method, r.conditions, r.value?))
+        })
+        .map(|(b_on, b_method, b_conditions, b_value, on, method, conditions, value)| {
+            Ok((
+                Point { on: b_on, value: b_value, method: b_method, conditions: read("conditions", b_conditions)? },
+                Point { on, value, method, conditions: read("conditions", conditions)? },
+            ))
+        })
+        .collect()
+}
+
+/// A recent result, for Today.
+#[derive(Debug, Clone)]
+pub struct Recent {
+    /// Key.
+    pub id: ResultId,
+    /// Whose.
+    pub person: PersonId,
+    /// Name.
+    pub person_name: String,
+    /// The protocol.
+    pub protocol_id: String,
+    /// The day.
+    pub on: NaiveDate,
+    /// How it ended early, where it did.
+    pub stopped: Option<Stop>,
+}
+
+/// Results since a day, the latest first.
+pub async fn since(scope: &mut Scope, since: NaiveDate) -> Result<Vec<Recent>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        "select r.id, r.person_id, p.name, r.protocol_id, r.on_date, r.stopped from results r join people p on p.id = r.person_id
+         where r.practice_id = $1 and r.on_date >= $2 order by r.taken_at desc limit 50",
+        practice,
+        since
+    )
+    .fetch_all(scope.db())
+    .await?;
+    rows.into_iter()
+        .map(|r| {
+            Ok(Recent {
+                id: ResultId(r.id),
+                person: PersonId(r.person_id),
+                person_name: r.name,
+                protocol_id: r.protocol_id,
+                on: r.on_date,
+                stopped: r.stopped.map(|s| read("stop", s)).transpose()?,
+            })
+        })
+        .collect()
+}

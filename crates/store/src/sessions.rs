@@ -1,0 +1,22 @@
+//! Session state, reached by the hash of the cookie's token. The token itself is never stored.
+
+use chrono::{DateTime, Utc};
+
+use crate::{Result, Store};
+
+/// The state of a session that has not expired.
+pub async fn load(store: &Store, token_hash: &[u8]) -> Result<Option<serde_json::Value>> {
+    Ok(sqlx::query_scalar!("select session_load($1)", token_hash).fetch_one(store.pool()).await?)
+}
+
+/// Keeps a session's state until a time.
+pub async fn save(store: &Store, token_hash: &[u8], state: &serde_json::Value, until: DateTime<Utc>) -> Result<()> {
+    sqlx::query!("select session_save($1, $2, $3)", token_hash, state, until).execute(store.pool()).await?;
+    Ok(())
+}
+
+/// Ends a session, and clears away expired ones.
+pub async fn delete(store: &Store, token_hash: &[u8]) -> Result<()> {
+    sqlx::query!("select session_delete($1)", token_hash).execute(store.pool()).await?;
+    Ok(())
+}
