@@ -1,0 +1,353 @@
+//! The batch interface: JSON Lines in, JSON Lines out, one object a line, order kept, constant memory.
+//!
+//! A line that cannot be computed gives an error object in its place and the rest go on. Values are unrounded.
+
+use std::{
+    borrow::Cow,
+    collections::BTreeMap,
+    fmt,
+    io::{self, BufRead, Write},
+};
+
+use chrono::NaiveDate;
+use impulso_core::{
+    Code, InputError,
+    catalogue::{self, Protocol},
+    norms::Standing,
+    person::{Facts, Sex},
+    trial::{self, Circumstances, Flag, Inputs, Outcome, Trial},
+    units::{Age, BodyMass, Bpm, Height},
+};
+use serde::{
+    Deserialize, Serialize,
+    de::{Deserializer, MapAccess, Visitor},
+    ser::{SerializeMap, Serializer},
+};
+use serde_json::value::RawValue;
+
+/// How many lines were computed and how many were not.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Tally {
+    /// Lines with a result.
+    pub computed: u64,
+    /// Lines with an error.
+    pub failed: u64,
+}
+
+/// Computes every line of `input`.
+///
+/// # Errors
+/// Only what reading or writing itself gives.
+pub fn compute(mut input: impl BufRead, mut output: impl Write) -> io::Result<Tally> {
+    let mut tally = Tally::default();
+    let mut line = Vec::new();
+    loop {
+        line.clear();
+        if input.read_until(b'\n', &mut line)? == 0 {
+            break;
+        }
+        let text = line.trim_ascii();
+        if text.is_empty() {
+            continue;
+        }
+        if write_line(text, &mut output)? {
+            tally.computed += 1;
+        } else {
+            tally.failed += 1;
+        }
+        output.write_all(b"\n")?;
+    }
+    output.flush()?;
+    Ok(tally)
+}
+
+/// Computes one line and writes its answer; says whether it was computed.
+fn write_line(text: &[u8], output: &mut impl Write) -> io::Result<bool> {
+    let envelope: Envelope = serde_json::from_slice(text).unwrap_or_default();
+    let parsed = serde_json::from_slice::<Line>(text).map_err(|e| bad_json(&e));
+    match parsed.and_then(|line| answer(&line)) {
+        Ok((protocol, outcome)) => {
+            serde_json::to_writer(output, &Answer { id: envelope.id, protocol: &protocol.id, outcome: &outcome })?;
+            Ok(true)
+        }
+        Err(error) => {
+            serde_json::to_writer(output, &Failure { id: envelope.id, protocol: envelope.protocol, error: &error })?;
+            Ok(false)
+        }
+    }
+}
+
+fn answer(line: &Line) -> Result<(&'static Protocol, Outcome), InputError> {
+    if let Some(extra) = line.unknown.first() {
+        return Err(unknown(extra));
+    }
+    let protocol = match &line.protocol {
+        Some(id) => catalogue::find(id)?,
+        None => return Err(InputError::new(Code::MissingInput, "protocol", "Name the protocol.")),
+    };
+    let facts = line.person.facts(line.on)?;
+    line.options.check()?;
+    let circumstances =
+        Circumstances { warm_up: line.conditions.warm_up, heart_rate_drug: line.conditions.heart_rate_drug.unwrap_or(false) };
+    let outcome = trial::compute(&Trial { protocol, facts, inputs: &line.inputs.0, circumstances })?;
+    // In a batch a quantity that cannot be given is the line's error: nobody is there to read a half answer.
+    match outcome.refused.first() {
+        Some((_, error)) => Err(error.clone()),
+        None => Ok((protocol, outcome)),
+    }
+}
+
+/// What comes back even for a line that is otherwise unusable.
+#[derive(Default, Deserialize)]
+struct Envelope<'a> {
+    #[serde(borrow, default)]
+    id: Option<&'a RawValue>,
+    #[serde(borrow, default)]
+    protocol: Option<&'a RawValue>,
+}
+
+/// One line of input. Unknown keys are collected, to be named.
+#[derive(Default)]
+struct Line<'a> {
+    protocol: Option<Cow<'a, str>>,
+    on: Option<NaiveDate>,
+    person: Person,
+    inputs: Readings,
+    options: Options,
+    conditions: Given,
+    unknown: Vec<String>,
+}
+
+impl<'de: 'a, 'a> Deserialize<'de> for Line<'a> {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct V;
+        impl<'de> Visitor<'de> for V {
+            type Value = Line<'de>;
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("an object a line")
+            }
+            fn visit_map<M: MapAccess<'de>>(self, mut map: M) -> Result<Line<'de>, M::Error> {
+                let mut line = Line::default();
+                while let Some(key) = map.next_key::<Cow<'de, str>>()? {
+                    match key.as_ref() {
+                        "id" => drop(map.next_value::<&RawValue>()?),
+                        "protocol" => line.protocol = map.next_value()?,
+                        "on" => line.on = map.next_value()?,
+                        "person" => line.person = map.next_value()?,
+                        "inputs" => line.inputs = map.next_value()?,
+                        "options" => line.options = map.next_value()?,
+                        "conditions" => line.conditions = map.next_value()?,
+                        _ => {
+                            line.unknown.push(key.into_owned());
+                            map.next_value::<&RawValue>()?;
+                        }
+                    }
+                }
+                Ok(line)
+            }
+        }
+        deserializer.deserialize_map(V)
+    }
+}
+
+/// Readings by key.
+#[derive(Default, Deserialize)]
+struct Readings(Inputs);
+
+/// The person's facts, raw: limits are checked by the core's types.
+#[derive(Default, Deserialize)]
+struct Person {
+    #[serde(default)]
+    sex: Option<Sex>,
+    #[serde(default)]
+    born: Option<NaiveDate>,
+    #[serde(default)]
+    age_years: Option<f64>,
+    #[serde(default)]
+    mass_kg: Option<f64>,
+    #[serde(default)]
+    height_cm: Option<f64>,
+    #[serde(default)]
+    resting_hr: Option<f64>,
+    #[serde(default)]
+    hr_max: Option<f64>,
+    #[serde(flatten)]
+    unknown: BTreeMap<String, serde::de::IgnoredAny>,
+}
+
+impl Person {
+    fn facts(&self, on: Option<NaiveDate>) -> Result<Facts, InputError> {
+        if let Some(extra) = self.unknown.keys().next() {
+            return Err(unknown(extra));
+        }
+        let age = self.age_years.map(|a| Age::new(a.floor()).map_err(|e| e.at("age_years"))).transpose()?;
+        Ok(Facts {
+            sex: self.sex,
+            age: trial::age(age, self.born, on)?,
+            mass: self.mass_kg.map(|v| BodyMass::new(v).map_err(|e| e.at("mass_kg"))).transpose()?,
+            height: self.height_cm.map(|v| Height::new(v).map_err(|e| e.at("height_cm"))).transpose()?,
+            resting_hr: self.resting_hr.map(|v| Bpm::new(v).map_err(|e| e.at("resting_hr"))).transpose()?,
+            hr_max: self.hr_max.map(|v| Bpm::new(v).map_err(|e| e.at("hr_max"))).transpose()?,
+        })
+    }
+}
+
+/// Choices. None of today's protocols uses one; they are still held to what exists.
+#[derive(Default, Deserialize)]
+struct Options {
+    #[serde(default)]
+    hr_max_method: Option<String>,
+    #[serde(flatten)]
+    unknown: BTreeMap<String, serde::de::IgnoredAny>,
+}
+
+impl Options {
+    fn check(&self) -> Result<(), InputError> {
+        if let Some(extra) = self.unknown.keys().next() {
+            return Err(unknown(extra));
+        }
+        match self.hr_max_method.as_deref() {
+            None | Some("fox" | "tanaka" | "gulati" | "measured") => Ok(()),
+            Some(_) => Err(InputError::new(Code::NotApplicable, "hr_max_method", "Choose fox, tanaka, gulati or measured.")),
+        }
+    }
+}
+
+/// Circumstances of the test, where they are known.
+#[derive(Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Given {
+    #[serde(default)]
+    warm_up: Option<bool>,
+    #[serde(default)]
+    heart_rate_drug: Option<bool>,
+}
+
+struct Answer<'a> {
+    id: Option<&'a RawValue>,
+    protocol: &'a str,
+    outcome: &'a Outcome,
+}
+
+impl Serialize for Answer<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        #[derive(Serialize)]
+        struct Head<'a> {
+            id: Option<&'a RawValue>,
+            protocol: &'a str,
+            results: Results<'a>,
+            norms: Norms<'a>,
+            flags: &'a [Flag],
+        }
+        Head {
+            id: self.id,
+            protocol: self.protocol,
+            results: Results(self.outcome),
+            norms: Norms(self.outcome),
+            flags: &self.outcome.flags,
+        }
+        .serialize(serializer)
+    }
+}
+
+struct Results<'a>(&'a Outcome);
+
+impl Serialize for Results<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        #[derive(Serialize)]
+        struct Reading {
+            value: f64,
+            unit: &'static str,
+        }
+        #[derive(Serialize)]
+        struct Estimated {
+            value: f64,
+            unit: &'static str,
+            method: &'static str,
+            see: Option<f64>,
+        }
+        let mut map = serializer.serialize_map(Some(self.0.results.len()))?;
+        for (quantity, estimate) in &self.0.results {
+            let equation = estimate.equation;
+            if equation.is_estimate() {
+                map.serialize_entry(
+                    quantity,
+                    &Estimated { value: estimate.value, unit: equation.unit(), method: equation.name(), see: equation.see() },
+                )?;
+            } else {
+                map.serialize_entry(quantity, &Reading { value: estimate.value, unit: equation.unit() })?;
+            }
+        }
+        map.end()
+    }
+}
+
+struct Norms<'a>(&'a Outcome);
+
+impl Serialize for Norms<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let standings = &self.0.norms;
+        let mut map = serializer.serialize_map(None)?;
+        for (k, (quantity, _)) in standings.iter().enumerate() {
+            if standings[..k].iter().any(|(earlier, _)| earlier == quantity) {
+                continue;
+            }
+            let of_quantity: Vec<Stand> = standings.iter().filter(|(q, _)| q == quantity).map(|(_, s)| Stand::from(s)).collect();
+            match of_quantity.as_slice() {
+                [one] => map.serialize_entry(quantity, one)?,
+                several => map.serialize_entry(quantity, several)?,
+            }
+        }
+        map.end()
+    }
+}
+
+#[derive(Serialize)]
+struct Stand<'a> {
+    table: &'static str,
+    percentile: Option<Percentile>,
+    bound: Option<String>,
+    category: Option<&'a str>,
+    population: &'static str,
+}
+
+/// A percentile: whole where it is whole, as the tables print it.
+struct Percentile(f64);
+
+impl Serialize for Percentile {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        if self.0.fract() == 0.0 { serializer.serialize_u32(self.0 as u32) } else { serializer.serialize_f64(self.0) }
+    }
+}
+
+impl<'a> From<&'a Standing> for Stand<'a> {
+    fn from(standing: &'a Standing) -> Self {
+        Self {
+            table: standing.table.id,
+            percentile: standing.percentile.map(Percentile),
+            bound: standing.bound.map(|b| b.to_string()),
+            category: standing.category.as_deref(),
+            population: standing.table.population,
+        }
+    }
+}
+
+#[derive(Serialize)]
+struct Failure<'a> {
+    id: Option<&'a RawValue>,
+    protocol: Option<&'a RawValue>,
+    error: &'a InputError,
+}
+
+fn unknown(key: &str) -> InputError {
+    let shown: String = key.chars().take(60).collect();
+    InputError::new(Code::UnknownField, &shown, format!("There is no key “{shown}” here."))
+}
+
+fn bad_json(error: &serde_json::Error) -> InputError {
+    let message = error.to_string();
+    if let Some(key) = message.strip_prefix("unknown field `").and_then(|rest| rest.split('`').next()) {
+        return unknown(key);
+    }
+    InputError::whole(Code::BadJson, format!("The line could not be read: {message}"))
+}
