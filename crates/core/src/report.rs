@@ -261,6 +261,18 @@ pub struct Rung {
     pub unit: String,
 }
 
+/// A row of the ladder for a change.
+pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
+    Rung {
+        protocol: protocol.id.clone(),
+        name: protocol.name.clone(),
+        label: quantity::label(key).to_owned(),
+        shown: (quantity::shown(key, change.from), quantity::shown(key, change.to)),
+        unit: quantity::unit(key).to_owned(),
+        change,
+    }
+}
+
 /// Opens a client's page: what happened since the first tests, in plain words.
 pub fn story(rungs: &[Rung], tests: usize) -> String {
     use change::Verdict as V;

@@ -1,1 +1,92 @@
-fn main() {}
+//! The `impulso` command: serves the application, and does the core's work without a server.
+
+use std::{
+    io::{self, BufWriter},
+    process::ExitCode,
+};
+
+use clap::{Parser, Subcommand};
+use impulso::{demo, docs, serve, settings::Settings};
+use impulso_store::Store;
+
+#[derive(Parser)]
+#[command(name = "impulso", about = "Fitness testing from readiness to retest", version)]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Serve the application.
+    Serve(Settings),
+    /// Bring the database up to date.
+    Migrate {
+        /// Connection of the role that owns the database.
+        #[arg(long, env = "IMPULSO_OWNER_URL", hide_env_values = true)]
+        owner_url: String,
+    },
+    /// Load the demo practice, once.
+    Demo {
+        /// Connection of the application's role.
+        #[arg(long, env = "IMPULSO_DATABASE_URL", hide_env_values = true)]
+        database_url: String,
+    },
+    /// Compute tests: JSON Lines in, JSON Lines out.
+    Compute,
+    /// Print the method pages as Markdown.
+    Methods,
+    /// Print the HTTP interface as OpenAPI.
+    Openapi,
+}
+
+#[tokio::main]
+async fn main() -> ExitCode {
+    let done = match Cli::parse().command {
+        Command::Compute => return compute(),
+        Command::Methods => {
+            print!("{}", docs::methods());
+            Ok(())
+        }
+        Command::Openapi => {
+            println!("{}", docs::openapi());
+            Ok(())
+        }
+        Command::Migrate { owner_url } => {
+            impulso_store::migrate(&owner_url).await.map_err(|e| format!("The database could not be brought up to date: {e}"))
+        }
+        Command::Demo { database_url } => load_demo(&database_url).await,
+        Command::Serve(settings) => serve::serve(settings).await.map_err(|e| format!("The server stopped: {e}")),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(message) => {
+            eprintln!("{message}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn compute() -> ExitCode {
+    match impulso_formats::batch::compute(io::stdin().lock(), BufWriter::new(io::stdout().lock())) {
+        Ok(tally) if tally.failed == 0 => ExitCode::SUCCESS,
+        Ok(tally) => {
+            eprintln!("{} of {} lines were not computed", tally.failed, tally.failed + tally.computed);
+            ExitCode::from(1)
+        }
+        Err(error) => {
+            eprintln!("The lines could not be read or written: {error}");
+            ExitCode::from(2)
+        }
+    }
+}
+
+async fn load_demo(database_url: &str) -> Result<(), String> {
+    let store = Store::connect_lazy(database_url).map_err(|e| e.to_string())?;
+    match demo::load(&store, chrono::Utc::now()).await {
+        Ok(true) => println!("The demo practice is loaded."),
+        Ok(false) => println!("The demo practice is there already."),
+        Err(error) => return Err(format!("The demo could not be loaded: {error}")),
+    }
+    Ok(())
+}

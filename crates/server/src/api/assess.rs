@@ -1,0 +1,134 @@
+//! Set-up: which test, is everything ready, is it like last time.
+
+use actix_web::{get, post, web};
+use chrono::NaiveDate;
+use impulso_core::{
+    catalogue::{self, Protocol},
+    change::Unlike,
+    report,
+    run::event::{Answer, Conditions},
+    suitability::{self, Client, Fit},
+    units::Age,
+};
+use impulso_store::{
+    PersonId,
+    people::{self, Person},
+    readiness::{self, Check},
+    results,
+};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::people::ReadinessPage;
+use crate::{
+    ApiError, ApiResult,
+    auth::{self, SignedIn},
+};
+
+/// Everything set-up needs.
+#[derive(Serialize, ToSchema)]
+pub struct AssessPage {
+    /// Key of the person.
+    pub person: Uuid,
+    /// Name.
+    pub name: String,
+    /// The protocol.
+    pub protocol: Protocol,
+    /// How it suits this person.
+    pub fit: Fit,
+    /// Today's readiness check, where there is one.
+    pub readiness: Option<ReadinessPage>,
+    /// The beat the protocol gives this person; absent where the coach must choose.
+    pub cadence: Option<f64>,
+    /// Every beat the protocol knows.
+    pub cadence_choices: Vec<f64>,
+    /// How it was last time.
+    pub last: Option<LastTime>,
+    /// Answers to start from: those of last time, except what is asked anew each day.
+    pub suggested: Conditions,
+}
+
+/// How it was last time.
+#[derive(Serialize, ToSchema)]
+pub struct LastTime {
+    /// The day.
+    pub on: NaiveDate,
+    /// The circumstances, as shown.
+    pub conditions: Vec<report::ConditionReport>,
+}
+
+/// The circumstances as filled in so far.
+#[derive(Deserialize, ToSchema)]
+pub struct SetupForm {
+    /// By key.
+    pub conditions: Conditions,
+}
+
+/// What set-up needs to know.
+#[utoipa::path(tag = "assess", responses((status = 200, body = AssessPage), (status = 404, body = ApiError)))]
+#[get("/people/{id}/assess/{protocol}")]
+pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResult<web::Json<AssessPage>> {
+    let (id, protocol) = path.into_inner();
+    let protocol = catalogue::find(&protocol)?;
+    let mut scope = who.scope().await?;
+    let person = people::get(&mut scope, PersonId(id)).await?;
+    let today = auth::today(&mut scope).await?;
+    let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
+    let history = results::of_person(&mut scope, person.id).await?;
+    let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
+    let cadence = protocol.cadence.as_ref();
+    Ok(web::Json(AssessPage {
+        person: id,
+        name: person.profile.name.clone(),
+        fit: suitability::judge(protocol, &client(&person, checked.as_ref(), today)),
+        readiness: checked.map(|c| ReadinessPage {
+            on: c.on,
+            is_today: true,
+            answers: c.answers,
+            advice: c.advice,
+            overrule_reason: c.overrule_reason,
+        }),
+        cadence: cadence.and_then(|c| c.for_sex(person.profile.sex)),
+        cadence_choices: cadence.map(catalogue::CadenceRule::choices).unwrap_or_default(),
+        suggested: suggested(protocol, last.map(|r| &r.conditions)),
+        last: last.map(|r| LastTime { on: r.on, conditions: report::condition_reports(protocol, &r.conditions) }),
+        protocol: protocol.clone(),
+    }))
+}
+
+/// What is different from last time, with why it matters; empty where nothing is or there was none.
+#[utoipa::path(tag = "assess", responses((status = 200, body = Vec<Unlike>), (status = 404, body = ApiError)))]
+#[post("/people/{id}/assess/{protocol}/differences")]
+pub async fn differences(who: SignedIn, path: web::Path<(Uuid, String)>, form: web::Json<SetupForm>) -> ApiResult<web::Json<Vec<Unlike>>> {
+    let (id, protocol) = path.into_inner();
+    let protocol = catalogue::find(&protocol)?;
+    let history = results::of_person(&mut who.scope().await?, PersonId(id)).await?;
+    let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
+    Ok(web::Json(last.map(|r| report::since_last_setup(protocol, &r.conditions, &form.conditions)).unwrap_or_default()))
+}
+
+/// Last time's answers are a start, except what a day decides anew: whether the warm-up was done.
+fn suggested(protocol: &Protocol, last: Option<&Conditions>) -> Conditions {
+    protocol
+        .conditions
+        .iter()
+        .filter(|c| !c.recorded_by_run && !c.must_hold)
+        .filter_map(|c| {
+            let from_last = last.and_then(|l| l.get(&c.key)).cloned();
+            let answer = from_last.or_else(|| c.expected.map(Answer::Number))?;
+            Some((c.key.clone(), answer))
+        })
+        .collect()
+}
+
+/// The tests for a person, the suitable first.
+pub fn shortlist(person: &Person, checked: Option<&Check>, today: NaiveDate) -> Vec<Fit> {
+    suitability::shortlist(&client(person, checked, today))
+}
+
+/// The client as the choice of a test sees them.
+pub fn client<'a>(person: &Person, checked: Option<&'a Check>, today: NaiveDate) -> Client<'a> {
+    let age: Option<Age> = impulso_core::person::age_on(person.profile.born, today).ok();
+    Client { age, rate_limiting_drug: person.profile.rate_limiting_drug, readiness: checked.map(|c| (&c.answers, &c.advice)) }
+}

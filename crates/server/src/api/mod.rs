@@ -1,0 +1,14 @@
+//! The HTTP interface: one file a noun, one function a route. Types here are the contract with the front end; the
+//! OpenAPI document is made from them.
+
+pub mod assess;
+pub mod health;
+pub mod library;
+pub mod people;
+pub mod practice;
+pub mod readiness;
+pub mod results;
+pub mod retests;
+pub mod runs;
+pub mod session;
+pub mod today;

@@ -1,0 +1,312 @@
+//! People: find, add, change, and the page of one.
+
+use actix_web::{get, post, put, web};
+use chrono::{DateTime, NaiveDate, Utc};
+use impulso_core::{
+    Code, InputError, catalogue,
+    person::{Sex, age_on},
+    readiness::{Advice, Answers},
+    report::{self, Rung},
+    suitability::Fit,
+    text,
+    units::{BodyMass, Height},
+};
+use impulso_store::{
+    PersonId, Scope, audit,
+    error::{Conflict, Error as StoreError},
+    people::{self, Person, Profile, Units},
+    readiness, results, retests,
+};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use super::{assess::shortlist, results::TestLine, retests::RetestLine};
+use crate::{
+    ApiError, ApiResult,
+    auth::{self, SignedIn},
+    scoring,
+};
+
+/// What is asked of the list.
+#[derive(Deserialize, IntoParams)]
+pub struct ListQuery {
+    /// The beginning of any word of the name.
+    #[serde(default)]
+    pub q: String,
+    /// Where the last page ended.
+    pub cursor: Option<String>,
+}
+
+/// A page of people.
+#[derive(Serialize, ToSchema)]
+pub struct PeoplePage {
+    /// By name.
+    pub people: Vec<PersonLine>,
+    /// Where the next page starts; absent on the last.
+    pub next: Option<String>,
+    /// How many people the practice has.
+    pub total: i64,
+}
+
+/// A person in a list.
+#[derive(Serialize, ToSchema)]
+pub struct PersonLine {
+    /// Key.
+    pub id: Uuid,
+    /// Name.
+    pub name: String,
+    /// Age today.
+    pub age: Option<f64>,
+    /// What the person does.
+    pub occupation: Option<String>,
+    /// The latest test's display name.
+    pub last_test: Option<String>,
+    /// Its day.
+    pub last_on: Option<NaiveDate>,
+    /// The next open retest.
+    pub next_due: Option<NaiveDate>,
+    /// The same, spoken.
+    pub next_due_words: Option<String>,
+}
+
+/// A person as typed.
+#[derive(Deserialize, Serialize, ToSchema, Clone)]
+pub struct PersonForm {
+    /// Made by the screen, so that a double click adds one person.
+    pub id: Uuid,
+    /// Name, any script.
+    pub name: String,
+    /// Birth date.
+    pub born: NaiveDate,
+    /// Sex as the equations use it, or none.
+    pub sex: Option<Sex>,
+    /// `metric` or `imperial`.
+    pub units: UnitsForm,
+    /// Height as typed: `178`, `1.78 m`, `5'10`.
+    #[serde(default)]
+    pub height: String,
+    /// Body mass as typed: `80 kg`, `176 lb`, `12 st 8`.
+    #[serde(default)]
+    pub mass: String,
+    /// What the person does.
+    #[serde(default)]
+    pub occupation: String,
+    /// The goal in the client's words.
+    #[serde(default)]
+    pub goal: String,
+    /// Medicines, as told.
+    #[serde(default)]
+    pub medicines: String,
+    /// Whether one of them limits the heart rate.
+    #[serde(default)]
+    pub rate_limiting_drug: bool,
+    /// Anything else.
+    #[serde(default)]
+    pub notes: String,
+    /// The version the change was made on; 0 for a new person.
+    #[serde(default)]
+    pub version: i32,
+}
+
+/// Which units a client thinks in.
+#[derive(Deserialize, Serialize, ToSchema, Clone, Copy)]
+#[serde(rename_all = "snake_case")]
+pub enum UnitsForm {
+    /// Kilograms and centimetres.
+    Metric,
+    /// Pounds, feet and inches.
+    Imperial,
+}
+
+/// A person's page.
+#[derive(Serialize, ToSchema)]
+pub struct PersonPage {
+    /// Key.
+    pub id: Uuid,
+    /// What is on record, as typed.
+    pub form: PersonForm,
+    /// Age today.
+    pub age: Option<f64>,
+    /// With the practice since.
+    pub since: DateTime<Utc>,
+    /// What happened, in plain words.
+    pub story: String,
+    /// First test to now, largest change first.
+    pub ladder: Vec<Rung>,
+    /// Every test, latest first.
+    pub tests: Vec<TestLine>,
+    /// Open retests, soonest first.
+    pub retests: Vec<RetestLine>,
+    /// The latest readiness check.
+    pub readiness: Option<ReadinessPage>,
+    /// The tests, suitable first.
+    pub fits: Vec<Fit>,
+}
+
+/// A readiness check as shown.
+#[derive(Serialize, ToSchema)]
+pub struct ReadinessPage {
+    /// The day.
+    pub on: NaiveDate,
+    /// Whether it was made today.
+    pub is_today: bool,
+    /// The answers.
+    pub answers: Answers,
+    /// The advice.
+    pub advice: Advice,
+    /// Why it was overruled.
+    pub overrule_reason: Option<String>,
+}
+
+const PAGE: i64 = 50;
+
+/// People by the beginning of any word of their name.
+#[utoipa::path(tag = "people", params(ListQuery), responses((status = 200, body = PeoplePage), (status = 401, body = ApiError)))]
+#[get("/people")]
+pub async fn list(who: SignedIn, query: web::Query<ListQuery>) -> ApiResult<web::Json<PeoplePage>> {
+    let mut scope = who.scope().await?;
+    let today = auth::today(&mut scope).await?;
+    let mut found = people::list(&mut scope, &query.q, query.cursor.as_deref(), PAGE + 1).await?;
+    let more = found.len() > PAGE as usize;
+    found.truncate(PAGE as usize);
+    let next = found.last().filter(|_| more).map(|p| p.cursor.clone());
+    let people = found.into_iter().map(|p| line(p, today)).collect();
+    Ok(web::Json(PeoplePage { people, next, total: people::count(&mut scope).await? }))
+}
+
+/// Adds a person.
+#[utoipa::path(tag = "people", responses((status = 200, body = PersonPage), (status = 422, body = ApiError)))]
+#[post("/people")]
+pub async fn add(who: SignedIn, form: web::Json<PersonForm>) -> ApiResult<web::Json<PersonPage>> {
+    let mut scope = who.scope().await?;
+    let profile = profile(&form, auth::today(&mut scope).await?)?;
+    let id = PersonId(form.id);
+    people::add(&mut scope, id, &profile).await?;
+    audit::record(&mut scope, who.coach, "person.added", ("person", id.0), serde_json::json!({})).await?;
+    let shown = page(&mut scope, id).await?;
+    scope.commit().await?;
+    Ok(shown)
+}
+
+/// A person's page.
+#[utoipa::path(tag = "people", responses((status = 200, body = PersonPage), (status = 404, body = ApiError)))]
+#[get("/people/{id}")]
+pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<PersonPage>> {
+    page(&mut who.scope().await?, PersonId(*id)).await
+}
+
+/// Changes a person, if nobody else did in the meantime.
+#[utoipa::path(tag = "people", responses((status = 200, body = PersonPage), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[put("/people/{id}")]
+pub async fn update(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PersonForm>) -> ApiResult<web::Json<PersonPage>> {
+    let mut scope = who.scope().await?;
+    let profile = profile(&form, auth::today(&mut scope).await?)?;
+    match people::update(&mut scope, PersonId(*id), form.version, &profile).await {
+        Err(StoreError::Conflict(Conflict::ChangedElsewhere)) if same(&people::get(&mut scope, PersonId(*id)).await?, &form) => {}
+        done => done?,
+    }
+    audit::record(&mut scope, who.coach, "person.changed", ("person", *id), serde_json::json!({})).await?;
+    let shown = page(&mut scope, PersonId(*id)).await?;
+    scope.commit().await?;
+    Ok(shown)
+}
+
+/// Whether a change has been made already: the second of two clicks.
+fn same(person: &Person, form: &PersonForm) -> bool {
+    let mut stored = as_form(person);
+    stored.version = form.version;
+    serde_json::to_value(stored).ok() == serde_json::to_value(form).ok()
+}
+
+/// A list line.
+pub fn line(p: people::Listed, today: NaiveDate) -> PersonLine {
+    let test_name = |id: &str| catalogue::find(id).map_or_else(|_| id.to_owned(), |p| p.name.clone());
+    PersonLine {
+        id: p.id.0,
+        age: years(p.born, today),
+        name: p.name,
+        occupation: p.occupation,
+        last_on: p.last_test.as_ref().map(|(_, on)| *on),
+        last_test: p.last_test.map(|(id, _)| test_name(&id)),
+        next_due_words: p.next_due.map(|due| impulso_core::plan::spoken(due, today)),
+        next_due: p.next_due,
+    }
+}
+
+fn years(born: NaiveDate, today: NaiveDate) -> Option<f64> {
+    age_on(born, today).ok().map(impulso_core::units::Age::value)
+}
+
+/// Checks what was typed.
+fn profile(form: &PersonForm, today: NaiveDate) -> Result<Profile, InputError> {
+    if form.born > today {
+        return Err(InputError::new(Code::OutOfRange, "born", "The birth date lies in the future. Check the year."));
+    }
+    age_on(form.born, today).map_err(|e| InputError::new(e.code, "born", format!("{} Check the birth date.", e.message)))?;
+    let imperial = matches!(form.units, UnitsForm::Imperial);
+    let given = |text: &str| (!text.trim().is_empty()).then(|| text.trim().to_owned());
+    Ok(Profile {
+        name: text::name(&form.name, "name")?,
+        born: form.born,
+        sex: form.sex,
+        units: if imperial { Units::Imperial } else { Units::Metric },
+        height: given(&form.height).map(|t| Height::parse_entry(&t).map(|h| (h, t)).map_err(|e| e.at("height"))).transpose()?,
+        mass: given(&form.mass).map(|t| BodyMass::parse_entry(&t, imperial).map(|m| (m, t)).map_err(|e| e.at("mass"))).transpose()?,
+        occupation: text::note(&form.occupation, "occupation")?,
+        goal: text::note(&form.goal, "goal")?,
+        medicines: text::note(&form.medicines, "medicines")?,
+        rate_limiting_drug: form.rate_limiting_drug,
+        notes: text::note(&form.notes, "notes")?,
+    })
+}
+
+fn as_form(person: &Person) -> PersonForm {
+    let p = &person.profile;
+    let text = |t: &Option<String>| t.clone().unwrap_or_default();
+    PersonForm {
+        id: person.id.0,
+        name: p.name.clone(),
+        born: p.born,
+        sex: p.sex,
+        units: if p.units == Units::Imperial { UnitsForm::Imperial } else { UnitsForm::Metric },
+        height: p.height.as_ref().map(|(_, t)| t.clone()).unwrap_or_default(),
+        mass: p.mass.as_ref().map(|(_, t)| t.clone()).unwrap_or_default(),
+        occupation: text(&p.occupation),
+        goal: text(&p.goal),
+        medicines: text(&p.medicines),
+        rate_limiting_drug: p.rate_limiting_drug,
+        notes: text(&p.notes),
+        version: person.version,
+    }
+}
+
+async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage>> {
+    let person = people::get(scope, id).await?;
+    let today = auth::today(scope).await?;
+    let history = results::of_person(scope, id).await?;
+    let ladder = scoring::ladder(scope, &history, person.profile.sex).await?;
+    let open = retests::Filter { person: Some(id), open_only: true, ..retests::Filter::default() };
+    let retests = retests::list(scope, open).await?.into_iter().map(|r| RetestLine::new(r, today)).collect();
+    let checked = readiness::latest(scope, id).await?;
+    let fits = shortlist(&person, checked.as_ref(), today);
+    let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();
+    Ok(web::Json(PersonPage {
+        id: id.0,
+        form: as_form(&person),
+        age: years(person.profile.born, today),
+        since: person.created_at,
+        story: report::story(&ladder, with_reading),
+        tests: history.iter().rev().map(TestLine::new).collect(),
+        ladder,
+        retests,
+        readiness: checked.map(|c| ReadinessPage {
+            is_today: c.on == today,
+            on: c.on,
+            answers: c.answers,
+            advice: c.advice,
+            overrule_reason: c.overrule_reason,
+        }),
+        fits,
+    }))
+}

@@ -1,0 +1,66 @@
+//! Readiness: may we test, how hard, what to watch.
+
+use actix_web::{post, web};
+use impulso_core::{
+    Code, InputError,
+    readiness::{self, Advice, Answers, Permit},
+    text,
+};
+use impulso_store::{PersonId, audit, people, readiness as store};
+use serde::Deserialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::people::ReadinessPage;
+use crate::{
+    ApiError, ApiResult,
+    auth::{self, SignedIn},
+};
+
+/// A readiness check to keep.
+#[derive(Deserialize, ToSchema)]
+pub struct ReadinessForm {
+    /// What the client answered.
+    pub answers: Answers,
+    /// Why the coach goes on against the advice.
+    pub overrule_reason: Option<String>,
+}
+
+/// What would be advised; nothing is kept.
+#[utoipa::path(tag = "readiness", responses((status = 200, body = Advice), (status = 422, body = ApiError)))]
+#[post("/readiness/advice")]
+pub async fn advise(_: SignedIn, answers: web::Json<Answers>) -> ApiResult<web::Json<Advice>> {
+    readiness::check(&answers)?;
+    Ok(web::Json(readiness::advise(&answers)))
+}
+
+/// Keeps a check.
+#[utoipa::path(tag = "readiness", responses((status = 200, body = ReadinessPage), (status = 422, body = ApiError)))]
+#[post("/people/{id}/readiness")]
+pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<ReadinessForm>) -> ApiResult<web::Json<ReadinessPage>> {
+    let form = form.into_inner();
+    readiness::check(&form.answers)?;
+    let advice = readiness::advise(&form.answers);
+    let reason = text::note(form.overrule_reason.as_deref().unwrap_or_default(), "overrule_reason")?;
+    if form.overrule_reason.is_some() && reason.is_none() {
+        return Err(
+            InputError::new(Code::MissingInput, "overrule_reason", "Give your reason for going on; it is kept with the record.").into()
+        );
+    }
+    if reason.is_some() && advice.moderate == Permit::Go && advice.vigorous == Permit::Go {
+        return Err(InputError::new(
+            Code::NotApplicable,
+            "overrule_reason",
+            "Nothing speaks against testing, so there is nothing to overrule.",
+        )
+        .into());
+    }
+    let mut scope = who.scope().await?;
+    people::get(&mut scope, PersonId(*id)).await?;
+    let on = auth::today(&mut scope).await?;
+    let check = store::add(&mut scope, who.coach, PersonId(*id), &form.answers, &advice, reason.as_deref(), on).await?;
+    let action = if reason.is_some() { "readiness.overruled" } else { "readiness.kept" };
+    audit::record(&mut scope, who.coach, action, ("readiness", check.0), serde_json::json!({ "reason": reason })).await?;
+    scope.commit().await?;
+    Ok(web::Json(ReadinessPage { on, is_today: true, answers: form.answers, advice, overrule_reason: reason }))
+}

@@ -1,0 +1,192 @@
+//! Today: whom do I test now, who is due, what needs a look. And the search behind `/`.
+
+use actix_web::{get, web};
+use chrono::{DateTime, Days, NaiveDate, Utc};
+use impulso_core::{catalogue, text};
+use impulso_store::{
+    people, results,
+    retests::{self, Filter},
+    runs,
+};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use super::{
+    library::{self, LibraryLine},
+    people::PersonLine,
+    results::stop_sentence,
+    retests::RetestLine,
+};
+use crate::{
+    ApiError, ApiResult,
+    auth::{self, SignedIn},
+};
+
+/// Today's page.
+#[derive(Serialize, ToSchema)]
+pub struct TodayPage {
+    /// The day.
+    pub today: NaiveDate,
+    /// What the day looks like, in a sentence.
+    pub sentence: String,
+    /// Runs begun and not closed.
+    pub open_runs: Vec<OpenRun>,
+    /// Late, the longest first.
+    pub late: Vec<RetestLine>,
+    /// Due today.
+    pub due: Vec<RetestLine>,
+    /// In the next seven days.
+    pub soon: Vec<RetestLine>,
+    /// Stopped early in the last two weeks.
+    pub stopped: Vec<StoppedLine>,
+    /// How many people the practice has.
+    pub people: i64,
+}
+
+/// A run begun and not closed.
+#[derive(Serialize, ToSchema)]
+pub struct OpenRun {
+    /// Key.
+    pub id: Uuid,
+    /// Name.
+    pub name: String,
+    /// The protocol's display name.
+    pub protocol_name: String,
+    /// Since when.
+    pub since: DateTime<Utc>,
+}
+
+/// A test stopped early.
+#[derive(Serialize, ToSchema)]
+pub struct StoppedLine {
+    /// The result.
+    pub result: Uuid,
+    /// Whose.
+    pub person: Uuid,
+    /// Name.
+    pub name: String,
+    /// The protocol's display name.
+    pub protocol_name: String,
+    /// The day.
+    pub on: NaiveDate,
+    /// How it ended.
+    pub sentence: String,
+    /// What was added.
+    pub note: Option<String>,
+}
+
+/// What is looked for.
+#[derive(Deserialize, IntoParams)]
+pub struct SearchQuery {
+    /// The beginning of a name, or a word of a test or its citation.
+    #[serde(default)]
+    pub q: String,
+}
+
+/// What was found.
+#[derive(Serialize, ToSchema)]
+pub struct Found {
+    /// People.
+    pub people: Vec<PersonLine>,
+    /// Tests.
+    pub tests: Vec<LibraryLine>,
+}
+
+/// Whom do I test now, who is due, what needs a look.
+#[utoipa::path(tag = "today", responses((status = 200, body = TodayPage), (status = 401, body = ApiError)))]
+#[get("/today")]
+pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
+    let mut scope = who.scope().await?;
+    let today = auth::today(&mut scope).await?;
+    let week = today + Days::new(7);
+    let open = retests::list(&mut scope, Filter { until: Some(week), open_only: true, ..Filter::default() }).await?;
+    let (mut late, mut due, mut soon) = (vec![], vec![], vec![]);
+    for line in open.into_iter().map(|r| RetestLine::new(r, today)) {
+        match line.due_on.cmp(&today) {
+            std::cmp::Ordering::Less => late.push(line),
+            std::cmp::Ordering::Equal => due.push(line),
+            std::cmp::Ordering::Greater => soon.push(line),
+        }
+    }
+    let open_runs: Vec<OpenRun> = runs::open(&mut scope)
+        .await?
+        .into_iter()
+        .map(|r| OpenRun { id: r.id.0, name: r.person_name, protocol_name: test_name(&r.protocol_id), since: r.created_at })
+        .collect();
+    let stopped: Vec<StoppedLine> = results::since(&mut scope, today - Days::new(14))
+        .await?
+        .into_iter()
+        .filter_map(|r| {
+            let stop = r.stopped?;
+            Some(StoppedLine {
+                result: r.id.0,
+                person: r.person.0,
+                name: r.person_name,
+                protocol_name: test_name(&r.protocol_id),
+                on: r.on,
+                sentence: stop_sentence(&stop),
+                note: stop.note,
+            })
+        })
+        .collect();
+    let people = people::count(&mut scope).await?;
+    Ok(web::Json(TodayPage {
+        today,
+        sentence: sentence(&open_runs, late.len(), due.len(), soon.len(), stopped.len(), people),
+        open_runs,
+        late,
+        due,
+        soon,
+        stopped,
+        people,
+    }))
+}
+
+/// People and tests by what was typed.
+#[utoipa::path(tag = "today", params(SearchQuery), responses((status = 200, body = Found), (status = 401, body = ApiError)))]
+#[get("/search")]
+pub async fn search(who: SignedIn, query: web::Query<SearchQuery>) -> ApiResult<web::Json<Found>> {
+    let mut scope = who.scope().await?;
+    let today = auth::today(&mut scope).await?;
+    let key = text::search_key(&query.q);
+    let found = people::list(&mut scope, &query.q, None, 8).await?;
+    let tests = catalogue::all()
+        .iter()
+        .map(library::line)
+        .filter(|l| !key.is_empty() && key.split(' ').all(|word| l.searched.contains(word)))
+        .collect();
+    Ok(web::Json(Found { people: found.into_iter().map(|p| super::people::line(p, today)).collect(), tests }))
+}
+
+fn test_name(id: &str) -> String {
+    catalogue::find(id).map_or_else(|_| id.to_owned(), |p| p.name.clone())
+}
+
+fn sentence(open: &[OpenRun], late: usize, due: usize, soon: usize, stopped: usize, people: i64) -> String {
+    if people == 0 {
+        return "Nobody is here yet. Add your first client.".to_owned();
+    }
+    let count = |n: usize, one: &str| text::plural(n as i64, one);
+    let mut said = Vec::new();
+    if let [run, ..] = open {
+        said.push(if open.len() == 1 {
+            format!("{}'s test is still open", run.name)
+        } else {
+            format!("{} are still open", count(open.len(), "test"))
+        });
+    }
+    match (due, late) {
+        (0, 0) => {}
+        (0, late) => said.push(format!("{} late, nobody due today", count(late, "retest"))),
+        (due, 0) => said.push(format!("{} due today, nobody late", count(due, "retest"))),
+        (due, late) => said.push(format!("{} due today and {late} late", count(due, "retest"))),
+    }
+    if soon > 0 {
+        said.push(format!("{soon} more this week"));
+    }
+    if stopped > 0 {
+        said.push(format!("{} stopped early lately", count(stopped, "test")));
+    }
+    if said.is_empty() { "Nobody is due this week and nobody is late.".to_owned() } else { format!("{}.", text::list(&said)) }
+}

@@ -1,0 +1,54 @@
+//! Every route on one screen, and what wraps them.
+
+use actix_web::middleware::DefaultHeaders;
+use utoipa_actix_web::service_config::ServiceConfig;
+
+use crate::api::{assess, health, library, people, practice, readiness, results, retests, runs, session, today};
+
+/// The routes under `/api`.
+pub fn routes(config: &mut ServiceConfig) {
+    config
+        .service(health::health)
+        .service(session::welcome)
+        .service(session::sign_in)
+        .service(session::current)
+        .service(session::sign_out)
+        .service(session::found_practice)
+        .service(practice::get)
+        .service(practice::update)
+        .service(practice::add_coach)
+        .service(today::show)
+        .service(today::search)
+        .service(people::list)
+        .service(people::add)
+        .service(people::get)
+        .service(people::update)
+        .service(readiness::advise)
+        .service(readiness::keep)
+        .service(library::list)
+        .service(library::get)
+        .service(assess::prepare)
+        .service(assess::differences)
+        .service(runs::create)
+        .service(runs::get)
+        .service(runs::append)
+        .service(results::get)
+        .service(results::trend)
+        .service(retests::preview)
+        .service(retests::keep)
+        .service(retests::list)
+        .service(retests::export)
+        .service(retests::skip)
+        .service(retests::unskip);
+}
+
+/// What every answer carries.
+pub fn headers() -> DefaultHeaders {
+    DefaultHeaders::new()
+        .add(("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"))
+        .add(("X-Content-Type-Options", "nosniff"))
+        .add(("X-Frame-Options", "DENY"))
+        .add(("Referrer-Policy", "same-origin"))
+        .add(("Permissions-Policy", "camera=(), microphone=(), geolocation=(), bluetooth=(self), screen-wake-lock=(self)"))
+        .add(("Cross-Origin-Opener-Policy", "same-origin"))
+}

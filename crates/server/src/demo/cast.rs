@@ -1,0 +1,305 @@
+//! Who is in the demo: lock keepers who lift gate gear, a sabre squad, a garden-walk group. All made up.
+
+use impulso_core::person::Sex::{self, Female, Male};
+
+/// A client with a history.
+pub struct Client {
+    /// Name.
+    pub name: &'static str,
+    /// Age today.
+    pub age: u32,
+    /// Sex as the equations use it.
+    pub sex: Option<Sex>,
+    /// What the client does.
+    pub occupation: &'static str,
+    /// The goal in the client's words.
+    pub goal: &'static str,
+    /// Thinks in pounds and inches.
+    pub imperial: bool,
+    /// Height as typed.
+    pub height: &'static str,
+    /// Body mass as typed.
+    pub mass: &'static str,
+    /// Regularly active.
+    pub active: bool,
+    /// Medicines.
+    pub medicines: &'static str,
+    /// One of them limits the heart rate.
+    pub drug: bool,
+    /// Notes.
+    pub notes: &'static str,
+    /// Tests, oldest first.
+    pub tests: &'static [Test],
+    /// The standing retest plan.
+    pub plan: Option<Plan>,
+}
+
+/// One test.
+pub struct Test {
+    /// Protocol id.
+    pub protocol: &'static str,
+    /// Days before today.
+    pub days_ago: u64,
+    /// Beats counted.
+    pub count: f64,
+    /// What was odd about it.
+    pub oddity: Option<Oddity>,
+}
+
+/// What was odd about a test.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub enum Oddity {
+    /// On a 36 cm bench.
+    LowBench,
+    /// Without a warm-up.
+    NoWarmUp,
+    /// Stopped early with a cramp.
+    StoppedWithCramp,
+}
+
+/// A retest plan: dates as days from today.
+pub struct Plan {
+    /// Protocol id.
+    pub protocol: &'static str,
+    /// Weeks between.
+    pub weeks: u32,
+    /// Dates.
+    pub due: &'static [i64],
+    /// A date that was skipped, and why.
+    pub skipped: Option<(i64, &'static str)>,
+}
+
+const fn bench(days_ago: u64, count: f64) -> Test {
+    Test { protocol: "bench-step-3min", days_ago, count, oddity: None }
+}
+
+const fn low(days_ago: u64, count: f64) -> Test {
+    Test { protocol: "low-step-3min", days_ago, count, oddity: None }
+}
+
+const fn class(days_ago: u64, count: f64) -> Test {
+    Test { protocol: "class-step-3min", days_ago, count, oddity: None }
+}
+
+const fn odd(test: Test, oddity: Oddity) -> Test {
+    Test { oddity: Some(oddity), ..test }
+}
+
+const fn plan(protocol: &'static str, weeks: u32, due: &'static [i64]) -> Option<Plan> {
+    Some(Plan { protocol, weeks, due, skipped: None })
+}
+
+const NOBODY: Client = Client {
+    name: "",
+    age: 30,
+    sex: None,
+    occupation: "",
+    goal: "",
+    imperial: false,
+    height: "175",
+    mass: "72",
+    active: true,
+    medicines: "",
+    drug: false,
+    notes: "",
+    tests: &[],
+    plan: None,
+};
+
+/// Everybody.
+pub const CAST: &[Client] = &[
+    // A gain over two years, slow at first.
+    Client {
+        name: "Ilse Varga",
+        age: 46,
+        sex: Some(Female),
+        occupation: "lock keeper",
+        goal: "carry the gate gear without stopping",
+        height: "168",
+        mass: "71.8",
+        tests: &[
+            bench(712, 43.0),
+            bench(620, 42.0),
+            bench(531, 42.0),
+            bench(438, 41.0),
+            bench(347, 40.0),
+            bench(254, 39.0),
+            bench(165, 38.0),
+            bench(74, 37.0),
+        ],
+        plan: plan("bench-step-3min", 12, &[-258, -168, -74, 10, 94]),
+        ..NOBODY
+    },
+    // A clear gain within months.
+    Client {
+        name: "Joren Askvik",
+        age: 38,
+        sex: Some(Male),
+        occupation: "lock keeper",
+        goal: "walk the towpath round without puffing",
+        height: "184",
+        mass: "93.5",
+        tests: &[bench(203, 41.0), bench(147, 38.0), bench(91, 36.0), bench(35, 35.0)],
+        plan: plan("bench-step-3min", 8, &[-147, -91, -35, 21, 77, 133]),
+        ..NOBODY
+    },
+    // A plateau; due today.
+    Client {
+        name: "Maud Ellery",
+        age: 33,
+        sex: Some(Female),
+        occupation: "lock keeper",
+        goal: "stay as fit as I am",
+        imperial: true,
+        height: "5'6",
+        mass: "10 st 2",
+        tests: &[
+            bench(588, 38.0),
+            bench(504, 39.0),
+            bench(420, 38.0),
+            bench(336, 38.0),
+            bench(252, 39.0),
+            bench(168, 38.0),
+            bench(84, 38.0),
+        ],
+        plan: plan("bench-step-3min", 12, &[-168, -84, 0, 84, 168]),
+        ..NOBODY
+    },
+    // An illness that shows, and the way back.
+    Client {
+        name: "Noor Haddane",
+        age: 24,
+        sex: Some(Female),
+        occupation: "sabre squad",
+        goal: "last three bouts at the same pace",
+        height: "172",
+        mass: "63",
+        notes: "Chest infection in spring; back in full training since early summer.",
+        tests: &[
+            bench(660, 36.0),
+            bench(548, 35.0),
+            bench(436, 33.0),
+            bench(324, 32.0),
+            bench(212, 40.0),
+            bench(156, 36.0),
+            bench(100, 33.0),
+            bench(37, 31.0),
+        ],
+        plan: Some(Plan {
+            protocol: "bench-step-3min",
+            weeks: 8,
+            due: &[-212, -184, -156, -100, -40, 19, 75],
+            skipped: Some((-184, "chest infection")),
+        }),
+        ..NOBODY
+    },
+    // A lower bench once: looked like a leap, was not.
+    Client {
+        name: "Caspian Rell",
+        age: 21,
+        sex: Some(Male),
+        occupation: "sabre squad",
+        goal: "make the travelling team",
+        height: "181",
+        mass: "76",
+        tests: &[bench(365, 35.0), bench(281, 34.0), odd(bench(197, 29.0), Oddity::LowBench), bench(113, 33.0), bench(29, 32.0)],
+        plan: plan("bench-step-3min", 12, &[-197, -113, -29, 55]),
+        ..NOBODY
+    },
+    // Seventeen: in the class test with a partner.
+    Client {
+        name: "Teo Marrable",
+        age: 17,
+        sex: Some(Male),
+        occupation: "sabre squad, juniors",
+        goal: "keep up with the seniors",
+        height: "176",
+        mass: "64",
+        notes: "Under 18: consent of a parent is in the file.",
+        tests: &[class(154, 26.0), class(98, 24.0), class(42, 23.0)],
+        plan: plan("class-step-3min", 8, &[-98, -42, 14, 70]),
+        ..NOBODY
+    },
+    // A missed retest.
+    Client {
+        name: "Linnea Ostrow",
+        age: 27,
+        sex: Some(Female),
+        occupation: "sabre squad",
+        goal: "recover faster between bouts",
+        height: "169",
+        mass: "66.5",
+        tests: &[bench(296, 39.0), bench(205, 38.0), bench(110, 37.0)],
+        plan: plan("bench-step-3min", 14, &[-205, -121, -9, 89]),
+        ..NOBODY
+    },
+    // Began a rate-limiting medicine.
+    Client {
+        name: "Bram Vellacott",
+        age: 57,
+        sex: Some(Male),
+        occupation: "lock keeper",
+        goal: "keep the job until 65",
+        imperial: true,
+        height: "5 ft 11",
+        mass: "196 lb",
+        medicines: "Beta-blocker since last month, once a day",
+        drug: true,
+        tests: &[bench(400, 41.0), bench(310, 40.0), bench(220, 40.0), bench(130, 39.0)],
+        ..NOBODY
+    },
+    // A man of 52 held against a college table.
+    Client {
+        name: "Rurik Dane",
+        age: 52,
+        sex: Some(Male),
+        occupation: "boatyard foreman",
+        goal: "climb to the gantry without a rest",
+        height: "179",
+        mass: "88",
+        tests: &[bench(182, 40.0), bench(91, 38.0), bench(6, 37.0)],
+        plan: plan("bench-step-3min", 13, &[-91, -6, 85]),
+        ..NOBODY
+    },
+    Client {
+        name: "Odile Fenn",
+        age: 63,
+        sex: Some(Female),
+        occupation: "garden-walk group",
+        goal: "walk the dyke with my granddaughter",
+        height: "161",
+        mass: "68",
+        tests: &[low(410, 124.0), low(320, 121.0), low(230, 116.0), low(140, 110.0), low(50, 106.0)],
+        plan: plan("low-step-3min", 13, &[-140, -50, 41, 132]),
+        ..NOBODY
+    },
+    // Stopped early the other day.
+    Client {
+        name: "Hesper Quayle",
+        age: 71,
+        sex: Some(Female),
+        occupation: "garden-walk group",
+        goal: "no more stopping on the bridge",
+        height: "158",
+        mass: "61",
+        active: false,
+        tests: &[low(270, 128.0), low(180, 125.0), low(90, 122.0), odd(low(3, 0.0), Oddity::StoppedWithCramp)],
+        plan: plan("low-step-3min", 13, &[-180, -90, -3, 88]),
+        ..NOBODY
+    },
+    // Once without a warm-up.
+    Client {
+        name: "Anselm Thorby",
+        age: 78,
+        sex: Some(Male),
+        occupation: "garden-walk group",
+        goal: "carry my own shopping",
+        height: "171",
+        mass: "74",
+        tests: &[low(250, 112.0), low(160, 110.0), odd(low(68, 101.0), Oddity::NoWarmUp)],
+        plan: plan("low-step-3min", 13, &[-160, -68, 5, 96]),
+        ..NOBODY
+    },
+    // New, nothing on record yet.
+    Client { name: "Wilmot Sayle", age: 34, occupation: "ferry hand", goal: "see where I stand", tests: &[], active: false, ..NOBODY },
+];

@@ -1,0 +1,184 @@
+//! The demo practice: Tidewater Hall, an assessment studio in an invented canal town. Everybody in it is made up.
+//!
+//! Two years of history are laid out relative to today: gains, a plateau, an illness that shows, an unlike bench, a
+//! missed retest, a test stopped early. The course of each client is written down in [`cast`]; only the hour of each
+//! test is drawn, from a fixed seed.
+
+mod cast;
+
+use std::collections::BTreeMap;
+
+use chrono::{DateTime, Days, NaiveDate, NaiveTime, TimeDelta, Utc};
+use impulso_core::{
+    catalogue,
+    plan::RetestRule,
+    readiness::{Answers, advise},
+    run::event::{Answer, Conditions},
+    units::{Age, BodyMass, Height},
+};
+use impulso_store::{
+    CoachId, PersonId, ResultId, Scope, Store,
+    accounts::{self, NewCoach, NewPractice},
+    people::{self, Profile, Units},
+    readiness,
+    results::{Stop, Stored, StoredFacts},
+    retests,
+};
+use rand::{RngExt, SeedableRng, rngs::StdRng};
+
+use crate::{ApiError, ApiResult, auth, scoring};
+use cast::{CAST, Client, Oddity, Plan, Test};
+
+/// The demo coach's address.
+pub const EMAIL: &str = "runa@tidewater.example";
+/// The demo coach's password, shown on the sign-in page.
+pub const PASSWORD: &str = "tidewater demo";
+
+/// Draws the hour of each test.
+const SEED: u64 = 0x71DE;
+
+/// Loads the demo, once. Returns whether it was loaded now.
+///
+/// # Errors
+/// When the database cannot be reached.
+pub async fn load(store: &Store, now: DateTime<Utc>) -> ApiResult<bool> {
+    if accounts::demo_email(store).await?.is_some() {
+        return Ok(false);
+    }
+    let coach =
+        NewCoach { name: "Runa Okafor-Lindt".into(), email: EMAIL.into(), password_hash: auth::hash_password(PASSWORD.into()).await? };
+    let practice = NewPractice { name: "Tidewater Hall".into(), time_zone: "UTC".into(), is_demo: true, coach };
+    let (practice, coach) = accounts::found(store, &practice).await?;
+    let mut scope = store.scope(practice).await?;
+    let second = NewCoach {
+        name: "Piet Hallam".into(),
+        email: "piet@tidewater.example".into(),
+        password_hash: auth::hash_password(PASSWORD.into()).await?,
+    };
+    accounts::add_coach(&mut scope, &second).await?;
+    let mut hours = StdRng::seed_from_u64(SEED);
+    for client in CAST {
+        move_in(&mut scope, coach, client, now, &mut hours).await?;
+    }
+    scope.commit().await?;
+    Ok(true)
+}
+
+async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTime<Utc>, hours: &mut StdRng) -> ApiResult<()> {
+    let today = now.date_naive();
+    let id = PersonId::new();
+    people::add(scope, id, &profile(client, today)?).await?;
+    if let Some(plan) = &client.plan {
+        plan_ahead(scope, coach, id, plan, today).await?;
+    }
+    for test in client.tests {
+        let taken_at = moment(today, test.days_ago, hours).min(now - TimeDelta::hours(1));
+        scoring::keep(scope, coach, &result(client, id, test, taken_at)?, taken_at, None).await?;
+    }
+    if let Some(last) = client.tests.last() {
+        let answers = Answers { regularly_active: client.active, rate_limiting_drug: client.drug, ..Answers::default() };
+        readiness::add(scope, coach, id, &answers, &advise(&answers), None, today - Days::new(last.days_ago)).await?;
+    }
+    Ok(())
+}
+
+fn profile(client: &Client, today: NaiveDate) -> ApiResult<Profile> {
+    let text = |t: &str| (!t.is_empty()).then(|| t.to_owned());
+    // A birthday some months back, a different one for each.
+    let born =
+        today - chrono::Months::new(client.age * 12 + 1 + (client.name.len() as u32 % 10)) - Days::new(client.goal.len() as u64 % 27);
+    Ok(Profile {
+        name: client.name.into(),
+        born,
+        sex: client.sex,
+        units: if client.imperial { Units::Imperial } else { Units::Metric },
+        height: Some((Height::parse_entry(client.height)?, client.height.into())),
+        mass: Some((BodyMass::parse_entry(client.mass, client.imperial)?, client.mass.into())),
+        occupation: text(client.occupation),
+        goal: text(client.goal),
+        medicines: text(client.medicines),
+        rate_limiting_drug: client.drug,
+        notes: text(client.notes),
+    })
+}
+
+async fn plan_ahead(scope: &mut Scope, coach: CoachId, person: PersonId, plan: &Plan, today: NaiveDate) -> ApiResult<()> {
+    let day = |offset: i64| today + TimeDelta::days(offset);
+    let dates: Vec<NaiveDate> = plan.due.iter().map(|d| day(*d)).collect();
+    let from = dates.first().copied().unwrap_or(today) - Days::new(30);
+    retests::keep(scope, coach, person, plan.protocol, &RetestRule::EveryWeeks { weeks: plan.weeks }, from, &dates).await?;
+    if let Some((offset, reason)) = plan.skipped {
+        let filter = retests::Filter { person: Some(person), from: Some(day(offset)), until: Some(day(offset)), open_only: true };
+        for retest in retests::list(scope, filter).await? {
+            retests::skip(scope, retest.id, reason).await?;
+        }
+    }
+    Ok(())
+}
+
+fn moment(today: NaiveDate, days_ago: u64, hours: &mut StdRng) -> DateTime<Utc> {
+    let minutes = 5 * hours.random_range(0..36i64);
+    (today - Days::new(days_ago)).and_time(NaiveTime::MIN).and_utc() + TimeDelta::minutes(7 * 60 + minutes)
+}
+
+fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc>) -> ApiResult<Stored> {
+    let protocol = catalogue::find(test.protocol)?;
+    let on = taken_at.date_naive();
+    let has = |oddity: Oddity| test.oddity == Some(oddity);
+    let expected = protocol.condition("bench_cm").and_then(|c| c.expected).unwrap_or(41.3);
+    let bench = if has(Oddity::LowBench) { 36.0 } else { expected };
+    let stopped = has(Oddity::StoppedWithCramp).then(|| Stop {
+        at_s: 112.0,
+        reason: Some(impulso_core::run::StopReason::Symptoms),
+        note: Some("Cramp in the left calf; sat down, eased within two minutes.".into()),
+    });
+    let beat = protocol.cadence.as_ref().and_then(|c| c.for_sex(client.sex)).unwrap_or(96.0);
+    let mut conditions = Conditions::from([
+        ("bench_cm".into(), Answer::Number(bench)),
+        ("warm_up".into(), Answer::YesNo(!has(Oddity::NoWarmUp))),
+        ("pulse_site".into(), Answer::Text("wrist".into())),
+        ("place".into(), Answer::Text("Tidewater Hall, ground floor".into())),
+        ("cadence".into(), Answer::Number(beat)),
+        ("heart_rate_drug".into(), Answer::YesNo(client.drug && test.days_ago < 120)),
+    ]);
+    let mut inputs = BTreeMap::new();
+    if stopped.is_none() {
+        conditions.insert("count_delay_s".into(), Answer::Number(5.0));
+        if let Some(count) = &protocol.count {
+            inputs.insert(count.input.clone(), test.count);
+        }
+        if protocol.input("pulse_window_s").is_some() {
+            inputs.insert("pulse_window_s".into(), protocol.count.as_ref().map_or(15.0, |c| f64::from(c.window_s)));
+        }
+        if protocol.input("bench_cm").is_some() {
+            inputs.insert("bench_cm".into(), bench);
+        }
+    }
+    let mut stored = Stored {
+        id: ResultId::new(),
+        person,
+        run: None,
+        protocol_id: protocol.id.clone(),
+        method: protocol.method_version(),
+        on,
+        taken_at,
+        inputs,
+        conditions,
+        facts: facts_on(client, test)?,
+        stopped,
+        computed: BTreeMap::new(),
+    };
+    stored.computed = scoring::values(protocol, &stored)?;
+    Ok(stored)
+}
+
+/// The facts as they were on the day: the age counts back from today's.
+fn facts_on(client: &Client, test: &Test) -> Result<StoredFacts, ApiError> {
+    let years_back = (test.days_ago / 365) as u32;
+    Ok(StoredFacts {
+        sex: client.sex,
+        age: Some(Age::new(f64::from(client.age - years_back))?),
+        mass: Some(BodyMass::parse_entry(client.mass, client.imperial)?),
+        height: Some(Height::parse_entry(client.height)?),
+    })
+}

@@ -1,0 +1,120 @@
+//! Every failure in one JSON shape: `{code, message, field?, detail?}`. The message tells a coach what to do next; what
+//! went wrong inside goes to the log, never to the client.
+
+use actix_web::{HttpResponse, ResponseError, http::StatusCode};
+use impulso_core::{Code, InputError};
+use impulso_store::error::{Conflict, Error as StoreError};
+use serde::Serialize;
+use utoipa::ToSchema;
+
+/// What handlers give back.
+pub type ApiResult<T> = Result<T, ApiError>;
+
+/// A failure as the client sees it.
+#[derive(Debug, Clone, Serialize, ToSchema, thiserror::Error)]
+#[error("{message}")]
+pub struct ApiError {
+    /// A stable word for the kind of failure.
+    pub code: String,
+    /// What is wrong and what to do next.
+    pub message: String,
+    /// The field it is about.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub field: Option<String>,
+    /// More for a program, where there is more.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schema(value_type = Option<Object>)]
+    pub detail: Option<serde_json::Value>,
+    #[serde(skip)]
+    status: StatusCode,
+}
+
+impl ApiError {
+    /// A failure of a kind.
+    pub fn new(status: StatusCode, code: &str, message: impl Into<String>) -> Self {
+        Self { code: code.to_owned(), message: message.into(), field: None, detail: None, status }
+    }
+
+    /// Nobody is signed in.
+    pub fn signed_out() -> Self {
+        Self::new(StatusCode::UNAUTHORIZED, "signed_out", "You are signed out. Sign in again; nothing you typed is lost.")
+    }
+
+    /// There is no such thing in this practice.
+    pub fn not_found() -> Self {
+        Self::new(
+            StatusCode::NOT_FOUND,
+            "not_found",
+            "This does not exist here. It may belong to another practice, or the link is incomplete.",
+        )
+    }
+
+    /// The database is away.
+    pub fn unavailable() -> Self {
+        Self::new(
+            StatusCode::SERVICE_UNAVAILABLE,
+            "database_away",
+            "The database does not answer. Readings stay on this screen and are sent as soon as it is back.",
+        )
+    }
+}
+
+impl ResponseError for ApiError {
+    fn status_code(&self) -> StatusCode {
+        self.status
+    }
+
+    fn error_response(&self) -> HttpResponse {
+        HttpResponse::build(self.status).json(self)
+    }
+}
+
+impl From<InputError> for ApiError {
+    fn from(error: InputError) -> Self {
+        let code = serde_json::to_value(error.code).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default();
+        let status = if error.code == Code::UnknownProtocol { StatusCode::NOT_FOUND } else { StatusCode::UNPROCESSABLE_ENTITY };
+        Self { field: error.field, ..Self::new(status, &code, error.message) }
+    }
+}
+
+impl From<StoreError> for ApiError {
+    fn from(error: StoreError) -> Self {
+        let conflict = |code: &str, message: &str| Self::new(StatusCode::CONFLICT, code, message);
+        match error {
+            StoreError::NotFound => Self::not_found(),
+            StoreError::Conflict(Conflict::EmailTaken) => Self {
+                field: Some("email".into()),
+                ..conflict("email_taken", "There is an account with this email address already. Sign in with it, or use another address.")
+            },
+            StoreError::Conflict(Conflict::ChangedElsewhere) => conflict(
+                "changed_elsewhere",
+                "Someone else has changed this in the meantime. Your entries are still here: reload to see theirs, then save again.",
+            ),
+            StoreError::Conflict(Conflict::AlreadySettled) => {
+                conflict("already_settled", "This date is done or skipped already. Reload to see it.")
+            }
+            StoreError::Conflict(Conflict::IdTaken) => conflict("id_taken", "This could not be kept under its number. Try again."),
+            StoreError::Conflict(Conflict::SequenceGap { expected }) => Self {
+                detail: Some(serde_json::json!({ "expected": expected })),
+                ..conflict("sequence_gap", "An earlier reading of this screen has not arrived yet. The screen sends it again by itself.")
+            },
+            StoreError::Unreadable { .. } => {
+                tracing::error!(%error, "stored value unreadable");
+                Self::new(
+                    StatusCode::INTERNAL_SERVER_ERROR,
+                    "internal",
+                    "Something stored could not be read. Nothing is lost; tell whoever runs this server.",
+                )
+            }
+            StoreError::Unavailable(_) => {
+                tracing::warn!(%error, "database");
+                Self::unavailable()
+            }
+        }
+    }
+}
+
+/// The answer to a body or a path that cannot be read.
+pub fn unreadable(error: &actix_web::Error) -> ApiError {
+    ApiError::new(StatusCode::BAD_REQUEST, "bad_json", format!("The request could not be read: {error}"))
+}

@@ -1,0 +1,16 @@
+//! The server: routes, sessions, static files. A handler parses, calls one function, renders; the rules are
+//! `impulso-core`'s, the queries `impulso-store`'s.
+
+pub mod api;
+pub mod app;
+pub mod auth;
+pub mod demo;
+pub mod docs;
+pub mod error;
+pub mod scoring;
+pub mod serve;
+pub mod session_store;
+pub mod settings;
+pub mod statics;
+
+pub use error::{ApiError, ApiResult};

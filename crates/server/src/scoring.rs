@@ -1,0 +1,153 @@
+//! A closed run becomes a result; a stored result becomes a report.
+
+use std::collections::BTreeMap;
+
+use chrono::{DateTime, Utc};
+use impulso_core::{
+    Code,
+    catalogue::{self, Protocol},
+    change::{self, TypicalError},
+    person::Sex,
+    report::{self, Progress, ResultReport, Rung},
+    run::{State, event::Answer},
+    trial::{self, Circumstances, Outcome, Trial},
+};
+use impulso_store::{
+    CoachId, ResultId, Scope, audit, people, readiness,
+    results::{self, Stop, Stored},
+    retests,
+    runs::{self, Run},
+};
+use serde_json::json;
+
+use crate::{ApiResult, auth};
+
+/// Tests of one person this close together are repeats, days: too close for training to have changed much. Common
+/// practice.
+const REPEAT_DAYS: i32 = 10;
+
+/// Closes a run with the result its state stands for, in the same transaction as the events.
+pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, state: &State) -> ApiResult<ResultId> {
+    let taken_at = state.started_at.unwrap_or(run.created_at);
+    let on = auth::day_of(scope, taken_at).await?;
+    let person = people::get(scope, run.person).await?;
+    let checked = readiness::latest(scope, run.person).await?;
+    let drug = person.profile.rate_limiting_drug || checked.is_some_and(|c| c.on == on && c.answers.rate_limiting_drug);
+    let mut conditions = state.conditions(&run.protocol, &run.setup);
+    if run.protocol.condition("heart_rate_drug").is_some() {
+        conditions.insert("heart_rate_drug".into(), Answer::YesNo(drug));
+    }
+    let mut result = Stored {
+        id: ResultId::new(),
+        person: run.person,
+        run: Some(run.id),
+        protocol_id: run.protocol.id.clone(),
+        method: run.protocol.method_version(),
+        on,
+        taken_at,
+        inputs: state.inputs(&run.protocol, &run.setup),
+        conditions,
+        facts: person.facts_on(on)?.into(),
+        stopped: state.stopped_ms.map(|ms| Stop { at_s: ms / 1000.0, reason: state.stop_reason, note: state.stop_note.clone() }),
+        computed: BTreeMap::new(),
+    };
+    result.computed = values(&run.protocol, &result)?;
+    keep(scope, coach, &result, state.finished_at.unwrap_or_else(Utc::now), Some(run)).await?;
+    Ok(result.id)
+}
+
+/// Stores a result with everything that follows from it: the run closed, a retest fulfilled, the audit line.
+pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored, at: DateTime<Utc>, run: Option<&Run>) -> ApiResult<()> {
+    results::add(scope, coach, result).await?;
+    if let Some(run) = run {
+        runs::close(scope, run.id, at).await?;
+    }
+    // A test without a reading leaves its date open: it is still owed.
+    if !result.computed.is_empty() {
+        retests::fulfil(scope, result.person, &result.protocol_id, result.id, result.on).await?;
+    }
+    audit::record(scope, coach, "result.kept", ("result", result.id.0), json!({ "protocol": result.protocol_id, "method": result.method }))
+        .await?;
+    Ok(())
+}
+
+/// The values a result computes to; none for a test that ended without a reading.
+pub fn values(protocol: &Protocol, result: &Stored) -> ApiResult<BTreeMap<String, f64>> {
+    Ok(outcome(protocol, result)?.map(|o| o.results.into_iter().map(|(q, e)| (q, e.value)).collect()).unwrap_or_default())
+}
+
+/// Computes a stored result from its raw readings.
+pub fn outcome(protocol: &Protocol, result: &Stored) -> ApiResult<Option<Outcome>> {
+    let yes = |key: &str| match result.conditions.get(key) {
+        Some(Answer::YesNo(yes)) => Some(*yes),
+        _ => None,
+    };
+    let circumstances = Circumstances { warm_up: yes("warm_up"), heart_rate_drug: yes("heart_rate_drug").unwrap_or(false) };
+    match trial::compute(&Trial { protocol, facts: result.facts.into(), inputs: &result.inputs, circumstances }) {
+        Ok(outcome) => Ok(Some(outcome)),
+        Err(error) if error.code == Code::MissingInput => Ok(None),
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// The differences between the practice's own comparable repeats of a quantity.
+pub async fn repeats(scope: &mut Scope, protocol: &Protocol, quantity: &str) -> ApiResult<Vec<f64>> {
+    let pairs = results::repeat_pairs(scope, &protocol.id, quantity, REPEAT_DAYS).await?;
+    Ok(pairs.iter().filter(|(a, b)| change::unlike(protocol, a, b).is_empty()).map(|(a, b)| b.value - a.value).collect())
+}
+
+/// The practice's repeats of every quantity of a protocol.
+pub async fn all_repeats(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<String, Vec<f64>>> {
+    let mut found = BTreeMap::new();
+    for scoring in &protocol.scoring {
+        found.insert(scoring.quantity.clone(), repeats(scope, protocol, &scoring.quantity).await?);
+    }
+    Ok(found)
+}
+
+/// The report of a stored result.
+pub fn report(protocol: &Protocol, result: &Stored, repeats: &BTreeMap<String, Vec<f64>>) -> ApiResult<Option<ResultReport>> {
+    let own = |quantity: &str| repeats.get(quantity).cloned().unwrap_or_default();
+    Ok(outcome(protocol, result)?.map(|o| report::report(protocol, &result.facts.into(), &result.inputs, &result.conditions, &o, &own)))
+}
+
+/// How a quantity of a result stands against the same person's earlier ones.
+pub fn progress(
+    protocol: &Protocol,
+    result: &Stored,
+    history: &[Stored],
+    quantity: &str,
+    typical_error: Option<&TypicalError>,
+) -> Option<Progress> {
+    let now = result.point(quantity)?;
+    let earlier: Vec<_> = history
+        .iter()
+        .filter(|r| r.protocol_id == result.protocol_id && r.id != result.id && (r.taken_at, r.id) < (result.taken_at, result.id))
+        .filter_map(|r| r.point(quantity))
+        .collect();
+    Some(report::progress(protocol, quantity, &earlier, &now, typical_error))
+}
+
+/// The change ladder of a person: each measure from its first comparable test to now, largest change first.
+pub async fn ladder(scope: &mut Scope, history: &[Stored], sex: Option<Sex>) -> ApiResult<Vec<Rung>> {
+    let mut rungs = Vec::new();
+    for protocol in catalogue::all() {
+        let of_protocol: Vec<&Stored> = history.iter().filter(|r| r.protocol_id == protocol.id).collect();
+        if of_protocol.len() < 2 {
+            continue;
+        }
+        for scoring in protocol.scoring.iter().rev() {
+            let quantity = &scoring.quantity;
+            let points: Vec<_> = of_protocol.iter().filter_map(|r| r.point(quantity)).collect();
+            let [.., now] = points.as_slice() else { continue };
+            let own = repeats(scope, protocol, quantity).await?;
+            let te = TypicalError::best(protocol, quantity, sex, &own);
+            let compared = report::progress(protocol, quantity, &points[..points.len() - 1], now, te.as_ref());
+            if let Some(change) = compared.since_first.or(compared.since_last) {
+                rungs.push(report::rung(protocol, quantity, change));
+            }
+        }
+    }
+    rungs.sort_by(|a, b| b.change.steps.unwrap_or(0.0).abs().total_cmp(&a.change.steps.unwrap_or(0.0).abs()));
+    Ok(rungs)
+}
