@@ -73,7 +73,7 @@ impl TypicalError {
         let value = sd * (1.0 - reliability).sqrt();
         let unit = quantity::unit(quantity);
         let basis = format!(
-            "SD {} {unit} between {} and a test-retest correlation of {reliability}: {} × √(1 − {reliability}) = {} {unit}",
+            "SD {} {unit} among {} and a test-retest correlation of {reliability}: {} × √(1 − {reliability}) = {} {unit}",
             rounded(sd, 1),
             sex.plural(),
             rounded(sd, 1),

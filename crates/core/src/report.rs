@@ -255,8 +255,10 @@ pub struct Rung {
     pub label: String,
     /// From first to now.
     pub change: Comparison,
-    /// Both values as shown.
-    pub shown: (String, String),
+    /// The first value as shown.
+    pub first_shown: String,
+    /// Today's value as shown.
+    pub now_shown: String,
     /// The unit.
     pub unit: String,
 }
@@ -267,7 +269,8 @@ pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
         protocol: protocol.id.clone(),
         name: protocol.name.clone(),
         label: quantity::label(key).to_owned(),
-        shown: (quantity::shown(key, change.from), quantity::shown(key, change.to)),
+        first_shown: quantity::shown(key, change.from),
+        now_shown: quantity::shown(key, change.to),
         unit: quantity::unit(key).to_owned(),
         change,
     }
@@ -280,7 +283,7 @@ pub fn story(rungs: &[Rung], tests: usize) -> String {
         rungs
             .iter()
             .filter(|r| verdicts.contains(&r.change.verdict))
-            .map(|r| format!("{} ({} → {} {})", r.label, r.shown.0, r.shown.1, r.unit))
+            .map(|r| format!("{} ({} → {} {})", r.label, r.first_shown, r.now_shown, r.unit))
             .collect()
     };
     if tests == 0 {

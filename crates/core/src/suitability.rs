@@ -30,7 +30,7 @@ pub struct Fit {
     /// Its display name.
     pub name: String,
     /// How it fits.
-    pub verdict: Verdict,
+    pub verdict: FitVerdict,
     /// One line why.
     pub because: String,
     /// The protocol that suits better, id and name, where there is one.
@@ -51,7 +51,7 @@ pub struct Instead {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
-pub enum Verdict {
+pub enum FitVerdict {
     /// Nothing speaks against it.
     Suits,
     /// Possible, but another one suits better.
@@ -72,7 +72,7 @@ pub fn judge(protocol: &Protocol, client: &Client) -> Fit {
     if let Some(rule) = protocol.unsuited.iter().find(|rule| applies(rule.when, client)) {
         let instead = rule.instead.as_deref().and_then(|id| catalogue::find(id).ok()).filter(|other| judge_alone(other, client));
         let named = instead.map(|p| Instead { protocol: p.id.clone(), name: p.name.clone() });
-        let verdict = if named.is_some() { Verdict::BetterChoice } else { Verdict::Unsuited };
+        let verdict = if named.is_some() { FitVerdict::BetterChoice } else { FitVerdict::Unsuited };
         let why = match &named {
             Some(better) => format!("{}: choose the {} instead.", capital(&rule.why), better.name),
             None if rule.when == Circumstance::RateLimitingDrug => {
@@ -83,8 +83,8 @@ pub fn judge(protocol: &Protocol, client: &Client) -> Fit {
         return fit(verdict, why, named);
     }
     match client.readiness {
-        Some((_, advice)) if advice.permit(protocol.effort) > Permit::Go => fit(Verdict::Unsuited, advice.headline.clone(), None),
-        _ => fit(Verdict::Suits, protocol.tells.clone(), None),
+        Some((_, advice)) if advice.permit(protocol.effort) > Permit::Go => fit(FitVerdict::Unsuited, advice.headline.clone(), None),
+        _ => fit(FitVerdict::Suits, protocol.tells.clone(), None),
     }
 }
 
@@ -129,16 +129,16 @@ mod tests {
     }
     const FIT: Case = Case { active: true, symptoms: false, drug: false, age: 30.0 };
 
-    #[test_case(FIT, "bench-step-3min", Verdict::Suits, None; "someone who trains takes the bench")]
-    #[test_case(Case { active: false, ..FIT }, "bench-step-3min", Verdict::BetterChoice, Some("low-step-3min"); "untrained takes the low step")]
-    #[test_case(Case { age: 61.0, ..FIT }, "bench-step-3min", Verdict::BetterChoice, Some("low-step-3min"); "over sixty takes the low step")]
-    #[test_case(Case { age: 60.0, ..FIT }, "bench-step-3min", Verdict::Suits, None; "sixty is not over sixty")]
-    #[test_case(Case { drug: true, ..FIT }, "bench-step-3min", Verdict::Unsuited, None; "a rate-limiting drug rules the bench out")]
-    #[test_case(Case { drug: true, ..FIT }, "low-step-3min", Verdict::Unsuited, None; "and the low step")]
-    #[test_case(Case { symptoms: true, ..FIT }, "low-step-3min", Verdict::Unsuited, None; "symptoms rule everything out")]
-    #[test_case(Case { active: false, drug: true, ..FIT }, "bench-step-3min", Verdict::Unsuited, None; "no better choice that is itself unsuited")]
-    #[test_case(Case { active: false, age: 72.0, ..FIT }, "class-step-3min", Verdict::BetterChoice, Some("low-step-3min"); "an older beginner in a class")]
-    fn choices(case: Case, protocol: &str, verdict: Verdict, instead: Option<&str>) {
+    #[test_case(FIT, "bench-step-3min", FitVerdict::Suits, None; "someone who trains takes the bench")]
+    #[test_case(Case { active: false, ..FIT }, "bench-step-3min", FitVerdict::BetterChoice, Some("low-step-3min"); "untrained takes the low step")]
+    #[test_case(Case { age: 61.0, ..FIT }, "bench-step-3min", FitVerdict::BetterChoice, Some("low-step-3min"); "over sixty takes the low step")]
+    #[test_case(Case { age: 60.0, ..FIT }, "bench-step-3min", FitVerdict::Suits, None; "sixty is not over sixty")]
+    #[test_case(Case { drug: true, ..FIT }, "bench-step-3min", FitVerdict::Unsuited, None; "a rate-limiting drug rules the bench out")]
+    #[test_case(Case { drug: true, ..FIT }, "low-step-3min", FitVerdict::Unsuited, None; "and the low step")]
+    #[test_case(Case { symptoms: true, ..FIT }, "low-step-3min", FitVerdict::Unsuited, None; "symptoms rule everything out")]
+    #[test_case(Case { active: false, drug: true, ..FIT }, "bench-step-3min", FitVerdict::Unsuited, None; "no better choice that is itself unsuited")]
+    #[test_case(Case { active: false, age: 72.0, ..FIT }, "class-step-3min", FitVerdict::BetterChoice, Some("low-step-3min"); "an older beginner in a class")]
+    fn choices(case: Case, protocol: &str, verdict: FitVerdict, instead: Option<&str>) {
         let answers = Answers {
             regularly_active: case.active,
             rate_limiting_drug: case.drug,
@@ -158,12 +158,12 @@ mod tests {
         let advice = advise(&answers);
         let list = shortlist(&Client { age: None, rate_limiting_drug: false, readiness: Some((&answers, &advice)) });
         assert_eq!(list[0].protocol, "low-step-3min");
-        assert!(list[1..].iter().all(|f| f.verdict != Verdict::Suits));
+        assert!(list[1..].iter().all(|f| f.verdict != FitVerdict::Suits));
     }
 
     #[test]
     fn before_readiness_only_the_record_speaks() {
         let client = Client { rate_limiting_drug: true, ..Client::default() };
-        assert_eq!(judge(catalogue::find("bench-step-3min").unwrap(), &client).verdict, Verdict::Unsuited);
+        assert_eq!(judge(catalogue::find("bench-step-3min").unwrap(), &client).verdict, FitVerdict::Unsuited);
     }
 }

@@ -49,6 +49,6 @@ pub fn headers() -> DefaultHeaders {
         .add(("X-Content-Type-Options", "nosniff"))
         .add(("X-Frame-Options", "DENY"))
         .add(("Referrer-Policy", "same-origin"))
-        .add(("Permissions-Policy", "camera=(), microphone=(), geolocation=(), bluetooth=(self), screen-wake-lock=(self)"))
+        .add(("Permissions-Policy", "camera=(), microphone=(), geolocation=(), screen-wake-lock=(self)"))
         .add(("Cross-Origin-Opener-Policy", "same-origin"))
 }

@@ -36,6 +36,7 @@ pub struct Setup {
     /// Beats a minute, where the protocol has a beat.
     pub cadence: Option<Cadence>,
     /// Conditions by key, as asked at set-up.
+    #[cfg_attr(feature = "schema", schema(value_type = BTreeMap<String, Answer>))]
     pub conditions: Conditions,
     /// Sex as the equations use it.
     pub sex: Option<Sex>,

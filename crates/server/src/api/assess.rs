@@ -46,6 +46,7 @@ pub struct AssessPage {
     /// How it was last time.
     pub last: Option<LastTime>,
     /// Answers to start from: those of last time, except what is asked anew each day.
+    #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
     pub suggested: Conditions,
 }
 
@@ -62,11 +63,12 @@ pub struct LastTime {
 #[derive(Deserialize, ToSchema)]
 pub struct SetupForm {
     /// By key.
+    #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
     pub conditions: Conditions,
 }
 
 /// What set-up needs to know.
-#[utoipa::path(tag = "assess", responses((status = 200, body = AssessPage), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "assess", operation_id = "assess_prepare", responses((status = 200, body = AssessPage), (status = 404, body = ApiError)))]
 #[get("/people/{id}/assess/{protocol}")]
 pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResult<web::Json<AssessPage>> {
     let (id, protocol) = path.into_inner();
@@ -98,7 +100,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
 }
 
 /// What is different from last time, with why it matters; empty where nothing is or there was none.
-#[utoipa::path(tag = "assess", responses((status = 200, body = Vec<Unlike>), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "assess", operation_id = "assess_differences", responses((status = 200, body = Vec<Unlike>), (status = 404, body = ApiError)))]
 #[post("/people/{id}/assess/{protocol}/differences")]
 pub async fn differences(who: SignedIn, path: web::Path<(Uuid, String)>, form: web::Json<SetupForm>) -> ApiResult<web::Json<Vec<Unlike>>> {
     let (id, protocol) = path.into_inner();

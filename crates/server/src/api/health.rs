@@ -6,7 +6,7 @@ use impulso_store::Store;
 use crate::ApiError;
 
 /// 200 only when the database answers.
-#[utoipa::path(tag = "health", responses((status = 200, description = "The database answers"), (status = 503, body = ApiError)))]
+#[utoipa::path(tag = "health", operation_id = "health_health", responses((status = 200, description = "The database answers"), (status = 503, body = ApiError)))]
 #[get("/health")]
 pub async fn health(store: web::Data<Store>) -> Result<HttpResponse, ApiError> {
     if store.is_up().await { Ok(HttpResponse::Ok().json(serde_json::json!({ "status": "ok" }))) } else { Err(ApiError::unavailable()) }

@@ -66,14 +66,14 @@ pub struct TableLine {
 }
 
 /// Every test.
-#[utoipa::path(tag = "library", responses((status = 200, body = Vec<LibraryLine>), (status = 401, body = ApiError)))]
+#[utoipa::path(tag = "library", operation_id = "library_list", responses((status = 200, body = Vec<LibraryLine>), (status = 401, body = ApiError)))]
 #[get("/protocols")]
 pub async fn list(_: SignedIn) -> web::Json<Vec<LibraryLine>> {
     web::Json(catalogue::all().iter().map(line).collect())
 }
 
 /// One test's method page.
-#[utoipa::path(tag = "library", responses((status = 200, body = MethodPage), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "library", operation_id = "library_get", responses((status = 200, body = MethodPage), (status = 404, body = ApiError)))]
 #[get("/protocols/{id}")]
 pub async fn get(_: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<MethodPage>> {
     let protocol = catalogue::find(&id)?;

@@ -162,7 +162,7 @@ pub struct ReadinessPage {
 const PAGE: i64 = 50;
 
 /// People by the beginning of any word of their name.
-#[utoipa::path(tag = "people", params(ListQuery), responses((status = 200, body = PeoplePage), (status = 401, body = ApiError)))]
+#[utoipa::path(tag = "people", operation_id = "people_list", params(ListQuery), responses((status = 200, body = PeoplePage), (status = 401, body = ApiError)))]
 #[get("/people")]
 pub async fn list(who: SignedIn, query: web::Query<ListQuery>) -> ApiResult<web::Json<PeoplePage>> {
     let mut scope = who.scope().await?;
@@ -176,7 +176,7 @@ pub async fn list(who: SignedIn, query: web::Query<ListQuery>) -> ApiResult<web:
 }
 
 /// Adds a person.
-#[utoipa::path(tag = "people", responses((status = 200, body = PersonPage), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "people", operation_id = "people_add", responses((status = 200, body = PersonPage), (status = 422, body = ApiError)))]
 #[post("/people")]
 pub async fn add(who: SignedIn, form: web::Json<PersonForm>) -> ApiResult<web::Json<PersonPage>> {
     let mut scope = who.scope().await?;
@@ -190,14 +190,14 @@ pub async fn add(who: SignedIn, form: web::Json<PersonForm>) -> ApiResult<web::J
 }
 
 /// A person's page.
-#[utoipa::path(tag = "people", responses((status = 200, body = PersonPage), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "people", operation_id = "people_get", responses((status = 200, body = PersonPage), (status = 404, body = ApiError)))]
 #[get("/people/{id}")]
 pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<PersonPage>> {
     page(&mut who.scope().await?, PersonId(*id)).await
 }
 
 /// Changes a person, if nobody else did in the meantime.
-#[utoipa::path(tag = "people", responses((status = 200, body = PersonPage), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "people", operation_id = "people_update", responses((status = 200, body = PersonPage), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[put("/people/{id}")]
 pub async fn update(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PersonForm>) -> ApiResult<web::Json<PersonPage>> {
     let mut scope = who.scope().await?;

@@ -71,14 +71,14 @@ pub struct CoachForm {
 }
 
 /// The practice.
-#[utoipa::path(tag = "practice", responses((status = 200, body = PracticePage), (status = 401, body = ApiError)))]
+#[utoipa::path(tag = "practice", operation_id = "practice_get", responses((status = 200, body = PracticePage), (status = 401, body = ApiError)))]
 #[get("/practice")]
 pub async fn get(who: SignedIn) -> ApiResult<web::Json<PracticePage>> {
     page(&mut who.scope().await?).await
 }
 
 /// Renames it or moves its clock.
-#[utoipa::path(tag = "practice", responses((status = 200, body = PracticePage), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "practice", operation_id = "practice_update", responses((status = 200, body = PracticePage), (status = 422, body = ApiError)))]
 #[put("/practice")]
 pub async fn update(who: SignedIn, form: web::Json<PracticeChange>) -> ApiResult<web::Json<PracticePage>> {
     let practice = practices::Practice { name: text::name(&form.name, "name")?, time_zone: time_zone(&form.time_zone)? };
@@ -98,7 +98,7 @@ pub async fn update(who: SignedIn, form: web::Json<PracticeChange>) -> ApiResult
 }
 
 /// Adds a coach.
-#[utoipa::path(tag = "practice", responses((status = 200, body = PracticePage), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "practice", operation_id = "practice_add_coach", responses((status = 200, body = PracticePage), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/practice/coaches")]
 pub async fn add_coach(who: SignedIn, form: web::Json<CoachForm>) -> ApiResult<web::Json<PracticePage>> {
     let form = form.into_inner();

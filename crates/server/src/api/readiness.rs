@@ -27,7 +27,7 @@ pub struct ReadinessForm {
 }
 
 /// What would be advised; nothing is kept.
-#[utoipa::path(tag = "readiness", responses((status = 200, body = Advice), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "readiness", operation_id = "readiness_advise", responses((status = 200, body = Advice), (status = 422, body = ApiError)))]
 #[post("/readiness/advice")]
 pub async fn advise(_: SignedIn, answers: web::Json<Answers>) -> ApiResult<web::Json<Advice>> {
     readiness::check(&answers)?;
@@ -35,7 +35,7 @@ pub async fn advise(_: SignedIn, answers: web::Json<Answers>) -> ApiResult<web::
 }
 
 /// Keeps a check.
-#[utoipa::path(tag = "readiness", responses((status = 200, body = ReadinessPage), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "readiness", operation_id = "readiness_keep", responses((status = 200, body = ReadinessPage), (status = 422, body = ApiError)))]
 #[post("/people/{id}/readiness")]
 pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<ReadinessForm>) -> ApiResult<web::Json<ReadinessPage>> {
     let form = form.into_inner();

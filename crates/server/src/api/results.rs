@@ -173,7 +173,7 @@ pub struct TrendPoint {
 }
 
 /// One result.
-#[utoipa::path(tag = "results", responses((status = 200, body = ResultPage), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "results", operation_id = "results_get", responses((status = 200, body = ResultPage), (status = 404, body = ApiError)))]
 #[get("/results/{id}")]
 pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<ResultPage>> {
     let mut scope = who.scope().await?;
@@ -214,7 +214,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
 }
 
 /// How one measure has gone.
-#[utoipa::path(tag = "results", responses((status = 200, body = TrendPage), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "results", operation_id = "results_trend", responses((status = 200, body = TrendPage), (status = 404, body = ApiError)))]
 #[get("/people/{id}/trend/{protocol}/{quantity}")]
 pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> ApiResult<web::Json<TrendPage>> {
     let (id, protocol, key) = path.into_inner();

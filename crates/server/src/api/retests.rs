@@ -133,7 +133,7 @@ pub struct SkipForm {
 }
 
 /// What a rule comes to; nothing is kept.
-#[utoipa::path(tag = "retests", responses((status = 200, body = Preview), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "retests", operation_id = "retests_preview", responses((status = 200, body = Preview), (status = 422, body = ApiError)))]
 #[post("/retests/preview")]
 pub async fn preview(who: SignedIn, form: web::Json<PreviewForm>) -> ApiResult<web::Json<Preview>> {
     let today = auth::today(&mut who.scope().await?).await?;
@@ -142,7 +142,7 @@ pub async fn preview(who: SignedIn, form: web::Json<PreviewForm>) -> ApiResult<w
 }
 
 /// Keeps a rule with its dates; it takes the place of the person's earlier rule for this test.
-#[utoipa::path(tag = "retests", responses((status = 200, body = Vec<RetestLine>), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "retests", operation_id = "retests_keep", responses((status = 200, body = Vec<RetestLine>), (status = 422, body = ApiError)))]
 #[post("/people/{id}/retests")]
 pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PlanForm>) -> ApiResult<web::Json<Vec<RetestLine>>> {
     let protocol = catalogue::find(&form.protocol)?;
@@ -168,7 +168,7 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PlanForm>)
 }
 
 /// Due, overdue, done late, skipped.
-#[utoipa::path(tag = "retests", responses((status = 200, body = RetestsPage), (status = 401, body = ApiError)))]
+#[utoipa::path(tag = "retests", operation_id = "retests_list", responses((status = 200, body = RetestsPage), (status = 401, body = ApiError)))]
 #[get("/retests")]
 pub async fn list(who: SignedIn) -> ApiResult<web::Json<RetestsPage>> {
     let mut scope = who.scope().await?;
@@ -195,7 +195,7 @@ pub async fn list(who: SignedIn) -> ApiResult<web::Json<RetestsPage>> {
 }
 
 /// Open retests as an iCalendar file.
-#[utoipa::path(tag = "retests", responses((status = 200, content_type = "text/calendar", body = String), (status = 401, body = ApiError)))]
+#[utoipa::path(tag = "retests", operation_id = "retests_export", responses((status = 200, content_type = "text/calendar", body = String), (status = 401, body = ApiError)))]
 #[get("/retests.ics")]
 pub async fn export(who: SignedIn) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
@@ -223,7 +223,7 @@ pub async fn export(who: SignedIn) -> ApiResult<HttpResponse> {
 }
 
 /// Skips a date with a reason.
-#[utoipa::path(tag = "retests", responses((status = 204), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "retests", operation_id = "retests_skip", responses((status = 204), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/retests/{id}/skip")]
 pub async fn skip(who: SignedIn, id: web::Path<Uuid>, form: web::Json<SkipForm>) -> ApiResult<HttpResponse> {
     let reason = text::note(&form.reason, "reason")?
@@ -236,7 +236,7 @@ pub async fn skip(who: SignedIn, id: web::Path<Uuid>, form: web::Json<SkipForm>)
 }
 
 /// Takes a skip back.
-#[utoipa::path(tag = "retests", responses((status = 204), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "retests", operation_id = "retests_unskip", responses((status = 204), (status = 404, body = ApiError)))]
 #[delete("/retests/{id}/skip")]
 pub async fn unskip(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;

@@ -7,7 +7,7 @@ use impulso_core::{
     catalogue::{self, CountRule},
     person::Sex,
     run::{Event, Setup, State, event::Conditions, fold},
-    suitability::{self, Verdict},
+    suitability::{self, FitVerdict},
     text,
     units::Cadence,
 };
@@ -40,6 +40,7 @@ pub struct RunForm {
     /// Beats a minute, where the protocol leaves a choice.
     pub cadence: Option<f64>,
     /// The circumstances.
+    #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
     pub conditions: Conditions,
     /// Why this test although another suits better, or although readiness advises against it.
     pub overrule_reason: Option<String>,
@@ -95,7 +96,7 @@ pub struct Appended {
 }
 
 /// Sets a run up.
-#[utoipa::path(tag = "runs", responses((status = 200, body = RunView), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "runs", operation_id = "runs_create", responses((status = 200, body = RunView), (status = 422, body = ApiError)))]
 #[post("/runs")]
 pub async fn create(who: SignedIn, form: web::Json<RunForm>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
     let form = form.into_inner();
@@ -109,7 +110,7 @@ pub async fn create(who: SignedIn, form: web::Json<RunForm>, rate: web::Data<Clo
     let reason = text::note(form.overrule_reason.as_deref().unwrap_or_default(), "overrule_reason")?;
     let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
     let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today));
-    if fit.verdict != Verdict::Suits && reason.is_none() {
+    if fit.verdict != FitVerdict::Suits && reason.is_none() {
         let message = format!("{} To go on all the same, give your reason; it is kept with the record.", fit.because);
         return Err(InputError::new(Code::MissingInput, "overrule_reason", message).into());
     }
@@ -125,7 +126,7 @@ pub async fn create(who: SignedIn, form: web::Json<RunForm>, rate: web::Data<Clo
 }
 
 /// A run, live or closed.
-#[utoipa::path(tag = "runs", responses((status = 200, body = RunView), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "runs", operation_id = "runs_get", responses((status = 200, body = RunView), (status = 404, body = ApiError)))]
 #[get("/runs/{id}")]
 pub async fn get(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
     let mut scope = who.scope().await?;
@@ -134,7 +135,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>)
 }
 
 /// Adds events, each once, in sequence; closes the run where they finish it.
-#[utoipa::path(tag = "runs", responses((status = 200, body = Appended), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "runs", operation_id = "runs_append", responses((status = 200, body = Appended), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/runs/{id}/events")]
 pub async fn append(
     who: SignedIn,
@@ -150,7 +151,10 @@ pub async fn append(
     let appended = runs::append(&mut scope, who.coach, &run, &batch.events).await?;
     if run.closed_at.is_none() {
         let state = fold(&run.protocol, &run.setup, &runs::events(&mut scope, run.id).await?);
-        if state.is_closed() {
+        if state.is_closed() && state.started_at.is_none() {
+            // Left before the clock was started: nothing was tested, so there is no result.
+            runs::close(&mut scope, run.id, state.finished_at.unwrap_or_else(Utc::now)).await?;
+        } else if state.is_closed() {
             scoring::close(&mut scope, who.coach, &run, &state).await?;
         }
     }

@@ -75,7 +75,7 @@ pub struct PracticeForm {
 }
 
 /// What to show before anyone is signed in.
-#[utoipa::path(tag = "session", responses((status = 200, body = Welcome)))]
+#[utoipa::path(tag = "session", operation_id = "session_welcome", responses((status = 200, body = Welcome)))]
 #[get("/welcome")]
 pub async fn welcome(store: web::Data<Store>) -> ApiResult<web::Json<Welcome>> {
     let email = accounts::demo_email(&store).await?;
@@ -83,7 +83,7 @@ pub async fn welcome(store: web::Data<Store>) -> ApiResult<web::Json<Welcome>> {
 }
 
 /// Signs in. The answer is the same for an unknown address and a wrong password.
-#[utoipa::path(tag = "session", responses((status = 200, body = SessionInfo), (status = 401, body = ApiError), (status = 429, body = ApiError)))]
+#[utoipa::path(tag = "session", operation_id = "session_sign_in", responses((status = 200, body = SessionInfo), (status = 401, body = ApiError), (status = 429, body = ApiError)))]
 #[post("/session")]
 pub async fn sign_in(
     form: web::Json<SignIn>,
@@ -110,14 +110,14 @@ pub async fn sign_in(
 }
 
 /// Who is signed in.
-#[utoipa::path(tag = "session", responses((status = 200, body = SessionInfo), (status = 401, body = ApiError)))]
+#[utoipa::path(tag = "session", operation_id = "session_current", responses((status = 200, body = SessionInfo), (status = 401, body = ApiError)))]
 #[get("/session")]
 pub async fn current(who: SignedIn, rate: web::Data<ClockRate>) -> ApiResult<web::Json<SessionInfo>> {
     info(&mut who.scope().await?, who.coach, &rate).await
 }
 
 /// Signs out: the session is worth nothing from now on.
-#[utoipa::path(tag = "session", responses((status = 204)))]
+#[utoipa::path(tag = "session", operation_id = "session_sign_out", responses((status = 204)))]
 #[delete("/session")]
 pub async fn sign_out(session: Session) -> HttpResponse {
     session.purge();
@@ -125,7 +125,7 @@ pub async fn sign_out(session: Session) -> HttpResponse {
 }
 
 /// Founds a practice and signs its first coach in.
-#[utoipa::path(tag = "session", responses((status = 200, body = SessionInfo), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "session", operation_id = "session_found_practice", responses((status = 200, body = SessionInfo), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/practices")]
 pub async fn found_practice(
     form: web::Json<PracticeForm>,

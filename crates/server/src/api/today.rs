@@ -94,7 +94,7 @@ pub struct Found {
 }
 
 /// Whom do I test now, who is due, what needs a look.
-#[utoipa::path(tag = "today", responses((status = 200, body = TodayPage), (status = 401, body = ApiError)))]
+#[utoipa::path(tag = "today", operation_id = "today_show", responses((status = 200, body = TodayPage), (status = 401, body = ApiError)))]
 #[get("/today")]
 pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
     let mut scope = who.scope().await?;
@@ -144,7 +144,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
 }
 
 /// People and tests by what was typed.
-#[utoipa::path(tag = "today", params(SearchQuery), responses((status = 200, body = Found), (status = 401, body = ApiError)))]
+#[utoipa::path(tag = "today", operation_id = "today_search", params(SearchQuery), responses((status = 200, body = Found), (status = 401, body = ApiError)))]
 #[get("/search")]
 pub async fn search(who: SignedIn, query: web::Query<SearchQuery>) -> ApiResult<web::Json<Found>> {
     let mut scope = who.scope().await?;

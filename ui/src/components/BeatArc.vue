@@ -1,0 +1,134 @@
+<script setup lang="ts">
+import { usePreferredReducedMotion } from "@vueuse/core";
+import { computed } from "vue";
+import type { Beat } from "@/api/types";
+
+/** The cadence as a travelling dot: where the feet should be on this beat. Drawn from the clock that sounds the beat. */
+const props = defineProps<{ beat: Beat; ms: number }>();
+const calm = usePreferredReducedMotion();
+
+const SPOTS = [
+  { x: 250, y: 52 },
+  { x: 550, y: 52 },
+  { x: 550, y: 168 },
+  { x: 250, y: 168 },
+];
+const interval = computed(() => 60000 / props.beat.per_minute);
+const position = computed(
+  () => (Math.min(Math.max(props.ms, props.beat.first_ms), props.beat.until_ms) - props.beat.first_ms) / interval.value,
+);
+const going = computed(() => props.ms >= props.beat.first_ms && props.ms < props.beat.until_ms);
+const spot = computed(() => Math.floor(position.value) % props.beat.places.length);
+const part = computed(() => position.value % 1);
+const dot = computed(() => {
+  const [from, to] = [SPOTS[spot.value % 4]!, SPOTS[(spot.value + 1) % 4]!];
+  const eased = calm.value === "reduce" ? 0 : part.value < 0.5 ? 2 * part.value ** 2 : 1 - 2 * (1 - part.value) ** 2;
+  return { x: from.x + (to.x - from.x) * eased, y: from.y + (to.y - from.y) * eased };
+});
+const swaps = computed(() => props.beat.swaps_ms.filter((at) => props.ms >= at).length);
+const lead = computed(() => (swaps.value % 2 === 0 ? "right" : "left"));
+const other = computed(() => (lead.value === "right" ? "left" : "right"));
+const foot = (k: number) => (k % 2 === 0 ? lead.value : other.value);
+const swapSoon = computed(() => props.beat.swaps_ms.some((at) => props.ms >= at - 4000 && props.ms < at + 3000));
+</script>
+
+<template>
+  <figure class="arc">
+    <figcaption>
+      <span
+        ><b class="num">{{ beat.per_minute }}</b> beats a minute</span
+      >
+      <span :class="{ swap: swapSoon }"
+        >lead foot: <b>{{ lead }}</b></span
+      >
+    </figcaption>
+    <svg viewBox="0 0 800 220" aria-hidden="true">
+      <path class="bench" d="M120 110H680" />
+      <text class="level" x="112" y="115" text-anchor="end">bench</text>
+      <rect class="path" x="250" y="52" width="300" height="116" rx="4" />
+      <g v-for="(place, k) in beat.places" :key="k">
+        <circle
+          :cx="SPOTS[k]!.x"
+          :cy="SPOTS[k]!.y"
+          :r="going && k === spot ? 30 - 10 * part : 18"
+          :class="['spot', { on: going && k === spot, lead: k % 2 === 0 }]"
+        />
+        <text
+          :x="SPOTS[k]!.x + (k === 1 || k === 2 ? 46 : -46)"
+          :y="SPOTS[k]!.y - 1"
+          :text-anchor="k === 1 || k === 2 ? 'start' : 'end'"
+          class="place"
+        >
+          {{ place }}
+        </text>
+        <text
+          :x="SPOTS[k]!.x + (k === 1 || k === 2 ? 46 : -46)"
+          :y="SPOTS[k]!.y + 20"
+          :text-anchor="k === 1 || k === 2 ? 'start' : 'end'"
+          class="foot"
+        >
+          {{ foot(k) }}
+        </text>
+      </g>
+      <circle v-if="going" class="dot" :cx="dot.x" :cy="dot.y" r="11" />
+    </svg>
+  </figure>
+</template>
+
+<style scoped>
+.arc {
+  margin: 0;
+}
+figcaption {
+  display: flex;
+  justify-content: space-between;
+  color: var(--soft);
+  font-size: 17px;
+}
+figcaption b {
+  color: var(--ink);
+}
+.swap,
+.swap b {
+  color: var(--ember);
+}
+svg {
+  width: 100%;
+  max-height: 240px;
+  display: block;
+}
+.bench {
+  stroke: var(--soft);
+  stroke-width: 2;
+  stroke-dasharray: 2 7;
+}
+.level,
+.foot {
+  fill: var(--soft);
+  font-size: 16px;
+}
+.path {
+  fill: none;
+  stroke: var(--line);
+  stroke-width: 3;
+}
+.spot {
+  fill: var(--line);
+}
+.spot.lead {
+  stroke: var(--soft);
+  stroke-width: 3;
+}
+.spot.on {
+  fill: var(--ember);
+  stroke: none;
+}
+.dot {
+  fill: var(--ember);
+}
+.place {
+  fill: var(--ink);
+  font-size: 22px;
+  font-weight: 650;
+}
+</style>

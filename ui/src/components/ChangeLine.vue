@@ -1,0 +1,71 @@
+<script setup lang="ts">
+import type { Comparison } from "@/api/types";
+import { dayShort } from "@/composables/dates";
+
+/** One change with its verdict, in the client's words; where nothing is compared, exactly why. */
+defineProps<{ change: Comparison; since: string }>();
+const sign: Record<string, string> = {
+  clear_gain: "▲",
+  possible_gain: "△",
+  clear_loss: "▼",
+  possible_loss: "▽",
+  within_noise: "=",
+  not_comparable: "≠",
+  no_verdict: "?",
+};
+</script>
+
+<template>
+  <div class="change" :class="change.verdict">
+    <span class="sign" aria-hidden="true">{{ sign[change.verdict] }}</span>
+    <div>
+      <p class="head">
+        <b>{{ change.verdict_words }}</b> <span class="soft">since {{ since }}, {{ dayShort(change.from_on) }}</span>
+      </p>
+      <p>{{ change.sentence }}</p>
+      <ul v-if="change.unlike.length">
+        <li v-for="u in change.unlike" :key="u.key">
+          <b>{{ u.label }}: {{ u.then }}, now {{ u.now }}.</b> Matters because {{ u.why }}.
+        </li>
+      </ul>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.change {
+  display: flex;
+  gap: 14px;
+  padding: 12px 0;
+  border-top: 1px solid var(--line);
+}
+.sign {
+  font-size: 22px;
+  line-height: 1.2;
+  width: 26px;
+  text-align: center;
+  color: var(--soft);
+}
+.clear_gain .sign,
+.clear_gain .head b {
+  color: var(--fjord);
+}
+.clear_loss .sign,
+.clear_loss .head b,
+.not_comparable .sign {
+  color: var(--ochre);
+}
+.head {
+  margin: 0 0 2px;
+}
+.head b {
+  text-transform: capitalize;
+}
+p {
+  margin: 0;
+}
+ul {
+  margin: 6px 0 0;
+  padding-left: 20px;
+}
+</style>

@@ -1,0 +1,154 @@
+<script setup lang="ts">
+import { computed, nextTick, onMounted, ref } from "vue";
+import type { RunView, StopReason } from "@/api/types";
+import { minutes } from "@/composables/dates";
+
+/** After Stop: a reason, not a loss. Symptoms lead to the stop-and-refer card. */
+const props = defineProps<{ state: RunView["state"] }>();
+const emit = defineEmits<{ undo: []; close: []; explain: [reason: StopReason, note: string | null] }>();
+const reasons: [StopReason, string][] = [
+  ["symptoms", "Pain or symptoms"],
+  ["volitional", "Client asked"],
+  ["fatigue", "Fatigue"],
+  ["lost_cadence", "Lost the beat"],
+  ["heart_rate_ceiling", "Heart rate at its ceiling"],
+  ["equipment", "Equipment"],
+  ["assessor", "My call"],
+];
+const chosen = ref<StopReason | null>(props.state.stop_reason ?? null);
+const note = ref(props.state.stop_note ?? "");
+const sheet = ref<HTMLElement>();
+const at = computed(() => {
+  const work = props.state.timeline.phases.find((p) => p.kind === "work");
+  return minutes(Math.max(0, (props.state.stopped_ms ?? 0) - (work?.start_ms ?? 0)));
+});
+const clock = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit" }).format(new Date());
+
+onMounted(async () => {
+  await nextTick();
+  sheet.value?.querySelector("button")?.focus();
+});
+function keep() {
+  emit("explain", chosen.value!, note.value.trim() || null);
+  emit("close");
+}
+</script>
+
+<template>
+  <div class="over">
+    <div ref="sheet" class="sheet" role="dialog" aria-modal="true" aria-labelledby="stop-h">
+      <h1 id="stop-h">Stopped at {{ at }}</h1>
+      <p class="soft">Why? What was done so far is kept.</p>
+      <div class="reasons" role="radiogroup" aria-label="Reason">
+        <button
+          v-for="[key, words] in reasons"
+          :key="key"
+          type="button"
+          role="radio"
+          :aria-checked="chosen === key"
+          :class="{ on: chosen === key, madder: key === 'symptoms' }"
+          @click="chosen = key"
+        >
+          {{ words }}
+        </button>
+      </div>
+      <div v-if="chosen === 'symptoms'" class="card" role="alert">
+        <h2>Stop and refer</h2>
+        <ol>
+          <li>Sit the client down. Stay with them.</li>
+          <li>Chest discomfort, fainting, confusion, or no better within minutes: call the local emergency number now.</li>
+          <li>
+            Note the time, <b class="num">{{ clock }}</b>, and what the client reports.
+          </li>
+          <li>No more testing today. A doctor first; follow the local first-aid rules.</li>
+        </ol>
+      </div>
+      <label><span>Anything to add</span><textarea v-model="note" rows="2" maxlength="2000"></textarea></label>
+      <div class="acts">
+        <button type="button" class="main" :disabled="!chosen" @click="keep">Keep and close</button>
+        <button type="button" @click="emit('undo')">It was a slip: go on</button>
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.over {
+  position: fixed;
+  inset: 0;
+  background: color-mix(in srgb, var(--paper) 82%, transparent);
+  display: grid;
+  place-items: center;
+  padding: 12px;
+  overflow: auto;
+}
+.sheet {
+  background: var(--card);
+  border: 1px solid var(--line);
+  border-top: 6px solid var(--madder);
+  border-radius: 14px;
+  padding: 24px 28px;
+  width: min(640px, 100%);
+}
+.reasons {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 10px;
+  margin: 12px 0 16px;
+}
+button {
+  font: 600 17px var(--text);
+  min-height: 52px;
+  border-radius: 10px;
+  border: 1px solid var(--soft);
+  background: none;
+  color: var(--ink);
+  cursor: pointer;
+  padding: 8px 16px;
+}
+button.madder {
+  border-color: var(--madder);
+}
+button.on {
+  background: var(--ink);
+  color: var(--paper);
+}
+button.main {
+  background: var(--fjord);
+  border-color: var(--fjord);
+  color: var(--on-fjord);
+}
+button:disabled {
+  opacity: 0.45;
+}
+.card {
+  border: 2px solid var(--madder);
+  background: var(--madder-wash);
+  border-radius: 10px;
+  padding: 12px 18px;
+  margin-bottom: 14px;
+}
+.card h2 {
+  color: var(--ink);
+  font-size: 20px;
+}
+ol {
+  margin: 0;
+  padding-left: 22px;
+}
+textarea {
+  width: 100%;
+  font: inherit;
+  background: var(--paper);
+  color: var(--ink);
+  border: 1px solid var(--line);
+  border-radius: 8px;
+  padding: 8px 12px;
+}
+.acts {
+  display: flex;
+  gap: 12px;
+  margin-top: 14px;
+  flex-wrap: wrap;
+}
+</style>

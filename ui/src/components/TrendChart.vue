@@ -1,0 +1,125 @@
+<script setup lang="ts">
+import { LineChart, ScatterChart } from "echarts/charts";
+import { GridComponent, MarkAreaComponent, TooltipComponent } from "echarts/components";
+import { use } from "echarts/core";
+import { SVGRenderer } from "echarts/renderers";
+import { computed } from "vue";
+import VChart from "vue-echarts";
+import { useRouter } from "vue-router";
+import type { TrendPage } from "@/api/types";
+import { dayShort } from "@/composables/dates";
+
+/** One measure over time with the band of the test's own noise around the first comparable test. */
+use([LineChart, ScatterChart, GridComponent, MarkAreaComponent, TooltipComponent, SVGRenderer]);
+const props = defineProps<{ trend: TrendPage }>();
+const router = useRouter();
+
+const css = getComputedStyle(document.documentElement);
+const token = (name: string) => css.getPropertyValue(name).trim();
+
+const alike = computed(() => props.trend.points.filter((p) => p.value != null && p.unlike.length === 0));
+const others = computed(() => props.trend.points.filter((p) => p.value != null && p.unlike.length > 0));
+const option = computed(() => {
+  const base = alike.value[0]?.value;
+  const noise = props.trend.typical_error?.detectable;
+  const values = props.trend.points.flatMap((p) => (p.value == null ? [] : [p.value]));
+  const edges = base != null && noise != null ? [...values, base - noise, base + noise] : values;
+  const room = Math.max(2, (Math.max(...edges) - Math.min(...edges)) * 0.12);
+  const point = (p: TrendPage["points"][number]) => ({
+    value: [p.on, p.value],
+    result: p.result,
+    shown: p.shown,
+    why: p.unlike.map((u) => `${u.label}: ${u.then}`).join(", "),
+  });
+  return {
+    animation: false,
+    textStyle: { fontFamily: token("--text"), fontSize: 15, color: token("--soft") },
+    grid: { left: 52, right: 24, top: 34, bottom: 34 },
+    tooltip: {
+      trigger: "item",
+      formatter: (p: { data: { value: [string, number]; shown: string; why: string } }) =>
+        `${dayShort(p.data.value[0])}<br><b>${p.data.shown} ${props.trend.unit}</b>${p.data.why ? `<br>${p.data.why}` : ""}`,
+    },
+    xAxis: {
+      type: "time",
+      axisLine: { lineStyle: { color: token("--line") } },
+      axisLabel: { color: token("--soft"), hideOverlap: true, fontSize: 14 },
+      splitLine: { show: false },
+    },
+    yAxis: {
+      type: "value",
+      inverse: props.trend.lower_is_better,
+      min: Math.floor(Math.min(...edges) - room),
+      max: Math.ceil(Math.max(...edges) + room),
+      name: props.trend.unit,
+      nameTextStyle: { color: token("--soft"), align: "left", padding: [0, 0, 0, -40] },
+      nameLocation: props.trend.lower_is_better ? "start" : "end",
+      axisLabel: { color: token("--soft"), fontSize: 14 },
+      splitLine: { lineStyle: { color: token("--line") } },
+    },
+    series: [
+      {
+        type: "line",
+        data: alike.value.map(point),
+        symbolSize: 13,
+        symbol: "circle",
+        lineStyle: { color: token("--fjord"), width: 3 },
+        itemStyle: { color: token("--fjord") },
+        label: {
+          show: true,
+          position: "top",
+          formatter: (p: { data: { shown: string } }) => p.data.shown,
+          fontSize: 15,
+          color: token("--ink"),
+          fontFamily: token("--num"),
+        },
+        markArea:
+          base != null && noise != null
+            ? {
+                silent: true,
+                itemStyle: { color: token("--band"), opacity: 0.8 },
+                data: [[{ yAxis: base - noise }, { yAxis: base + noise }]],
+              }
+            : undefined,
+        z: 3,
+      },
+      {
+        type: "scatter",
+        data: others.value.map(point),
+        symbol: "diamond",
+        symbolSize: 15,
+        itemStyle: { color: token("--card"), borderColor: token("--ochre"), borderWidth: 2 },
+        label: {
+          show: true,
+          position: "bottom",
+          formatter: (p: { data: { shown: string } }) => `${p.data.shown} ≠`,
+          fontSize: 14,
+          color: token("--ochre"),
+        },
+        z: 4,
+      },
+    ],
+  };
+});
+function open(event: unknown) {
+  const result = (event as { data?: { result?: string } }).data?.result;
+  if (result) void router.push(`/results/${result}`);
+}
+</script>
+
+<template>
+  <VChart
+    class="chart"
+    :option="option"
+    autoresize
+    role="img"
+    :aria-label="`${trend.label} over time; the same numbers stand in the list below`"
+    @click="open"
+  />
+</template>
+
+<style scoped>
+.chart {
+  height: 380px;
+}
+</style>

@@ -1,0 +1,104 @@
+<script setup lang="ts">
+import type { QuantityReport, ResultPage } from "@/api/types";
+
+/** Where a number comes from: the equation with the numbers in it, the source and its kind, how sure, under what conditions. */
+defineProps<{ quantity: QuantityReport | null; page: ResultPage }>();
+const open = defineModel<boolean>({ required: true });
+const kind = (s: { kind: string; recalled?: boolean }) =>
+  `${s.kind === "published" ? "published" : "common practice"}${s.recalled ? ", recalled" : ""}`;
+</script>
+
+<template>
+  <ElDrawer v-model="open" size="min(520px, 100vw)" :title="quantity ? `Why ${quantity.label} ${quantity.shown}` : 'Why'">
+    <template v-if="quantity">
+      <template v-if="quantity.working">
+        <h2>Equation</h2>
+        <p class="num eq">{{ quantity.working.formula }}</p>
+        <h2>With this client’s numbers</h2>
+        <p class="num eq filled">{{ quantity.working.filled }}</p>
+        <p class="soft">{{ quantity.working.symbols }}.</p>
+      </template>
+      <h2>How sure</h2>
+      <p v-if="quantity.resolution">The count itself: {{ quantity.resolution }}.</p>
+      <p>
+        Standard error of estimate:
+        {{
+          quantity.see != null
+            ? `${quantity.see} ${quantity.unit}`
+            : quantity.method === "mcardle-1972"
+              ? "none known for this equation"
+              : "not an estimate"
+        }}.
+      </p>
+      <p v-if="quantity.typical_error">
+        Typical error: {{ quantity.typical_error.basis }}. A change beyond {{ quantity.typical_error.detectable.toFixed(1) }}
+        {{ quantity.unit }} is clear.
+      </p>
+      <p v-else>Typical error: not known; the practice’s own repeats serve once there are ten pairs.</p>
+      <p v-if="quantity.typical_error?.source" class="cite">
+        {{ quantity.typical_error.source.citation }}. <i>{{ kind(quantity.typical_error.source) }}</i>
+      </p>
+      <h2>Conditions</h2>
+      <dl>
+        <template v-for="c in page.report?.conditions ?? []" :key="c.label"
+          ><dt>{{ c.label }}</dt>
+          <dd>{{ c.value }}</dd></template
+        >
+        <dt>Method</dt>
+        <dd>{{ quantity.method }}, {{ page.method }}</dd>
+        <dt>Age, sex</dt>
+        <dd>{{ page.facts.age ?? "unknown" }}, {{ page.facts.sex ?? "none on record" }}</dd>
+      </dl>
+      <template v-if="page.report?.flags.length">
+        <h2>Flags</h2>
+        <ul>
+          <li v-for="f in page.report.flags" :key="f.message">{{ f.message }}</li>
+        </ul>
+      </template>
+      <h2>Sources</h2>
+      <p v-for="s in page.sources" :key="s.of" class="cite">
+        <b>{{ s.of }}:</b> {{ s.citation }}. <i>{{ kind(s) }}</i>
+      </p>
+      <p v-for="n in quantity.norms" :key="n.table" class="cite">
+        <b>table:</b> {{ n.source }}. <i>{{ n.status }}</i>
+      </p>
+    </template>
+  </ElDrawer>
+</template>
+
+<style scoped>
+h2 {
+  margin: 18px 0 4px;
+}
+h2:first-child {
+  margin-top: 0;
+}
+.eq {
+  background: var(--band);
+  border-radius: 8px;
+  padding: 10px 14px;
+  margin-bottom: 4px;
+}
+.filled {
+  font-weight: 650;
+}
+.cite {
+  font-size: 15px;
+}
+dl {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 2px 18px;
+  margin: 0;
+}
+dt {
+  color: var(--soft);
+}
+dd {
+  margin: 0;
+}
+ul {
+  padding-left: 20px;
+  margin: 0;
+}
+</style>

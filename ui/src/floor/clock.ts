@@ -1,0 +1,34 @@
+/**
+ * True time, as the server has it.
+ *
+ * Between two looks at the system clock the monotonic clock runs, so that a correction of the system clock never makes
+ * the seconds jump; after sleep, when the monotonic clock may have stood still, the system clock counts again.
+ */
+export class TrueClock {
+  private base = Date.now();
+  private mono = performance.now();
+  private offset = 0;
+  private bestRoundTrip = Infinity;
+
+  /** Now, milliseconds since 1970, by the server's clock. */
+  now(): number {
+    const local = this.base + (performance.now() - this.mono);
+    if (Math.abs(local - Date.now()) > 250) this.anchor();
+    return this.base + (performance.now() - this.mono) + this.offset;
+  }
+
+  /** Learns the offset from an answer: the server's time, and when the question left and the answer came. */
+  learn(serverNow: string, sent: number, received: number) {
+    const roundTrip = received - sent;
+    if (roundTrip > this.bestRoundTrip) return;
+    this.bestRoundTrip = roundTrip;
+    const middle = this.base + ((sent + received) / 2 - this.mono);
+    this.offset = Date.parse(serverNow) - middle;
+  }
+
+  private anchor() {
+    this.base = Date.now();
+    this.mono = performance.now();
+    this.bestRoundTrip = Infinity;
+  }
+}

@@ -1,0 +1,295 @@
+<script setup lang="ts">
+import { useDebounceFn } from "@vueuse/core";
+import { v7 as uuid } from "uuid";
+import { computed, ref, watch } from "vue";
+import { useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import type { Answer, Conditions, Unlike } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
+import PageState from "@/components/PageState.vue";
+import PrepareStep from "@/components/PrepareStep.vue";
+import YesNo from "@/components/YesNo.vue";
+import { dayYear } from "@/composables/dates";
+import { useAction } from "@/composables/useAction";
+import { useDraft } from "@/composables/useDraft";
+import { useLoad } from "@/composables/useLoad";
+
+const props = defineProps<{ id: string; protocol: string }>();
+const router = useRouter();
+const path = { id: props.id, protocol: props.protocol };
+const {
+  data: page,
+  failure: lost,
+  loading,
+  reload,
+} = useLoad(() => take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path } })));
+
+interface Draft {
+  run: string;
+  given: Record<string, string | boolean>;
+  cadence: number | null;
+  reason: string;
+  filled: boolean;
+}
+const { draft, clear } = useDraft<Draft>(`assess.${props.id}.${props.protocol}`, {
+  run: uuid(),
+  given: {},
+  cadence: null,
+  reason: "",
+  filled: false,
+});
+watch(page, (p) => {
+  if (!p || draft.value.filled) return;
+  for (const [key, answer] of Object.entries(p.suggested)) draft.value.given[key] = typeof answer === "boolean" ? answer : String(answer);
+  draft.value.reason = p.readiness?.overrule_reason ?? "";
+  draft.value.filled = true;
+});
+
+const asked = computed(() => page.value?.protocol.conditions.filter((c) => c.ask) ?? []);
+const conditions = computed<Conditions>(() => {
+  const out: Record<string, Answer> = {};
+  for (const c of asked.value) {
+    const given = draft.value.given[c.key];
+    if (given === undefined || given === "") continue;
+    out[c.key] = c.kind === "number" && typeof given === "string" ? Number(given.replace(",", ".")) : given;
+  }
+  return out;
+});
+const unlike = ref<Unlike[]>([]);
+const differing = useAction();
+const compare = useDebounceFn(async () => {
+  if (!page.value?.last || Object.values(conditions.value).some((v) => typeof v === "number" && Number.isNaN(v))) return;
+  unlike.value =
+    (await differing.run(() =>
+      take(api.POST("/api/people/{id}/assess/{protocol}/differences", { params: { path }, body: { conditions: conditions.value } })),
+    )) ?? unlike.value;
+}, 150);
+watch([conditions, page], () => void compare(), { deep: true });
+const differs = (key: string) => unlike.value.find((u) => u.key === key);
+
+const { busy, failure, run } = useAction();
+const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
+const known = computed(() => new Set([...asked.value.map((c) => c.key), "cadence", "overrule_reason"]));
+const elsewhere = computed(() => (failure.value && !known.value.has(failure.value.field ?? "") ? failure.value : null));
+const needsReason = computed(() => page.value !== null && page.value.fit.verdict !== "suits");
+
+async function begin() {
+  const body = {
+    id: draft.value.run,
+    person: props.id,
+    protocol: props.protocol,
+    cadence: page.value?.cadence ?? draft.value.cadence,
+    conditions: conditions.value,
+    overrule_reason: needsReason.value ? draft.value.reason : null,
+  };
+  const view = await run(() => take(api.POST("/api/runs", { body })));
+  if (!view) return;
+  clear();
+  await router.push(`/runs/${view.id}`);
+}
+</script>
+
+<template>
+  <PageState v-if="!page" :failure="lost" :loading="loading" @again="reload" />
+  <form v-else class="page" @submit.prevent="begin">
+    <div class="page-head">
+      <div>
+        <h1>{{ page.protocol.name }}</h1>
+        <div class="soft">{{ page.name }} · {{ page.protocol.summary }}</div>
+      </div>
+      <span class="grow"></span>
+      <RouterLink :to="`/tests/${protocol}`">How it is done</RouterLink>
+    </div>
+
+    <div v-if="page.fit.verdict !== 'suits'" class="box fit" :class="page.fit.verdict === 'unsuited' ? 'stop' : 'care'">
+      <p class="headline">{{ page.fit.because }}</p>
+      <div class="actions">
+        <RouterLink v-if="page.fit.instead" class="go" :to="`/people/${id}/assess/${page.fit.instead.protocol}`"
+          >{{ page.fit.instead.name }} instead</RouterLink
+        >
+        <RouterLink v-else :to="`/people/${id}`">Leave it for today</RouterLink>
+      </div>
+    </div>
+    <div v-if="!page.readiness" class="box care fit">
+      Readiness has not been asked today. <RouterLink :to="`/people/${id}/readiness`">Ask now</RouterLink>.
+    </div>
+
+    <div class="two">
+      <section>
+        <h2>Set up</h2>
+        <ul class="bring">
+          <li v-for="e in page.protocol.equipment" :key="e.what">{{ e.what }}</li>
+        </ul>
+        <div v-for="c in asked" :key="c.key" class="condition">
+          <YesNo
+            v-if="c.kind === 'yes_no'"
+            :model-value="(draft.given[c.key] as boolean | undefined) ?? null"
+            :name="c.key"
+            :label="c.ask"
+            @update:model-value="(v) => v !== null && (draft.given[c.key] = v)"
+            >{{ page.protocol.prepare?.find((s) => s.condition === c.key)?.detail }}</YesNo
+          >
+          <template v-else-if="c.kind === 'choice'">
+            <span :id="`c-${c.key}`" class="name">{{ c.ask }}</span>
+            <ElRadioGroup
+              :model-value="draft.given[c.key] as string"
+              :aria-labelledby="`c-${c.key}`"
+              @update:model-value="(v) => (draft.given[c.key] = String(v))"
+            >
+              <ElRadioButton v-for="[key, words] in c.choices as [string, string][]" :key="key" :value="key">{{ words }}</ElRadioButton>
+            </ElRadioGroup>
+          </template>
+          <label v-else
+            ><span class="name">{{ c.label }}</span>
+            <ElInput
+              :model-value="draft.given[c.key] as string"
+              :name="c.key"
+              :inputmode="c.kind === 'number' ? 'decimal' : 'text'"
+              :class="{ number: c.kind === 'number' }"
+              @update:model-value="(v: string) => (draft.given[c.key] = v)"
+              ><template v-if="c.unit" #append>{{ c.unit }}</template></ElInput
+            ><span class="hint"
+              >{{ c.ask }}<template v-if="c.expected"> The protocol’s is {{ c.expected }} {{ c.unit }}.</template></span
+            ></label
+          >
+          <p v-if="wrong(c.key)" class="wrong" role="alert">{{ wrong(c.key) }}</p>
+          <p v-if="differs(c.key)" class="unlike">
+            <b>◆ {{ differs(c.key)!.then }} last time.</b> Matters because {{ differs(c.key)!.why }}.
+          </p>
+        </div>
+        <div v-if="page.cadence === null && page.cadence_choices.length > 1" class="condition">
+          <span id="c-cadence" class="name">Which beat?</span>
+          <ElRadioGroup
+            :model-value="draft.cadence ?? undefined"
+            @update:model-value="(v) => (draft.cadence = Number(v))"
+            aria-labelledby="c-cadence"
+          >
+            <ElRadioButton v-for="beat in page.cadence_choices" :key="beat" :value="beat">{{ beat }} a minute</ElRadioButton>
+          </ElRadioGroup>
+          <span class="hint">The protocol gives one beat for men and one for women; no sex is on record.</span>
+          <p v-if="wrong('cadence')" class="wrong" role="alert">{{ wrong("cadence") }}</p>
+        </div>
+        <p v-else-if="page.cadence" class="beat">
+          <b class="num">{{ page.cadence }}</b> beats a minute, sounded by Impulso.
+        </p>
+      </section>
+
+      <section>
+        <h2>Before the clock</h2>
+        <PrepareStep v-for="step in page.protocol.prepare" :key="step.id" :step="step" />
+        <h2>The count</h2>
+        <p>{{ page.protocol.count?.rule }}</p>
+        <h2>Care</h2>
+        <ul class="care-list">
+          <li v-for="c in page.protocol.cautions" :key="c.text">{{ c.text }}</li>
+        </ul>
+        <template v-if="page.last">
+          <h2>Last time, {{ dayYear(page.last.on) }}</h2>
+          <p v-if="unlike.length === 0">So far the same.</p>
+          <dl>
+            <template v-for="c in page.last.conditions" :key="c.label"
+              ><dt>{{ c.label }}</dt>
+              <dd>{{ c.value }}</dd></template
+            >
+          </dl>
+        </template>
+      </section>
+    </div>
+
+    <label v-if="needsReason" class="field reason"
+      ><span class="name">Why this test all the same?</span
+      ><ElInput v-model="draft.reason" name="overrule_reason" placeholder="Your reason; it is kept with the record" />
+      <span v-if="wrong('overrule_reason')" class="wrong" role="alert">{{ wrong("overrule_reason") }}</span></label
+    >
+    <FailureNote :failure="elsewhere" />
+    <div class="actions foot">
+      <ElButton type="primary" size="large" native-type="submit" :loading="busy">To the floor</ElButton>
+      <span class="soft">The clock starts when you say so.</span>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.fit {
+  margin-bottom: 18px;
+}
+.headline {
+  font-size: 18px;
+  font-weight: 650;
+}
+.go {
+  border: 1px solid var(--fjord);
+  background: var(--fjord);
+  color: var(--on-fjord);
+  border-radius: 8px;
+  padding: 10px 18px;
+  font-weight: 600;
+  text-decoration: none;
+}
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1.1fr) minmax(0, 1fr);
+  gap: 44px;
+}
+.bring,
+.care-list {
+  padding-left: 20px;
+  margin: 0 0 16px;
+}
+.condition {
+  margin-bottom: 16px;
+}
+.condition .name {
+  display: block;
+  font-weight: 650;
+  margin-bottom: 4px;
+}
+.hint {
+  display: block;
+  color: var(--soft);
+  font-size: 15px;
+  margin-top: 3px;
+}
+.number {
+  width: 200px;
+}
+.unlike {
+  color: var(--ochre);
+  margin: 6px 0 0;
+}
+.beat b {
+  font-size: 22px;
+}
+dl {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 2px 18px;
+  margin: 0;
+}
+dt {
+  color: var(--soft);
+}
+dd {
+  margin: 0;
+}
+section h2:not(:first-child) {
+  margin-top: 22px;
+}
+.reason {
+  max-width: 620px;
+}
+.foot {
+  position: sticky;
+  bottom: 0;
+  background: var(--paper);
+  padding: 14px 0;
+  border-top: 1px solid var(--line);
+  margin-top: 22px;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: 1fr;
+    gap: 12px;
+  }
+}
+</style>

@@ -1,0 +1,119 @@
+<script setup lang="ts">
+import { api, take } from "@/api/client";
+import PageState from "@/components/PageState.vue";
+import { useLoad } from "@/composables/useLoad";
+
+const props = defineProps<{ id: string }>();
+const { data: m, failure, loading, reload } = useLoad(() => take(api.GET("/api/protocols/{id}", { params: { path: { id: props.id } } })));
+const kind = (s: { kind: string; recalled?: boolean }) =>
+  `${s.kind === "published" ? "published" : "common practice"}${s.recalled ? ", recalled" : ""}`;
+</script>
+
+<template>
+  <PageState v-if="!m" :failure="failure" :loading="loading" @again="reload" />
+  <article v-else class="page">
+    <div class="page-head">
+      <div>
+        <h1>{{ m.protocol.name }}</h1>
+        <div class="soft">
+          {{ m.protocol.minutes }} minutes · <span class="num">{{ m.protocol.id }}</span> · version {{ m.protocol.version }}
+        </div>
+      </div>
+    </div>
+    <p class="lead">{{ m.protocol.summary }} {{ m.protocol.tells }}</p>
+    <div class="two">
+      <div>
+        <h2>How it is run</h2>
+        <ol>
+          <li v-for="s in m.protocol.prepare" :key="s.id">
+            <b>{{ s.label }}.</b> {{ s.detail }}
+          </li>
+          <li v-for="s in m.protocol.phases" :key="s.id">
+            <b
+              >{{ s.label }}<template v-if="s.seconds">, {{ s.seconds }} s</template
+              ><template v-else-if="s.beats">, {{ s.beats }} beats</template>.</b
+            >
+            {{ s.cue }}
+          </li>
+        </ol>
+        <p v-if="m.protocol.cadence">
+          Beat: <template v-if="m.protocol.cadence.any">{{ m.protocol.cadence.any }} a minute</template
+          ><template v-else>{{ m.protocol.cadence.male }} a minute for men, {{ m.protocol.cadence.female }} for women</template>;
+          {{ m.protocol.cadence.places.join(", ") }}.
+        </p>
+        <p v-if="m.protocol.count"><b>The count.</b> {{ m.protocol.count.rule }}</p>
+        <h2>What is computed, at 120 bpm</h2>
+        <div v-for="e in m.examples" :key="e.who + e.method" class="eq">
+          <span class="soft">{{ e.who }} · {{ e.method }}</span>
+          <span class="num">{{ e.working.formula }}</span>
+          <span class="num"
+            ><b>{{ e.working.filled }}</b></span
+          >
+        </div>
+        <h2>Sources</h2>
+        <p v-for="s in m.protocol.sources" :key="s.of" class="cite">
+          <b>{{ s.of }}:</b> {{ s.citation }}. <i>{{ kind(s) }}</i>
+        </p>
+        <p v-for="t in m.tables" :key="t.id" class="cite">
+          <b>table {{ t.id }}:</b> {{ t.source }}. {{ t.population }}. <i>{{ t.status }}</i>
+        </p>
+      </div>
+      <aside>
+        <h2>Bring</h2>
+        <ul>
+          <li v-for="e in m.protocol.equipment" :key="e.what">{{ e.what }}</li>
+        </ul>
+        <h2>Care</h2>
+        <ul>
+          <li v-for="c in m.protocol.cautions" :key="c.text">{{ c.text }}</li>
+        </ul>
+        <h2>Whom it does not suit</h2>
+        <ul>
+          <li v-for="u in m.protocol.unsuited" :key="u.when">{{ u.why }}</li>
+        </ul>
+        <h2>Compared only where alike</h2>
+        <ul>
+          <li v-for="c in m.protocol.conditions" :key="c.key">
+            <b>{{ c.label }}</b
+            >: {{ c.why }}
+          </li>
+        </ul>
+      </aside>
+    </div>
+  </article>
+</template>
+
+<style scoped>
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1.3fr) minmax(0, 1fr);
+  gap: 44px;
+  margin-top: 22px;
+}
+h2:not(:first-child) {
+  margin-top: 22px;
+}
+ol,
+ul {
+  padding-left: 22px;
+  margin: 0 0 10px;
+}
+li {
+  margin-bottom: 5px;
+}
+.eq {
+  display: flex;
+  flex-direction: column;
+  border-top: 1px solid var(--line);
+  padding: 8px 0;
+}
+.cite {
+  font-size: 15px;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: 1fr;
+    gap: 8px;
+  }
+}
+</style>

@@ -1,0 +1,174 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import { api, take } from "@/api/client";
+import ChangeLadder from "@/components/ChangeLadder.vue";
+import PageState from "@/components/PageState.vue";
+import { dayName, dayShort, dayYear } from "@/composables/dates";
+import { useLoad } from "@/composables/useLoad";
+
+const props = defineProps<{ id: string }>();
+const { data: p, failure, loading, reload } = useLoad(() => take(api.GET("/api/people/{id}", { params: { path: { id: props.id } } })));
+const next = computed(() => p.value?.retests[0]);
+const assess = computed(() => (p.value?.readiness?.is_today ? `/people/${props.id}/assess` : `/people/${props.id}/readiness`));
+const about = computed(() => {
+  const f = p.value?.form;
+  if (!f) return "";
+  const since = p.value!.tests.at(-1)?.on ?? p.value!.since;
+  return [p.value!.age, f.occupation, `with us since ${dayYear(since)}`].filter(Boolean).join(" · ");
+});
+const care = computed(() => {
+  const f = p.value?.form;
+  if (!f) return [];
+  const lines: string[] = [];
+  if (f.rate_limiting_drug) lines.push("On a medicine that holds the heart rate down: no test that rests on heart rate.");
+  if (f.medicines) lines.push(`Medicines: ${f.medicines}.`);
+  if (p.value!.age !== null && p.value!.age! < 18) lines.push("Under 18: follow the local rules on consent, supervision and data.");
+  if (!f.sex) lines.push("No sex on record: estimates printed for men and women apart are left out.");
+  return lines;
+});
+</script>
+
+<template>
+  <PageState v-if="!p" :failure="failure" :loading="loading" @again="reload" />
+  <div v-else class="page">
+    <div class="page-head">
+      <div>
+        <h1>{{ p.form.name }}</h1>
+        <div class="soft">{{ about }}</div>
+        <div v-if="p.form.goal" class="goal">Goal: “{{ p.form.goal }}”</div>
+      </div>
+      <span class="grow"></span>
+      <RouterLink :to="`/people/${id}/edit`" class="quiet">Change</RouterLink>
+      <RouterLink :to="assess" class="go">Assess</RouterLink>
+    </div>
+    <p class="box story">{{ p.story }}</p>
+
+    <div class="two">
+      <div>
+        <section v-if="p.ladder.length">
+          <h2>First test → now, in steps of what the test can detect</h2>
+          <ChangeLadder :rungs="p.ladder" :person="id" />
+          <p class="soft legend">The pale band is the test’s own noise. Open dot: first test. Block: now. Better is to the right.</p>
+        </section>
+        <section>
+          <h2>Tests</h2>
+          <p v-if="!p.tests.length">None yet. <RouterLink :to="assess">Start with readiness</RouterLink>.</p>
+          <ul v-else class="rows">
+            <li v-for="t in p.tests" :key="t.id">
+              <RouterLink class="row-link" :to="`/results/${t.id}`">
+                <span class="on">{{ dayShort(t.on) }}</span>
+                <span class="what"
+                  >{{ t.name }}<small v-if="t.stopped" class="early">▼ {{ t.stopped }}</small></span
+                >
+                <span class="got">{{ t.values.join(" · ") }}</span>
+              </RouterLink>
+            </li>
+          </ul>
+        </section>
+      </div>
+      <aside>
+        <div class="box">
+          <h2>Next retest</h2>
+          <template v-if="next">
+            <div class="due">{{ dayName(next.due_on) }}</div>
+            <p :class="{ late: next.status === 'overdue' }">{{ next.spoken }} · {{ next.rule }}</p>
+            <p class="soft">{{ next.protocol_name }}</p>
+          </template>
+          <p v-else>None planned. Open a result to plan one.</p>
+        </div>
+        <div v-if="care.length" class="box care">
+          <h2>Before testing</h2>
+          <p v-for="line in care" :key="line">{{ line }}</p>
+        </div>
+        <div v-if="p.readiness" class="box">
+          <h2>Readiness, {{ p.readiness.is_today ? "today" : dayShort(p.readiness.on) }}</h2>
+          <p>{{ p.readiness.advice.headline }}</p>
+          <p v-if="p.readiness.overrule_reason" class="soft">Overruled: {{ p.readiness.overrule_reason }}</p>
+          <RouterLink :to="`/people/${id}/readiness`">{{ p.readiness.is_today ? "Ask again" : "Ask today" }}</RouterLink>
+        </div>
+        <div v-if="p.form.notes" class="box">
+          <h2>Notes</h2>
+          <p class="notes">{{ p.form.notes }}</p>
+        </div>
+      </aside>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.goal {
+  margin-top: 2px;
+}
+.story {
+  font-size: 19px;
+  margin-bottom: 24px;
+}
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 280px;
+  gap: 32px;
+}
+section {
+  margin-bottom: 30px;
+}
+.legend {
+  font-size: 15px;
+  margin-top: 8px;
+}
+aside .box {
+  margin-bottom: 14px;
+}
+.due {
+  font-size: 25px;
+  font-weight: 650;
+  line-height: 1.2;
+}
+.late {
+  color: var(--ochre);
+  font-weight: 650;
+}
+.notes {
+  white-space: pre-wrap;
+}
+.on {
+  width: 104px;
+  color: var(--soft);
+  flex: none;
+}
+.what {
+  flex: 1;
+  line-height: 1.3;
+}
+.early {
+  display: block;
+  color: var(--ochre);
+}
+.got {
+  text-align: right;
+}
+.go,
+.quiet {
+  border-radius: 8px;
+  padding: 10px 20px;
+  font-weight: 650;
+  text-decoration: none;
+  border: 1px solid var(--fjord);
+}
+.go {
+  background: var(--fjord);
+  color: var(--on-fjord);
+}
+@media (max-width: 980px) {
+  .two {
+    grid-template-columns: 1fr;
+  }
+  .row-link {
+    flex-wrap: wrap;
+    row-gap: 2px;
+  }
+  .got {
+    text-align: left;
+    width: 100%;
+  }
+}
+</style>

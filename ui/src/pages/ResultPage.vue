@@ -1,0 +1,187 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+import { api, take } from "@/api/client";
+import type { QuantityReport } from "@/api/types";
+import ChangeLine from "@/components/ChangeLine.vue";
+import NormRule from "@/components/NormRule.vue";
+import PageState from "@/components/PageState.vue";
+import RetestPlanner from "@/components/RetestPlanner.vue";
+import WhySheet from "@/components/WhySheet.vue";
+import { dayYear } from "@/composables/dates";
+import { useLoad } from "@/composables/useLoad";
+
+const props = defineProps<{ id: string }>();
+const { data: r, failure, loading, reload } = useLoad(() => take(api.GET("/api/results/{id}", { params: { path: { id: props.id } } })));
+const why = ref(false);
+const asked = ref<QuantityReport | null>(null);
+const main = computed(() => r.value?.report?.quantities.find((q) => q.value != null) ?? null);
+const change = computed(() => (main.value ? r.value?.progress[main.value.key] : null));
+const lastOf = (key: string) => {
+  const since = r.value?.progress[key]?.since_last;
+  return since && since.verdict !== "not_comparable" ? since.from : null;
+};
+function ask(q: QuantityReport) {
+  asked.value = q;
+  why.value = true;
+}
+</script>
+
+<template>
+  <PageState v-if="!r" :failure="failure" :loading="loading" @again="reload" />
+  <div v-else class="page">
+    <div class="page-head">
+      <div>
+        <h1>{{ r.name }}</h1>
+        <div class="soft">{{ r.protocol_name }} · {{ dayYear(r.on) }}</div>
+      </div>
+      <span class="grow"></span>
+      <RouterLink :to="`/people/${r.person}`">To {{ r.name }}’s page</RouterLink>
+    </div>
+
+    <div v-if="r.stopped" class="box" :class="r.stopped.symptoms ? 'stop' : 'care'">
+      <p class="headline">{{ r.stopped.sentence }}</p>
+      <p v-if="r.stopped.note">{{ r.stopped.note }}</p>
+      <p v-if="r.stopped.symptoms">
+        <b>Stop and refer:</b> no more testing until a doctor has looked. Note what was reported and when; follow the local rules.
+      </p>
+      <p v-if="!r.report" class="soft">What was done is kept. There is no reading, so nothing is computed and the retest stays open.</p>
+    </div>
+
+    <template v-if="r.report && main">
+      <p class="lead">{{ r.report.headline }}</p>
+      <div class="two">
+        <div>
+          <section v-for="q in r.report.quantities" :key="q.key" class="quantity">
+            <div class="figure">
+              <span class="label">{{ q.label }}</span>
+              <template v-if="q.value != null">
+                <span class="value num" :class="{ first: q.key === main.key }">{{ q.shown }}</span>
+                <span class="unit">{{ q.unit }}</span>
+                <button type="button" class="why" @click="ask(q)">Why?</button>
+              </template>
+            </div>
+            <p v-if="q.refused" class="box care">{{ q.refused }}</p>
+            <p v-if="q.working && q.value != null" class="num working">{{ q.working.filled }}</p>
+            <p v-if="q.resolution" class="soft">
+              {{ q.resolution }}<template v-if="q.see != null">; standard error of estimate {{ q.see }} {{ q.unit }}</template>
+            </p>
+            <NormRule v-for="n in q.norms" :key="n.table" :norm="n" :value="q.value!" :last="lastOf(q.key)" :unit="q.unit" />
+          </section>
+        </div>
+        <aside>
+          <section v-if="r.report.flags.length" class="box care flags">
+            <h2>Keep in mind</h2>
+            <p v-for="f in r.report.flags" :key="f.message">{{ f.message }}</p>
+          </section>
+          <section>
+            <h2>Is it real?</h2>
+            <ChangeLine v-if="change?.since_last" :change="change.since_last" since="the last test" />
+            <ChangeLine v-if="change?.since_first" :change="change.since_first" since="the first test" />
+            <p v-if="!change?.since_last">The first test of its kind. The next one, under the same conditions, will show the change.</p>
+            <RouterLink :to="`/people/${r.person}/trend/${r.protocol}/${main.key}`">See the trend</RouterLink>
+          </section>
+          <RetestPlanner
+            :key="r.retests.length"
+            :person="r.person"
+            :protocol="r.protocol"
+            :from="r.on > r.today ? r.on : r.today"
+            :kept="r.retests"
+            @kept="reload"
+          />
+        </aside>
+      </div>
+      <WhySheet v-model="why" :quantity="asked" :page="r" />
+    </template>
+    <RetestPlanner
+      v-else
+      :key="r.retests.length"
+      class="narrow"
+      :person="r.person"
+      :protocol="r.protocol"
+      :from="r.today"
+      :kept="r.retests"
+      @kept="reload"
+    />
+  </div>
+</template>
+
+<style scoped>
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 340px;
+  gap: 40px;
+  margin-top: 18px;
+}
+.lead {
+  font-size: 21px;
+  max-width: none;
+}
+.headline {
+  font-size: 20px;
+  font-weight: 650;
+}
+.quantity {
+  margin-bottom: 30px;
+}
+.figure {
+  display: flex;
+  align-items: baseline;
+  gap: 12px;
+  flex-wrap: wrap;
+}
+.label {
+  flex-basis: 100%;
+  color: var(--soft);
+  font-weight: 650;
+  line-height: 1.1;
+}
+.label::first-letter {
+  text-transform: uppercase;
+}
+.value {
+  font-size: 44px;
+  font-weight: 600;
+  line-height: 1.15;
+  letter-spacing: -1px;
+}
+.value.first {
+  font-size: 76px;
+  letter-spacing: -3px;
+}
+.unit {
+  font-size: 20px;
+  color: var(--soft);
+}
+.why {
+  margin-left: auto;
+  font: 600 16px var(--text);
+  color: var(--fjord);
+  background: none;
+  border: 1px solid var(--fjord);
+  border-radius: 8px;
+  padding: 8px 16px;
+  cursor: pointer;
+}
+.working {
+  margin: 4px 0 0;
+}
+.flags {
+  margin-bottom: 22px;
+}
+.flags p {
+  font-size: 15px;
+}
+aside section {
+  margin-bottom: 22px;
+}
+.narrow {
+  max-width: 420px;
+  margin-top: 20px;
+}
+@media (max-width: 980px) {
+  .two {
+    grid-template-columns: 1fr;
+    gap: 12px;
+  }
+}
+</style>

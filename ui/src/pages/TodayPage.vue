@@ -1,0 +1,125 @@
+<script setup lang="ts">
+import { api, take } from "@/api/client";
+import DueRow from "@/components/DueRow.vue";
+import PageState from "@/components/PageState.vue";
+import { dayName, dayShort } from "@/composables/dates";
+import { useLoad } from "@/composables/useLoad";
+
+const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api/today")));
+</script>
+
+<template>
+  <PageState v-if="!day" :failure="failure" :loading="loading" @again="reload" />
+  <div v-else class="page">
+    <div class="page-head">
+      <div>
+        <h1>{{ dayName(day.today) }}</h1>
+      </div>
+      <span class="grow"></span>
+      <RouterLink class="add" to="/people/new">New client <kbd>n</kbd></RouterLink>
+    </div>
+    <p class="lead">{{ day.sentence }}</p>
+
+    <section v-if="day.open_runs.length" class="open">
+      <RouterLink v-for="run in day.open_runs" :key="run.id" class="box live" :to="`/runs/${run.id}`">
+        <span
+          ><b>{{ run.name }}</b> · {{ run.protocol_name }} is open</span
+        ><span class="to">Go back to it</span>
+      </RouterLink>
+    </section>
+
+    <div class="two">
+      <div>
+        <section v-if="day.due.length">
+          <h2>Due today</h2>
+          <ul class="rows">
+            <li v-for="line in day.due" :key="line.id"><DueRow :line="line" tone="now" /></li>
+          </ul>
+        </section>
+        <section v-if="day.late.length">
+          <h2>Late</h2>
+          <ul class="rows">
+            <li v-for="line in day.late" :key="line.id"><DueRow :line="line" tone="late" /></li>
+          </ul>
+        </section>
+        <section v-if="day.soon.length">
+          <h2>The next seven days</h2>
+          <ul class="rows">
+            <li v-for="line in day.soon" :key="line.id"><DueRow :line="line" tone="soon" /></li>
+          </ul>
+        </section>
+        <section v-if="day.people === 0">
+          <p>Clients come first: a name and a birth date are enough to begin.</p>
+          <RouterLink class="add" to="/people/new">Add your first client</RouterLink>
+        </section>
+        <section v-else-if="!day.due.length && !day.late.length && !day.soon.length">
+          <p>
+            A retest appears here on its day. Plan one from any result. To test somebody now, press <kbd>/</kbd> and type two letters of the
+            name.
+          </p>
+        </section>
+      </div>
+      <aside v-if="day.stopped.length">
+        <h2>Needs a look</h2>
+        <RouterLink v-for="stop in day.stopped" :key="stop.result" class="box care look" :to="`/results/${stop.result}`">
+          <b>{{ stop.name }}</b>
+          <span>{{ stop.protocol_name }}, {{ dayShort(stop.on) }}</span>
+          <span>{{ stop.sentence }}</span>
+          <span v-if="stop.note" class="soft">{{ stop.note }}</span>
+        </RouterLink>
+      </aside>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 300px;
+  gap: 36px;
+  margin-top: 26px;
+}
+section {
+  margin-bottom: 28px;
+}
+.add {
+  border: 1px solid var(--fjord);
+  border-radius: 8px;
+  padding: 10px 16px;
+  font-weight: 600;
+  text-decoration: none;
+  display: inline-block;
+}
+.open {
+  margin: 18px 0 0;
+  display: grid;
+  gap: 8px;
+}
+.live {
+  border-left: 5px solid var(--ember);
+  background: var(--ember-wash);
+  color: var(--ink);
+  text-decoration: none;
+  display: flex;
+  justify-content: space-between;
+  gap: 16px;
+}
+.to {
+  text-decoration: underline;
+  text-underline-offset: 3px;
+}
+.look {
+  display: flex;
+  flex-direction: column;
+  color: var(--ink);
+  text-decoration: none;
+  margin-bottom: 12px;
+  line-height: 1.4;
+}
+@media (max-width: 980px) {
+  .two {
+    grid-template-columns: 1fr;
+    gap: 0;
+  }
+}
+</style>

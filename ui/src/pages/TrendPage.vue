@@ -1,0 +1,101 @@
+<script setup lang="ts">
+import { api, take } from "@/api/client";
+import ChangeLine from "@/components/ChangeLine.vue";
+import PageState from "@/components/PageState.vue";
+import TrendChart from "@/components/TrendChart.vue";
+import { dayShort } from "@/composables/dates";
+import { useLoad } from "@/composables/useLoad";
+
+const props = defineProps<{ id: string; protocol: string; quantity: string }>();
+const path = { id: props.id, protocol: props.protocol, quantity: props.quantity };
+const {
+  data: t,
+  failure,
+  loading,
+  reload,
+} = useLoad(() => take(api.GET("/api/people/{id}/trend/{protocol}/{quantity}", { params: { path } })));
+</script>
+
+<template>
+  <PageState v-if="!t" :failure="failure" :loading="loading" @again="reload" />
+  <div v-else class="page">
+    <div class="page-head">
+      <div>
+        <h1>{{ t.name }}</h1>
+        <div class="soft">{{ t.protocol_name }}: {{ t.label }}, {{ t.unit }}</div>
+      </div>
+      <span class="grow"></span>
+      <span class="actions" role="navigation" aria-label="Measure">
+        <RouterLink
+          v-for="q in t.quantities"
+          :key="q.key"
+          class="tab"
+          :class="{ on: q.key === quantity }"
+          :to="`/people/${id}/trend/${protocol}/${q.key}`"
+          >{{ q.label }}</RouterLink
+        >
+      </span>
+      <RouterLink :to="`/people/${id}`">To {{ t.name }}’s page</RouterLink>
+    </div>
+    <p v-if="t.progress?.since_first ?? t.progress?.since_last" class="lead">
+      {{ (t.progress?.since_first ?? t.progress?.since_last)!.sentence }}
+    </p>
+    <TrendChart v-if="t.points.some((p) => p.value != null)" :trend="t" />
+    <p v-if="t.typical_error" class="soft">
+      The pale band is the test’s own noise around the first comparable test: ± {{ t.typical_error.detectable.toFixed(1) }} {{ t.unit }}.
+      Inside it nothing is claimed. Better is up.
+      <template v-if="t.points.some((p) => p.unlike.length)"
+        >A diamond with ≠ was taken under other conditions and is left out of the line.</template
+      >
+    </p>
+    <p v-else class="soft">How much this test wobbles by itself is not known yet, so there is no band. Better is up.</p>
+
+    <section v-if="t.progress?.since_last && t.progress.since_first" class="since">
+      <ChangeLine :change="t.progress.since_last" since="the last test" />
+    </section>
+    <h2>Every test</h2>
+    <ul class="rows">
+      <li v-for="p in [...t.points].reverse()" :key="p.result">
+        <RouterLink class="row-link" :to="`/results/${p.result}`">
+          <span class="on">{{ dayShort(p.on) }}</span>
+          <span class="value num">{{ p.shown || "–" }}</span>
+          <span class="note"
+            ><template v-if="p.stopped">{{ p.stopped }}</template
+            ><template v-for="u in p.unlike" :key="u.key">≠ {{ u.label }}: {{ u.then }}; {{ u.why }}. </template></span
+          >
+        </RouterLink>
+      </li>
+    </ul>
+  </div>
+</template>
+
+<style scoped>
+.on {
+  width: 116px;
+  color: var(--soft);
+}
+.value {
+  width: 70px;
+  text-align: right;
+  font-weight: 650;
+  font-size: 18px;
+}
+.note {
+  flex: 1;
+  color: var(--ochre);
+}
+.since {
+  margin: 10px 0 22px;
+}
+.tab {
+  padding: 8px 14px;
+  border-radius: 8px;
+  border: 1px solid var(--line);
+  text-decoration: none;
+}
+.tab.on {
+  background: var(--fjord);
+  color: var(--on-fjord);
+  border-color: var(--fjord);
+}
+</style>

@@ -1,0 +1,53 @@
+import { createRouter, createWebHistory } from "vue-router";
+import { useSession } from "./stores/session";
+
+declare module "vue-router" {
+  interface RouteMeta {
+    /** Open to everyone. */
+    open?: boolean;
+    /** Without the navigation. */
+    bare?: boolean;
+    title: string;
+  }
+}
+
+export const router = createRouter({
+  history: createWebHistory(),
+  scrollBehavior: (_to, _from, kept) => kept ?? { top: 0 },
+  routes: [
+    { path: "/sign-in", component: () => import("./pages/SignInPage.vue"), meta: { open: true, bare: true, title: "Sign in" } },
+    { path: "/begin", component: () => import("./pages/BeginPage.vue"), meta: { open: true, bare: true, title: "Set up your practice" } },
+    { path: "/", component: () => import("./pages/TodayPage.vue"), meta: { title: "Today" } },
+    { path: "/people", component: () => import("./pages/PeoplePage.vue"), meta: { title: "People" } },
+    { path: "/people/new", component: () => import("./pages/PersonEditPage.vue"), meta: { title: "New client" } },
+    { path: "/people/:id", component: () => import("./pages/PersonPage.vue"), props: true, meta: { title: "Client" } },
+    { path: "/people/:id/edit", component: () => import("./pages/PersonEditPage.vue"), props: true, meta: { title: "Change client" } },
+    { path: "/people/:id/readiness", component: () => import("./pages/ReadinessPage.vue"), props: true, meta: { title: "Readiness" } },
+    { path: "/people/:id/assess", component: () => import("./pages/ChoosePage.vue"), props: true, meta: { title: "Choose a test" } },
+    { path: "/people/:id/assess/:protocol", component: () => import("./pages/AssessPage.vue"), props: true, meta: { title: "Set up" } },
+    {
+      path: "/people/:id/trend/:protocol/:quantity",
+      component: () => import("./pages/TrendPage.vue"),
+      props: true,
+      meta: { title: "Trend" },
+    },
+    { path: "/runs/:id", component: () => import("./pages/FloorPage.vue"), props: true, meta: { bare: true, title: "Test" } },
+    { path: "/results/:id", component: () => import("./pages/ResultPage.vue"), props: true, meta: { title: "Result" } },
+    { path: "/retests", component: () => import("./pages/RetestsPage.vue"), meta: { title: "Retests" } },
+    { path: "/tests", component: () => import("./pages/LibraryPage.vue"), meta: { title: "Test library" } },
+    { path: "/tests/:id", component: () => import("./pages/MethodPage.vue"), props: true, meta: { title: "Test" } },
+    { path: "/practice", component: () => import("./pages/PracticePage.vue"), meta: { title: "Practice" } },
+    { path: "/:rest(.*)*", component: () => import("./pages/LostPage.vue"), meta: { title: "Not found" } },
+  ],
+});
+
+router.beforeEach(async (to) => {
+  const signedIn = await useSession().known();
+  if (!signedIn && !to.meta.open) return { path: "/sign-in", query: { to: to.fullPath } };
+  if (signedIn && to.path === "/sign-in") return "/";
+  return true;
+});
+
+router.afterEach((to) => {
+  document.title = `${to.meta.title} · Impulso`;
+});

@@ -1,0 +1,31 @@
+import { defineStore } from "pinia";
+import { ref } from "vue";
+import { api, take } from "@/api/client";
+import type { SessionInfo } from "@/api/types";
+
+/** Who is signed in. */
+export const useSession = defineStore("session", () => {
+  const info = ref<SessionInfo | null>(null);
+  /** The session ended while a page was open: the page stays, a sign-in lies over it. */
+  const expired = ref(false);
+
+  /** Asks the server once; later calls answer from memory. */
+  async function known(): Promise<boolean> {
+    if (info.value) return true;
+    const { data } = await api.GET("/api/session").catch(() => ({ data: undefined }));
+    info.value = data ?? null;
+    return info.value !== null;
+  }
+
+  async function signIn(email: string, password: string) {
+    info.value = await take(api.POST("/api/session", { body: { email, password } }));
+    expired.value = false;
+  }
+
+  async function signOut() {
+    await api.DELETE("/api/session").catch(() => undefined);
+    info.value = null;
+  }
+
+  return { info, expired, known, signIn, signOut };
+});
