@@ -1,9 +1,10 @@
 //! A result said to a coach and to a client: what was found, how, compared with whom, and how sure.
 
+use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::Protocol,
+    catalogue::{self, Protocol},
     change::{self, Comparison, Point, TypicalError, Unlike},
     estimate::Working,
     norms::{Bound, Standing, Tick},
@@ -174,6 +175,9 @@ fn norm_report(standing: &Standing, facts: &Facts) -> NormReport {
     }
 }
 
+/// What is said where a table covers nobody like this client.
+const NO_STANDING: &str = "no standing";
+
 /// A standing in words: `82nd percentile`, `above the 95th percentile`, `good`.
 pub fn standing_words(standing: &Standing) -> String {
     match (&standing.category, standing.percentile, standing.bound) {
@@ -181,7 +185,7 @@ pub fn standing_words(standing: &Standing) -> String {
         (_, Some(p), _) => format!("{} percentile", ordinal(p.round() as u32)),
         (_, _, Some(Bound::Above(p))) => format!("above the {} percentile", ordinal(p)),
         (_, _, Some(Bound::Below(p))) => format!("below the {} percentile", ordinal(p)),
-        _ => "no standing".to_owned(),
+        _ => NO_STANDING.to_owned(),
     }
 }
 
@@ -196,21 +200,19 @@ fn ordinal(n: u32) -> String {
     format!("{n}{suffix}")
 }
 
+/// Each value in a sentence of its own, the first with its standing.
 fn headline(quantities: &[QuantityReport]) -> String {
-    let said: Vec<String> =
-        quantities.iter().filter(|q| q.value.is_some()).map(|q| format!("{} {} {}", q.label, q.shown, q.unit)).collect();
-    let standing = quantities.iter().flat_map(|q| &q.norms).find(|n| n.sentence != "no standing");
-    let joined = crate::text::list(&said);
-    let mut letters = joined.chars();
-    let joined: String = letters.next().map(|c| c.to_uppercase().chain(letters).collect()).unwrap_or_default();
-    match standing {
-        Some(norm) => format!(
-            "{joined}: {} among {}.",
-            norm.sentence,
-            norm.population.split(" measured").next().unwrap_or(&norm.population).trim_end_matches(',')
-        ),
-        None => format!("{joined}."),
-    }
+    let mut found = quantities.iter().filter(|q| q.value.is_some());
+    let Some(first) = found.next() else { return String::new() };
+    let value = |q: &QuantityReport| format!("{} {} {}", crate::text::capital(&q.label), q.shown, q.unit);
+    let mut sentences = vec![match first.norms.iter().find(|n| n.sentence != NO_STANDING) {
+        Some(norm) => {
+            format!("{}: {} among {}.", value(first), norm.sentence, norm.population.split(';').next().unwrap_or(&norm.population))
+        }
+        None => format!("{}.", value(first)),
+    }];
+    sentences.extend(found.map(|q| format!("{}.", value(q))));
+    sentences.join(" ")
 }
 
 /// The result before this one and the first of all, compared with it.
@@ -276,47 +278,45 @@ pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
     }
 }
 
-/// Opens a client's page: what happened since the first tests, in plain words.
-pub fn story(rungs: &[Rung], tests: usize) -> String {
+/// Opens a client's page: what happened since the first tests, in plain words. `today` dates the first test; each test
+/// speaks once, through the quantity a client hears first.
+pub fn story(rungs: &[Rung], tests: usize, today: NaiveDate) -> String {
     use change::Verdict as V;
-    let of = |verdicts: &[V]| -> Vec<String> {
-        rungs
-            .iter()
-            .filter(|r| verdicts.contains(&r.change.verdict))
-            .map(|r| format!("{} ({} → {} {})", r.label, r.first_shown, r.now_shown, r.unit))
-            .collect()
-    };
-    if tests == 0 {
-        return "No test yet. Start with readiness, then choose a test.".to_owned();
-    }
-    let mut said = Vec::new();
-    let mut say = |verdicts: &[V], words: &str| {
-        let names = of(verdicts);
-        if !names.is_empty() {
-            said.push(format!("{words} {}", crate::text::list(&names)));
-        }
-    };
-    say(&[V::ClearGain], "Clearly better:");
-    say(&[V::PossibleGain], "Probably better:");
-    say(&[V::ClearLoss], "Clearly worse:");
-    say(&[V::PossibleLoss], "Perhaps worse:");
-    say(&[V::WithinNoise], "Unchanged within the test's noise:");
-    say(&[V::NoVerdict], "Changed, with no known noise to judge by:");
-    if said.is_empty() {
-        return if rungs.is_empty() {
-            "One test so far. The next one, under the same conditions, will show the change.".to_owned()
-        } else {
+    let spoken: Vec<&Rung> =
+        rungs.iter().filter(|r| catalogue::find(&r.protocol).is_ok_and(|p| p.headline() == r.change.quantity)).collect();
+    match (tests, spoken.iter().map(|r| r.change.from_on).min()) {
+        (0, _) => "No test yet. Start with readiness, then choose a test.".to_owned(),
+        (1, _) | (_, None) => "One test so far. The next one, under the same conditions, will show the change.".to_owned(),
+        _ if spoken.iter().all(|r| r.change.verdict == V::NotComparable) => {
             "The tests so far were done differently from each other, so no change is claimed.".to_owned()
-        };
+        }
+        (_, Some(first)) => {
+            let said: Vec<String> = spoken.iter().filter_map(|r| spoken_change(r)).collect();
+            let weeks = ((today - first).num_days() / 7).max(1);
+            format!("Since the first test, {} ago: {}.", crate::text::plural(weeks, "week"), crate::text::list(&said))
+        }
     }
-    format!("{}.", said.join(". "))
+}
+
+/// One measure's change as part of the story; nothing where the two are not compared.
+fn spoken_change(rung: &Rung) -> Option<String> {
+    use change::Verdict as V;
+    let verb = match rung.change.verdict {
+        V::ClearGain => "has clearly improved",
+        V::PossibleGain => "may have improved",
+        V::ClearLoss => "has clearly got worse",
+        V::PossibleLoss => "may have got worse",
+        V::WithinNoise => "has not moved beyond the test’s noise",
+        V::NoVerdict => "has changed, by how much for real is not known",
+        V::NotComparable => return None,
+    };
+    Some(format!("{} {verb} ({} → {} {})", rung.label, rung.first_shown, rung.now_shown, rung.unit))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::{
-        catalogue,
         run::event::Answer,
         trial::{Circumstances, Trial, compute},
         units::Age,
@@ -341,7 +341,7 @@ mod tests {
         assert!(vo2.working.is_some() && vo2.typical_error.is_some());
         assert_eq!(vo2.norms[0].sentence, "above the 95th percentile");
         assert!(
-            report.headline.starts_with("VO₂max 52.5 mL/kg/min and recovery heart rate 140 bpm: above the 95th"),
+            report.headline.contains("VO₂max 52.5 mL/kg/min: above the 95th percentile among men of 50 to 59, measured on a treadmill. Recovery heart rate 140 bpm."),
             "{}",
             report.headline
         );
@@ -406,7 +406,26 @@ mod tests {
 
     #[test]
     fn the_story_is_told_even_before_there_is_one() {
-        assert!(story(&[], 0).starts_with("No test yet"));
-        assert!(story(&[], 1).starts_with("One test so far"));
+        assert!(story(&[], 0, NaiveDate::default()).starts_with("No test yet"));
+        assert!(story(&[], 1, NaiveDate::default()).starts_with("One test so far"));
+    }
+
+    #[test]
+    fn the_story_speaks_of_each_test_once() {
+        let protocol = catalogue::find("bench-step-3min").unwrap();
+        let te = |q| TypicalError::from_publication(protocol, q, Some(Sex::Male));
+        let rungs: Vec<Rung> = [("recovery_hr", 156.0, 132.0), ("vo2max", 45.8, 55.9)]
+            .map(|(q, from, to)| {
+                rung(
+                    protocol,
+                    q,
+                    change::compare(protocol, q, &point("2026-01-05", from, 41.3), &point("2026-06-05", to, 41.3), te(q).as_ref()),
+                )
+            })
+            .into();
+        assert_eq!(
+            story(&rungs, 2, "2026-11-23".parse().unwrap()),
+            "Since the first test, 46 weeks ago: VO₂max has clearly improved (45.8 → 55.9 mL/kg/min)."
+        );
     }
 }

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use crate::{
     catalogue::{self, Circumstance, Protocol},
     readiness::{Advice, Answers, Permit},
+    text,
     units::Age,
 };
 
@@ -74,11 +75,11 @@ pub fn judge(protocol: &Protocol, client: &Client) -> Fit {
         let named = instead.map(|p| Instead { protocol: p.id.clone(), name: p.name.clone() });
         let verdict = if named.is_some() { FitVerdict::BetterChoice } else { FitVerdict::Unsuited };
         let why = match &named {
-            Some(better) => format!("{}: choose the {} instead.", capital(&rule.why), better.name),
+            Some(better) => format!("{}: choose the {} instead.", text::capital(&rule.why), better.name),
             None if rule.when == Circumstance::RateLimitingDrug => {
-                format!("{}; no test here that rests on heart rate will do.", capital(&rule.why))
+                format!("{}; no test here that rests on heart rate will do.", text::capital(&rule.why))
             }
-            None => format!("{}.", capital(&rule.why)),
+            None => format!("{}.", text::capital(&rule.why)),
         };
         return fit(verdict, why, named);
     }
@@ -108,11 +109,6 @@ fn applies(when: Circumstance, client: &Client) -> bool {
         Circumstance::Untrained => answered.is_some_and(|a| !a.regularly_active),
         Circumstance::Over60 => client.age.is_some_and(|a| a.value() > 60.0),
     }
-}
-
-fn capital(text: &str) -> String {
-    let mut letters = text.chars();
-    letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
 }
 
 #[cfg(test)]

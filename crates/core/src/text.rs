@@ -70,6 +70,12 @@ pub fn list(words: &[String]) -> String {
     }
 }
 
+/// The same words with a capital at the front.
+pub fn capital(words: &str) -> String {
+    let mut letters = words.chars();
+    letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
+}
+
 /// `1 week`, `3 weeks`.
 pub fn plural(n: i64, one: &str) -> String {
     if n == 1 { format!("1 {one}") } else { format!("{n} {one}s") }

@@ -146,7 +146,7 @@ pub fn compute(trial: &Trial) -> Result<Outcome, InputError> {
         if let (Some(value), Some(table)) = (value, norms::table(&used.table)) {
             let standing = table.standing(value, &trial.facts);
             if let Some(field) = standing.mismatch {
-                outcome.flags.push(population_flag(&standing, field, &trial.facts));
+                outcome.flags.push(population_flag(&used.quantity, &standing, field, &trial.facts));
             }
             outcome.norms.push((used.quantity.clone(), standing));
         }
@@ -174,7 +174,7 @@ fn recovery_hr(protocol: &Protocol, inputs: &Inputs) -> Result<Bpm, InputError> 
     }
 }
 
-fn population_flag(standing: &Standing, field: &str, facts: &Facts) -> Flag {
+fn population_flag(quantity: &str, standing: &Standing, field: &str, facts: &Facts) -> Flag {
     let client = match (field, facts.age) {
         ("sex", _) => "no sex is on record".to_owned(),
         (_, Some(age)) => format!("this client is {}", age.value()),
@@ -188,7 +188,11 @@ fn population_flag(standing: &Standing, field: &str, facts: &Facts) -> Flag {
     Flag {
         code: FlagCode::OutsidePopulation,
         field: field.to_owned(),
-        message: format!("The table describes {}; {client}, {consequence}.", standing.table.population),
+        message: format!(
+            "The table for {} describes {}; {client}, {consequence}.",
+            crate::quantity::label(quantity),
+            standing.table.population
+        ),
     }
 }
 

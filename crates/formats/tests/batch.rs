@@ -31,7 +31,7 @@ fn a_line_is_answered_in_full() {
                 "recovery_hr": {"table": "bench-step-percentiles", "percentile": 100, "bound": null, "category": null, "population": "college age, about 17 to 25 years"}
             },
             "flags": [{"code": "outside_population", "field": "age_years",
-                       "message": "The table describes college age, about 17 to 25 years; this client is 36, read the percentile as a rough guide only."}]
+                       "message": "The table for recovery heart rate describes college age, about 17 to 25 years; this client is 36, read the percentile as a rough guide only."}]
         })
     );
 }

@@ -8,7 +8,7 @@ use impulso_core::{
     change::TypicalError,
     norms,
     person::Sex,
-    quantity,
+    quantity, text,
     units::rounded,
 };
 use utoipa::OpenApi;
@@ -48,7 +48,7 @@ pub fn methods() -> String {
             table.population,
             better(table.lower_is_better()),
             table.source,
-            capital(&table.status)
+            text::capital(&table.status)
         );
     }
     page
@@ -88,14 +88,14 @@ fn method(page: &mut String, protocol: &Protocol) {
         let _ = writeln!(
             page,
             "- {} (`{}`): {}. At 120 bpm: {}.",
-            capital(&example.who),
+            text::capital(&example.who),
             example.method,
             example.working.formula,
             example.working.filled
         );
     }
     for used in &protocol.norms {
-        let _ = writeln!(page, "- {} is compared with `{}`.", capital(quantity::label(&used.quantity)), used.table);
+        let _ = writeln!(page, "- {} is compared with `{}`.", text::capital(quantity::label(&used.quantity)), used.table);
     }
     page.push_str("\n### Is a change real?\n\n");
     for rule in &protocol.change {
@@ -106,7 +106,7 @@ fn method(page: &mut String, protocol: &Protocol) {
                     let _ = writeln!(
                         page,
                         "- {}, {}: {}; a change beyond {} {unit} is clear, beyond {} {unit} possible.",
-                        capital(quantity::label(&rule.quantity)),
+                        text::capital(quantity::label(&rule.quantity)),
                         sex.plural(),
                         te.basis,
                         rounded(te.detectable, 1),
@@ -117,7 +117,7 @@ fn method(page: &mut String, protocol: &Protocol) {
                     let _ = writeln!(
                         page,
                         "- {}: no published typical error; the practice's own repeats serve once there are ten pairs.",
-                        capital(quantity::label(&rule.quantity))
+                        text::capital(quantity::label(&rule.quantity))
                     );
                 }
                 None => {}
@@ -144,14 +144,9 @@ fn source_line(source: &Source) -> String {
         SourceKind::CommonPractice => "common practice",
     };
     let recalled = if source.recalled { ", recalled" } else { "" };
-    format!("{} — source: {}. *{}{recalled}*", capital(&source.of), source.citation, capital(kind))
+    format!("{} — source: {}. *{}{recalled}*", text::capital(&source.of), source.citation, text::capital(kind))
 }
 
 fn better(lower: bool) -> &'static str {
     if lower { "Lower is better." } else { "Higher is better." }
-}
-
-fn capital(text: &str) -> String {
-    let mut letters = text.chars();
-    letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
 }

@@ -59,7 +59,10 @@ const sign: Record<string, string> = {
   margin: 0 0 2px;
 }
 .head b {
-  text-transform: capitalize;
+  display: inline-block;
+}
+.head b::first-letter {
+  text-transform: uppercase;
 }
 p {
   margin: 0;

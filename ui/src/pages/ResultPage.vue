@@ -55,7 +55,7 @@ function ask(q: QuantityReport) {
             <div class="figure">
               <span class="label">{{ q.label }}</span>
               <template v-if="q.value != null">
-                <span class="value num" :class="{ first: q.key === main.key }">{{ q.shown }}</span>
+                <span class="value" :class="{ first: q.key === main.key }">{{ q.shown }}</span>
                 <span class="unit">{{ q.unit }}</span>
                 <button type="button" class="why" @click="ask(q)">Why?</button>
               </template>
@@ -143,6 +143,7 @@ function ask(q: QuantityReport) {
   font-weight: 600;
   line-height: 1.15;
   letter-spacing: -1px;
+  font-variant-numeric: tabular-nums;
 }
 .value.first {
   font-size: 76px;

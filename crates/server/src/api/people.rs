@@ -296,7 +296,7 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
         form: as_form(&person),
         age: years(person.profile.born, today),
         since: person.created_at,
-        story: report::story(&ladder, with_reading),
+        story: report::story(&ladder, with_reading, today),
         tests: history.iter().rev().map(TestLine::new).collect(),
         ladder,
         retests,

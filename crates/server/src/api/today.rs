@@ -133,7 +133,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
     let people = people::count(&mut scope).await?;
     Ok(web::Json(TodayPage {
         today,
-        sentence: sentence(&open_runs, late.len(), due.len(), soon.len(), stopped.len(), people),
+        sentence: sentence(&open_runs, &late, &due, soon.len(), stopped.len(), people),
         open_runs,
         late,
         due,
@@ -163,30 +163,33 @@ fn test_name(id: &str) -> String {
     catalogue::find(id).map_or_else(|_| id.to_owned(), |p| p.name.clone())
 }
 
-fn sentence(open: &[OpenRun], late: usize, due: usize, soon: usize, stopped: usize, people: i64) -> String {
+/// The day in a sentence: names while they are few, numbers when they are many.
+fn sentence(open: &[OpenRun], late: &[RetestLine], due: &[RetestLine], soon: usize, stopped: usize, people: i64) -> String {
     if people == 0 {
         return "Nobody is here yet. Add your first client.".to_owned();
     }
-    let count = |n: usize, one: &str| text::plural(n as i64, one);
+    let who = |lines: &[RetestLine]| match lines {
+        [one] => format!("{} is", one.name),
+        [one, two] => format!("{} and {} are", one.name, two.name),
+        many => format!("{} people are", many.len()),
+    };
     let mut said = Vec::new();
-    if let [run, ..] = open {
-        said.push(if open.len() == 1 {
-            format!("{}'s test is still open", run.name)
-        } else {
-            format!("{} are still open", count(open.len(), "test"))
-        });
+    match open {
+        [] => {}
+        [run] => said.push(format!("{}’s test is still open.", run.name)),
+        many => said.push(format!("{} tests are still open.", many.len())),
     }
-    match (due, late) {
-        (0, 0) => {}
-        (0, late) => said.push(format!("{} late, nobody due today", count(late, "retest"))),
-        (due, 0) => said.push(format!("{} due today, nobody late", count(due, "retest"))),
-        (due, late) => said.push(format!("{} due today and {late} late", count(due, "retest"))),
+    said.push(if due.is_empty() { "Nobody is due today.".to_owned() } else { format!("{} due today.", who(due)) });
+    match late {
+        [] => {}
+        [one] => said.push(format!("{} is {}.", one.name, one.spoken)),
+        many => said.push(format!("{} late.", who(many))),
     }
     if soon > 0 {
-        said.push(format!("{soon} more this week"));
+        said.push(format!("{soon} more this week."));
     }
     if stopped > 0 {
-        said.push(format!("{} stopped early lately", count(stopped, "test")));
+        said.push(format!("{} stopped early in the last two weeks.", text::plural(stopped as i64, "test")));
     }
-    if said.is_empty() { "Nobody is due this week and nobody is late.".to_owned() } else { format!("{}.", text::list(&said)) }
+    said.join(" ")
 }
