@@ -25,6 +25,8 @@ const dot = computed(() => {
   const eased = calm.value === "reduce" ? 0 : part.value < 0.5 ? 2 * part.value ** 2 : 1 - 2 * (1 - part.value) ** 2;
   return { x: from.x + (to.x - from.x) * eased, y: from.y + (to.y - from.y) * eased };
 });
+/** A place lights up as the beat falls and is dark again before the next. */
+const lit = (k: number) => going.value && k === spot.value && part.value < 0.45;
 const swaps = computed(() => props.beat.swaps_ms.filter((at) => props.ms >= at).length);
 const lead = computed(() => (swaps.value % 2 === 0 ? "right" : "left"));
 const other = computed(() => (lead.value === "right" ? "left" : "right"));
@@ -50,8 +52,8 @@ const swapSoon = computed(() => props.beat.swaps_ms.some((at) => props.ms >= at 
         <circle
           :cx="SPOTS[k]!.x"
           :cy="SPOTS[k]!.y"
-          :r="going && k === spot ? 30 - 10 * part : 18"
-          :class="['spot', { on: going && k === spot, lead: k % 2 === 0 }]"
+          :r="lit(k) ? 32 - 26 * part : 18"
+          :class="['spot', { on: lit(k), lead: k % 2 === 0 }]"
         />
         <text
           :x="SPOTS[k]!.x + (k === 1 || k === 2 ? 46 : -46)"

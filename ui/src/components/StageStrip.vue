@@ -57,8 +57,8 @@ const names: Record<string, string> = { count_in: "ready", work: "step", transit
       />
     </g>
     <path v-for="x in minuteTicks" :key="x" class="tick" :d="`M${x} 32v38`" />
-    <path class="due" :class="{ read: reading?.bpm != null }" :d="`M${at(due) - 2} 78l10 16h-20z`" />
-    <text :x="at(due) - 16" y="92" text-anchor="end" :class="{ now: ms >= due && reading?.bpm == null }">
+    <path class="due" :class="{ read: reading?.bpm != null }" :d="`M${at(due) - 14} 78l10 16h-20z`" />
+    <text :x="at(due) - 30" y="92" text-anchor="end" :class="{ now: ms >= due && reading?.bpm == null }">
       {{ reading?.bpm != null ? `${Math.round(reading.bpm)} bpm` : ms >= due ? "now" : "count due" }}
     </text>
     <path v-if="ms > 0 && ms < total" class="cursor" :d="`M${at(ms)} 26v50`" />
@@ -94,8 +94,8 @@ text.now {
   fill: var(--ember);
 }
 .tick {
-  stroke: var(--paper);
-  stroke-width: 3;
+  stroke: var(--soft);
+  stroke-width: 1.5;
 }
 .cursor {
   stroke: var(--ink);

@@ -127,7 +127,7 @@ async function begin() {
             :name="c.key"
             :label="c.ask"
             @update:model-value="(v) => v !== null && (draft.given[c.key] = v)"
-            >{{ page.protocol.prepare?.find((s) => s.condition === c.key)?.detail }}</YesNo
+            >It stands under “Before the clock”, with a timer.</YesNo
           >
           <template v-else-if="c.kind === 'choice'">
             <span :id="`c-${c.key}`" class="name">{{ c.ask }}</span>

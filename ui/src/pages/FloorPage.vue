@@ -4,6 +4,7 @@ import { computed, nextTick, onBeforeUnmount, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import BeatArc from "@/components/BeatArc.vue";
 import FloorSide from "@/components/FloorSide.vue";
+import ReadingNow from "@/components/ReadingNow.vue";
 import StageStrip from "@/components/StageStrip.vue";
 import StopSheet from "@/components/StopSheet.vue";
 import { minutes } from "@/composables/dates";
@@ -87,6 +88,8 @@ watch(
 // Closed without ever having begun: there is no result to show.
 watch(status, (now) => leaving.value && now === "finished_early" && run.view && void router.replace(`/people/${run.view.person}`));
 
+watch(entry, (text) => (entry.value = text.replace(/[^\d.,]/g, "")));
+
 async function enter() {
   const text = entry.value.trim().replace(",", ".");
   if (text === "") {
@@ -108,6 +111,7 @@ async function finish() {
 }
 async function keepFirst() {
   await run.happened({ kind: "recount_waived", reason: null });
+  field.value?.focus();
 }
 async function undo() {
   const last = state.value?.undoable;
@@ -138,8 +142,9 @@ onKeyStroke((event) => {
     escaped = Date.now();
   } else if ((key === " " || key === "enter") && run.startedAt === null && run.view && !(event.target as HTMLElement).closest("button, a"))
     void floor.start();
-  else if ((key === "t" || key === " ") && inWindow.value && !event.repeat) floor.tap();
-  else if (key === "u") void undo();
+  else if ((key === "t" || key === " ") && run.startedAt !== null) {
+    if (!event.repeat) floor.tap();
+  } else if (key === "u") void undo();
   else if (key === "c" && phase.value?.kind === "work") void run.happened({ kind: "cadence_lost" });
   else if (key === "r" && canRecount.value) floor.recount();
   else if (key === "b") void (floor.sounding.value ? floor.soundOff() : floor.soundOn());
@@ -172,6 +177,7 @@ onKeyStroke((event) => {
             <div>
               <h1>{{ heading }}</h1>
               <p>{{ cue }}</p>
+
             </div>
           </div>
           <p class="call" aria-live="assertive">{{ call ?? "" }}</p>
@@ -190,6 +196,7 @@ onKeyStroke((event) => {
             :beat="state.timeline.beat"
             :ms="beatMs"
           />
+          <ReadingNow v-else-if="due && reading" :reading="reading" />
           <button
             v-if="running && !floor.sounding.value && ms < (state.timeline.beat?.until_ms ?? 0) && run.startedAt !== null"
             type="button"
@@ -267,7 +274,7 @@ onKeyStroke((event) => {
   min-height: 100vh;
   min-height: 100dvh;
   display: grid;
-  grid-template-rows: auto 1fr auto;
+  grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr);
 }
 .floor.tapping {
   touch-action: none;

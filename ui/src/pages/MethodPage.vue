@@ -74,8 +74,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
         <h2>Compared only where alike</h2>
         <ul>
           <li v-for="c in m.protocol.conditions" :key="c.key">
-            <b>{{ c.label }}</b
-            >: {{ c.why }}
+            <b>{{ c.label }}</b>: {{ c.why }}
           </li>
         </ul>
       </aside>

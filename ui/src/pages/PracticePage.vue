@@ -66,8 +66,7 @@ const said: Record<string, string> = {
         <h2 class="gap">Coaches</h2>
         <ul class="rows">
           <li v-for="c in page.coaches" :key="c.email" class="row-link">
-            <b>{{ c.name }}</b
-            ><span class="soft">{{ c.email }}</span>
+            <b>{{ c.name }}</b><span class="soft">{{ c.email }}</span>
           </li>
         </ul>
         <form class="add" @submit.prevent="add">
@@ -91,8 +90,9 @@ const said: Record<string, string> = {
         <p v-if="!page.audit.length" class="soft">Nothing yet.</p>
         <ul class="rows">
           <li v-for="(a, k) in page.audit" :key="k" class="audit">
-            <span class="soft num">{{ when.format(new Date(a.at)) }}</span
-            ><span>{{ a.coach ?? "Someone" }} {{ said[a.action] ?? a.action }}</span>
+            <span class="soft num">{{ when.format(new Date(a.at)) }}</span><span
+              >{{ a.coach ?? "Someone" }} {{ said[a.action] ?? a.action }}</span
+            >
           </li>
         </ul>
       </aside>

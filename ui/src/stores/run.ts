@@ -82,7 +82,14 @@ export const useRun = defineStore("run", () => {
 
   /** Something happened: kept here first, then sent. The answer is the event's id. */
   async function happened(kind: Kind): Promise<string> {
-    const event: RunEvent = { ...kind, id: uuid(), device, seq: ++seq, mono_ms: performance.now(), wall: new Date(now()).toISOString() };
+    const event: RunEvent = {
+      ...kind,
+      id: uuid(),
+      device,
+      seq: ++seq,
+      mono_ms: performance.now() * (view.value?.clock_rate ?? 1),
+      wall: new Date(now()).toISOString(),
+    };
     if (kind.kind === "clock_started") startedHere.value = Date.parse(event.wall);
     if (!view.value) return event.id;
     unsent.value++;

@@ -1,0 +1,12 @@
+//! The interface as a client uses it: a real server on a fresh database of a real PostgreSQL.
+//!
+//! The databases are made in the cluster that `IMPULSO_TEST_OWNER_URL` and `IMPULSO_TEST_APP_URL` name; `script/test`
+//! starts one and sets both. Without them these tests fail and say so.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, missing_docs)]
+
+mod app;
+mod contract;
+mod isolation;
+mod job;
+mod sessions;
+mod trouble;
