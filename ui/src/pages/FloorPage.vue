@@ -177,7 +177,6 @@ onKeyStroke((event) => {
             <div>
               <h1>{{ heading }}</h1>
               <p>{{ cue }}</p>
-
             </div>
           </div>
           <p class="call" aria-live="assertive">{{ call ?? "" }}</p>

@@ -1,0 +1,233 @@
+/** Every screen for everyone: nothing serious for axe, every flow by keyboard alone, a light first load. */
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { expect, test, type Coach } from "./support";
+import type { Page } from "@playwright/test";
+
+const axe = readFileSync(
+  createRequire(import.meta.url).resolve("axe-core/axe.min.js"),
+  "utf8",
+);
+
+async function isClean(page: Page, name: string) {
+  await page.waitForTimeout(300);
+  await page.evaluate(axe);
+  const found = await page.evaluate(async () => {
+    const { axe } = window as unknown as {
+      axe: {
+        run: (
+          o: object,
+        ) => Promise<{
+          violations: {
+            id: string;
+            impact: string;
+            nodes: { html: string }[];
+          }[];
+        }>;
+      };
+    };
+    const { violations } = await axe.run({
+      runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"],
+    });
+    return violations
+      .filter((v) => v.impact === "serious" || v.impact === "critical")
+      .map((v) => `${v.id}: ${v.nodes[0]!.html.slice(0, 160)}`);
+  });
+  expect(found, name).toEqual([]);
+}
+
+async function demoPerson(coach: Coach, name: string) {
+  const { people } = await (
+    await coach.page.request.get(`${coach.server.url}/api/people?q=${name}`)
+  ).json();
+  return (
+    await coach.page.request.get(
+      `${coach.server.url}/api/people/${people[0].id}`,
+    )
+  ).json();
+}
+
+test.describe("with the demo", () => {
+  test.use({ demo: true });
+
+  test("axe finds nothing serious on any screen", async ({ coach, page }) => {
+    await coach.opens("/sign-in");
+    await expect(page.getByText("The demo practice is loaded")).toBeVisible();
+    await isClean(page, "sign in");
+    await coach.opens("/begin");
+    await isClean(page, "begin");
+    await coach.signsInToDemo();
+    const ilse = await demoPerson(coach, "ilse");
+    const rurik = await demoPerson(coach, "rurik");
+    const hesper = await demoPerson(coach, "hesper");
+    const odile = await demoPerson(coach, "odile");
+    const screens: [string, string][] = [
+      ["/", "Due today"],
+      ["/people", "in this practice"],
+      ["/people/new", "New client"],
+      [`/people/${ilse.id}`, "First test"],
+      [`/people/${ilse.id}/edit`, "Birth date"],
+      [`/people/${ilse.id}/readiness`, "Regularly active?"],
+      [`/people/${ilse.id}/assess`, "Which test?"],
+      [`/people/${hesper.id}/assess/bench-step-3min`, "To the floor"],
+      [`/people/${ilse.id}/trend/bench-step-3min/vo2max`, "Every test"],
+      [`/results/${rurik.tests[0].id}`, "Is it real?"],
+      [`/results/${hesper.tests[0].id}`, "Stop and refer"],
+      [`/results/${odile.tests[0].id}`, "Is it real?"],
+      ["/retests", "To come"],
+      ["/tests", "Test library"],
+      ["/tests/bench-step-3min", "How it is run"],
+      ["/practice", "Coaches"],
+      ["/nowhere", "There is nothing here"],
+    ];
+    for (const [path, words] of screens) {
+      await coach.opens(path);
+      await expect(page.getByText(words).first()).toBeVisible();
+      await isClean(page, path);
+    }
+    await page.keyboard.press("/");
+    await expect(page.getByRole("dialog")).toBeVisible();
+    await isClean(page, "search");
+  });
+
+  test("a person is found in two keystrokes", async ({ coach, page }) => {
+    await coach.signsInToDemo();
+    await coach.opens("/");
+    await expect(page.getByText("Due today")).toBeVisible();
+    await page.keyboard.press("/");
+    await expect(page.getByRole("searchbox")).toBeFocused();
+    await page.keyboard.type("no");
+    await expect(
+      page.getByRole("dialog").getByRole("link").first(),
+    ).toContainText("Noor Haddane");
+    await page.keyboard.press("Enter");
+    await expect(
+      page.getByRole("heading", { name: "Noor Haddane" }),
+    ).toBeVisible();
+  });
+
+  test("the first load of Today stays under 250 kB of compressed script", async ({
+    coach,
+    page,
+  }) => {
+    await coach.signsInToDemo();
+    let bytes = 0;
+    page.on("response", async (r) => {
+      if (r.url().endsWith(".js"))
+        bytes += (await r.request().sizes()).responseBodySize;
+    });
+    await coach.opens("/");
+    await expect(page.getByText("Due today")).toBeVisible();
+    await page.waitForLoadState("networkidle");
+    console.log(`Today: ${(bytes / 1000).toFixed(0)} kB of compressed script`);
+    expect(bytes).toBeGreaterThan(20_000);
+    expect(bytes).toBeLessThan(250_000);
+  });
+
+  test("the floor and the lists fit a phone", async ({ coach, page }) => {
+    await page.setViewportSize({ width: 390, height: 800 });
+    await coach.signsInToDemo();
+    const ilse = await demoPerson(coach, "ilse");
+    for (const path of [
+      "/",
+      "/people",
+      `/people/${ilse.id}`,
+      `/people/${ilse.id}/assess/bench-step-3min`,
+      `/results/${ilse.tests[0].id}`,
+      "/retests",
+    ]) {
+      await coach.opens(path);
+      await page.waitForLoadState("networkidle");
+      expect(
+        await page.evaluate(() => document.documentElement.scrollWidth),
+        path,
+      ).toBeLessThanOrEqual(390);
+    }
+  });
+});
+
+test("the whole job by keyboard alone", async ({ coach, page }) => {
+  await coach.hasPractice();
+  await coach.opens("/");
+  await expect(page.getByText("Add your first client").first()).toBeVisible();
+  const to = async (matches: string) => {
+    for (let i = 0; i < 80; i++) {
+      await page.keyboard.press("Tab");
+      const here = await page.evaluate(() => {
+        const e = document.activeElement as HTMLInputElement | null;
+        return [
+          e?.getAttribute("name"),
+          e?.getAttribute("value"),
+          e?.getAttribute("aria-label"),
+          e?.innerText,
+          e?.closest("label")?.innerText,
+        ]
+          .filter(Boolean)
+          .join("|");
+      });
+      if (here.includes(matches)) return;
+    }
+    throw new Error(`Tab never reached ${matches}`);
+  };
+  await page.keyboard.press("n");
+  await expect(page.getByRole("heading", { name: "New client" })).toBeVisible();
+  await page.getByLabel("Name", { exact: true }).focus();
+  await page.keyboard.type("Caspian Rell");
+  await to("born");
+  await page.keyboard.type("04021995");
+  await to("female");
+  await page.keyboard.press("ArrowRight");
+  await to("Save and check readiness");
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/readiness/);
+  await to("active");
+  await page.keyboard.press("Space");
+  await to("disease");
+  await page.keyboard.press("ArrowRight");
+  await to("drug");
+  await page.keyboard.press("ArrowRight");
+  await to("None of them");
+  await page.keyboard.press("Space");
+  await expect(
+    page.getByText("Nothing here speaks against testing today."),
+  ).toBeVisible();
+  await to("Keep and choose a test");
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/assess$/);
+  await expect(page.getByText("Which test?")).toBeVisible();
+  await to("Set up");
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/assess\/bench-step/);
+  await expect(page.getByLabel("Bench height")).toBeVisible();
+  await to("warm_up");
+  await page.keyboard.press("Space");
+  await to("wrist");
+  await page.keyboard.press("Space");
+  await to("To the floor");
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/runs\//);
+  await expect(
+    page.getByRole("button", { name: "Start the clock" }),
+  ).toBeVisible();
+  await isClean(page, "floor, ready");
+  await page.keyboard.press("Space");
+  await expect(
+    page.getByRole("heading", { name: "Step", exact: true }),
+  ).toBeVisible();
+  await isClean(page, "floor, stepping");
+  await coach.window.waitFor({ timeout: 40_000 });
+  await coach.countIsDue();
+  await expect(coach.entry).toBeFocused();
+  await page.keyboard.type("35");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("35 beats counted")).toBeVisible();
+  await isClean(page, "floor, reading");
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/results\//);
+  await expect(page.getByText("Is it real?")).toBeVisible();
+  await to("Keep these dates");
+  await page.keyboard.press("Enter");
+  await expect(
+    page.getByRole("button", { name: "Change the rule" }),
+  ).toBeVisible();
+});

@@ -1,0 +1,285 @@
+/** A real server on a database of its own, and the verbs of a coach. */
+import { execFileSync, spawn, type ChildProcess } from "node:child_process";
+import { randomUUID } from "node:crypto";
+import { createServer } from "node:net";
+import { join, resolve } from "node:path";
+import { test as base, expect, type Page } from "@playwright/test";
+
+const root = resolve(import.meta.dirname, "../..");
+const env = (name: string) => {
+  const value = process.env[name];
+  if (!value)
+    throw new Error(
+      `${name} is not set: run script/test, which starts a database and sets it`,
+    );
+  return value;
+};
+
+/** A coach's first practice, made through the interface's own route. */
+const ACCOUNT = {
+  practice: "Quay House",
+  time_zone: "UTC",
+  coach: "Ada Brandt",
+  email: "ada@example.org",
+  password: "a password for tests",
+};
+
+async function freePort(): Promise<number> {
+  return new Promise((done) => {
+    const server = createServer().listen(0, "127.0.0.1", () => {
+      const { port } = server.address() as { port: number };
+      server.close(() => done(port));
+    });
+  });
+}
+
+export class Server {
+  private child: ChildProcess | undefined;
+  private constructor(
+    readonly port: number,
+    private readonly database: string,
+    private readonly rate: number,
+  ) {}
+
+  get url() {
+    return `http://127.0.0.1:${this.port}`;
+  }
+
+  /** A server on a fresh, migrated database. `rate`: how fast a run's clock passes. */
+  static async fresh(rate: number, demo = false): Promise<Server> {
+    const name = `e_${randomUUID().replaceAll("-", "")}`;
+    execFileSync("psql", [
+      "-qX",
+      env("IMPULSO_TEST_OWNER_URL"),
+      "-c",
+      `create database ${name}`,
+    ]);
+    const server = new Server(await freePort(), name, rate);
+    server.impulso("migrate");
+    if (demo) server.impulso("demo");
+    await server.start();
+    return server;
+  }
+
+  private get variables() {
+    const at = (url: string) => url.replace(/[^/]*$/, this.database);
+    return {
+      ...process.env,
+      IMPULSO_OWNER_URL: at(env("IMPULSO_TEST_OWNER_URL")),
+      IMPULSO_DATABASE_URL: at(env("IMPULSO_TEST_APP_URL")),
+      IMPULSO_PORT: String(this.port),
+      IMPULSO_CLOCK_RATE: String(this.rate),
+      IMPULSO_KEY_FILE: join(env("IMPULSO_TEST_DATA"), `${this.database}.key`),
+    };
+  }
+
+  private impulso(command: string) {
+    execFileSync(join(root, "target/debug/impulso"), [command], {
+      env: this.variables,
+    });
+  }
+
+  async start() {
+    this.child = spawn(join(root, "target/debug/impulso"), ["serve"], {
+      env: this.variables,
+      stdio: "ignore",
+    });
+    for (let i = 0; i < 100; i++) {
+      const up = await fetch(`${this.url}/api/health`).catch(() => null);
+      if (up?.ok) return;
+      await new Promise((r) => setTimeout(r, 100));
+    }
+    throw new Error("the server did not come up");
+  }
+
+  /** No goodbye: as a power cut would. */
+  async kill() {
+    const gone = new Promise((r) => this.child?.once("exit", r));
+    this.child?.kill("SIGKILL");
+    await gone;
+  }
+}
+
+/** Stops or starts the database cluster that every test uses. */
+export function cluster(what: "stop" | "start") {
+  const port = new URL(env("IMPULSO_TEST_OWNER_URL")).port;
+  const line =
+    what === "stop"
+      ? `cluster_stop "$1"`
+      : `cluster_start "$1" ${port} fsync=off max_connections=300`;
+  execFileSync("bash", [
+    "-c",
+    `. "${root}/script/lib/common.sh"; ${line}`,
+    "-",
+    env("IMPULSO_TEST_DATA"),
+  ]);
+}
+
+/** What a coach does, by the words on the screen. */
+export class Coach {
+  constructor(
+    readonly page: Page,
+    readonly server: Server,
+  ) {}
+
+  async hasPractice() {
+    await this.page.request.post(`${this.server.url}/api/practices`, {
+      data: ACCOUNT,
+    });
+  }
+
+  async signsInToDemo() {
+    const { demo } = await (
+      await this.page.request.get(`${this.server.url}/api/welcome`)
+    ).json();
+    await this.page.request.post(`${this.server.url}/api/session`, {
+      data: demo,
+    });
+  }
+
+  async signsInAgain() {
+    const again = this.page.getByRole("dialog", { name: /session has ended/ });
+    await again.getByLabel("Email address").fill(ACCOUNT.email);
+    await again.getByLabel("Password").fill(ACCOUNT.password);
+    await again.getByRole("button", { name: "Sign in" }).click();
+    await expect(again).toBeHidden();
+  }
+
+  async opens(path: string) {
+    await this.page.goto(this.server.url + path);
+  }
+
+  /** Adds a client through the form; ends on Readiness. */
+  async adds(name: string) {
+    await this.opens("/people/new");
+    await this.page.getByLabel("Name", { exact: true }).fill(name);
+    await this.page.getByLabel("Birth date").fill("1990-04-02");
+    await this.page.getByText("Men’s").click();
+    await this.page.getByLabel("Height").fill("5'10");
+    await this.page.getByLabel("Body mass").fill("80 kg");
+    await this.page.getByLabel(/Goal/).fill("climb the tower");
+    await this.page
+      .getByRole("button", { name: "Save and check readiness" })
+      .click();
+    await this.page.waitForURL(/readiness/);
+  }
+
+  /** Answers for someone who trains and is well; ends on the choice of a test. */
+  async isReady() {
+    const yes = (label: string, words: string) =>
+      this.page
+        .getByRole("group", { name: label })
+        .getByText(words, { exact: true })
+        .click();
+    await yes("Regularly active?", "Yes");
+    await yes("A known disease?", "No");
+    await yes("A medicine that holds the heart rate down?", "No");
+    await this.page.getByText("None of them").click();
+    await expect(
+      this.page.getByText("Nothing here speaks against testing today."),
+    ).toBeVisible();
+    await this.page
+      .getByRole("button", { name: "Keep and choose a test" })
+      .click();
+    await this.page.waitForURL(/assess$/);
+  }
+
+  /** From the choice of a test to the floor. */
+  async setsUp(bench = "41.3", warmUp = "Yes") {
+    await this.page
+      .getByRole("listitem")
+      .filter({ hasText: "3-minute bench step" })
+      .getByRole("link")
+      .click();
+    await this.page.getByLabel("Bench height").fill(bench);
+    await this.page
+      .getByRole("group", { name: "Was the warm-up done?" })
+      .getByText(warmUp, { exact: true })
+      .click();
+    await this.page.getByText("at the wrist").click();
+    await this.page.getByRole("button", { name: "To the floor" }).click();
+    await this.page.waitForURL(/runs\//);
+  }
+
+  /** A client on the floor, clock not started. */
+  async standsReady(name = "Joren Askvik") {
+    await this.hasPractice();
+    await this.adds(name);
+    await this.isReady();
+    await this.setsUp();
+  }
+
+  async startsTheClock() {
+    await this.page.getByRole("button", { name: "Start the clock" }).click();
+    await expect(
+      this.page.getByRole("heading", { name: "Get ready" }),
+    ).toBeVisible();
+  }
+
+  get window() {
+    return this.page.getByText("Tap anywhere on each beat");
+  }
+
+  get entry() {
+    return this.page.getByLabel("Beats in 15 s");
+  }
+
+  /** Waits until the count may be typed. */
+  async countIsDue() {
+    await expect(this.entry).toBeEnabled({ timeout: 40_000 });
+  }
+
+  async types(count: string) {
+    await this.entry.fill(count);
+    await this.page.keyboard.press("Enter");
+  }
+
+  async keepsTheResult() {
+    await this.page.getByRole("button", { name: /Keep the result/ }).click();
+    await this.page.waitForURL(/results\//);
+  }
+
+  /** Taps a steady pulse through the window with the T key, timed inside the page. `rate` as the server's clock. */
+  async taps(bpm: number, rate: number) {
+    await this.window.waitFor({ timeout: 40_000 });
+    await this.page.evaluate(
+      async ([bpm, rate]) => {
+        const step = 60000 / bpm! / rate!;
+        const begin = performance.now() + 20;
+        for (let k = 0; document.body.innerText.includes("Tap anywhere"); k++) {
+          while (performance.now() < begin + k * step)
+            await new Promise((r) => setTimeout(r, 1));
+          document.body.dispatchEvent(
+            new KeyboardEvent("keydown", { key: "t", bubbles: true }),
+          );
+        }
+      },
+      [bpm, rate],
+    );
+  }
+}
+
+interface Fixtures {
+  /** How fast a run's clock passes in this file. */
+  rate: number;
+  demo: boolean;
+  server: Server;
+  coach: Coach;
+}
+
+export const test = base.extend<Fixtures>({
+  rate: [12, { option: true }],
+  demo: [false, { option: true }],
+  server: async ({ rate, demo }, use) => {
+    const server = await Server.fresh(rate, demo);
+    await use(server);
+    await server.kill();
+  },
+  coach: async ({ page, server }, use) => {
+    const problems: string[] = [];
+    page.on("pageerror", (error) => problems.push(error.message));
+    await use(new Coach(page, server));
+    expect(problems, "errors in the page").toEqual([]);
+  },
+});
+export { expect };
