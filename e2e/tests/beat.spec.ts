@@ -19,27 +19,15 @@ registerProcessor("onsets", class extends AudioWorkletProcessor {
   }
 });`;
 
-test("every one of 272 beats at 88 a minute within 2 ms", async ({
-  coach,
-  page,
-  server,
-}) => {
+test("every one of 272 beats at 88 a minute within 2 ms", async ({ coach, page, server }) => {
   test.setTimeout(300_000);
-  await page.route("**/onsets.js", (route) =>
-    route.fulfill({ contentType: "text/javascript", body: RECORDER }),
-  );
+  await page.route("**/onsets.js", (route) => route.fulfill({ contentType: "text/javascript", body: RECORDER }));
   await page.addInitScript(() => {
     const onsets: number[] = [];
     Object.assign(window, { onsets });
     const connect = AudioNode.prototype.connect as (...a: unknown[]) => unknown;
-    const recorders = new WeakMap<
-      BaseAudioContext,
-      Promise<AudioWorkletNode>
-    >();
-    AudioNode.prototype.connect = function (
-      this: AudioNode,
-      ...args: unknown[]
-    ) {
+    const recorders = new WeakMap<BaseAudioContext, Promise<AudioWorkletNode>>();
+    AudioNode.prototype.connect = function (this: AudioNode, ...args: unknown[]) {
       if (args[0] instanceof AudioDestinationNode) {
         const context = this.context;
         if (!recorders.has(context)) {
@@ -80,14 +68,10 @@ test("every one of 272 beats at 88 a minute within 2 ms", async ({
   });
   await coach.opens(`/runs/${run}`);
   await coach.startsTheClock();
-  await expect(
-    page.getByRole("heading", { name: "Stop. Find the pulse" }),
-  ).toBeVisible({ timeout: 200_000 });
+  await expect(page.getByRole("heading", { name: "Stop. Find the pulse" })).toBeVisible({ timeout: 200_000 });
   await page.waitForTimeout(500);
 
-  const onsets = await page.evaluate(
-    () => (window as unknown as { onsets: number[] }).onsets,
-  );
+  const onsets = await page.evaluate(() => (window as unknown as { onsets: number[] }).onsets);
   const step = 60 / 88;
   const first = onsets[2]!;
   // The recorder joins a moment after the first beat, and signal tones sound too: each ideal time has its nearest onset.
@@ -96,13 +80,8 @@ test("every one of 272 beats at 88 a minute within 2 ms", async ({
   let worst = 0;
   for (let k = 0; k < 262; k++) {
     const ideal = first + k * step;
-    worst = Math.max(
-      worst,
-      Math.min(...onsets.map((at) => Math.abs(at - ideal))),
-    );
+    worst = Math.max(worst, Math.min(...onsets.map((at) => Math.abs(at - ideal))));
   }
-  console.log(
-    `worst onset error over 262 beats: ${(worst * 1000).toFixed(3)} ms`,
-  );
+  console.log(`worst onset error over 262 beats: ${(worst * 1000).toFixed(3)} ms`);
   expect(worst).toBeLessThan(0.002);
 });

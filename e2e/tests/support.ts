@@ -8,10 +8,7 @@ import { test as base, expect, type Page } from "@playwright/test";
 const root = resolve(import.meta.dirname, "../..");
 const env = (name: string) => {
   const value = process.env[name];
-  if (!value)
-    throw new Error(
-      `${name} is not set: run script/test, which starts a database and sets it`,
-    );
+  if (!value) throw new Error(`${name} is not set: run script/test, which starts a database and sets it`);
   return value;
 };
 
@@ -48,12 +45,7 @@ export class Server {
   /** A server on a fresh, migrated database. `rate`: how fast a run's clock passes. */
   static async fresh(rate: number, demo = false): Promise<Server> {
     const name = `e_${randomUUID().replaceAll("-", "")}`;
-    execFileSync("psql", [
-      "-qX",
-      env("IMPULSO_TEST_OWNER_URL"),
-      "-c",
-      `create database ${name}`,
-    ]);
+    execFileSync("psql", ["-qX", env("IMPULSO_TEST_OWNER_URL"), "-c", `create database ${name}`]);
     const server = new Server(await freePort(), name, rate);
     server.impulso("migrate");
     if (demo) server.impulso("demo");
@@ -103,16 +95,8 @@ export class Server {
 /** Stops or starts the database cluster that every test uses. */
 export function cluster(what: "stop" | "start") {
   const port = new URL(env("IMPULSO_TEST_OWNER_URL")).port;
-  const line =
-    what === "stop"
-      ? `cluster_stop "$1"`
-      : `cluster_start "$1" ${port} fsync=off max_connections=300`;
-  execFileSync("bash", [
-    "-c",
-    `. "${root}/script/lib/common.sh"; ${line}`,
-    "-",
-    env("IMPULSO_TEST_DATA"),
-  ]);
+  const line = what === "stop" ? `cluster_stop "$1"` : `cluster_start "$1" ${port} fsync=off max_connections=300`;
+  execFileSync("bash", ["-c", `. "${root}/script/lib/common.sh"; ${line}`, "-", env("IMPULSO_TEST_DATA")]);
 }
 
 /** What a coach does, by the words on the screen. */
@@ -129,9 +113,7 @@ export class Coach {
   }
 
   async signsInToDemo() {
-    const { demo } = await (
-      await this.page.request.get(`${this.server.url}/api/welcome`)
-    ).json();
+    const { demo } = await (await this.page.request.get(`${this.server.url}/api/welcome`)).json();
     await this.page.request.post(`${this.server.url}/api/session`, {
       data: demo,
     });
@@ -154,49 +136,32 @@ export class Coach {
     await this.opens("/people/new");
     await this.page.getByLabel("Name", { exact: true }).fill(name);
     await this.page.getByLabel("Birth date").fill("1990-04-02");
-    await this.page.getByText("Men’s").click();
+    await this.page.getByText("Men’s", { exact: true }).click();
     await this.page.getByLabel("Height").fill("5'10");
     await this.page.getByLabel("Body mass").fill("80 kg");
     await this.page.getByLabel(/Goal/).fill("climb the tower");
-    await this.page
-      .getByRole("button", { name: "Save and check readiness" })
-      .click();
+    await this.page.getByRole("button", { name: "Save and check readiness" }).click();
     await this.page.waitForURL(/readiness/);
   }
 
   /** Answers for someone who trains and is well; ends on the choice of a test. */
   async isReady() {
-    const yes = (label: string, words: string) =>
-      this.page
-        .getByRole("group", { name: label })
-        .getByText(words, { exact: true })
-        .click();
+    const yes = (label: string, words: string) => this.page.getByRole("group", { name: label }).getByText(words, { exact: true }).click();
     await yes("Regularly active?", "Yes");
     await yes("A known disease?", "No");
     await yes("A medicine that holds the heart rate down?", "No");
     await this.page.getByText("None of them").click();
-    await expect(
-      this.page.getByText("Nothing here speaks against testing today."),
-    ).toBeVisible();
-    await this.page
-      .getByRole("button", { name: "Keep and choose a test" })
-      .click();
+    await expect(this.page.getByText("Nothing here speaks against testing today.")).toBeVisible();
+    await this.page.getByRole("button", { name: "Keep and choose a test" }).click();
     await this.page.waitForURL(/assess$/);
   }
 
   /** From the choice of a test to the floor. */
   async setsUp(bench = "41.3", warmUp = "Yes") {
-    await this.page
-      .getByRole("listitem")
-      .filter({ hasText: "3-minute bench step" })
-      .getByRole("link")
-      .click();
+    await this.page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();
     await this.page.getByLabel("Bench height").fill(bench);
-    await this.page
-      .getByRole("group", { name: "Was the warm-up done?" })
-      .getByText(warmUp, { exact: true })
-      .click();
-    await this.page.getByText("at the wrist").click();
+    await this.page.getByRole("group", { name: "Was the warm-up done?" }).getByText(warmUp, { exact: true }).click();
+    await this.page.getByRole("radiogroup").getByText("at the wrist").click();
     await this.page.getByRole("button", { name: "To the floor" }).click();
     await this.page.waitForURL(/runs\//);
   }
@@ -211,9 +176,7 @@ export class Coach {
 
   async startsTheClock() {
     await this.page.getByRole("button", { name: "Start the clock" }).click();
-    await expect(
-      this.page.getByRole("heading", { name: "Get ready" }),
-    ).toBeVisible();
+    await expect(this.page.getByRole("heading", { name: "Get ready" })).toBeVisible();
   }
 
   get window() {
@@ -226,7 +189,7 @@ export class Coach {
 
   /** Waits until the count may be typed. */
   async countIsDue() {
-    await expect(this.entry).toBeEnabled({ timeout: 40_000 });
+    await expect(this.entry).toBeEnabled({ timeout: 70_000 });
   }
 
   async types(count: string) {
@@ -241,17 +204,14 @@ export class Coach {
 
   /** Taps a steady pulse through the window with the T key, timed inside the page. `rate` as the server's clock. */
   async taps(bpm: number, rate: number) {
-    await this.window.waitFor({ timeout: 40_000 });
+    await this.window.waitFor({ timeout: 70_000 });
     await this.page.evaluate(
       async ([bpm, rate]) => {
         const step = 60000 / bpm! / rate!;
         const begin = performance.now() + 20;
         for (let k = 0; document.body.innerText.includes("Tap anywhere"); k++) {
-          while (performance.now() < begin + k * step)
-            await new Promise((r) => setTimeout(r, 1));
-          document.body.dispatchEvent(
-            new KeyboardEvent("keydown", { key: "t", bubbles: true }),
-          );
+          while (performance.now() < begin + k * step) await new Promise((r) => setTimeout(r, 1));
+          document.body.dispatchEvent(new KeyboardEvent("keydown", { key: "t", bubbles: true }));
         }
       },
       [bpm, rate],

@@ -1,23 +1,13 @@
 /** What goes wrong in a hall: nothing typed is lost, and the screen says what to do. */
 import { cluster, expect, test } from "./support";
 
-test("a reload and a killed server in mid-run: the run comes back where it was", async ({
-  coach,
-  page,
-  server,
-}) => {
+test("a reload and a killed server in mid-run: the run comes back where it was", async ({ coach, page, server }) => {
   await coach.standsReady();
   await coach.startsTheClock();
-  await expect(
-    page.getByRole("heading", { name: "Step", exact: true }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Step", exact: true })).toBeVisible();
   await page.reload();
-  await expect(
-    page.getByRole("heading", { name: "Step", exact: true }),
-  ).toBeVisible();
-  await expect(
-    page.getByRole("button", { name: /The beat is silent/ }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Step", exact: true })).toBeVisible();
+  await expect(page.getByRole("button", { name: /The beat is silent/ })).toBeVisible();
   const before = await page.getByRole("timer").innerText();
   await server.kill();
   await expect(page.getByText("no connection")).toBeVisible();
@@ -28,8 +18,7 @@ test("a reload and a killed server in mid-run: the run comes back where it was",
   await expect(page.getByText(/beat lost at/)).toBeVisible();
   await page.reload();
   const after = await page.getByRole("timer").innerText();
-  const seconds = (t: string) =>
-    t.split(":").reduce((a, b) => a * 60 + Number(b), 0);
+  const seconds = (t: string) => t.split(":").reduce((a, b) => a * 60 + Number(b), 0);
   expect(seconds(after)).toBeGreaterThan(seconds(before));
   await coach.countIsDue();
   await coach.types("30");
@@ -37,10 +26,7 @@ test("a reload and a killed server in mid-run: the run comes back where it was",
   await expect(page.getByText("HR = 30 × 60 / 15 = 120 bpm")).toBeVisible();
 });
 
-test("the database stops in mid-run: the count waits on the screen and arrives", async ({
-  coach,
-  page,
-}) => {
+test("the database stops in mid-run: the count waits on the screen and arrives", async ({ coach, page }) => {
   await coach.standsReady();
   await coach.startsTheClock();
   await coach.countIsDue();
@@ -58,11 +44,7 @@ test("the database stops in mid-run: the count waits on the screen and arrives",
   await coach.keepsTheResult();
 });
 
-test("an expired session in mid-run: sign in over the page, and the count is there", async ({
-  coach,
-  page,
-  context,
-}) => {
+test("an expired session in mid-run: sign in over the page, and the count is there", async ({ coach, page, context }) => {
   await coach.standsReady();
   await coach.startsTheClock();
   await coach.countIsDue();
@@ -73,11 +55,7 @@ test("an expired session in mid-run: sign in over the page, and the count is the
   await coach.keepsTheResult();
 });
 
-test("a run finished in another tab says so and leaves the result alone", async ({
-  coach,
-  page,
-  context,
-}) => {
+test("a run finished in another tab says so and leaves the result alone", async ({ coach, page, context }) => {
   await coach.standsReady();
   await coach.startsTheClock();
   await coach.countIsDue();
@@ -87,26 +65,19 @@ test("a run finished in another tab says so and leaves the result alone", async 
   await other.keyboard.press("Enter");
   await other.getByRole("button", { name: /Keep the result/ }).click();
   await other.waitForURL(/results\//);
-  await expect(
-    page.getByRole("alertdialog", { name: "Finished on another screen" }),
-  ).toBeVisible();
+  await expect(page.getByRole("alertdialog", { name: "Finished on another screen" })).toBeVisible();
   await page.getByRole("link", { name: "See the result" }).click();
   await expect(page.getByText("HR = 34 × 60 / 15 = 136 bpm")).toBeVisible();
 });
 
-test("a count that cannot be is questioned, a slip is undone, a count typed twice counts once", async ({
-  coach,
-  page,
-}) => {
+test("a count that cannot be is questioned, a slip is undone, a count typed twice counts once", async ({ coach, page }) => {
   await coach.standsReady();
   await coach.startsTheClock();
   await expect(coach.entry).toBeDisabled();
   await coach.countIsDue();
   for (const count of ["3", "90"]) {
     await coach.types(count);
-    await expect(
-      page.getByRole("alert").filter({ hasText: "no heart rate" }),
-    ).toBeVisible();
+    await expect(page.getByRole("alert").filter({ hasText: "no heart rate" })).toBeVisible();
     await expect(coach.entry).toHaveValue(count);
   }
   await coach.types("30");
@@ -121,84 +92,57 @@ test("a count that cannot be is questioned, a slip is undone, a count typed twic
 
 test.describe("with time for a second count", () => {
   test.use({ rate: 4 });
-  test("count and taps that disagree ask for a recount while there is time", async ({
-    coach,
-    page,
-    rate,
-  }) => {
+  test.setTimeout(150_000);
+  test("count and taps that disagree ask for a recount while there is time", async ({ coach, page, rate }) => {
     await coach.standsReady();
     await coach.startsTheClock();
     await coach.taps(140, rate);
     await coach.countIsDue();
     await coach.types("30");
-    await expect(
-      page.getByRole("heading", { name: "Count again" }),
-    ).toBeVisible();
+    await expect(page.getByRole("heading", { name: "Count again" })).toBeVisible();
     await page.getByRole("button", { name: /Count again/ }).click();
     await coach.taps(132, rate);
     await coach.countIsDue();
     await coach.types("33");
-    await expect(
-      page.getByRole("heading", { name: "The reading holds" }),
-    ).toBeVisible();
+    await expect(page.getByRole("heading", { name: "The reading holds" })).toBeVisible();
     await coach.keepsTheResult();
     await expect(page.getByText("HR = 33 × 60 / 15 = 132 bpm")).toBeVisible();
   });
 });
 
-test("stop is one action and leads to a reason; symptoms open the card; a slip goes on", async ({
-  coach,
-  page,
-}) => {
+test("stop is one action and leads to a reason; symptoms open the card; a slip goes on", async ({ coach, page }) => {
   await coach.standsReady();
   await coach.startsTheClock();
-  await expect(
-    page.getByRole("heading", { name: "Step", exact: true }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Step", exact: true })).toBeVisible();
   await page.keyboard.press("Escape");
   await page.keyboard.press("Escape");
   await expect(page.getByRole("dialog", { name: /Stopped at/ })).toBeVisible();
   await page.getByRole("button", { name: "It was a slip: go on" }).click();
-  await expect(
-    page.getByRole("heading", { name: "Step", exact: true }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Step", exact: true })).toBeVisible();
   await page.getByRole("button", { name: "Stop", exact: true }).click();
   await page.getByRole("radio", { name: "Pain or symptoms" }).click();
-  await expect(
-    page.getByRole("heading", { name: "Stop and refer" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Stop and refer" })).toBeVisible();
   await page.getByLabel("Anything to add").fill("light-headed");
   await page.getByRole("button", { name: "Keep and close" }).click();
   await page.waitForURL(/results\//);
   await expect(page.getByText("pain or symptoms.")).toBeVisible();
   await expect(page.getByText("light-headed")).toBeVisible();
-  await expect(
-    page.getByText("no more testing until a doctor has looked"),
-  ).toBeVisible();
+  await expect(page.getByText("no more testing until a doctor has looked")).toBeVisible();
 });
 
-test("bad input at the desk is refused by its field, and what was typed stays, over a reload too", async ({
-  coach,
-  page,
-}) => {
+test("bad input at the desk is refused by its field, and what was typed stays, over a reload too", async ({ coach, page }) => {
   await coach.hasPractice();
   await coach.opens("/people/new");
   await page.getByLabel("Name", { exact: true }).fill("ليلى حداد");
   await page.getByLabel("Birth date").fill("2099-01-01");
   await page.getByLabel("Height").fill("4 m");
   await page.getByRole("button", { name: "Save only" }).click();
-  await expect(
-    page.getByText("The birth date lies in the future."),
-  ).toBeVisible();
+  await expect(page.getByText("The birth date lies in the future.")).toBeVisible();
   await page.reload();
-  await expect(page.getByLabel("Name", { exact: true })).toHaveValue(
-    "ليلى حداد",
-  );
+  await expect(page.getByLabel("Name", { exact: true })).toHaveValue("ليلى حداد");
   await page.getByLabel("Birth date").fill("1992-05-06");
   await page.getByRole("button", { name: "Save only" }).click();
-  await expect(
-    page.getByText("Height must be between 80 and 260 cm; 400 was given."),
-  ).toBeVisible();
+  await expect(page.getByText("Height must be between 80 and 260 cm; 400 was given.")).toBeVisible();
   await page.getByLabel("Height").fill("1,64 m");
   await page.getByRole("button", { name: "Save only" }).click();
   await expect(page.getByRole("heading", { name: "ليلى حداد" })).toBeVisible();

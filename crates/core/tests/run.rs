@@ -1,4 +1,5 @@
 //! A run is the fold of its events, whatever way they arrive.
+#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
 use chrono::{DateTime, TimeDelta, Utc};
 use impulso_core::{

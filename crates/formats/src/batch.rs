@@ -4,7 +4,6 @@
 
 use std::{
     borrow::Cow,
-    collections::BTreeMap,
     fmt,
     io::{self, BufRead, Write},
 };
@@ -156,6 +155,7 @@ struct Readings(Inputs);
 
 /// The person's facts, raw: limits are checked by the core's types.
 #[derive(Default, Deserialize)]
+#[serde(deny_unknown_fields)]
 struct Person {
     #[serde(default)]
     sex: Option<Sex>,
@@ -171,15 +171,10 @@ struct Person {
     resting_hr: Option<f64>,
     #[serde(default)]
     hr_max: Option<f64>,
-    #[serde(flatten)]
-    unknown: BTreeMap<String, serde::de::IgnoredAny>,
 }
 
 impl Person {
     fn facts(&self, on: Option<NaiveDate>) -> Result<Facts, InputError> {
-        if let Some(extra) = self.unknown.keys().next() {
-            return Err(unknown(extra));
-        }
         let age = self.age_years.map(|a| Age::new(a.floor()).map_err(|e| e.at("age_years"))).transpose()?;
         Ok(Facts {
             sex: self.sex,
@@ -194,18 +189,14 @@ impl Person {
 
 /// Choices. None of today's protocols uses one; they are still held to what exists.
 #[derive(Default, Deserialize)]
+#[serde(deny_unknown_fields)]
 struct Options {
     #[serde(default)]
     hr_max_method: Option<String>,
-    #[serde(flatten)]
-    unknown: BTreeMap<String, serde::de::IgnoredAny>,
 }
 
 impl Options {
     fn check(&self) -> Result<(), InputError> {
-        if let Some(extra) = self.unknown.keys().next() {
-            return Err(unknown(extra));
-        }
         match self.hr_max_method.as_deref() {
             None | Some("fox" | "tanaka" | "gulati" | "measured") => Ok(()),
             Some(_) => Err(InputError::new(Code::NotApplicable, "hr_max_method", "Choose fox, tanaka, gulati or measured.")),

@@ -77,14 +77,10 @@ fn a_slip_of_the_finger_is_caught(person: &Value, field: &str) {
 #[test]
 fn ids_come_back_unchanged_and_order_is_kept_around_errors() {
     let ids = [r#""x""#, "17", r#"{"a":[1,2.50]}"#, "null", r#""ü""#];
-    let lines: String = ids
-        .iter()
-        .enumerate()
-        .map(|(k, id)| {
-            let count = if k == 2 { 3 } else { 30 };
-            format!("{{\"id\":{id},\"protocol\":\"class-step-3min\",\"inputs\":{{\"pulse_count\":{count}}}}}\n\n")
-        })
-        .collect();
+    let line = |k: usize| {
+        format!("{{\"id\":{},\"protocol\":\"class-step-3min\",\"inputs\":{{\"pulse_count\":{}}}}}", ids[k], if k == 2 { 3 } else { 30 })
+    };
+    let lines = (0..ids.len()).map(line).collect::<Vec<_>>().join("\n\n");
     let mut out = Vec::new();
     let tally = compute(lines.as_bytes(), &mut out).unwrap();
     assert_eq!(tally, Tally { computed: 4, failed: 1 });

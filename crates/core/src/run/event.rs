@@ -194,7 +194,7 @@ impl Setup {
 /// Puts events into the order in which they count, each once: by time, then by screen and its own sequence.
 pub fn in_order(events: &[Event]) -> Vec<&Event> {
     let mut ordered: Vec<&Event> = events.iter().collect();
-    ordered.sort_by(|a, b| (a.wall, a.device, a.seq, a.id).cmp(&(b.wall, b.device, b.seq, b.id)));
+    ordered.sort_by_key(|e| (e.wall, e.device, e.seq, e.id));
     let mut seen = std::collections::HashSet::new();
     ordered.retain(|e| seen.insert(e.id));
     ordered

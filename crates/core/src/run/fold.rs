@@ -201,6 +201,11 @@ fn undone(ordered: &[&Event]) -> std::collections::HashSet<Uuid> {
     ordered[..end].iter().filter_map(|e| if let Kind::Undone { event } = &e.kind { Some(*event) } else { None }).collect()
 }
 
+/// The assessor's word that the first count stands.
+struct Waiver {
+    reason: Option<String>,
+}
+
 struct Fold<'a> {
     rule: Option<&'a CountRule>,
     state: State,
@@ -208,7 +213,7 @@ struct Fold<'a> {
     taps_ms: Vec<f64>,
     /// Wall and monotonic time of the first tap of each screen, so that taps keep the monotonic clock's precision.
     tap_anchor: Option<(Uuid, f64, f64)>,
-    waived: Option<Option<String>>,
+    waived: Option<Waiver>,
     history: Vec<Undoable>,
 }
 
@@ -252,7 +257,7 @@ impl<'a> Fold<'a> {
             }
             (Kind::RecountStarted, Some(at)) if self.state.status == Status::Running => self.recount(event, at),
             (Kind::RecountWaived { reason }, Some(_)) => {
-                self.waived = Some(reason.clone());
+                self.waived = Some(Waiver { reason: reason.clone() });
                 self.can_undo(event, "keeping the first count");
             }
             (Kind::Stopped, at) if matches!(self.state.status, Status::Running | Status::Ready) => {
@@ -371,7 +376,7 @@ impl<'a> Fold<'a> {
 }
 
 /// Holds the count against the taps.
-fn decide(rule: &CountRule, reading: &Reading, until_ms: Option<f64>, waived: Option<&Option<String>>) -> Option<Decision> {
+fn decide(rule: &CountRule, reading: &Reading, until_ms: Option<f64>, waived: Option<&Waiver>) -> Option<Decision> {
     let bpm = reading.bpm?;
     let counted = rounded(bpm, 0);
     let Some(tapped) = reading.taps.and_then(|t| t.bpm) else {
@@ -386,8 +391,10 @@ fn decide(rule: &CountRule, reading: &Reading, until_ms: Option<f64>, waived: Op
     }
     let because = format!("{counted} bpm counted, {tapped} tapped: more than {} apart.", rounded(rule.agree_within_bpm, 0));
     match waived {
-        Some(Some(reason)) => Some(Decision::RecountWaived { because: format!("{because} Kept by the assessor: {reason}") }),
-        Some(None) => Some(Decision::RecountWaived { because: format!("{because} Kept by the assessor.") }),
+        Some(Waiver { reason: Some(reason) }) => {
+            Some(Decision::RecountWaived { because: format!("{because} Kept by the assessor: {reason}") })
+        }
+        Some(Waiver { reason: None }) => Some(Decision::RecountWaived { because: format!("{because} Kept by the assessor.") }),
         None => {
             let until = until_ms.filter(|until| reading.end_ms < *until);
             Some(Decision::RecountAsked { because, until_ms: until })

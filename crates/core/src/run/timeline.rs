@@ -112,7 +112,12 @@ mod tests {
     use test_case::test_case;
 
     fn of(id: &str, cadence: f64) -> Timeline {
-        let setup = Setup { cadence: Some(Cadence::new(cadence).unwrap()), conditions: Default::default(), sex: None, age: None };
+        let setup = Setup {
+            cadence: Some(Cadence::new(cadence).unwrap()),
+            conditions: crate::run::event::Conditions::default(),
+            sex: None,
+            age: None,
+        };
         timeline(catalogue::find(id).unwrap(), &setup)
     }
 

@@ -1,4 +1,5 @@
 //! The method held against what was printed: one file per source, the citation at its top.
+#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
 mod bench_step_1972;
 mod low_step_2000;

@@ -102,7 +102,7 @@ impl TestLine {
     /// The line of a stored result.
     pub fn new(result: &Stored) -> Self {
         let protocol = catalogue::find(&result.protocol_id).ok();
-        let order = protocol.map(|p| p.scoring.iter().rev().map(|s| s.quantity.clone()).collect()).unwrap_or_else(Vec::new);
+        let order = protocol.map_or_else(Vec::new, |p| p.scoring.iter().rev().map(|s| s.quantity.clone()).collect());
         Self {
             id: result.id.0,
             protocol: result.protocol_id.clone(),

@@ -85,8 +85,8 @@ const fn odd(test: Test, oddity: Oddity) -> Test {
     Test { oddity: Some(oddity), ..test }
 }
 
-const fn plan(protocol: &'static str, weeks: u32, due: &'static [i64]) -> Option<Plan> {
-    Some(Plan { protocol, weeks, due, skipped: None })
+const fn plan(protocol: &'static str, weeks: u32, due: &'static [i64]) -> Plan {
+    Plan { protocol, weeks, due, skipped: None }
 }
 
 const NOBODY: Client = Client {
@@ -127,7 +127,7 @@ pub const CAST: &[Client] = &[
             bench(165, 38.0),
             bench(74, 37.0),
         ],
-        plan: plan("bench-step-3min", 12, &[-258, -168, -74, 10, 94]),
+        plan: Some(plan("bench-step-3min", 12, &[-258, -168, -74, 10, 94])),
         ..NOBODY
     },
     // A clear gain within months.
@@ -140,7 +140,7 @@ pub const CAST: &[Client] = &[
         height: "184",
         mass: "93.5",
         tests: &[bench(203, 41.0), bench(147, 38.0), bench(91, 36.0), bench(35, 35.0)],
-        plan: plan("bench-step-3min", 8, &[-147, -91, -35, 21, 77, 133]),
+        plan: Some(plan("bench-step-3min", 8, &[-147, -91, -35, 21, 77, 133])),
         ..NOBODY
     },
     // A plateau; due today.
@@ -162,7 +162,7 @@ pub const CAST: &[Client] = &[
             bench(168, 38.0),
             bench(84, 38.0),
         ],
-        plan: plan("bench-step-3min", 12, &[-168, -84, 0, 84, 168]),
+        plan: Some(plan("bench-step-3min", 12, &[-168, -84, 0, 84, 168])),
         ..NOBODY
     },
     // An illness that shows, and the way back.
@@ -203,7 +203,7 @@ pub const CAST: &[Client] = &[
         height: "181",
         mass: "76",
         tests: &[bench(365, 35.0), bench(281, 34.0), odd(bench(197, 29.0), Oddity::LowBench), bench(113, 33.0), bench(29, 32.0)],
-        plan: plan("bench-step-3min", 12, &[-197, -113, -29, 55]),
+        plan: Some(plan("bench-step-3min", 12, &[-197, -113, -29, 55])),
         ..NOBODY
     },
     // Seventeen: in the class test with a partner.
@@ -217,7 +217,7 @@ pub const CAST: &[Client] = &[
         mass: "64",
         notes: "Under 18: consent of a parent is in the file.",
         tests: &[class(154, 26.0), class(98, 24.0), class(42, 23.0)],
-        plan: plan("class-step-3min", 8, &[-98, -42, 14, 70]),
+        plan: Some(plan("class-step-3min", 8, &[-98, -42, 14, 70])),
         ..NOBODY
     },
     // A missed retest.
@@ -230,7 +230,7 @@ pub const CAST: &[Client] = &[
         height: "169",
         mass: "66.5",
         tests: &[bench(296, 39.0), bench(205, 38.0), bench(110, 37.0)],
-        plan: plan("bench-step-3min", 14, &[-205, -121, -9, 89]),
+        plan: Some(plan("bench-step-3min", 14, &[-205, -121, -9, 89])),
         ..NOBODY
     },
     // Began a rate-limiting medicine.
@@ -258,7 +258,7 @@ pub const CAST: &[Client] = &[
         height: "179",
         mass: "88",
         tests: &[bench(182, 40.0), bench(91, 38.0), bench(6, 37.0)],
-        plan: plan("bench-step-3min", 13, &[-91, -6, 85]),
+        plan: Some(plan("bench-step-3min", 13, &[-91, -6, 85])),
         ..NOBODY
     },
     Client {
@@ -270,7 +270,7 @@ pub const CAST: &[Client] = &[
         height: "161",
         mass: "68",
         tests: &[low(410, 124.0), low(320, 121.0), low(230, 116.0), low(140, 110.0), low(50, 106.0)],
-        plan: plan("low-step-3min", 13, &[-140, -50, 41, 132]),
+        plan: Some(plan("low-step-3min", 13, &[-140, -50, 41, 132])),
         ..NOBODY
     },
     // Stopped early the other day.
@@ -284,7 +284,7 @@ pub const CAST: &[Client] = &[
         mass: "61",
         active: false,
         tests: &[low(270, 128.0), low(180, 125.0), low(90, 122.0), odd(low(3, 0.0), Oddity::StoppedWithCramp)],
-        plan: plan("low-step-3min", 13, &[-180, -90, -3, 88]),
+        plan: Some(plan("low-step-3min", 13, &[-180, -90, -3, 88])),
         ..NOBODY
     },
     // Once without a warm-up.
@@ -297,7 +297,7 @@ pub const CAST: &[Client] = &[
         height: "171",
         mass: "74",
         tests: &[low(250, 112.0), low(160, 110.0), odd(low(68, 101.0), Oddity::NoWarmUp)],
-        plan: plan("low-step-3min", 13, &[-160, -68, 5, 96]),
+        plan: Some(plan("low-step-3min", 13, &[-160, -68, 5, 96])),
         ..NOBODY
     },
     // New, nothing on record yet.

@@ -97,7 +97,7 @@ async fn by_raw_sql_under_the_applications_role() {
             .await
             .unwrap();
     assert!(tables.len() >= 11);
-    for practice in ["".to_owned(), mine.to_string()] {
+    for practice in [String::new(), mine.to_string()] {
         sqlx::query("select set_config('impulso.practice_id', $1, false)").bind(&practice).execute(&mut db).await.unwrap();
         for table in &tables {
             let column = match table.as_str() {

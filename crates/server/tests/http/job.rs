@@ -67,7 +67,7 @@ async fn a_gap_in_the_sequence_is_refused_whole_and_names_what_is_missing() {
     let start = screen.at(0, json!({"kind": "clock_started"}));
     let lost = screen.at(100, json!({"kind": "noted", "text": "slow"}));
     let count = screen.at(208, json!({"kind": "count_typed", "count": 30}));
-    coach.posts(&run, &[start.clone()]).await;
+    coach.posts(&run, std::slice::from_ref(&start)).await;
     let (status, answer) = coach.send(Method::POST, &format!("/runs/{run}/events"), json!({"events": [count]})).await;
     assert_eq!((status.as_u16(), answer["code"].as_str(), answer["detail"]["expected"].as_u64()), (409, Some("sequence_gap"), Some(2)));
     let view = coach.posts(&run, &[start, lost, count]).await;
