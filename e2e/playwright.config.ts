@@ -14,7 +14,14 @@ export default defineConfig({
     actionTimeout: 10_000,
     launchOptions: {
       executablePath: "/usr/bin/chromium",
-      args: ["--no-sandbox", "--disable-quic", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"],
+      args: [
+        "--no-sandbox",
+        "--disable-quic",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--no-first-run",
+      ],
     },
   },
 });

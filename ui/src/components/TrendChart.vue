@@ -42,6 +42,7 @@ const option = computed(() => {
     },
     xAxis: {
       type: "time",
+      boundaryGap: ["4%", "4%"],
       axisLine: { lineStyle: { color: token("--line") } },
       axisLabel: { color: token("--soft"), hideOverlap: true, fontSize: 14 },
       splitLine: { show: false },
@@ -49,8 +50,8 @@ const option = computed(() => {
     yAxis: {
       type: "value",
       inverse: props.trend.lower_is_better,
-      min: Math.floor(Math.min(...edges) - room),
-      max: Math.ceil(Math.max(...edges) + room),
+      min: Math.floor((Math.min(...edges) - room) / 5) * 5,
+      max: Math.ceil((Math.max(...edges) + room) / 5) * 5,
       name: props.trend.unit,
       nameTextStyle: { color: token("--soft"), align: "left", padding: [0, 0, 0, -40] },
       nameLocation: props.trend.lower_is_better ? "start" : "end",

@@ -229,7 +229,7 @@ onKeyStroke((event) => {
             :aria-invalid="wrong !== null"
             aria-describedby="entry-wrong"
           />
-          <button type="submit" :disabled="!due || entry.trim() === ''">Enter</button>
+          <button type="submit" :disabled="!due">Enter</button>
         </form>
         <p id="entry-wrong" class="wrong" role="alert">{{ wrong ?? "" }}</p>
         <div class="choices">

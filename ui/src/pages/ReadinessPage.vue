@@ -188,7 +188,7 @@ async function keep(overrule: boolean) {
 }
 legend {
   font-weight: 650;
-  padding: 0;
+  padding: 14px 0 0;
 }
 .symptoms :deep(.el-checkbox) {
   display: flex;

@@ -88,6 +88,7 @@ const {
   margin: 10px 0 22px;
 }
 .tab {
+  white-space: nowrap;
   padding: 8px 14px;
   border-radius: 8px;
   border: 1px solid var(--line);

@@ -1,0 +1,87 @@
+/** One current picture of each main view, from the demo data. */
+import { resolve } from "node:path";
+import type { Page } from "@playwright/test";
+import { test, expect } from "../tests/support";
+
+test.use({ demo: true, rate: 6 });
+
+const into = (name: string) => resolve(import.meta.dirname, "../../docs/screenshots", `${name}.png`);
+
+async function shot(page: Page, name: string) {
+  await page.waitForTimeout(500);
+  await page.screenshot({ path: into(name) });
+}
+
+test("views", async ({ coach, page, server }) => {
+  test.setTimeout(240_000);
+  await coach.signsInToDemo();
+  const api = `${server.url}/api`;
+  const person = async (q: string) => {
+    const { people } = await (await page.request.get(`${api}/people?q=${q}`)).json();
+    return (await page.request.get(`${api}/people/${people[0].id}`)).json();
+  };
+  const [ilse, noor, caspian, maud, odile, joren] = [
+    await person("ilse"),
+    await person("noor"),
+    await person("caspian"),
+    await person("maud"),
+    await person("odile"),
+    await person("joren"),
+  ];
+  const ready = (active: boolean) => ({
+    answers: { regularly_active: active, known_disease: false, symptoms: [], rate_limiting_drug: false },
+  });
+  await page.request.post(`${api}/people/${maud.id}/readiness`, { data: ready(true) });
+  await page.request.post(`${api}/people/${odile.id}/readiness`, { data: ready(true) });
+
+  for (const [name, path] of [
+    ["today", "/"],
+    ["people", "/people"],
+    ["person", `/people/${ilse.id}`],
+    ["choose", `/people/${odile.id}/assess`],
+    ["result", `/results/${joren.tests[0].id}`],
+    ["retests", "/retests"],
+    ["method", "/tests/bench-step-3min"],
+  ] as const) {
+    await coach.opens(path);
+    await page.waitForLoadState("networkidle");
+    await shot(page, name);
+  }
+  await coach.opens(`/people/${noor.id}/readiness`);
+  const answer = (label: string, words: string) => page.getByRole("group", { name: label }).getByText(words, { exact: true }).click();
+  await answer("Regularly active?", "Yes");
+  await answer("A known disease?", "Yes");
+  await answer("Cleared by a doctor?", "No");
+  await answer("A medicine that holds the heart rate down?", "No");
+  await page.getByText("None of them").click();
+  await expect(page.getByText("Light to moderate tests may go on.")).toBeVisible();
+  await shot(page, "readiness");
+  await coach.opens(`/people/${caspian.id}/trend/bench-step-3min/vo2max`);
+  await page.waitForLoadState("networkidle");
+  await shot(page, "trend");
+
+  await coach.opens(`/people/${maud.id}/assess/bench-step-3min`);
+  await page.getByLabel("Bench height").fill("40");
+  await expect(page.getByText("41.3 cm last time.")).toBeVisible();
+  await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("Yes", { exact: true }).click();
+  await shot(page, "assess");
+  await page.getByLabel("Bench height").fill("41.3");
+  await page.getByRole("button", { name: "To the floor" }).click();
+  await page.waitForURL(/runs\//);
+  await coach.startsTheClock();
+  await page.waitForTimeout(6500);
+  await page.screenshot({ path: into("floor") });
+  await page.setViewportSize({ width: 390, height: 800 });
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: into("floor-phone") });
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await coach.window.waitFor({ timeout: 70_000 });
+  const tapping = coach.taps(150, 6);
+  await page.waitForTimeout(1500);
+  await page.screenshot({ path: into("floor-count") });
+  await tapping;
+  await coach.countIsDue();
+  await coach.types("35");
+  await expect(page.getByRole("button", { name: "Keep 140 bpm" })).toBeVisible();
+  await page.screenshot({ path: into("floor-recount") });
+});
