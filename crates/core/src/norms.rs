@@ -166,6 +166,8 @@ impl Table {
     pub fn population_for(&self, facts: &Facts) -> String {
         match (self.shape, self.stratum(facts)) {
             (Shape::PercentileRows { .. }, Ok(s)) => format!("{}, {}", s.sex.plural(), self.population),
+            (Shape::Categories { .. }, Ok(s)) if s.ages.1 >= 110 => format!("{} of {} and over", s.sex.plural(), s.ages.0),
+            (Shape::Categories { .. }, Ok(s)) => format!("{} of {} to {}", s.sex.plural(), s.ages.0, s.ages.1),
             (_, Ok(s)) if s.ages.1 >= 110 => format!("{} of {} and over, {}", s.sex.plural(), s.ages.0, self.population),
             (_, Ok(s)) => format!("{} of {} to {}, {}", s.sex.plural(), s.ages.0, s.ages.1, self.population),
             (_, Err(_)) => self.population.to_owned(),

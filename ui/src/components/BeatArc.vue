@@ -1,18 +1,25 @@
 <script setup lang="ts">
-import { usePreferredReducedMotion } from "@vueuse/core";
-import { computed } from "vue";
+import { useElementSize, usePreferredReducedMotion } from "@vueuse/core";
+import { computed, ref } from "vue";
 import type { Beat } from "@/api/types";
 
 /** The cadence as a travelling dot: where the feet should be on this beat. Drawn from the clock that sounds the beat. */
 const props = defineProps<{ beat: Beat; ms: number }>();
 const calm = usePreferredReducedMotion();
 
-const SPOTS = [
-  { x: 250, y: 52 },
-  { x: 550, y: 52 },
-  { x: 550, y: 168 },
-  { x: 250, y: 168 },
-];
+const figure = ref<HTMLElement>();
+const { width } = useElementSize(figure);
+/** Narrower on a phone, so that the words keep their size. */
+const W = computed(() => (width.value > 0 && width.value < 560 ? 440 : 800));
+const SPOTS = computed(() => {
+  const [left, right] = [W.value / 2 - W.value * 0.19, W.value / 2 + W.value * 0.19];
+  return [
+    { x: left, y: 52 },
+    { x: right, y: 52 },
+    { x: right, y: 168 },
+    { x: left, y: 168 },
+  ];
+});
 const interval = computed(() => 60000 / props.beat.per_minute);
 const position = computed(
   () => (Math.min(Math.max(props.ms, props.beat.first_ms), props.beat.until_ms) - props.beat.first_ms) / interval.value,
@@ -21,7 +28,7 @@ const going = computed(() => props.ms >= props.beat.first_ms && props.ms < props
 const spot = computed(() => Math.floor(position.value) % props.beat.places.length);
 const part = computed(() => position.value % 1);
 const dot = computed(() => {
-  const [from, to] = [SPOTS[spot.value % 4]!, SPOTS[(spot.value + 1) % 4]!];
+  const [from, to] = [SPOTS.value[spot.value % 4]!, SPOTS.value[(spot.value + 1) % 4]!];
   const eased = calm.value === "reduce" ? 0 : part.value < 0.5 ? 2 * part.value ** 2 : 1 - 2 * (1 - part.value) ** 2;
   return { x: from.x + (to.x - from.x) * eased, y: from.y + (to.y - from.y) * eased };
 });
@@ -35,7 +42,7 @@ const swapSoon = computed(() => props.beat.swaps_ms.some((at) => props.ms >= at 
 </script>
 
 <template>
-  <figure class="arc">
+  <figure ref="figure" class="arc">
     <figcaption>
       <span
         ><b class="num">{{ beat.per_minute }}</b> beats a minute</span
@@ -44,10 +51,10 @@ const swapSoon = computed(() => props.beat.swaps_ms.some((at) => props.ms >= at 
         >lead foot: <b>{{ lead }}</b></span
       >
     </figcaption>
-    <svg viewBox="0 0 800 220" aria-hidden="true">
-      <path class="bench" d="M120 110H680" />
-      <text class="level" x="112" y="115" text-anchor="end">bench</text>
-      <rect class="path" x="250" y="52" width="300" height="116" rx="4" />
+    <svg :viewBox="`0 0 ${W} 220`" aria-hidden="true">
+      <path class="bench" :d="`M${SPOTS[0]!.x - W * 0.16} 110H${SPOTS[1]!.x + W * 0.16}`" />
+      <text class="level" :x="SPOTS[0]!.x - W * 0.17" y="115" text-anchor="end">bench</text>
+      <rect class="path" :x="SPOTS[0]!.x" y="52" :width="SPOTS[1]!.x - SPOTS[0]!.x" height="116" rx="4" />
       <g v-for="(place, k) in beat.places" :key="k">
         <circle
           :cx="SPOTS[k]!.x"

@@ -13,7 +13,8 @@ const next = computed(() => props.view.state.timeline.calls.find((c) => c.at_ms 
 const started = computed(() => props.view.state.started_at != null || props.ms > 0);
 const work = computed(() => props.view.state.timeline.phases.find((p) => p.kind === "work"));
 const working = computed(() => work.value && props.ms >= work.value.start_ms && props.ms < work.value.end_ms!);
-const read = computed(() => props.view.state.readings.filter((r) => r.typed != null || r.taps != null));
+/** Only a whole window is a reading. */
+const read = computed(() => props.view.state.readings.filter((r) => props.ms >= r.end_ms && (r.typed != null || r.taps != null)));
 const decision = computed(() => props.view.state.decision);
 const tone = computed(() => (decision.value?.code === "recount_asked" ? "ask" : "holds"));
 

@@ -11,7 +11,7 @@ const percentiles = computed(() => props.norm.ticks.every((t) => /^\d+$/.test(t.
 const all = computed(() => [...props.norm.ticks.map((t) => t.value), props.value, ...(props.last != null ? [props.last] : [])]);
 const lo = computed(() => Math.min(...all.value));
 const hi = computed(() => Math.max(...all.value));
-const pad = computed(() => (hi.value - lo.value) * 0.06 || 1);
+const pad = computed(() => (hi.value - lo.value) * (percentiles.value ? 0.06 : 0.2) || 1);
 function x(v: number) {
   const share = (v - lo.value + pad.value) / (hi.value - lo.value + 2 * pad.value);
   return 16 + (props.norm.lower_is_better ? 1 - share : share) * (W - 32);
@@ -47,7 +47,12 @@ const anchor = (at: number) => (at < 70 ? "start" : at > W - 70 ? "end" : "middl
     <p class="said">
       <b>{{ norm.sentence[0]!.toUpperCase() + norm.sentence.slice(1) }}</b> <span class="soft">among {{ norm.population }}</span>
     </p>
-    <svg v-if="norm.ticks.length" :viewBox="`0 0 ${W} 112`" role="img" :aria-label="`${norm.sentence} among ${norm.population}`">
+    <svg
+      v-if="norm.ticks.length"
+      :viewBox="`0 0 ${W} ${percentiles ? 112 : 122}`"
+      role="img"
+      :aria-label="`${norm.sentence} among ${norm.population}`"
+    >
       <path class="rule" :d="`M8 56H${W - 8}`" />
       <g v-for="t in ticks" :key="t.label">
         <path
@@ -58,13 +63,13 @@ const anchor = (at: number) => (at < 70 ? "start" : at > W - 70 ? "end" : "middl
         <text v-if="percentiles && t.named" :x="t.x" y="84" text-anchor="middle">{{ t.label }}</text>
       </g>
       <template v-if="!percentiles">
-        <text v-for="z in zones" :key="z.label" :x="z.x" y="84" text-anchor="middle">{{ z.w > z.label.length * 7 ? z.label : "" }}</text>
+        <text v-for="z in zones" :key="z.label" :x="z.x" y="96" text-anchor="middle">{{ z.w > z.label.length * 7 ? z.label : "" }}</text>
       </template>
       <path class="now" :d="`M${here} 50l9 -16h-18z`" />
       <text class="nowtext" :x="here" y="24" :text-anchor="anchor(here)">{{ rounded(value, 1) }} {{ unit }}</text>
       <template v-if="last != null">
         <path class="before" :d="`M${x(last)} 62l7 13h-14z`" />
-        <text :x="x(last)" y="106" :text-anchor="anchor(x(last))">last time {{ rounded(last, 1) }}</text>
+        <text :x="x(last)" :y="percentiles ? 106 : 116" :text-anchor="anchor(x(last))">last time {{ rounded(last, 1) }}</text>
       </template>
     </svg>
     <p v-if="norm.mismatch" class="mismatch"><b>◆ Not made for this client.</b> {{ norm.mismatch }}</p>

@@ -1,18 +1,22 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { useElementSize } from "@vueuse/core";
+import { computed, ref } from "vue";
 import type { RunView } from "@/api/types";
 
 /** Time from left to right: what has been, where we are, what is due. */
 const props = defineProps<{ state: RunView["state"]; ms: number }>();
 
-const W = 800;
+const svg = ref<SVGSVGElement>();
+const { width } = useElementSize(svg);
+/** Drawn at its real width, so that words keep their size on a phone. */
+const W = computed(() => Math.max(width.value, 280));
 const shown = computed(() => props.state.timeline.phases.filter((p) => p.end_ms != null));
 const total = computed(() => shown.value.at(-1)?.end_ms ?? 1);
 /** Short phases get room to be read; the longest gives it up. */
 const lengths = computed(() => {
-  const raw = shown.value.map((p) => ((p.end_ms! - p.start_ms) / total.value) * W);
-  const lifted = raw.map((w) => Math.max(w, 74));
-  const over = lifted.reduce((a, b) => a + b, 0) - W;
+  const raw = shown.value.map((p) => ((p.end_ms! - p.start_ms) / total.value) * W.value);
+  const lifted = raw.map((w) => Math.max(w, Math.min(74, W.value * 0.16)));
+  const over = lifted.reduce((a, b) => a + b, 0) - W.value;
   const widest = lifted.indexOf(Math.max(...lifted));
   return lifted.map((w, k) => (k === widest ? w - over : w));
 });
@@ -35,13 +39,14 @@ const minuteTicks = computed(() => {
   for (let t = work.start_ms + 60000; t < work.end_ms!; t += 60000) ticks.push(at(t));
   return ticks;
 });
-const reading = computed(() => props.state.readings.at(-1));
+/** Only a whole window is a reading. */
+const reading = computed(() => props.state.readings.filter((r) => props.ms >= r.end_ms).at(-1));
 const due = computed(() => parts.value.find((p) => p.kind === "count")?.end_ms ?? total.value);
 const names: Record<string, string> = { count_in: "ready", work: "step", transition: "find", count: "count" };
 </script>
 
 <template>
-  <svg class="strip" viewBox="-2 0 804 118" role="img" :aria-label="`Stage strip: ${shown.map((p) => p.label).join(', ')}`">
+  <svg ref="svg" class="strip" :viewBox="`0 0 ${W} 100`" role="img" :aria-label="`Stage strip: ${shown.map((p) => p.label).join(', ')}`">
     <g v-for="p in parts" :key="p.id">
       <text :x="p.x + 4" y="22" :class="{ here: ms >= p.start_ms && ms < p.end_ms! }">{{ names[p.kind] ?? p.label }}</text>
       <rect class="cell" :class="p.kind" :x="p.x + 1" y="32" :width="p.w - 3" height="38" rx="5" />
@@ -68,6 +73,7 @@ const names: Record<string, string> = { count_in: "ready", work: "step", transit
 <style scoped>
 .strip {
   width: 100%;
+  height: 100px;
   display: block;
 }
 text {

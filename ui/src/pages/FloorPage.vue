@@ -176,10 +176,9 @@ onKeyStroke((event) => {
             <span class="t num" :class="{ hot: inWindow, long: figures.length > 2 }" role="timer">{{ figures }}</span>
             <div>
               <h1>{{ heading }}</h1>
-              <p>{{ cue }}</p>
+              <p class="cue" :class="{ call }" aria-live="assertive">{{ call ?? cue }}</p>
             </div>
           </div>
-          <p class="call" aria-live="assertive">{{ call ?? "" }}</p>
           <StageStrip :state="state" :ms="ms" />
           <div v-if="run.startedAt === null" class="start">
             <button type="button" class="go" @click="floor.start()">Start the clock</button>
@@ -354,11 +353,11 @@ main {
   min-height: 0;
 }
 .left {
-  padding: 14px 28px;
+  padding: 22px 28px;
   border-right: 1px solid var(--line);
   display: flex;
   flex-direction: column;
-  gap: 8px;
+  gap: 22px;
 }
 .clock {
   display: flex;
@@ -386,10 +385,10 @@ main {
   font-size: 19px;
   margin: 8px 0 0;
 }
-.call {
-  min-height: 40px;
-  margin: 0;
-  font-size: 28px;
+.clock .cue {
+  min-height: 2.9em;
+}
+.clock .call {
   font-weight: 700;
   color: var(--ember);
 }
@@ -509,14 +508,29 @@ footer {
     padding: 6px 12px;
     gap: 10px;
     flex-wrap: wrap;
+    row-gap: 2px;
   }
   header b {
-    flex: 1;
+    flex: 1 1 40%;
+    white-space: normal;
+    line-height: 1.2;
   }
   .about {
-    order: 5;
-    flex-basis: 100%;
+    order: 6;
+    flex: 1 1 60%;
   }
+  kbd {
+    display: none;
+  }
+  .speech {
+    order: 7;
+    min-height: 32px;
+  }
+  .stop-key {
+    order: 3;
+    padding: 8px 20px;
+  }
+
   .saved {
     font-size: 14px;
     white-space: normal;
@@ -529,13 +543,10 @@ footer {
   .t {
     font-size: 84px;
   }
-  .clock p {
+  .clock .cue {
     font-size: 16px;
+    min-height: 5.8em;
     margin-top: 2px;
-  }
-  .call {
-    font-size: 22px;
-    min-height: 32px;
   }
   footer {
     padding: 10px 12px;
