@@ -194,7 +194,7 @@ nav :focus-visible {
   .brand {
     padding: 4px 10px;
     font-size: 20px;
-    flex: 1;
+    flex: 1 1 calc(100% - 140px);
   }
   .find {
     margin: 0 6px;

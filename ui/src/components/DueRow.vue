@@ -13,6 +13,7 @@ defineProps<{ line: RetestLine; tone?: "late" | "now" | "soon" }>();
       ><RouterLink :to="`/people/${line.person}`">{{ line.name }}</RouterLink
       ><small>{{ line.protocol_name }}</small></span
     >
+    <span class="rule">{{ line.rule }}</span>
     <span class="when"
       ><b :class="tone">{{ line.spoken }}</b
       ><small>{{ dayName(line.due_on) }}</small></span
@@ -54,6 +55,10 @@ defineProps<{ line: RetestLine; tone?: "late" | "now" | "soon" }>();
 .who a:hover {
   text-decoration: underline;
 }
+.rule {
+  color: var(--soft);
+  width: 150px;
+}
 .when {
   width: 150px;
 }
@@ -76,6 +81,11 @@ small {
 }
 .go:hover {
   background: var(--fjord-wash);
+}
+@media (max-width: 700px) {
+  .rule {
+    display: none;
+  }
 }
 @media (max-width: 480px) {
   .when {

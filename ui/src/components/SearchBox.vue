@@ -11,6 +11,8 @@ const text = ref("");
 const people = ref<PersonLine[]>([]);
 const tests = ref<LibraryLine[]>([]);
 const chosen = ref(0);
+/** What the list answers: a fast hand presses Enter before the answer is there. */
+const answered = ref<string | null>(null);
 const field = ref<HTMLInputElement>();
 
 const lines = computed(() => [
@@ -26,6 +28,7 @@ async function look() {
   const asked = text.value;
   const found = await take(api.GET("/api/search", { params: { query: { q: asked } } })).catch(() => null);
   if (!found || asked !== text.value) return;
+  answered.value = asked;
   [people.value, tests.value, chosen.value] = [found.people, found.tests, 0];
 }
 const soon = useDebounceFn(look, 60);
@@ -40,6 +43,10 @@ watch(open, async (now) => {
 
 function move(step: number) {
   chosen.value = Math.max(0, Math.min(lines.value.length - 1, chosen.value + step));
+}
+async function enter() {
+  if (answered.value !== text.value) await look();
+  go(lines.value[chosen.value]?.to);
 }
 function go(to?: string) {
   if (!to) return;
@@ -60,7 +67,7 @@ function go(to?: string) {
       autocomplete="off"
       @keydown.down.prevent="move(1)"
       @keydown.up.prevent="move(-1)"
-      @keydown.enter.prevent="go(lines[chosen]?.to)"
+      @keydown.enter.prevent="enter"
     />
     <ul class="rows" aria-label="Found">
       <li v-for="(line, k) in lines" :key="line.to">

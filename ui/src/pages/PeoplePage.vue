@@ -14,11 +14,15 @@ const next = ref<string | null>(null);
 const total = ref<number | null>(null);
 const failure = ref<Failure | null>(null);
 
+/** What the list answers: a fast hand presses Enter before the answer is there. */
+let answered: string | null = null;
+
 async function look(cursor?: string) {
   const asked = text.value;
   try {
     const page = await take(api.GET("/api/people", { params: { query: { q: asked, cursor } } }));
     if (asked !== text.value) return;
+    answered = asked;
     people.value = cursor ? [...people.value, ...page.people] : page.people;
     [next.value, total.value, failure.value] = [page.next ?? null, page.total, null];
   } catch (error) {
@@ -29,7 +33,8 @@ const soon = useDebounceFn(() => look(), 60);
 watch(text, () => void soon());
 void look();
 
-function first() {
+async function first() {
+  if (answered !== text.value) await look();
   const one = people.value[0];
   if (one) void router.push(`/people/${one.id}`);
 }
