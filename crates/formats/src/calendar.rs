@@ -30,7 +30,11 @@ pub fn write(name: &str, appointments: &[Appointment], stamped: DateTime<Utc>) -
             .summary(&appointment.summary)
             .description(&appointment.description)
             .status(EventStatus::Confirmed)
-            .alarm(Alarm::display(&appointment.summary, -chrono::Duration::hours(24)));
+            .alarm(
+                Alarm::display(&appointment.summary, -chrono::Duration::hours(24))
+                    .uid(&format!("{}-reminder@impulso", appointment.uid))
+                    .done(),
+            );
         calendar.push(event.done());
     }
     calendar.to_string()

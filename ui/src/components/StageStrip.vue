@@ -62,7 +62,11 @@ const names: Record<string, string> = { count_in: "ready", work: "step", transit
       />
     </g>
     <path v-for="x in minuteTicks" :key="x" class="tick" :d="`M${x} 32v38`" />
-    <path class="due" :class="{ read: reading?.bpm != null }" :d="`M${at(due) - 14} 78l10 16h-20z`" />
+    <path
+      class="due"
+      :class="{ read: reading?.bpm != null, ask: state.decision?.code === 'recount_asked' }"
+      :d="`M${at(due) - 14} 78l10 16h-20z`"
+    />
     <text :x="at(due) - 30" y="92" text-anchor="end" :class="{ now: ms >= due && reading?.bpm == null }">
       {{ reading?.bpm != null ? `${Math.round(reading.bpm)} bpm` : ms >= due ? "now" : "count due" }}
     </text>
@@ -111,6 +115,10 @@ text.now {
   fill: none;
   stroke: var(--soft);
   stroke-width: 2;
+}
+.due.read.ask {
+  fill: var(--ochre);
+  stroke: var(--ochre);
 }
 .due.read {
   fill: var(--moss);

@@ -9,4 +9,5 @@ mod contract;
 mod isolation;
 mod job;
 mod sessions;
+mod together;
 mod trouble;

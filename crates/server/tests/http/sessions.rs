@@ -105,3 +105,24 @@ async fn several_coaches_share_a_practice() {
     let person = ada.adds("Shared Client").await;
     assert_eq!(piet.get(&format!("/people/{person}")).await["form"]["name"], "Shared Client");
 }
+
+#[tokio::test]
+async fn the_front_end_is_served_for_its_own_paths_and_nothing_else() {
+    let app = TestApp::spawn().await;
+    let get = |path: &str| {
+        let url = format!("{}{path}", app.base);
+        async move { reqwest::get(url).await.unwrap() }
+    };
+    for path in ["/", "/people/anyone", "/sign-in"] {
+        let page = get(path).await;
+        assert_eq!((page.status().as_u16(), page.headers()["cache-control"].to_str().unwrap()), (200, "no-cache"), "{path}");
+        assert!(page.text().await.unwrap().contains("<div id=\"app\">"), "{path}: build the front end first");
+    }
+    assert_eq!(get("/assets/no-such-file.js").await.status(), 404);
+    assert_eq!(get("/api/no-such-route").await.status(), 404);
+    let page = get("/").await.text().await.unwrap();
+    let script = page.split("src=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let asset = get(&script).await;
+    assert!(asset.headers()["cache-control"].to_str().unwrap().contains("immutable"));
+    assert!(asset.headers()["content-type"].to_str().unwrap().contains("javascript"));
+}
