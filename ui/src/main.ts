@@ -4,6 +4,7 @@ import "element-plus/theme-chalk/base.css";
 import "./styles/tokens.css";
 import "./styles/base.css";
 import "./styles/element.css";
+import "./styles/floor.css";
 import { createPinia } from "pinia";
 import { createApp } from "vue";
 import { onSignedOut } from "./api/client";

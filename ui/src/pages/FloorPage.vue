@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { onKeyStroke, useWakeLock } from "@vueuse/core";
-import { computed, nextTick, onBeforeUnmount, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import BeatArc from "@/components/BeatArc.vue";
+import FloorEntry from "@/components/FloorEntry.vue";
 import FloorSide from "@/components/FloorSide.vue";
 import ReadingNow from "@/components/ReadingNow.vue";
 import StageStrip from "@/components/StageStrip.vue";
@@ -19,10 +20,8 @@ const floor = useFloor();
 const { ms, beatMs, called, state, status, running, phase, counting, inWindow, due, tapsHere } = floor;
 const wake = useWakeLock();
 
-const entry = ref("");
-const field = ref<HTMLInputElement>();
+const entry = ref<InstanceType<typeof FloorEntry>>();
 const finishing = ref(false);
-const wrong = ref<string | null>(null);
 const leaving = ref(false);
 
 void run.open(props.id);
@@ -67,20 +66,6 @@ const saved = computed(() => {
   return run.away ? "no connection; everything is saved" : "everything is saved";
 });
 
-watch(due, async (now) => {
-  if (!now) return;
-  await nextTick();
-  field.value?.focus();
-});
-watch(
-  () => run.refused,
-  (refused) => {
-    if (!refused) return;
-    wrong.value = refused.message;
-    if (refused.event.kind === "count_typed" && !entry.value) entry.value = String(refused.event.count);
-    field.value?.focus();
-  },
-);
 watch(
   () => run.view?.result,
   (result) => finishing.value && result && void router.replace(`/results/${result}`),
@@ -88,30 +73,9 @@ watch(
 // Closed without ever having begun: there is no result to show.
 watch(status, (now) => leaving.value && now === "finished_early" && run.view && void router.replace(`/people/${run.view.person}`));
 
-watch(entry, (text) => (entry.value = text.replace(/[^\d.,]/g, "")));
-
-async function enter() {
-  const text = entry.value.trim().replace(",", ".");
-  if (text === "") {
-    if (canKeep.value) await finish();
-    return;
-  }
-  wrong.value = null;
-  const count = Number(text);
-  if (Number.isNaN(count)) {
-    wrong.value = "Type the number of beats, such as 28 or 27.5.";
-    return;
-  }
-  entry.value = "";
-  await run.happened({ kind: "count_typed", count });
-}
 async function finish() {
   finishing.value = true;
   await run.happened({ kind: "finished" });
-}
-async function keepFirst() {
-  await run.happened({ kind: "recount_waived", reason: null });
-  field.value?.focus();
 }
 async function undo() {
   const last = state.value?.undoable;
@@ -144,7 +108,9 @@ onKeyStroke((event) => {
     void floor.start();
   else if ((key === "t" || key === " ") && run.startedAt !== null) {
     if (!event.repeat) floor.tap();
-  } else if (key === "u") void undo();
+  } else if (key === "enter" && canKeep.value && entry.value?.isEmpty() && !(event.target as HTMLElement).closest("button, a, input"))
+    void finish();
+  else if (key === "u") void undo();
   else if (key === "c" && phase.value?.kind === "work") void run.happened({ kind: "cadence_lost" });
   else if (key === "r" && canRecount.value) floor.recount();
   else if (key === "b") void (floor.sounding.value ? floor.soundOff() : floor.soundOn());
@@ -213,35 +179,20 @@ onKeyStroke((event) => {
         />
       </main>
 
-      <footer>
-        <form class="entry" :class="{ due }" @submit.prevent="enter">
-          <label for="count">{{ run.view.count ? `Beats in ${run.view.count.window_s} s` : "Count" }}</label>
-          <input
-            id="count"
-            ref="field"
-            v-model="entry"
-            class="num"
-            inputmode="decimal"
-            autocomplete="off"
-            maxlength="6"
-            :disabled="!due || elsewhere"
-            :aria-invalid="wrong !== null"
-            aria-describedby="entry-wrong"
-          />
-          <button type="submit" :disabled="!due">Enter</button>
-        </form>
-        <p id="entry-wrong" class="wrong" role="alert">{{ wrong ?? "" }}</p>
-        <div class="choices">
-          <template v-if="due && asksRecount">
-            <button v-if="canRecount" type="button" class="main" @click="floor.recount()">Count again <kbd>R</kbd></button>
-            <button type="button" @click="keepFirst">Keep {{ reading?.bpm == null ? "it" : `${Math.round(reading.bpm)} bpm` }}</button>
-          </template>
-          <button v-if="canKeep" type="button" class="main" :disabled="finishing" @click="finish">Keep the result <kbd>Enter</kbd></button>
-          <button v-if="state.undoable && !elsewhere" type="button" class="quiet" @click="undo">
-            Undo {{ state.undoable.what }} <kbd>U</kbd>
-          </button>
-        </div>
-      </footer>
+      <FloorEntry
+        ref="entry"
+        :view="run.view"
+        :due="due"
+        :closed="elsewhere"
+        :can-keep="canKeep"
+        :can-recount="canRecount"
+        :finishing="finishing"
+        @typed="(count) => run.happened({ kind: 'count_typed', count })"
+        @keep="finish"
+        @keep-first="run.happened({ kind: 'recount_waived', reason: null })"
+        @recount="floor.recount()"
+        @undo="undo"
+      />
 
       <StopSheet
         v-if="stopped"
@@ -316,28 +267,6 @@ header b {
 .speech input {
   width: 20px;
   height: 20px;
-}
-button,
-.go {
-  font: 600 17px var(--text);
-  min-height: 48px;
-  padding: 8px 20px;
-  border-radius: 10px;
-  border: 1px solid var(--fjord);
-  background: none;
-  color: var(--ink);
-  cursor: pointer;
-  text-decoration: none;
-  display: inline-flex;
-  align-items: center;
-  gap: 10px;
-}
-button:disabled {
-  opacity: 0.45;
-  cursor: default;
-}
-button.quiet {
-  border-color: var(--line);
 }
 .stop-key {
   background: var(--madder);
@@ -428,60 +357,7 @@ main {
   align-self: flex-start;
   border-color: var(--ochre);
 }
-footer {
-  border-top: 1px solid var(--line);
-  display: flex;
-  align-items: center;
-  gap: 18px;
-  padding: 12px 28px;
-  flex-wrap: wrap;
-}
-.entry {
-  display: flex;
-  align-items: center;
-  gap: 14px;
-  background: var(--card);
-  border: 2px solid var(--line);
-  border-radius: 12px;
-  padding: 6px 8px 6px 18px;
-  font-size: 19px;
-  color: var(--soft);
-}
-.entry.due {
-  border-color: var(--ember);
-  color: var(--ink);
-}
-.entry input {
-  font-size: 34px;
-  font-weight: 600;
-  width: 118px;
-  background: none;
-  border: 0;
-  border-bottom: 2px solid var(--soft);
-  color: var(--ink);
-}
-.wrong {
-  color: var(--madder);
-  max-width: 46ch;
-  margin: 0;
-}
-.wrong:empty {
-  display: none;
-}
-.choices {
-  display: flex;
-  gap: 12px;
-  flex-wrap: wrap;
-  margin-left: auto;
-}
-.choices .main {
-  background: var(--fjord);
-  color: var(--on-fjord);
-}
-.choices .main kbd {
-  color: inherit;
-  border-color: currentColor;
-}
+
 .over,
 .lost {
   position: fixed;
@@ -519,9 +395,6 @@ footer {
     order: 6;
     flex: 1 1 60%;
   }
-  kbd {
-    display: none;
-  }
   .speech {
     order: 7;
     min-height: 32px;
@@ -547,27 +420,6 @@ footer {
     font-size: 16px;
     min-height: 5.8em;
     margin-top: 2px;
-  }
-  footer {
-    padding: 10px 12px;
-    position: sticky;
-    bottom: 0;
-    background: var(--paper);
-  }
-  .entry {
-    width: 100%;
-    justify-content: space-between;
-  }
-  .entry input {
-    width: 92px;
-  }
-  .choices {
-    margin: 0;
-    width: 100%;
-  }
-  .choices button {
-    flex: 1;
-    justify-content: center;
   }
 }
 </style>

@@ -1,0 +1,168 @@
+<script setup lang="ts">
+import { computed, nextTick, ref, watch } from "vue";
+import type { RunView } from "@/api/types";
+import { useRun } from "@/stores/run";
+
+/** The one field that is due, and what can be done with the reading that stands. Digits, Enter, done. */
+const props = defineProps<{ view: RunView; due: boolean; closed: boolean; canKeep: boolean; canRecount: boolean; finishing: boolean }>();
+const emit = defineEmits<{ typed: [count: number]; keep: []; keepFirst: []; recount: []; undo: [] }>();
+const run = useRun();
+
+const text = ref("");
+const wrong = ref<string | null>(null);
+const field = ref<HTMLInputElement>();
+const reading = computed(() => props.view.state.readings.at(-1) ?? null);
+const asksRecount = computed(() => props.view.state.decision?.code === "recount_asked");
+
+watch(text, (now) => (text.value = now.replace(/[^\d.,]/g, "")));
+watch(
+  () => props.due,
+  async (now) => {
+    if (!now) return;
+    await nextTick();
+    field.value?.focus();
+  },
+  { immediate: true },
+);
+// What the server refused comes back into the field with its words.
+watch(
+  () => run.refused,
+  (refused) => {
+    if (!refused) return;
+    wrong.value = refused.message;
+    if (refused.event.kind === "count_typed" && !text.value) text.value = String(refused.event.count);
+    field.value?.focus();
+  },
+);
+
+function enter() {
+  const typed = text.value.trim().replace(",", ".");
+  if (typed === "") {
+    if (props.canKeep) emit("keep");
+    return;
+  }
+  wrong.value = Number.isNaN(Number(typed)) ? "Type the number of beats, such as 28 or 27.5." : null;
+  if (wrong.value) return;
+  text.value = "";
+  emit("typed", Number(typed));
+}
+function keepFirst() {
+  emit("keepFirst");
+  field.value?.focus();
+}
+defineExpose({ isEmpty: () => text.value === "" });
+</script>
+
+<template>
+  <footer>
+    <form class="entry" :class="{ due }" @submit.prevent="enter">
+      <label for="count">{{ view.count ? `Beats in ${view.count.window_s} s` : "Count" }}</label>
+      <input
+        id="count"
+        ref="field"
+        v-model="text"
+        class="num"
+        inputmode="decimal"
+        autocomplete="off"
+        maxlength="6"
+        :disabled="!due || closed"
+        :aria-invalid="wrong !== null"
+        aria-describedby="entry-wrong"
+      />
+      <button type="submit" :disabled="!due">Enter</button>
+    </form>
+    <p id="entry-wrong" class="wrong" role="alert">{{ wrong ?? "" }}</p>
+    <div class="choices">
+      <template v-if="due && asksRecount">
+        <button v-if="canRecount" type="button" class="main" @click="emit('recount')">Count again <kbd>R</kbd></button>
+        <button type="button" @click="keepFirst">Keep {{ reading?.bpm == null ? "it" : `${Math.round(reading.bpm)} bpm` }}</button>
+      </template>
+      <button v-if="canKeep" type="button" class="main" :disabled="finishing" @click="emit('keep')">
+        Keep the result <kbd>Enter</kbd>
+      </button>
+      <button v-if="view.state.undoable && !closed" type="button" class="quiet" @click="emit('undo')">
+        Undo {{ view.state.undoable.what }} <kbd>U</kbd>
+      </button>
+    </div>
+  </footer>
+</template>
+
+<style scoped>
+footer {
+  border-top: 1px solid var(--line);
+  display: flex;
+  align-items: center;
+  gap: 18px;
+  padding: 12px 28px;
+  flex-wrap: wrap;
+}
+.entry {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  background: var(--card);
+  border: 2px solid var(--line);
+  border-radius: 12px;
+  padding: 6px 8px 6px 18px;
+  font-size: 19px;
+  color: var(--soft);
+}
+.entry.due {
+  border-color: var(--ember);
+  color: var(--ink);
+}
+.entry input {
+  font-size: 34px;
+  font-weight: 600;
+  width: 118px;
+  background: none;
+  border: 0;
+  border-bottom: 2px solid var(--soft);
+  color: var(--ink);
+}
+.wrong {
+  color: var(--madder);
+  max-width: 46ch;
+  margin: 0;
+}
+.wrong:empty {
+  display: none;
+}
+.choices {
+  display: flex;
+  gap: 12px;
+  flex-wrap: wrap;
+  margin-left: auto;
+}
+.choices .main {
+  background: var(--fjord);
+  color: var(--on-fjord);
+}
+.choices .main kbd {
+  color: inherit;
+  border-color: currentColor;
+}
+@media (max-width: 900px) {
+  footer {
+    padding: 10px 12px;
+    position: sticky;
+    bottom: 0;
+    background: var(--paper);
+  }
+  .entry {
+    width: 100%;
+    justify-content: space-between;
+  }
+  .entry input {
+    width: 92px;
+  }
+  .choices {
+    margin: 0;
+    width: 100%;
+  }
+  .choices button {
+    flex: 1;
+    justify-content: center;
+  }
+}
+</style>
