@@ -1,35 +1,5 @@
 /** Every screen for everyone: nothing serious for axe, every flow by keyboard alone, a light first load. */
-import { readFileSync } from "node:fs";
-import { createRequire } from "node:module";
-import { expect, test, type Coach } from "./support";
-import type { Page } from "@playwright/test";
-
-const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
-
-async function isClean(page: Page, name: string) {
-  await page.waitForTimeout(300);
-  await page.evaluate(axe);
-  const found = await page.evaluate(async () => {
-    const { axe } = window as unknown as {
-      axe: {
-        run: (o: object) => Promise<{
-          violations: {
-            id: string;
-            impact: string;
-            nodes: { html: string }[];
-          }[];
-        }>;
-      };
-    };
-    const { violations } = await axe.run({
-      runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"],
-    });
-    return violations
-      .filter((v) => v.impact === "serious" || v.impact === "critical")
-      .map((v) => `${v.id}: ${v.nodes[0]!.html.slice(0, 160)}`);
-  });
-  expect(found, name).toEqual([]);
-}
+import { expect, isClean, test, type Coach } from "./support";
 
 async function demoPerson(coach: Coach, name: string) {
   const { people } = await (await coach.page.request.get(`${coach.server.url}/api/people?q=${name}`)).json();

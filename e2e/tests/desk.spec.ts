@@ -58,6 +58,8 @@ test("a client without a sex on record: the beat is chosen, the rate is kept, th
   await page.getByLabel("Bench height").fill("4 m");
   await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("Yes", { exact: true }).click();
   await page.getByText("at the neck").click();
+  await page.getByRole("button", { name: "To the floor" }).click();
+  await expect(page.getByText("Bench height: type a number in cm.")).toBeVisible();
   await page.getByLabel("Bench height").fill("400");
   await page.getByRole("button", { name: "To the floor" }).click();
   await expect(page.getByText("Bench height must be between 10 and 60 cm; 400 was given.")).toBeVisible();

@@ -1,6 +1,8 @@
 /** A real server on a database of its own, and the verbs of a coach. */
 import { execFileSync, spawn, type ChildProcess } from "node:child_process";
 import { randomUUID } from "node:crypto";
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
 import { createServer } from "node:net";
 import { join, resolve } from "node:path";
 import { test as base, expect, type Page } from "@playwright/test";
@@ -217,6 +219,34 @@ export class Coach {
       [bpm, rate],
     );
   }
+}
+
+const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
+
+/** axe finds nothing serious on the page as it is now. */
+export async function isClean(page: Page, name: string) {
+  await page.waitForTimeout(300);
+  await page.evaluate(axe);
+  const found = await page.evaluate(async () => {
+    const { axe } = window as unknown as {
+      axe: {
+        run: (o: object) => Promise<{
+          violations: {
+            id: string;
+            impact: string;
+            nodes: { html: string }[];
+          }[];
+        }>;
+      };
+    };
+    const { violations } = await axe.run({
+      runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"],
+    });
+    return violations
+      .filter((v) => v.impact === "serious" || v.impact === "critical")
+      .map((v) => `${v.id}: ${v.nodes[0]!.html.slice(0, 160)}`);
+  });
+  expect(found, name).toEqual([]);
 }
 
 interface Fixtures {

@@ -1,5 +1,5 @@
 /** What goes wrong in a hall: nothing typed is lost, and the screen says what to do. */
-import { cluster, expect, test } from "./support";
+import { cluster, expect, isClean, test } from "./support";
 
 test("a reload and a killed server in mid-run: the run comes back where it was", async ({ coach, page, server }) => {
   await coach.standsReady();
@@ -50,6 +50,8 @@ test("an expired session in mid-run: sign in over the page, and the count is the
   await coach.countIsDue();
   await context.clearCookies();
   await coach.types("33");
+  await expect(page.getByRole("dialog", { name: /session has ended/ })).toBeVisible();
+  await isClean(page, "sign in again");
   await coach.signsInAgain();
   await expect(page.getByText("33 beats counted")).toBeVisible();
   await coach.keepsTheResult();
@@ -122,6 +124,7 @@ test("stop is one action and leads to a reason; symptoms open the card; a slip g
   await page.getByRole("button", { name: "Stop", exact: true }).click();
   await page.getByRole("radio", { name: "Pain or symptoms" }).click();
   await expect(page.getByRole("heading", { name: "Stop and refer" })).toBeVisible();
+  await isClean(page, "stop sheet");
   await page.getByLabel("Anything to add").fill("light-headed");
   await page.getByRole("button", { name: "Keep and close" }).click();
   await page.waitForURL(/results\//);

@@ -80,10 +80,11 @@ pub async fn hash_password(password: String) -> ApiResult<String> {
     }
 }
 
+/// The hash of no one's password, made with today's parameters: checking it takes as long as checking a real one.
+const NOBODY: &str = "$argon2id$v=19$m=19456,t=2,p=1$bm9ib2R5aXNoZXJl$3y9TzHEQnZnZ8eXbO8aJ3m0sQK8n1m9C1yW0pJ8xG5o";
+
 /// Whether the password is the stored one. Takes as long for nobody as for somebody.
 pub async fn verify_password(password: String, stored: Option<Credentials>) -> Option<Credentials> {
-    // The hash of no one's password, made with today's parameters.
-    const NOBODY: &str = "$argon2id$v=19$m=19456,t=2,p=1$bm9ib2R5aXNoZXJl$3y9TzHEQnZnZ8eXbO8aJ3m0sQK8n1m9C1yW0pJ8xG5o";
     let hash = stored.as_ref().map_or_else(|| NOBODY.to_owned(), |c| c.password_hash.clone());
     let matches = web::block(move || {
         argon2::password_hash::phc::PasswordHash::new(&hash)
@@ -126,4 +127,27 @@ pub async fn today(scope: &mut Scope) -> ApiResult<NaiveDate> {
 pub async fn day_of(scope: &mut Scope, moment: DateTime<Utc>) -> impulso_store::Result<NaiveDate> {
     let practice = practices::get(scope).await?;
     Ok(moment.with_timezone(&practice.time_zone.parse::<Tz>().unwrap_or(Tz::UTC)).date_naive())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_hash_of_nobody_costs_what_a_real_one_costs() {
+        let nobody = argon2::password_hash::phc::PasswordHash::new(NOBODY).unwrap();
+        let real = Argon2::default().hash_password(b"some password").unwrap();
+        assert_eq!((nobody.algorithm, nobody.version, nobody.params.to_string()), (real.algorithm, real.version, real.params.to_string()));
+        assert_eq!(nobody.hash.map(|h| h.len()), real.hash.map(|h| h.len()));
+        assert!(Argon2::default().verify_password(b"some password", &nobody).is_err());
+    }
+
+    #[test]
+    fn the_brake_holds_one_address_and_lets_others_pass() {
+        let brake = Brake::default();
+        let tries = (0..20).filter(|_| brake.count("Ada@example.org", "127.0.0.1").is_ok()).count();
+        assert!((8..=9).contains(&tries), "{tries}");
+        assert!(brake.count("ADA@EXAMPLE.ORG", "127.0.0.1").is_err(), "capitals are no way round");
+        assert!(brake.count("bo@example.org", "127.0.0.1").is_ok());
+    }
 }

@@ -51,7 +51,9 @@ const conditions = computed<Conditions>(() => {
   for (const c of asked.value) {
     const given = draft.value.given[c.key];
     if (given === undefined || given === "") continue;
-    out[c.key] = c.kind === "number" && typeof given === "string" ? Number(given.replace(",", ".")) : given;
+    // What is no number goes as it was typed: the answer says what to type instead.
+    const number = typeof given === "string" ? Number(given.replace(",", ".")) : NaN;
+    out[c.key] = c.kind === "number" && !Number.isNaN(number) ? number : given;
   }
   return out;
 });

@@ -177,6 +177,9 @@ impl Setup {
                 (Some(Answer::Text(t)), ConditionKind::Text) => {
                     crate::text::note(t, &condition.key)?;
                 }
+                (_, ConditionKind::Number) => {
+                    return bad(format!("{}: type a number in {}.", condition.label, condition.unit.as_deref().unwrap_or("its unit")));
+                }
                 _ => return bad(format!("{}: this kind of answer does not fit.", condition.label)),
             }
         }
