@@ -182,6 +182,20 @@ fn finishing_with_nothing_to_finish_changes_nothing() {
     assert_eq!(screen.state().status, Status::Running);
 }
 
+#[test]
+fn an_undo_after_a_finish_that_closed_nothing_still_counts() {
+    let mut screen = started();
+    screen.at(100_000.0, Kind::Finished);
+    screen.at(206_000.0, Kind::CountTyped { count: 30.0 });
+    let slip = screen.at(207_000.0, Kind::CountTyped { count: 33.0 });
+    screen.at(208_000.0, Kind::Undone { event: slip });
+    screen.at(210_000.0, Kind::Finished);
+    let state = screen.state();
+    assert_eq!((state.status, state.reading().unwrap().typed), (Status::Finished, Some(30.0)));
+    screen.at(211_000.0, Kind::Undone { event: screen.events[2].id });
+    assert_eq!(screen.state(), state, "an undo after the close takes nothing back");
+}
+
 fn any_kind() -> impl Strategy<Value = Kind> {
     prop_oneof![
         4 => Just(Kind::Tap),

@@ -1,5 +1,7 @@
 //! The state that events lead to.
 
+use std::collections::HashSet;
+
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -179,26 +181,24 @@ pub fn check_kind(protocol: &Protocol, kind: &Kind) -> Result<(), InputError> {
 }
 
 /// Folds events into a state. Order of arrival, batching and duplicates do not matter; nothing after the first
-/// `Finished` that counts changes anything.
+/// `Finished` that closes the run changes anything.
 pub fn fold(protocol: &Protocol, setup: &Setup, events: &[Event]) -> State {
     let ordered = in_order(events);
-    let undone: std::collections::HashSet<Uuid> = undone(&ordered);
-    let mut run = Fold::new(protocol, setup);
-    for event in ordered {
-        if run.state.is_closed() {
-            break;
-        }
-        if !undone.contains(&event.id) {
-            run.apply(event);
-        }
-    }
-    run.finish()
+    // Each `Finished` sees the undos before it; one with nothing to finish closes nothing, and the run goes on.
+    let ends = ordered.iter().enumerate().filter(|(_, e)| e.kind == Kind::Finished).map(|(k, _)| k + 1);
+    ends.map(|end| fold_ordered(protocol, setup, &ordered[..end]))
+        .find(State::is_closed)
+        .unwrap_or_else(|| fold_ordered(protocol, setup, &ordered))
 }
 
-/// The events that were taken back, an undo before the end only: what was finished stays finished.
-fn undone(ordered: &[&Event]) -> std::collections::HashSet<Uuid> {
-    let end = ordered.iter().position(|e| e.kind == Kind::Finished).unwrap_or(ordered.len());
-    ordered[..end].iter().filter_map(|e| if let Kind::Undone { event } = &e.kind { Some(*event) } else { None }).collect()
+fn fold_ordered(protocol: &Protocol, setup: &Setup, ordered: &[&Event]) -> State {
+    let undone: HashSet<Uuid> =
+        ordered.iter().filter_map(|e| if let Kind::Undone { event } = &e.kind { Some(*event) } else { None }).collect();
+    let mut run = Fold::new(protocol, setup);
+    for event in ordered.iter().filter(|e| !undone.contains(&e.id)) {
+        run.apply(event);
+    }
+    run.finish()
 }
 
 /// The assessor's word that the first count stands.
