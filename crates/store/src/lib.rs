@@ -28,7 +28,7 @@ static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!();
 
 /// Brings a database up to date. `owner_url` must be the role that owns it.
 pub async fn migrate(owner_url: &str) -> Result<()> {
-    let pool = PgPoolOptions::new().max_connections(1).connect(owner_url).await?;
+    let pool = PgPoolOptions::new().max_connections(1).acquire_timeout(Duration::from_secs(10)).connect(owner_url).await?;
     MIGRATIONS.run(&pool).await.map_err(|e| Error::Unavailable(e.into()))?;
     pool.close().await;
     Ok(())

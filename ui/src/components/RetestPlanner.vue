@@ -54,15 +54,15 @@ async function keep() {
     <form v-else @submit.prevent="keep">
       <div class="rules" role="radiogroup" aria-label="Rule">
         <label
-          ><input v-model="choice" type="radio" value="every_weeks" /> every
-          <input v-model="weeks" class="num weeks" inputmode="numeric" aria-label="Weeks" @focus="choice = 'every_weeks'" /> weeks</label
+          ><input v-model="choice" type="radio" name="rule" value="every_weeks" /> every
+          <input v-model="weeks" class="num weeks" inputmode="numeric" aria-label="Weeks" @input="choice = 'every_weeks'" /> weeks</label
         >
-        <label><input v-model="choice" type="radio" value="weeks4812" /> weeks 4, 8 and 12</label>
-        <label><input v-model="choice" type="radio" value="first_of_month" /> first of each month</label>
-        <label><input v-model="choice" type="radio" value="every_three_months" /> every 3 months</label>
+        <label><input v-model="choice" type="radio" name="rule" value="weeks4812" /> weeks 4, 8 and 12</label>
+        <label><input v-model="choice" type="radio" name="rule" value="first_of_month" /> first of each month</label>
+        <label><input v-model="choice" type="radio" name="rule" value="every_three_months" /> every 3 months</label>
         <label
-          ><input v-model="choice" type="radio" value="once" /> once, on
-          <input v-model="on" type="date" aria-label="Day" @focus="choice = 'once'"
+          ><input v-model="choice" type="radio" name="rule" value="once" /> once, on
+          <input v-model="on" type="date" aria-label="Day" @input="choice = 'once'"
         /></label>
       </div>
       <FailureNote :failure="looking.failure.value ?? keeping.failure.value" />
