@@ -11,16 +11,37 @@ use serde::{Deserialize, Serialize};
 use crate::{
     error::{Code, InputError},
     estimate::Equation,
+    hr_max::HrMaxMethod,
+    inputs::Inputs,
     norms,
     person::Sex,
 };
 
-/// The TOML of every protocol that ships.
-const BUILT_IN: [&str; 3] = [
+pub use crate::staging::{FirstLoad, Goal, LoadRule, NextLoad, StageRule};
+
+/// The TOML of every protocol that ships, in the library's order.
+const BUILT_IN: [&str; 16] = [
     include_str!("../data/catalogue/bench-step-3min.toml"),
     include_str!("../data/catalogue/low-step-3min.toml"),
     include_str!("../data/catalogue/class-step-3min.toml"),
+    include_str!("../data/catalogue/single-stage-step.toml"),
+    include_str!("../data/catalogue/single-stage-cycle.toml"),
+    include_str!("../data/catalogue/multistage-cycle.toml"),
+    include_str!("../data/catalogue/mile-walk.toml"),
+    include_str!("../data/catalogue/run-12min.toml"),
+    include_str!("../data/catalogue/run-1-5mile.toml"),
+    include_str!("../data/catalogue/walk-6min.toml"),
+    include_str!("../data/catalogue/march-2min.toml"),
+    include_str!("../data/catalogue/row-2000m.toml"),
+    include_str!("../data/catalogue/shuttle-20m.toml"),
+    include_str!("../data/catalogue/shuttle-recovery-1.toml"),
+    include_str!("../data/catalogue/shuttle-recovery-2.toml"),
+    include_str!("../data/catalogue/interval-30-15.toml"),
 ];
+
+/// What several protocols share: conditions, cautions, whom they do not suit, sources. A protocol's TOML names them in
+/// `shared` and gets them behind its own.
+const SHARED: &str = include_str!("../data/shared.toml");
 
 /// One test: what it is, how it is run, what it gives, who says so.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -56,6 +77,24 @@ pub struct Protocol {
     pub phases: Vec<Phase>,
     /// How the pulse is counted, where it is.
     pub count: Option<CountRule>,
+    /// The stages, for a staged test.
+    pub stages: Option<StageRule>,
+    /// The effort against the clock, for a timed or a measured one.
+    pub course: Option<Course>,
+    /// The levels, for an audio-paced test.
+    pub schedule: Option<Schedule>,
+    /// How the maximal heart rate is predicted unless the assessor chooses otherwise.
+    pub hr_max_method: Option<HrMaxMethod>,
+    /// What has to be at hand.
+    #[serde(default)]
+    pub needs: Vec<Kit>,
+    /// How many can be tested at once by one assessor.
+    #[serde(default = "one")]
+    pub people_at_once: u16,
+    /// Readings the method page works through.
+    pub example: Option<Example>,
+    /// For a practice's own copy: the built-in protocol it was made from.
+    pub based_on: Option<String>,
     /// What is recorded.
     pub inputs: Vec<Input>,
     /// What is computed, in order.
@@ -86,6 +125,187 @@ pub struct Protocol {
 pub enum Family {
     /// Fixed work to a beat, then a pulse counted in a window.
     CountedRecovery,
+    /// Stages at a load, each until the heart rate is steady.
+    StagedSteadyState,
+    /// As much as possible in a fixed time.
+    TimedEffort,
+    /// A fixed distance as fast as possible.
+    DistanceEffort,
+    /// Runs to beeps that come faster and faster.
+    AudioPaced,
+}
+
+impl Family {
+    /// Whether the floor can run it live; the others are entered afterwards.
+    pub const fn runs_live(self) -> bool {
+        !matches!(self, Self::AudioPaced)
+    }
+}
+
+/// Something that has to be at hand. The snake-case name is part of the public interface.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Kit {
+    /// A bench or step of the protocol's height.
+    Bench,
+    /// A friction-braked cycle ergometer, or one whose load can be set.
+    CycleErgometer,
+    /// A measured running track or loop.
+    Track,
+    /// A measured walking course on level ground.
+    WalkingCourse,
+    /// A rowing ergometer.
+    RowingErgometer,
+    /// Lines 20 m apart with room to turn.
+    ShuttleLanes,
+}
+
+impl Kit {
+    /// All of them.
+    pub const ALL: [Self; 6] =
+        [Self::Bench, Self::CycleErgometer, Self::Track, Self::WalkingCourse, Self::RowingErgometer, Self::ShuttleLanes];
+
+    /// In the middle of a sentence.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Bench => "a bench or step",
+            Self::CycleErgometer => "a cycle ergometer",
+            Self::Track => "a measured running loop",
+            Self::WalkingCourse => "a measured walking course",
+            Self::RowingErgometer => "a rowing ergometer",
+            Self::ShuttleLanes => "lines 20 m apart",
+        }
+    }
+}
+
+/// An effort against the clock.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Course {
+    /// How long it lasts, seconds, for a timed effort.
+    pub seconds: Option<u32>,
+    /// How far it is, metres, for a measured one.
+    pub distance_m: Option<f64>,
+    /// Nobody this test is made for is faster than this, m/s: a lap or a finish before that is a slip.
+    pub fastest_m_s: f64,
+    /// What is counted on the way with one key.
+    pub tally: Option<TallyRule>,
+    /// Inputs asked for when the effort is over, in order.
+    #[serde(default)]
+    pub ask: Vec<String>,
+    /// The quantity whose last value is the pace to beat.
+    pub pace: Option<String>,
+}
+
+/// What is counted on the way.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct TallyRule {
+    /// One of them: `lap`, `knee lift`.
+    pub one: String,
+    /// The input the count fills.
+    pub input: String,
+    /// The condition with the length of one, m, where each covers a distance.
+    pub length: Option<String>,
+    /// Two closer together than this are one, seconds.
+    pub closest_s: f64,
+}
+
+/// The levels of an audio-paced test.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Schedule {
+    /// What the score is.
+    pub score: ScheduleScore,
+    /// Metres of one shuttle.
+    pub shuttle_m: f64,
+    /// Seconds between shuttles.
+    #[serde(default)]
+    pub recovery_s: f64,
+    /// In order.
+    pub levels: Vec<Level>,
+}
+
+/// What a shuttle test is scored by.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum ScheduleScore {
+    /// The speed of the last completed level.
+    Speed,
+    /// The distance up to the last completed shuttle.
+    Distance,
+}
+
+/// One level of a schedule.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Level {
+    /// As it is called out.
+    pub level: f64,
+    /// Running speed, km/h.
+    pub speed_kmh: f64,
+    /// How many shuttles it has.
+    pub shuttles: u32,
+}
+
+/// A shuttle of a level on the schedule.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Place {
+    /// Running speed, km/h.
+    pub speed_kmh: f64,
+    /// Distance up to its end, m.
+    pub distance_m: f64,
+}
+
+impl Schedule {
+    /// Where a shuttle of a level stands.
+    ///
+    /// # Errors
+    /// [`Code::OutOfRange`] naming what the schedule has.
+    pub fn place(&self, level: f64, shuttle: f64) -> Result<Place, InputError> {
+        let mut before = 0;
+        for step in &self.levels {
+            if step.level == level {
+                if shuttle < 1.0 || shuttle > f64::from(step.shuttles) || shuttle.fract() != 0.0 {
+                    let message = format!("Level {level} has shuttles 1 to {}. Give the last one that was completed.", step.shuttles);
+                    return Err(InputError::new(Code::OutOfRange, "shuttle", message));
+                }
+                return Ok(Place { speed_kmh: step.speed_kmh, distance_m: (f64::from(before) + shuttle) * self.shuttle_m });
+            }
+            before += step.shuttles;
+        }
+        let names: Vec<String> = self.levels.iter().map(|l| format!("{}", l.level)).collect();
+        Err(InputError::new(Code::OutOfRange, "level", format!("There is no level {level}. The levels are {}.", names.join(", "))))
+    }
+
+    /// The seconds one shuttle of a level takes.
+    pub fn shuttle_s(&self, level: &Level) -> f64 {
+        self.shuttle_m / (level.speed_kmh / 3.6)
+    }
+}
+
+/// Readings that the method page works through.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Example {
+    /// Age, years.
+    pub age_years: f64,
+    /// Body mass, kg.
+    pub mass_kg: f64,
+    /// The readings.
+    #[cfg_attr(feature = "schema", schema(value_type = Object))]
+    pub inputs: Inputs,
+}
+
+const fn one() -> u16 {
+    1
 }
 
 /// How hard a test is, for the readiness decision (after Riebe et al. 2015).
@@ -246,7 +466,7 @@ pub struct Input {
 }
 
 /// A quantity and the equation that gives it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Scoring {
@@ -254,6 +474,8 @@ pub struct Scoring {
     pub quantity: String,
     /// By which named equation.
     pub equation: Equation,
+    /// The ages it was fitted on, where it was fitted on some.
+    pub fitted_ages: Option<(f64, f64)>,
 }
 
 /// A table that serves a quantity.
@@ -282,6 +504,10 @@ pub struct Condition {
     pub unit: Option<String>,
     /// What the protocol asks for; anything else is flagged, not refused.
     pub expected: Option<f64>,
+    /// The same for men, where it is split by sex.
+    pub expected_male: Option<f64>,
+    /// And for women.
+    pub expected_female: Option<f64>,
     /// Numbers closer than this are the same.
     pub tolerance: Option<f64>,
     /// Key and wording of each choice.
@@ -365,6 +591,11 @@ pub enum Circumstance {
     /// Older than 60.
     #[serde(rename = "over_60")]
     Over60,
+    /// Older than 69.
+    #[serde(rename = "over_69")]
+    Over69,
+    /// Knees, hips or ankles that do not take stepping or running.
+    SoreJoints,
 }
 
 /// Something to bring.
@@ -426,7 +657,28 @@ pub enum SourceKind {
     CommonPractice,
 }
 
+impl Condition {
+    /// What the protocol asks for, for a client of this sex.
+    pub fn expected_for(&self, sex: Option<Sex>) -> Option<f64> {
+        match sex {
+            Some(Sex::Male) => self.expected_male.or(self.expected),
+            Some(Sex::Female) => self.expected_female.or(self.expected),
+            None => self.expected,
+        }
+    }
+}
+
 impl Protocol {
+    /// How the maximal heart rate is predicted unless the assessor chooses otherwise.
+    pub fn hr_max_default(&self) -> HrMaxMethod {
+        self.hr_max_method.unwrap_or(HrMaxMethod::Tanaka)
+    }
+
+    /// Whether readings stand in stages and not under keys of their own.
+    pub fn records_stages(&self) -> bool {
+        self.stages.as_ref().is_some_and(|s| matches!(s.goal, Goal::Line { .. }))
+    }
+
     /// The condition with this key.
     pub fn condition(&self, key: &str) -> Option<&Condition> {
         self.conditions.iter().find(|c| c.key == key)
@@ -476,7 +728,23 @@ pub fn find(id: &str) -> Result<&'static Protocol, InputError> {
 /// # Errors
 /// [`Code::BadJson`] with the parser's or the check's words.
 pub fn parse(text: &str) -> Result<Protocol, InputError> {
-    let protocol: Protocol = toml::from_str(text).map_err(|e| InputError::whole(Code::BadJson, e.to_string()))?;
+    let unreadable = |e: toml::de::Error| InputError::whole(Code::BadJson, e.to_string());
+    let mut table: toml::Table = toml::from_str(text).map_err(unreadable)?;
+    let shared: toml::Table = toml::from_str(SHARED).map_err(unreadable)?;
+    if let Some(toml::Value::Table(wanted)) = table.remove("shared") {
+        for (list, names) in wanted {
+            let names = names.as_array().cloned().unwrap_or_default();
+            for name in names.iter().filter_map(toml::Value::as_str) {
+                let part = shared.get(&list).and_then(|l| l.get(name)).cloned().ok_or_else(|| {
+                    InputError::new(Code::BadJson, &list, format!("There is no shared {list} “{name}”."))
+                })?;
+                if let Some(own) = table.entry(list.clone()).or_insert_with(|| toml::Value::Array(Vec::new())).as_array_mut() {
+                    own.push(part);
+                }
+            }
+        }
+    }
+    let protocol: Protocol = table.try_into().map_err(unreadable)?;
     check(&protocol)?;
     Ok(protocol)
 }
@@ -492,11 +760,29 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
     }
     for (k, phase) in protocol.phases.iter().enumerate() {
         let open_end = phase.seconds.is_none() && phase.beats.is_none();
-        if open_end && k + 1 != protocol.phases.len() {
+        // The work of a staged test or of a fixed distance ends with an event, not with the clock.
+        let ends_by_event = phase.kind == PhaseKind::Work && protocol.family != Family::CountedRecovery;
+        if open_end && !ends_by_event && k + 1 != protocol.phases.len() {
             return fail("phases", format!("only the last phase may be without a length, not {}", phase.id));
         }
         if phase.beats.is_some() && protocol.cadence.is_none() {
             return fail("phases", format!("{} is counted in beats but there is no cadence", phase.id));
+        }
+    }
+    let has_rules = match protocol.family {
+        Family::CountedRecovery => protocol.count.is_some(),
+        Family::StagedSteadyState => protocol.stages.is_some(),
+        Family::TimedEffort => protocol.course.as_ref().is_some_and(|c| c.seconds.is_some()),
+        Family::DistanceEffort => protocol.course.as_ref().is_some_and(|c| c.distance_m.is_some()),
+        Family::AudioPaced => protocol.schedule.is_some(),
+    };
+    if !has_rules {
+        return fail("family", "the rules of its family are missing".into());
+    }
+    if let Some(course) = &protocol.course {
+        let tallied = course.tally.as_ref().map(|t| &t.input);
+        if let Some(key) = course.ask.iter().chain(tallied).find(|key| protocol.input(key).is_none()) {
+            return fail("course", format!("{key} is asked for but is no input"));
         }
     }
     if let Some(count) = &protocol.count {
@@ -536,7 +822,7 @@ mod tests {
     #[test]
     fn every_file_of_the_catalogue_holds_together() {
         for text in BUILT_IN {
-            parse(text).unwrap();
+            parse(text).unwrap_or_else(|e| panic!("{e}"));
         }
         assert_eq!(all().len(), BUILT_IN.len());
         assert!(all().iter().flat_map(|p| &p.unsuited).filter_map(|u| u.instead.as_deref()).all(|id| find(id).is_ok()));

@@ -69,7 +69,7 @@ impl TypicalError {
         let (reliability, sex) = (rule.reliability?, sex?);
         let sd_of_rate = norms::table(rule.sd_from_table.as_deref()?)?.implied_sd(sex)?;
         let equation = protocol.scoring.iter().find(|s| s.quantity == quantity)?.equation;
-        let sd = equation.moves_by(sd_of_rate, sex);
+        let sd = equation.moves_by(sd_of_rate, sex)?;
         let value = sd * (1.0 - reliability).sqrt();
         let unit = quantity::unit(quantity);
         let basis = format!(

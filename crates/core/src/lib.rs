@@ -12,7 +12,11 @@
 //! | [`catalogue`] | what is this test, and how is it run? |
 //! | [`suitability`] | is this the right test for this client? |
 //! | [`pulse`] | what does a counted or tapped pulse say? |
+//! | [`hr_max`] | how high can the heart rate go, and where does the test end? |
+//! | [`staging`] | how does a staged test go from load to load? |
+//! | [`strap`] | what does a chest strap say? |
 //! | [`run`] | where is the test now, and what comes next? |
+//! | [`inputs`] | what was read? |
 //! | [`estimate`] | which equation, with which numbers in it? |
 //! | [`quantity`] | what is a quantity called, and how is it written? |
 //! | [`norms`] | compared with whom? |
@@ -27,6 +31,8 @@ pub mod catalogue;
 pub mod change;
 pub mod error;
 pub mod estimate;
+pub mod hr_max;
+pub mod inputs;
 pub mod norms;
 pub mod person;
 pub mod plan;
@@ -35,6 +41,8 @@ pub mod quantity;
 pub mod readiness;
 pub mod report;
 pub mod run;
+pub mod staging;
+pub mod strap;
 pub mod suitability;
 pub mod text;
 pub mod trial;

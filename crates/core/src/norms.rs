@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use crate::person::{Facts, Sex};
 
 /// How a file's columns are to be read.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 enum Shape {
     /// A row per percentile, a column per sex and quantity; the population has an age range but the table does not.
     PercentileRows { age_min: u32, age_max: u32, lower_is_better: bool },
@@ -19,15 +19,36 @@ enum Shape {
     PercentileColumns,
     /// A row per sex and age band, a column per category with its limit.
     Categories { below_last: &'static str, lower_is_better: bool },
+    /// A row per protocol, sex and age band with the middle half of performance; `unit` of the table in the quantity's.
+    Ranges { protocol: &'static str, unit: f64 },
 }
 
 /// id, shape, the population in words, the file.
-const FILES: [(&str, Shape, &str, &str); 3] = [
+const FILES: [(&str, Shape, &str, &str); 6] = [
     (
         "bench-step-percentiles",
         Shape::PercentileRows { age_min: 17, age_max: 25, lower_is_better: true },
         "college age, about 17 to 25 years",
         include_str!("../data/norms/bench-step-percentiles.csv"),
+    ),
+    (
+        "older-adult-ranges/march-2min",
+        Shape::Ranges { protocol: "march-2min", unit: 1.0 },
+        "older adults living at home, of the same sex and age group",
+        include_str!("../data/norms/older-adult-ranges.csv"),
+    ),
+    (
+        "older-adult-ranges/walk-6min",
+        // Printed in yards.
+        Shape::Ranges { protocol: "walk-6min", unit: 0.9144 },
+        "older adults living at home, of the same sex and age group",
+        include_str!("../data/norms/older-adult-ranges.csv"),
+    ),
+    (
+        "run-12min-categories",
+        Shape::Categories { below_last: "poor", lower_is_better: false },
+        "adults of the same sex and age group",
+        include_str!("../data/norms/run-12min-categories.csv"),
     ),
     (
         "low-step-categories",
@@ -118,7 +139,7 @@ pub struct Tick {
 }
 
 static TABLES: LazyLock<BTreeMap<&'static str, Table>> =
-    LazyLock::new(|| FILES.iter().map(|&(id, shape, population, text)| (id, read(id, shape, population, text))).collect());
+    LazyLock::new(|| FILES.iter().map(|&(key, shape, population, text)| (key, read(key.split('/').next().unwrap_or(key), shape, population, text))).collect());
 
 /// The table with this id.
 pub fn table(id: &str) -> Option<&'static Table> {
@@ -152,6 +173,12 @@ impl Table {
                 let met = stratum.points.iter().position(|(_, limit)| if lower_is_better { value <= *limit } else { value >= *limit });
                 standing.category = Some(met.map_or_else(|| below_last.to_owned(), |k| stratum.labels[k].clone()));
             }
+            Shape::Ranges { .. } => {
+                let beyond = stratum.points.iter().filter(|(_, limit)| value >= *limit).count();
+                // The upper figure still belongs to the middle half.
+                let at_top = stratum.points.last().is_some_and(|(_, high)| value == *high);
+                standing.category = Some(RANGES[if at_top { 1 } else { beyond.min(2) }].to_owned());
+            }
         }
         standing
     }
@@ -167,6 +194,7 @@ impl Table {
         match (self.shape, self.stratum(facts)) {
             (Shape::PercentileRows { .. }, Ok(s)) => format!("{}, {}", s.sex.plural(), self.population),
             (Shape::Categories { .. }, Ok(s)) if s.ages.1 >= 110 => format!("{} of {} and over", s.sex.plural(), s.ages.0),
+            (Shape::Ranges { .. }, Ok(s)) => format!("{} of {} to {} living at home", s.sex.plural(), s.ages.0, s.ages.1),
             (Shape::Categories { .. }, Ok(s)) => format!("{} of {} to {}", s.sex.plural(), s.ages.0, s.ages.1),
             (_, Ok(s)) if s.ages.1 >= 110 => format!("{} of {} and over, {}", s.sex.plural(), s.ages.0, self.population),
             (_, Ok(s)) => format!("{} of {} to {}, {}", s.sex.plural(), s.ages.0, s.ages.1, self.population),
@@ -188,7 +216,7 @@ impl Table {
     pub const fn lower_is_better(&self) -> bool {
         match self.shape {
             Shape::PercentileRows { lower_is_better, .. } | Shape::Categories { lower_is_better, .. } => lower_is_better,
-            Shape::PercentileColumns => false,
+            Shape::PercentileColumns | Shape::Ranges { .. } => false,
         }
     }
 
@@ -202,6 +230,9 @@ impl Table {
         of_sex().find(|s| (f64::from(s.ages.0)..f64::from(s.ages.1) + 1.0).contains(&age)).ok_or("age_years")
     }
 }
+
+/// The categories of a table of ranges, worst first.
+const RANGES: [&str; 3] = ["below_the_usual_range", "in_the_usual_range", "above_the_usual_range"];
 
 /// Puts percentile or bound into `standing`.
 fn place(value: f64, stratum: &Stratum, lower_is_better: bool, standing: &mut Standing) {
@@ -241,6 +272,7 @@ fn read(id: &'static str, shape: Shape, population: &'static str, text: &str) ->
     let strata = match shape {
         Shape::PercentileRows { .. } => by_column(&columns, &rows),
         Shape::PercentileColumns | Shape::Categories { .. } => by_row(&columns, &rows),
+        Shape::Ranges { protocol, unit } => ranges(protocol, unit, &rows),
     };
     Table { id, population, source: header("source"), status: header("status"), shape, strata }
 }
@@ -277,6 +309,21 @@ fn by_row(columns: &[String], rows: &[Vec<String>]) -> Vec<Stratum> {
             Some(Stratum { sex, ages, points, labels })
         })
         .collect()
+}
+
+fn ranges(protocol: &str, unit: f64, rows: &[Vec<String>]) -> Vec<Stratum> {
+    let rows = rows.iter().filter(|r| r[0] == protocol);
+    rows.filter_map(|row| {
+        let sex = if row[1] == "male" { Sex::Male } else { Sex::Female };
+        let (low, high): (f64, f64) = (row[4].parse().ok()?, row[5].parse().ok()?);
+        Some(Stratum {
+            sex,
+            ages: (row[2].parse().ok()?, row[3].parse().ok()?),
+            points: vec![(25.0, low * unit), (75.0, high * unit)],
+            labels: vec!["25".into(), "75".into()],
+        })
+    })
+    .collect()
 }
 
 #[cfg(test)]

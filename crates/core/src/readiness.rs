@@ -29,6 +29,9 @@ pub struct Answers {
     /// On medicine that limits the heart rate, such as a beta-blocker.
     #[serde(default)]
     pub rate_limiting_drug: bool,
+    /// Knees, hips or ankles that do not take stepping or running.
+    #[serde(default)]
+    pub sore_joints: bool,
     /// Resting systolic blood pressure, mmHg.
     pub systolic: Option<u16>,
     /// Resting diastolic blood pressure, mmHg.

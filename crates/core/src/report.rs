@@ -11,7 +11,7 @@ use crate::{
     person::{Facts, Sex},
     pulse, quantity,
     run::event::Conditions,
-    trial::{Flag, Inputs, Outcome},
+    trial::{Flag, Outcome, Trial},
     units::rounded,
 };
 
@@ -93,18 +93,17 @@ pub struct ResultReport {
 
 /// Writes the report of a computed result. `repeats` gives the practice's own repeat differences of a quantity.
 pub fn report(
-    protocol: &Protocol,
-    facts: &Facts,
-    inputs: &Inputs,
+    trial: &Trial,
     conditions: &Conditions,
-    outcome: &Outcome,
+    outcome: &Outcome<'_>,
     repeats: &dyn Fn(&str) -> Vec<f64>,
 ) -> ResultReport {
+    let protocol = trial.protocol;
     let mut quantities: Vec<QuantityReport> = protocol
         .scoring
         .iter()
         .rev()
-        .map(|s| quantity_report(protocol, &s.quantity, facts, inputs, outcome, &repeats(&s.quantity)))
+        .map(|s| quantity_report(trial, &s.quantity, outcome, &repeats(&s.quantity)))
         .collect();
     quantities.sort_by_key(|q| q.value.is_none());
     ResultReport {
@@ -125,30 +124,30 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions) -> Vec<Co
         .collect()
 }
 
-fn quantity_report(protocol: &Protocol, key: &str, facts: &Facts, inputs: &Inputs, outcome: &Outcome, repeats: &[f64]) -> QuantityReport {
+fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, repeats: &[f64]) -> QuantityReport {
+    let (protocol, facts, inputs) = (trial.protocol, &trial.facts, trial.inputs);
     let equation = protocol.scoring.iter().find(|s| s.quantity == key).map(|s| s.equation);
     let value = outcome.result(key).map(|e| e.value);
-    let window = inputs.get("pulse_window_s").copied().or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s)));
-    let count = inputs.get("pulse_count").copied().zip(window);
+    let window = inputs.get("pulse_window_s").or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s)));
     QuantityReport {
         key: key.to_owned(),
         label: quantity::label(key).to_owned(),
         value,
         shown: value.map(|v| quantity::shown(key, v)).unwrap_or_default(),
-        unit: quantity::unit(key).to_owned(),
+        unit: quantity::unit_shown(key).to_owned(),
         method: equation.map(|e| e.name().to_owned()).unwrap_or_default(),
-        see: equation.and_then(crate::estimate::Equation::see),
-        refused: outcome.refused.iter().find(|(q, _)| q == key).map(|(_, e)| e.message.clone()),
-        working: equation.and_then(|e| e.working(outcome.recovery_hr, facts.sex, count)),
+        see: outcome.result(key).and_then(|e| e.see),
+        refused: outcome.refused.iter().find(|(q, _)| *q == key).map(|(_, e)| e.message.clone()),
+        working: equation.and_then(|e| e.working(key, trial, outcome)),
         resolution: value.and(equation).and_then(|e| {
             let window = window?;
             let beat = pulse::resolution(window);
             // A rate is the same for both; an estimate exists only where the sex is on record.
-            let worth = e.moves_by(beat, facts.sex.unwrap_or(Sex::Male));
+            let worth = e.moves_by(beat, facts.sex.unwrap_or(Sex::Male))?;
             let digits = usize::from(e.is_estimate());
-            Some(format!("± {} {} for one beat in {} s", rounded(worth, digits), e.unit(), rounded(window, 0)))
+            Some(format!("± {} {} for one beat in {} s", rounded(worth, digits), quantity::unit(key), rounded(window, 0)))
         }),
-        norms: outcome.norms.iter().filter(|(q, _)| q == key).map(|(_, s)| norm_report(s, facts)).collect(),
+        norms: outcome.norms.iter().filter(|(q, _)| *q == key).map(|(_, s)| norm_report(s, facts)).collect(),
         typical_error: TypicalError::best(protocol, key, facts.sex, repeats),
     }
 }
@@ -273,7 +272,7 @@ pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
         label: quantity::label(key).to_owned(),
         first_shown: quantity::shown(key, change.from),
         now_shown: quantity::shown(key, change.to),
-        unit: quantity::unit(key).to_owned(),
+        unit: quantity::unit_shown(key).to_owned(),
         change,
     }
 }
@@ -318,7 +317,7 @@ mod tests {
     use super::*;
     use crate::{
         run::event::Answer,
-        trial::{Circumstances, Trial, compute},
+        trial::{Circumstances, Options, compute},
         units::Age,
     };
     use test_case::test_case;
@@ -326,9 +325,10 @@ mod tests {
     fn report_of(id: &str, sex: Option<Sex>, age: f64, pairs: &[(&str, f64)]) -> ResultReport {
         let protocol = catalogue::find(id).unwrap();
         let facts = Facts { sex, age: Some(Age::new(age).unwrap()), ..Facts::default() };
-        let inputs: Inputs = pairs.iter().map(|(k, v)| ((*k).to_owned(), *v)).collect();
-        let outcome = compute(&Trial { protocol, facts, inputs: &inputs, circumstances: Circumstances::default() }).unwrap();
-        report(protocol, &facts, &inputs, &Conditions::new(), &outcome, &|_| Vec::new())
+        let inputs: crate::trial::Inputs = pairs.iter().map(|(k, v)| ((*k).to_owned(), *v)).collect();
+        let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
+        let outcome = compute(&trial).unwrap();
+        report(&trial, &Conditions::new(), &outcome, &|_| Vec::new())
     }
 
     #[test]

@@ -5,7 +5,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{self, Circumstance, Protocol},
+    catalogue::{self, Circumstance, Kit, Protocol},
     readiness::{Advice, Answers, Permit},
     text,
     units::Age,
@@ -20,6 +20,18 @@ pub struct Client<'a> {
     pub rate_limiting_drug: bool,
     /// The latest readiness answers and the advice that followed.
     pub readiness: Option<(&'a Answers, &'a Advice)>,
+}
+
+/// What there is to test with.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Means {
+    /// What is at hand; everything where nothing was said.
+    pub kit: Option<Vec<Kit>>,
+    /// Minutes there are, warm-up included.
+    pub minutes: Option<u16>,
+    /// How many people are to be tested.
+    pub people: Option<u16>,
 }
 
 /// The judgement on one protocol.
@@ -63,6 +75,11 @@ pub enum FitVerdict {
 
 /// Judges one protocol for one client: the first rule that applies speaks.
 pub fn judge(protocol: &Protocol, client: &Client) -> Fit {
+    judge_with(protocol, client, &Means::default())
+}
+
+/// The same with what is at hand: what the client forbids speaks before what is missing.
+pub fn judge_with(protocol: &Protocol, client: &Client, means: &Means) -> Fit {
     let fit = |verdict, because: String, instead: Option<Instead>| Fit {
         protocol: protocol.id.clone(),
         name: protocol.name.clone(),
@@ -83,17 +100,39 @@ pub fn judge(protocol: &Protocol, client: &Client) -> Fit {
         };
         return fit(verdict, why, named);
     }
+    if let Some(lack) = lacks(protocol, means) {
+        return fit(FitVerdict::Unsuited, lack, None);
+    }
     match client.readiness {
         Some((_, advice)) if advice.permit(protocol.effort) > Permit::Go => fit(FitVerdict::Unsuited, advice.headline.clone(), None),
         _ => fit(FitVerdict::Suits, protocol.tells.clone(), None),
     }
 }
 
-/// Every protocol of the library for one client, the suitable first.
-pub fn shortlist(client: &Client) -> Vec<Fit> {
-    let mut fits: Vec<Fit> = catalogue::all().iter().map(|p| judge(p, client)).collect();
+/// Every protocol of the library for one client with what is at hand, the suitable first.
+pub fn shortlist(client: &Client, means: &Means) -> Vec<Fit> {
+    let mut fits: Vec<Fit> = catalogue::all().iter().map(|p| judge_with(p, client, means)).collect();
     fits.sort_by_key(|f| f.verdict);
     fits
+}
+
+/// What is missing for a protocol, in a sentence.
+fn lacks(protocol: &Protocol, means: &Means) -> Option<String> {
+    let missing = protocol.needs.iter().find(|k| means.kit.as_ref().is_some_and(|kit| !kit.contains(k)));
+    if let Some(kit) = missing {
+        return Some(format!("Needs {}.", kit.words()));
+    }
+    let groups = means.people.unwrap_or(1).max(1).div_ceil(protocol.people_at_once.max(1));
+    let minutes = groups.saturating_mul(protocol.minutes);
+    means.minutes.filter(|m| *m < minutes).map(|there| {
+        if groups == 1 {
+            format!("Takes about {minutes} minutes; there are {there}.")
+        } else {
+            let people = protocol.people_at_once;
+            let each = if people == 1 { "one at a time".to_owned() } else { format!("{people} at a time") };
+            format!("Takes about {minutes} minutes for {} people, {each}; there are {there}.", means.people.unwrap_or(1))
+        }
+    })
 }
 
 fn judge_alone(protocol: &Protocol, client: &Client) -> bool {
@@ -107,6 +146,8 @@ fn applies(when: Circumstance, client: &Client) -> bool {
         Circumstance::Symptoms => answered.is_some_and(|a| !a.symptoms.is_empty()),
         Circumstance::RateLimitingDrug => client.rate_limiting_drug || answered.is_some_and(|a| a.rate_limiting_drug),
         Circumstance::Untrained => answered.is_some_and(|a| !a.regularly_active),
+        Circumstance::Over69 => client.age.is_some_and(|a| a.value() > 69.0),
+        Circumstance::SoreJoints => answered.is_some_and(|a| a.sore_joints),
         Circumstance::Over60 => client.age.is_some_and(|a| a.value() > 60.0),
     }
 }
@@ -121,23 +162,31 @@ mod tests {
         active: bool,
         symptoms: bool,
         drug: bool,
+        knees: bool,
         age: f64,
     }
-    const FIT: Case = Case { active: true, symptoms: false, drug: false, age: 30.0 };
+    const FIT: Case = Case { active: true, symptoms: false, drug: false, knees: false, age: 30.0 };
 
     #[test_case(FIT, "bench-step-3min", FitVerdict::Suits, None; "someone who trains takes the bench")]
     #[test_case(Case { active: false, ..FIT }, "bench-step-3min", FitVerdict::BetterChoice, Some("low-step-3min"); "untrained takes the low step")]
     #[test_case(Case { age: 61.0, ..FIT }, "bench-step-3min", FitVerdict::BetterChoice, Some("low-step-3min"); "over sixty takes the low step")]
     #[test_case(Case { age: 60.0, ..FIT }, "bench-step-3min", FitVerdict::Suits, None; "sixty is not over sixty")]
-    #[test_case(Case { drug: true, ..FIT }, "bench-step-3min", FitVerdict::Unsuited, None; "a rate-limiting drug rules the bench out")]
-    #[test_case(Case { drug: true, ..FIT }, "low-step-3min", FitVerdict::Unsuited, None; "and the low step")]
+    #[test_case(Case { drug: true, ..FIT }, "bench-step-3min", FitVerdict::BetterChoice, Some("walk-6min"); "a rate-limiting drug takes a test without heart rate")]
+    #[test_case(Case { drug: true, ..FIT }, "multistage-cycle", FitVerdict::BetterChoice, Some("walk-6min"); "on the bike too")]
+    #[test_case(Case { drug: true, ..FIT }, "walk-6min", FitVerdict::Suits, None; "the walk does not use it")]
+    #[test_case(Case { age: 70.0, ..FIT }, "mile-walk", FitVerdict::BetterChoice, Some("walk-6min"); "over 69 the walk equation does not hold")]
+    #[test_case(Case { age: 69.0, ..FIT }, "mile-walk", FitVerdict::Suits, None; "69 is within it")]
+    #[test_case(Case { knees: true, ..FIT }, "bench-step-3min", FitVerdict::BetterChoice, Some("single-stage-cycle"); "sore knees take the bike")]
+    #[test_case(Case { knees: true, ..FIT }, "run-12min", FitVerdict::BetterChoice, Some("single-stage-cycle"); "and do not run")]
+    #[test_case(Case { active: false, ..FIT }, "run-12min", FitVerdict::BetterChoice, Some("mile-walk"); "untrained walk before they run")]
     #[test_case(Case { symptoms: true, ..FIT }, "low-step-3min", FitVerdict::Unsuited, None; "symptoms rule everything out")]
-    #[test_case(Case { active: false, drug: true, ..FIT }, "bench-step-3min", FitVerdict::Unsuited, None; "no better choice that is itself unsuited")]
+    #[test_case(Case { knees: true, drug: true, ..FIT }, "run-12min", FitVerdict::Unsuited, None; "no better choice that is itself unsuited")]
     #[test_case(Case { active: false, age: 72.0, ..FIT }, "class-step-3min", FitVerdict::BetterChoice, Some("low-step-3min"); "an older beginner in a class")]
     fn choices(case: Case, protocol: &str, verdict: FitVerdict, instead: Option<&str>) {
         let answers = Answers {
             regularly_active: case.active,
             rate_limiting_drug: case.drug,
+            sore_joints: case.knees,
             symptoms: if case.symptoms { vec![Symptom::ChestDiscomfort] } else { vec![] },
             ..Answers::default()
         };
@@ -152,14 +201,31 @@ mod tests {
     fn the_shortlist_puts_what_suits_first() {
         let answers = Answers::default();
         let advice = advise(&answers);
-        let list = shortlist(&Client { age: None, rate_limiting_drug: false, readiness: Some((&answers, &advice)) });
+        let list = shortlist(&Client { age: None, rate_limiting_drug: false, readiness: Some((&answers, &advice)) }, &Means::default());
         assert_eq!(list[0].protocol, "low-step-3min");
-        assert!(list[1..].iter().all(|f| f.verdict != FitVerdict::Suits));
+        assert!(list.is_sorted_by_key(|f| f.verdict));
+        assert!(list.iter().all(|f| f.because.ends_with('.')));
+    }
+
+    #[test_case("multistage-cycle", &[Kit::Bench], 60, 1, "Needs a cycle ergometer."; "no bike")]
+    #[test_case("bench-step-3min", &[Kit::Bench], 15, 1, "Takes about 20 minutes; there are 15."; "too little time")]
+    #[test_case("bench-step-3min", &[Kit::Bench], 60, 20, "Takes about 400 minutes for 20 people, one at a time; there are 60."; "too many people")]
+    fn what_is_missing_is_said(protocol: &str, kit: &[Kit], minutes: u16, people: u16, because: &str) {
+        let means = Means { kit: Some(kit.to_vec()), minutes: Some(minutes), people: Some(people) };
+        let fit = judge_with(catalogue::find(protocol).unwrap(), &Client::default(), &means);
+        assert_eq!((fit.verdict, fit.because.as_str()), (FitVerdict::Unsuited, because));
+    }
+
+    #[test]
+    fn a_class_of_forty_fits_into_one_lesson() {
+        let means = Means { kit: Some(vec![Kit::Bench]), minutes: Some(45), people: Some(40) };
+        let list = shortlist(&Client::default(), &means);
+        assert_eq!(list.iter().filter(|f| f.verdict == FitVerdict::Suits).map(|f| f.protocol.as_str()).collect::<Vec<_>>(), ["class-step-3min"]);
     }
 
     #[test]
     fn before_readiness_only_the_record_speaks() {
         let client = Client { rate_limiting_drug: true, ..Client::default() };
-        assert_eq!(judge(catalogue::find("bench-step-3min").unwrap(), &client).verdict, FitVerdict::Unsuited);
+        assert_eq!(judge(catalogue::find("bench-step-3min").unwrap(), &client).verdict, FitVerdict::BetterChoice);
     }
 }

@@ -2,23 +2,23 @@
 //!
 //! The same computation serves the batch interface, a live run and a result typed in afterwards.
 
-use std::collections::BTreeMap;
-
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
+pub use crate::inputs::Inputs;
 use crate::{
     catalogue::Protocol,
     error::{Code, InputError},
-    estimate::{Equation, Estimate},
+    estimate::{
+        Equation, Estimate, Nothing,
+        cycle::{self, StageLine},
+    },
+    hr_max::{CeilingRule, HrMaxMethod},
+    inputs::StageInput,
     norms::{self, Standing},
     person::{Facts, age_on},
-    pulse,
-    units::Bpm,
+    units::{Bpm, rounded},
 };
-
-/// Readings by key.
-pub type Inputs = BTreeMap<String, f64>;
 
 /// A finished test, parsed: what the computation needs and nothing else.
 #[derive(Debug, Clone)]
@@ -29,8 +29,19 @@ pub struct Trial<'a> {
     pub facts: Facts,
     /// Readings by key.
     pub inputs: &'a Inputs,
+    /// What the assessor chose.
+    pub options: Options,
     /// The circumstances that decide flags.
     pub circumstances: Circumstances,
+}
+
+/// What the assessor chose.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Options {
+    /// How the maximal heart rate is predicted; the protocol's own method where nothing was chosen.
+    pub hr_max_method: Option<HrMaxMethod>,
+    /// Which ceiling ends a submaximal test.
+    pub ceiling: CeilingRule,
 }
 
 /// Circumstances that make a result questionable though computable.
@@ -40,21 +51,23 @@ pub struct Circumstances {
     pub warm_up: Option<bool>,
     /// On medicine that limits the heart rate.
     pub heart_rate_drug: bool,
+    /// Used to endurance work, where it is known.
+    pub conditioned: Option<bool>,
 }
 
 /// What a trial gives.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Outcome {
-    /// The recovery heart rate everything else rests on.
-    pub recovery_hr: Bpm,
+pub struct Outcome<'a> {
     /// Quantities in the protocol's order.
-    pub results: Vec<(String, Estimate)>,
+    pub results: Vec<(&'a str, Estimate)>,
     /// Quantities that could not be computed, and why.
-    pub refused: Vec<(String, InputError)>,
+    pub refused: Vec<(&'a str, InputError)>,
     /// Where each quantity stands.
-    pub norms: Vec<(String, Standing)>,
+    pub norms: Vec<(&'a str, Standing)>,
     /// What to keep in mind.
     pub flags: Vec<Flag>,
+    /// The extrapolation of a multistage test.
+    pub line: Option<StageLine>,
 }
 
 /// Something unusual: never a refusal.
@@ -74,8 +87,20 @@ pub struct Flag {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum FlagCode {
-    /// A table was made from other people than this client.
+    /// A table or an equation was made from other people than this client.
     OutsidePopulation,
+    /// The steady heart rate lies under the band the estimate needs.
+    HrBelowBand,
+    /// The steady heart rate lies over it.
+    HrAboveBand,
+    /// Two consecutive minutes never agreed.
+    NoSteadyState,
+    /// Fewer stages between the bounds than a line needs.
+    TooFewStages,
+    /// Carried on far beyond what was read.
+    WideExtrapolation,
+    /// The factor for age is not printed for this age.
+    AgeClamped,
     /// The bench is not the protocol's.
     BenchDiffers,
     /// No warm-up.
@@ -100,15 +125,13 @@ pub fn age(
     }
 }
 
-/// Holds readings to the protocol's limits: every key known, every value within them.
+/// Holds readings to the protocol's limits: every key known, every value within them, stages in a possible order.
 ///
 /// # Errors
 /// [`Code::UnknownField`] or [`Code::OutOfRange`], naming the key.
 pub fn check_inputs(protocol: &Protocol, inputs: &Inputs) -> Result<(), InputError> {
     for (key, value) in inputs {
-        let Some(input) = protocol.input(key) else {
-            return Err(InputError::new(Code::UnknownField, key, format!("{} does not record “{key}”.", protocol.id)));
-        };
+        let Some(input) = protocol.input(key) else { return Err(unknown(protocol, key)) };
         let listed = input.one_of.is_empty() || input.one_of.contains(value);
         if !(value.is_finite() && (input.min..=input.max).contains(value) && listed) {
             return Err(InputError::new(
@@ -121,57 +144,105 @@ pub fn check_inputs(protocol: &Protocol, inputs: &Inputs) -> Result<(), InputErr
             ));
         }
     }
+    if !inputs.stages.is_empty() && !protocol.records_stages() {
+        return Err(unknown(protocol, "stages"));
+    }
+    inputs.stages.iter().enumerate().try_for_each(|(k, stage)| check_stage(k + 1, stage))
+}
+
+/// The most a cycle ergometer is loaded with here, kgm/min.
+pub const LOAD_MAX: f64 = 3000.0;
+
+fn check_stage(number: usize, stage: &StageInput) -> Result<(), InputError> {
+    if !(stage.load_kgm_min.is_finite() && (0.0..=LOAD_MAX).contains(&stage.load_kgm_min)) {
+        let message = format!("Stage {number}: a load of {} kgm/min; it must be 0 to {LOAD_MAX}. Check the number.", stage.load_kgm_min);
+        return Err(InputError::new(Code::OutOfRange, "stages", message));
+    }
+    for (minute, bpm) in &stage.readings {
+        Bpm::new(*bpm).map_err(|e| InputError::new(e.code, "stages", format!("Stage {number}, minute {minute}: {}", e.message)))?;
+    }
+    if stage.readings.is_empty() {
+        return Err(InputError::new(Code::MissingInput, "stages", format!("Stage {number} has no heart rate: give hr_2 and hr_3.")));
+    }
     Ok(())
+}
+
+fn unknown(protocol: &Protocol, key: &str) -> InputError {
+    let shown: String = key.chars().take(60).collect();
+    InputError::new(Code::UnknownField, &shown, format!("{} does not record “{shown}”.", protocol.id))
 }
 
 /// Computes a trial.
 ///
 /// # Errors
-/// What [`check_inputs`] refuses; [`Code::MissingInput`] where the reading is absent; [`Code::OutOfRange`] where the
-/// count gives no heart rate or contradicts a recovery heart rate given beside it. A quantity that needs a fact not on
-/// record stands in [`Outcome::refused`] instead.
-pub fn compute(trial: &Trial) -> Result<Outcome, InputError> {
+/// What [`check_inputs`] refuses; [`Code::MissingInput`] where a reading is absent; [`Code::OutOfRange`] where readings are
+/// impossible or contradict each other. A quantity that needs a fact not on record stands in [`Outcome::refused`] instead.
+pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     let protocol = trial.protocol;
     check_inputs(protocol, trial.inputs)?;
-    let recovery_hr = recovery_hr(protocol, trial.inputs)?;
-    let mut outcome = Outcome { recovery_hr, results: Vec::new(), refused: Vec::new(), norms: Vec::new(), flags: Vec::new() };
+    let mut outcome =
+        Outcome { results: Vec::with_capacity(protocol.scoring.len()), refused: Vec::new(), norms: Vec::new(), flags: Vec::new(), line: None };
     for scoring in &protocol.scoring {
-        match scoring.equation.from_recovery(recovery_hr, trial.facts.sex) {
-            Ok(estimate) => outcome.results.push((scoring.quantity.clone(), estimate)),
-            Err(error) => outcome.refused.push((scoring.quantity.clone(), error)),
+        match scoring.equation.compute(&scoring.quantity, trial, &outcome.results) {
+            Ok(found) => {
+                let estimate = Estimate { value: found.value, equation: scoring.equation, see: found.see };
+                outcome.results.push((&scoring.quantity, estimate));
+                outcome.flags.extend(found.flags);
+            }
+            Err(Nothing::Withheld(flag)) => outcome.flags.push(flag),
+            Err(Nothing::Refused(error)) if is_a_fact(error.code) => outcome.refused.push((&scoring.quantity, error)),
+            Err(Nothing::Refused(error)) => return Err(error),
         }
+        if scoring.equation == Equation::Golding2000 {
+            outcome.line = cycle::trial_line(trial).ok();
+        }
+        outcome.flags.extend(fitted_flag(scoring, &trial.facts));
     }
+    outcome.flags = once_each(outcome.flags);
     for used in &protocol.norms {
-        let value = outcome.results.iter().find(|(q, _)| *q == used.quantity).map(|(_, e)| e.value);
+        let value = outcome.result(&used.quantity).map(|e| e.value);
         if let (Some(value), Some(table)) = (value, norms::table(&used.table)) {
             let standing = table.standing(value, &trial.facts);
             if let Some(field) = standing.mismatch {
                 outcome.flags.push(population_flag(&used.quantity, &standing, field, &trial.facts));
             }
-            outcome.norms.push((used.quantity.clone(), standing));
+            outcome.norms.push((&used.quantity, standing));
         }
     }
     outcome.flags.extend(circumstance_flags(trial));
     Ok(outcome)
 }
 
-fn recovery_hr(protocol: &Protocol, inputs: &Inputs) -> Result<Bpm, InputError> {
-    let window = inputs.get("pulse_window_s").copied().or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s))).unwrap_or(60.0);
-    let counted = inputs.get("pulse_count").map(|count| pulse::rate(*count, window)).transpose()?;
-    let given = inputs.get("recovery_hr").map(|hr| Bpm::new(*hr).map_err(|e| e.at("recovery_hr"))).transpose()?;
-    match (counted, given) {
-        (Some(counted), Some(given)) if (counted.value() - given.value()).abs() > 0.5 => Err(InputError::new(
-            Code::OutOfRange,
-            "recovery_hr",
-            format!("The count gives {counted}, but {given} was given beside it. Give one of the two."),
-        )),
-        (Some(counted), _) => Ok(counted),
-        (None, Some(given)) => Ok(given),
-        (None, None) => {
-            let key = protocol.count.as_ref().map_or("recovery_hr", |c| c.input.as_str());
-            Err(InputError::new(Code::MissingInput, key, format!("{} needs “{key}”.", protocol.name)))
+/// Whether a refusal is about the person on record and not about the test.
+const fn is_a_fact(code: Code) -> bool {
+    matches!(code, Code::NeedsSex | Code::NeedsAge | Code::NeedsMass | Code::NeedsHeight | Code::NotApplicable)
+}
+
+/// Two quantities of one reading raise the same flag: said once.
+fn once_each(flags: Vec<Flag>) -> Vec<Flag> {
+    let mut kept: Vec<Flag> = Vec::with_capacity(flags.len());
+    for flag in flags {
+        if !kept.contains(&flag) {
+            kept.push(flag);
         }
     }
+    kept
+}
+
+/// An equation fitted on other ages than the client's.
+fn fitted_flag(scoring: &crate::catalogue::Scoring, facts: &Facts) -> Option<Flag> {
+    let (min, max) = scoring.fitted_ages?;
+    let age = facts.age?.value();
+    (!(min..=max).contains(&age)).then(|| Flag {
+        code: FlagCode::OutsidePopulation,
+        field: "age_years".into(),
+        message: format!(
+            "The equation was fitted on people of {} to {}; this client is {}. Read the estimate as a rough guide only.",
+            rounded(min, 0),
+            rounded(max, 0),
+            rounded(age, 0)
+        ),
+    })
 }
 
 fn population_flag(quantity: &str, standing: &Standing, field: &str, facts: &Facts) -> Flag {
@@ -200,7 +271,7 @@ fn circumstance_flags(trial: &Trial) -> Vec<Flag> {
     let mut flags = Vec::new();
     let mut add = |code, field: &str, message: String| flags.push(Flag { code, field: field.to_owned(), message });
     if let (Some(bench), Some(rule)) = (trial.inputs.get("bench_cm"), trial.protocol.condition("bench_cm"))
-        && let Some(expected) = rule.expected
+        && let Some(expected) = rule.expected_for(trial.facts.sex)
         && (bench - expected).abs() > rule.tolerance.unwrap_or(0.0)
     {
         add(
@@ -229,10 +300,10 @@ fn circumstance_flags(trial: &Trial) -> Vec<Flag> {
     flags
 }
 
-impl Outcome {
+impl Outcome<'_> {
     /// The estimate of a quantity.
     pub fn result(&self, quantity: &str) -> Option<Estimate> {
-        self.results.iter().find(|(q, _)| q == quantity).map(|(_, e)| *e)
+        self.results.iter().find(|(q, _)| *q == quantity).map(|(_, e)| *e)
     }
 
     /// The equation that gives a quantity, computed or refused.
@@ -256,16 +327,17 @@ mod tests {
     }
 
     #[track_caller]
-    fn run(id: &str, facts: Facts, given: &[(&str, f64)], circumstances: Circumstances) -> Result<Outcome, InputError> {
-        compute(&Trial { protocol: catalogue::find(id).unwrap(), facts, inputs: &inputs(given), circumstances })
+    fn run(id: &str, facts: Facts, given: &[(&str, f64)], circumstances: Circumstances) -> Result<Outcome<'static>, InputError> {
+        let options = Options::default();
+        compute(&Trial { protocol: catalogue::find(id).unwrap(), facts, inputs: Box::leak(Box::new(inputs(given))), options, circumstances })
     }
 
     #[test]
     fn the_bench_step_gives_rate_estimate_and_two_standings() {
         let outcome = run("bench-step-3min", man_of(36.0), &[("pulse_count", 28.0), ("bench_cm", 41.3)], Circumstances::default()).unwrap();
-        assert_eq!(outcome.recovery_hr.value(), 112.0);
+        assert_eq!(outcome.result("recovery_hr").unwrap().value, 112.0);
         assert!((outcome.result("vo2max").unwrap().value - 64.29).abs() < 1e-9);
-        let tables: Vec<_> = outcome.norms.iter().map(|(q, s)| (q.as_str(), s.table.id)).collect();
+        let tables: Vec<_> = outcome.norms.iter().map(|(q, s)| (*q, s.table.id)).collect();
         assert_eq!(tables, [("vo2max", "vo2max-percentiles-treadmill"), ("recovery_hr", "bench-step-percentiles")]);
         assert_eq!(outcome.flags.iter().map(|f| f.code).collect::<Vec<_>>(), [FlagCode::OutsidePopulation]);
         assert!(outcome.flags[0].message.contains("this client is 36"), "{}", outcome.flags[0].message);
@@ -292,7 +364,7 @@ mod tests {
 
     #[test]
     fn what_is_unusual_is_flagged_not_refused() {
-        let circumstances = Circumstances { warm_up: Some(false), heart_rate_drug: true };
+        let circumstances = Circumstances { warm_up: Some(false), heart_rate_drug: true, conditioned: None };
         let outcome = run("bench-step-3min", man_of(20.0), &[("pulse_count", 35.0), ("bench_cm", 36.0)], circumstances).unwrap();
         assert_eq!(
             outcome.flags.iter().map(|f| f.code).collect::<Vec<_>>(),
@@ -306,6 +378,6 @@ mod tests {
         assert_eq!(low.norms[0].1.category.as_deref(), Some("above_average"));
         assert!(low.result("vo2max").is_none());
         let class = run("class-step-3min", Facts::default(), &[("pulse_count", 21.0)], Circumstances::default()).unwrap();
-        assert_eq!((class.recovery_hr.value(), class.norms.len(), class.flags.len()), (126.0, 0, 0));
+        assert_eq!((class.result("recovery_hr").unwrap().value, class.norms.len(), class.flags.len()), (126.0, 0, 0));
     }
 }

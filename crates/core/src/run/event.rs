@@ -9,8 +9,10 @@ use uuid::Uuid;
 use crate::{
     catalogue::{ConditionKind, Protocol},
     error::{Code, InputError},
-    person::Sex,
-    units::{Age, Cadence},
+    hr_max::{CeilingRule, HrMaxMethod},
+    person::{Facts, Sex},
+    strap::Heard,
+    units::{Age, BodyMass, Bpm, Cadence},
 };
 
 /// An answer to a condition.
@@ -30,7 +32,7 @@ pub enum Answer {
 pub type Conditions = BTreeMap<String, Answer>;
 
 /// What was settled before the clock starts.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Setup {
     /// Beats a minute, where the protocol has a beat.
@@ -42,6 +44,27 @@ pub struct Setup {
     pub sex: Option<Sex>,
     /// Age on the day.
     pub age: Option<Age>,
+    /// Body mass on the day.
+    #[serde(default)]
+    pub mass: Option<BodyMass>,
+    /// Resting heart rate, where it was taken.
+    #[serde(default)]
+    pub resting_hr: Option<Bpm>,
+    /// A measured maximal heart rate.
+    #[serde(default)]
+    pub hr_max: Option<Bpm>,
+    /// How the maximal heart rate is predicted; the protocol's own method where nothing was chosen.
+    #[serde(default)]
+    pub hr_max_method: Option<HrMaxMethod>,
+    /// Which ceiling ends the test.
+    #[serde(default)]
+    pub ceiling: CeilingRule,
+    /// The first load, kgm/min, where loads are set.
+    #[serde(default)]
+    pub first_load: Option<f64>,
+    /// Last time's value of the quantity the pace is held against.
+    #[serde(default)]
+    pub last_value: Option<f64>,
 }
 
 /// One thing that happened, as the screen that saw it reports it.
@@ -58,6 +81,9 @@ pub struct Event {
     pub mono_ms: f64,
     /// When it happened, corrected to the server's clock.
     pub wall: DateTime<Utc>,
+    /// To which of many performers; to all of them, or to the only one, where absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub slot: Option<u16>,
     /// What happened.
     #[serde(flatten)]
     pub kind: Kind,
@@ -83,6 +109,64 @@ pub enum Kind {
     RecountWaived {
         /// Why, in the assessor's words.
         reason: Option<String>,
+    },
+    /// A heart rate was read at the end of a minute of a stage.
+    HeartRateRead {
+        /// The stage, from 1.
+        stage: u8,
+        /// The minute of the stage, from 1.
+        minute: u8,
+        /// bpm.
+        bpm: f64,
+    },
+    /// A questioned heart rate stands.
+    HeartRateConfirmed {
+        /// The stage.
+        stage: u8,
+        /// The minute.
+        minute: u8,
+    },
+    /// A load was set: a new stage begins, or the running one is corrected before its first reading.
+    LoadSet {
+        /// The stage, from 1.
+        stage: u8,
+        /// Load, kgm/min.
+        kgm_min: f64,
+        /// Why, where it is not the load that was decided.
+        reason: Option<String>,
+    },
+    /// The assessor wants one more minute of the running stage.
+    MinuteAdded {
+        /// The stage.
+        stage: u8,
+        /// Why.
+        reason: String,
+    },
+    /// The assessor takes the stage as steady.
+    StageAccepted {
+        /// The stage.
+        stage: u8,
+        /// Why.
+        reason: String,
+    },
+    /// One more lap, or one more repetition.
+    Tallied,
+    /// The finish line was crossed.
+    Crossed,
+    /// A number that was due after the effort.
+    ValueTyped {
+        /// The input's key.
+        key: String,
+        /// In the input's unit.
+        value: f64,
+    },
+    /// A notification of a chest strap.
+    StrapHeard {
+        /// The raw bytes as hexadecimal digits.
+        bytes: String,
+        /// What they say; filled in by the server.
+        #[serde(default)]
+        heard: Option<Heard>,
     },
     /// The work was stopped before its end.
     Stopped,
@@ -146,6 +230,19 @@ impl StopReason {
 }
 
 impl Setup {
+    /// The person on the day.
+    pub const fn facts(&self) -> Facts {
+        Facts { sex: self.sex, age: self.age, mass: self.mass, height: None, resting_hr: self.resting_hr, hr_max: self.hr_max }
+    }
+
+    /// Whether the client is used to endurance work, where that was asked.
+    pub fn conditioned(&self) -> Option<bool> {
+        match self.conditions.get("conditioned") {
+            Some(Answer::YesNo(yes)) => Some(*yes),
+            _ => None,
+        }
+    }
+
     /// Holds a set-up to its protocol: conditions known, required ones answered, numbers possible, a beat where the
     /// protocol has one.
     ///
@@ -182,6 +279,18 @@ impl Setup {
                 }
                 _ => return bad(format!("{}: this kind of answer does not fit.", condition.label)),
             }
+        }
+        if protocol.records_stages() {
+            let facts = self.facts();
+            if facts.mass.is_none() {
+                let message = "Weigh the client first: the oxygen cost of each stage depends on the body mass.";
+                return Err(InputError::new(Code::NeedsMass, "mass_kg", message));
+            }
+            let method = crate::hr_max::method_for(&facts, self.hr_max_method, protocol.hr_max_default());
+            crate::hr_max::ceiling(&facts, method, self.ceiling)?;
+        }
+        if let Some(load) = self.first_load.filter(|l| !(l.is_finite() && (0.0..=crate::trial::LOAD_MAX).contains(l))) {
+            return Err(InputError::new(Code::OutOfRange, "first_load", format!("A first load of {load} kgm/min is none. Check the number.")));
         }
         if protocol.cadence.is_some() && self.cadence.is_none() {
             return Err(InputError::new(

@@ -7,15 +7,19 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::{
+    counted::{self, Counted, Reading},
+    decision::{Decision, Due},
+    effort::{Effort, EffortState},
     event::{Answer, Conditions, Event, Kind, Setup, StopReason, in_order},
+    staged::{self, Band, LoadDue, StageState, Staged},
     timeline::{Timeline, timeline},
 };
 use crate::{
-    catalogue::{CountRule, PhaseKind, Protocol},
-    error::InputError,
-    pulse::{self, Taps},
+    catalogue::{Family, Protocol},
+    estimate::cycle::StageLine,
+    hr_max,
+    strap::{StrapState, Trace},
     trial::Inputs,
-    units::rounded,
 };
 
 /// Where a run stands.
@@ -35,50 +39,6 @@ pub enum Status {
     FinishedEarly,
 }
 
-/// A pulse reading: one attempt at counting.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Reading {
-    /// 1 for the count of the protocol, 2 and more for recounts.
-    pub attempt: u32,
-    /// Window on the run's clock, ms.
-    pub start_ms: f64,
-    /// End of the window, ms.
-    pub end_ms: f64,
-    /// Seconds from stopping to the start of the window.
-    pub delay_s: f64,
-    /// Beats typed.
-    pub typed: Option<f64>,
-    /// What the taps say.
-    pub taps: Option<Taps>,
-    /// Heart rate of the count (typed, else tapped), bpm.
-    pub bpm: Option<f64>,
-}
-
-/// What the engine decided, and why.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(tag = "code", rename_all = "snake_case")]
-pub enum Decision {
-    /// The reading holds.
-    ReadingHolds {
-        /// One line with the reason.
-        because: String,
-    },
-    /// Count and taps disagree: count again.
-    RecountAsked {
-        /// One line with the reason.
-        because: String,
-        /// Until when a recount may start, ms of the run's clock; none where the protocol allows no second count.
-        until_ms: Option<f64>,
-    },
-    /// The assessor decided against the recount.
-    RecountWaived {
-        /// One line with the reason.
-        because: String,
-    },
-}
-
 /// Everything a screen needs to know of a run, apart from the time.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -93,8 +53,28 @@ pub struct State {
     pub timeline: Timeline,
     /// Attempts at counting, the standing one last.
     pub readings: Vec<Reading>,
+    /// Stages done and running.
+    pub stages: Vec<StageState>,
+    /// The heart rates that count.
+    pub band: Option<Band>,
+    /// The load that is to be set next.
+    pub load_due: Option<LoadDue>,
+    /// The extrapolation as it forms.
+    pub line: Option<StageLine>,
+    /// The effort against the clock.
+    pub effort: Option<EffortState>,
+    /// Numbers that are due or will be, in order.
+    pub dues: Vec<Due>,
+    /// The chest strap, where one is heard.
+    pub strap: Option<StrapState>,
     /// The latest decision.
     pub decision: Option<Decision>,
+    /// Every decision, oldest first, with what was decided instead.
+    pub decisions: Vec<Decision>,
+    /// Whether everything a result needs is in.
+    pub can_finish: bool,
+    /// When the work was over, ms of the run's clock, where the work does not end with the clock.
+    pub over_ms: Option<f64>,
     /// When it was stopped early, ms of the run's clock.
     pub stopped_ms: Option<f64>,
     /// Why.
@@ -107,6 +87,8 @@ pub struct State {
     pub notes: Vec<String>,
     /// The event that undo would take back.
     pub undoable: Option<Undoable>,
+    #[serde(skip)]
+    history: Vec<Undoable>,
 }
 
 /// What undo would take back.
@@ -120,6 +102,38 @@ pub struct Undoable {
 }
 
 impl State {
+    fn new(protocol: &Protocol, setup: &Setup) -> Self {
+        Self {
+            status: Status::Ready,
+            started_at: None,
+            finished_at: None,
+            timeline: timeline(protocol, setup),
+            readings: Vec::new(),
+            stages: Vec::new(),
+            band: None,
+            load_due: None,
+            line: None,
+            effort: None,
+            dues: Vec::new(),
+            strap: None,
+            decision: None,
+            decisions: Vec::new(),
+            can_finish: false,
+            over_ms: None,
+            stopped_ms: None,
+            stop_reason: None,
+            stop_note: None,
+            cadence_lost_ms: Vec::new(),
+            notes: Vec::new(),
+            undoable: None,
+            history: Vec::new(),
+        }
+    }
+
+    pub(super) fn can_undo(&mut self, event: &Event, what: &str) {
+        self.history.push(Undoable { event: event.id, what: what.to_owned() });
+    }
+
     /// The standing attempt at counting.
     pub fn reading(&self) -> Option<&Reading> {
         self.readings.last()
@@ -130,19 +144,26 @@ impl State {
         matches!(self.status, Status::Finished | Status::FinishedEarly)
     }
 
-    /// The readings for [`crate::trial::compute`], with the bench where the protocol records it; empty where the run
-    /// ended without a reading.
+    /// The readings for [`crate::trial::compute`], with those that a condition records; empty where the run ended
+    /// without a result.
     pub fn inputs(&self, protocol: &Protocol, setup: &Setup) -> Inputs {
-        let mut inputs = Inputs::new();
-        let (Some(rule), Some(reading)) = (&protocol.count, self.reading()) else { return inputs };
-        let count = reading.typed.or_else(|| reading.taps.map(|t| f64::from(t.count)));
-        if let (Status::Finished, Some(count)) = (self.status, count) {
-            inputs.insert(rule.input.clone(), count);
-            if protocol.input("pulse_window_s").is_some() {
-                inputs.insert("pulse_window_s".into(), f64::from(rule.window_s));
-            }
-            if let (Some(Answer::Number(bench)), true) = (setup.conditions.get("bench_cm"), protocol.input("bench_cm").is_some()) {
-                inputs.insert("bench_cm".into(), *bench);
+        if self.status != Status::Finished {
+            return Inputs::new();
+        }
+        let mut inputs = match protocol.family {
+            Family::CountedRecovery => counted::inputs(self, protocol, setup),
+            Family::StagedSteadyState => staged::inputs(self, protocol),
+            Family::TimedEffort | Family::DistanceEffort => super::effort::inputs(self, protocol),
+            Family::AudioPaced => Inputs::new(),
+        };
+        for (key, answer) in &setup.conditions {
+            let number = match answer {
+                Answer::Number(n) => Some(*n),
+                Answer::YesNo(yes) => Some(f64::from(u8::from(*yes))),
+                Answer::Text(_) => None,
+            };
+            if let (Some(number), true) = (number, protocol.input(key).is_some() && !inputs.is_empty()) {
+                inputs.insert(key.clone(), number);
             }
         }
         inputs
@@ -151,32 +172,23 @@ impl State {
     /// The conditions of the result: those of set-up and those the run recorded.
     pub fn conditions(&self, protocol: &Protocol, setup: &Setup) -> Conditions {
         let mut conditions = setup.conditions.clone();
-        let mut record = |key: &str, answer: Option<f64>| {
+        let mut record = |key: &str, answer: Option<Answer>| {
             if let (Some(answer), true) = (answer, protocol.condition(key).is_some()) {
-                conditions.insert(key.to_owned(), Answer::Number(answer));
+                conditions.insert(key.to_owned(), answer);
             }
         };
-        record("cadence", setup.cadence.map(crate::units::Cadence::value));
-        record("count_delay_s", self.reading().filter(|r| r.bpm.is_some()).map(|r| (r.delay_s * 10.0).round() / 10.0));
+        let facts = setup.facts();
+        let method = hr_max::method_for(&facts, setup.hr_max_method, protocol.hr_max_default());
+        record("cadence", setup.cadence.map(|c| Answer::Number(c.value())));
+        let delay = self.reading().filter(|r| r.bpm.is_some()).map(|r| (r.delay_s * 10.0).round() / 10.0);
+        record("count_delay_s", delay.map(Answer::Number));
+        record("hr_max_method", Some(Answer::Text(method.name().into())));
+        record("ceiling_bpm", self.band.as_ref().map(|b| Answer::Number((b.high * 10.0).round() / 10.0)));
+        record("load_kgm_min", self.stages.last().and_then(|s| s.load).map(|l| Answer::Number(l.kgm_min)));
+        if self.strap.is_some() {
+            record("hr_source", Some(Answer::Text("strap".into())));
+        }
         conditions
-    }
-}
-
-/// Whether a typed count is possible at all, checked before the event is stored.
-///
-/// # Errors
-/// As [`pulse::rate`].
-pub fn check_kind(protocol: &Protocol, kind: &Kind) -> Result<(), InputError> {
-    match kind {
-        Kind::CountTyped { count } => {
-            let window = protocol.count.as_ref().map_or(60, |c| c.window_s);
-            pulse::rate(*count, f64::from(window)).map(|_| ()).map_err(|e| e.at("count"))
-        }
-        Kind::Noted { text } => crate::text::note(text, "text").map(|_| ()),
-        Kind::StopExplained { note: Some(text), .. } | Kind::RecountWaived { reason: Some(text) } => {
-            crate::text::note(text, "note").map(|_| ())
-        }
-        _ => Ok(()),
     }
 }
 
@@ -191,6 +203,12 @@ pub fn fold(protocol: &Protocol, setup: &Setup, events: &[Event]) -> State {
         .unwrap_or_else(|| fold_ordered(protocol, setup, &ordered))
 }
 
+/// The same for one of many performers: what happened to all, and what happened to this one.
+pub fn fold_slot(protocol: &Protocol, setup: &Setup, events: &[Event], slot: u16) -> State {
+    let own: Vec<Event> = events.iter().filter(|e| e.slot.is_none_or(|s| s == slot)).cloned().collect();
+    fold(protocol, setup, &own)
+}
+
 fn fold_ordered(protocol: &Protocol, setup: &Setup, ordered: &[&Event]) -> State {
     let undone: HashSet<Uuid> =
         ordered.iter().filter_map(|e| if let Kind::Undone { event } = &e.kind { Some(*event) } else { None }).collect();
@@ -201,39 +219,30 @@ fn fold_ordered(protocol: &Protocol, setup: &Setup, ordered: &[&Event]) -> State
     run.finish()
 }
 
-/// The assessor's word that the first count stands.
-struct Waiver {
-    reason: Option<String>,
+/// The engine of the protocol's family.
+enum Engine<'a> {
+    Counted(Counted<'a>),
+    Staged(Staged<'a>),
+    Effort(Effort<'a>),
+    None,
 }
 
 struct Fold<'a> {
-    rule: Option<&'a CountRule>,
+    engine: Engine<'a>,
     state: State,
-    /// Each open attempt's taps, ms of the run's clock.
-    taps_ms: Vec<f64>,
-    /// Wall and monotonic time of the first tap of each screen, so that taps keep the monotonic clock's precision.
-    tap_anchor: Option<(Uuid, f64, f64)>,
-    waived: Option<Waiver>,
-    history: Vec<Undoable>,
+    trace: Trace,
 }
 
 impl<'a> Fold<'a> {
-    fn new(protocol: &'a Protocol, setup: &Setup) -> Self {
-        let state = State {
-            status: Status::Ready,
-            started_at: None,
-            finished_at: None,
-            timeline: timeline(protocol, setup),
-            readings: Vec::new(),
-            decision: None,
-            stopped_ms: None,
-            stop_reason: None,
-            stop_note: None,
-            cadence_lost_ms: Vec::new(),
-            notes: Vec::new(),
-            undoable: None,
+    fn new(protocol: &'a Protocol, setup: &'a Setup) -> Self {
+        let mut state = State::new(protocol, setup);
+        let engine = match protocol.family {
+            Family::CountedRecovery => Engine::Counted(Counted::new(protocol)),
+            Family::StagedSteadyState => Engine::Staged(Staged::new(protocol, setup, &mut state)),
+            Family::TimedEffort | Family::DistanceEffort => Engine::Effort(Effort::new(protocol, setup, &mut state)),
+            Family::AudioPaced => Engine::None,
         };
-        Self { rule: protocol.count.as_ref(), state, taps_ms: Vec::new(), tap_anchor: None, waived: None, history: Vec::new() }
+        Self { engine, state, trace: Trace::default() }
     }
 
     fn apply(&mut self, event: &Event) {
@@ -242,28 +251,20 @@ impl<'a> Fold<'a> {
             (Kind::ClockStarted, None) => {
                 self.state.started_at = Some(event.wall);
                 self.state.status = Status::Running;
-                self.open_reading();
+                match &mut self.engine {
+                    Engine::Counted(engine) => engine.begin(&mut self.state),
+                    Engine::Staged(engine) => engine.begin(&mut self.state),
+                    Engine::Effort(_) | Engine::None => {}
+                }
             }
             (Kind::Noted { text }, _) => {
                 self.state.notes.push(text.clone());
-                self.can_undo(event, "the note");
-            }
-            (Kind::Tap, Some(at)) => self.tap(event, at),
-            (Kind::CountTyped { count }, Some(_)) if self.state.status == Status::Running => {
-                if let Some(reading) = self.state.readings.last_mut() {
-                    reading.typed = Some(*count);
-                    self.can_undo(event, &format!("the count of {}", rounded(*count, 1)));
-                }
-            }
-            (Kind::RecountStarted, Some(at)) if self.state.status == Status::Running => self.recount(event, at),
-            (Kind::RecountWaived { reason }, Some(_)) => {
-                self.waived = Some(Waiver { reason: reason.clone() });
-                self.can_undo(event, "keeping the first count");
+                self.state.can_undo(event, "the note");
             }
             (Kind::Stopped, at) if matches!(self.state.status, Status::Running | Status::Ready) => {
                 self.state.status = Status::Stopped;
                 self.state.stopped_ms = Some(at.unwrap_or(0.0));
-                self.can_undo(event, "the stop");
+                self.state.can_undo(event, "the stop");
             }
             (Kind::StopExplained { reason, note }, _) if self.state.status == Status::Stopped => {
                 self.state.stop_reason = Some(*reason);
@@ -271,74 +272,35 @@ impl<'a> Fold<'a> {
             }
             (Kind::CadenceLost, Some(at)) => {
                 self.state.cadence_lost_ms.push(at);
-                self.can_undo(event, "the lost beat");
+                self.state.can_undo(event, "the lost beat");
             }
             (Kind::Finished, _) => self.close(event),
+            (kind, Some(at)) => {
+                if let Kind::StrapHeard { heard: Some(heard), .. } = kind {
+                    self.trace.hear(at, heard);
+                }
+                match &mut self.engine {
+                    Engine::Counted(engine) => engine.apply(&mut self.state, event, at),
+                    Engine::Staged(engine) => engine.apply(&mut self.state, event, at, &self.trace),
+                    Engine::Effort(engine) => engine.apply(&mut self.state, event, at, &self.trace),
+                    Engine::None => {}
+                }
+            }
             _ => {}
         }
     }
 
-    fn can_undo(&mut self, event: &Event, what: &str) {
-        self.history.push(Undoable { event: event.id, what: what.to_owned() });
-    }
-
-    fn open_reading(&mut self) {
-        let Some(span) = self.state.timeline.phase(PhaseKind::Count) else { return };
-        let stop = self.state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms).unwrap_or(span.start_ms);
-        let (start_ms, end_ms) = (span.start_ms, span.end_ms.unwrap_or(span.start_ms));
-        self.state.readings.push(Reading {
-            attempt: 1,
-            start_ms,
-            end_ms,
-            delay_s: (start_ms - stop) / 1000.0,
-            typed: None,
-            taps: None,
-            bpm: None,
-        });
-    }
-
-    fn tap(&mut self, event: &Event, at: f64) {
-        let precise = match self.tap_anchor {
-            Some((device, mono, anchored_at)) if device == event.device => anchored_at + (event.mono_ms - mono),
-            _ => at,
-        };
-        self.tap_anchor = Some((event.device, event.mono_ms, precise));
-        self.taps_ms.push(precise);
-    }
-
-    /// A second count is as long as the first and starts when its event says; too late, and it is not a count.
-    fn recount(&mut self, event: &Event, at: f64) {
-        let (Some(until), Some(last)) = (self.recount_until(), self.state.readings.last()) else { return };
-        if at > until || at < last.end_ms {
-            return;
-        }
-        let length = last.end_ms - last.start_ms;
-        let attempt = last.attempt + 1;
-        let stop = last.start_ms - last.delay_s * 1000.0;
-        self.state.readings.push(Reading {
-            attempt,
-            start_ms: at,
-            end_ms: at + length,
-            delay_s: (at - stop) / 1000.0,
-            typed: None,
-            taps: None,
-            bpm: None,
-        });
-        self.can_undo(event, "the recount");
-    }
-
-    fn recount_until(&self) -> Option<f64> {
-        let rule = self.rule.filter(|r| r.recount_starts_within_s > 0)?;
-        let work = self.state.timeline.phase(PhaseKind::Work)?;
-        Some(work.end_ms? + f64::from(rule.recount_starts_within_s) * 1000.0)
-    }
-
     /// Closes the run if there is something to close it with.
     fn close(&mut self, event: &Event) {
-        self.read();
-        let has_reading = self.state.reading().is_some_and(|r| r.bpm.is_some());
+        self.settle();
+        let has_result = match &self.engine {
+            Engine::Counted(_) => Counted::has_result(&self.state),
+            Engine::Staged(_) => Staged::has_result(&self.state),
+            Engine::Effort(engine) => engine.has_result(&self.state),
+            Engine::None => false,
+        };
         self.state.status = match self.state.status {
-            Status::Running | Status::Stopped if has_reading && self.work_was_done() => Status::Finished,
+            Status::Running | Status::Stopped if has_result => Status::Finished,
             Status::Stopped => Status::FinishedEarly,
             other => other,
         };
@@ -347,57 +309,24 @@ impl<'a> Fold<'a> {
         }
     }
 
-    /// A stop after the work's end does not undo the work.
-    fn work_was_done(&self) -> bool {
-        let end = self.state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms);
-        self.state.stopped_ms.is_none_or(|stopped| end.is_some_and(|end| stopped >= end))
-    }
-
-    /// Reads taps and rates into the attempts and decides on the last one.
-    fn read(&mut self) {
-        let Some(rule) = self.rule else { return };
-        for reading in &mut self.state.readings {
-            let relative: Vec<f64> = self.taps_ms.iter().map(|t| t - reading.start_ms).collect();
-            reading.taps = pulse::taps(&relative, reading.end_ms - reading.start_ms);
-            let count = reading.typed.or_else(|| reading.taps.map(|t| f64::from(t.count)));
-            reading.bpm = count.and_then(|c| pulse::rate(c, f64::from(rule.window_s)).ok()).map(crate::units::Bpm::value);
+    fn settle(&mut self) {
+        match &mut self.engine {
+            Engine::Counted(engine) => {
+                engine.settle(&mut self.state);
+                self.state.can_finish = Counted::has_result(&self.state);
+            }
+            Engine::Staged(engine) => engine.settle(&mut self.state),
+            Engine::Effort(engine) => engine.settle(&mut self.state),
+            Engine::None => {}
         }
-        self.state.decision =
-            self.state.readings.last().and_then(|reading| decide(rule, reading, self.recount_until(), self.waived.as_ref()));
     }
 
     fn finish(mut self) -> State {
-        self.read();
+        self.settle();
+        self.state.strap = self.trace.state();
         if !self.state.is_closed() {
-            self.state.undoable = self.history.pop();
+            self.state.undoable = self.state.history.pop();
         }
         self.state
-    }
-}
-
-/// Holds the count against the taps.
-fn decide(rule: &CountRule, reading: &Reading, until_ms: Option<f64>, waived: Option<&Waiver>) -> Option<Decision> {
-    let bpm = reading.bpm?;
-    let counted = rounded(bpm, 0);
-    let Some(tapped) = reading.taps.and_then(|t| t.bpm) else {
-        let one = rounded(pulse::resolution(f64::from(rule.window_s)), 0);
-        return Some(Decision::ReadingHolds { because: format!("{counted} bpm, counted. One beat more or less is {one} bpm.") });
-    };
-    // To a tenth of a beat: a tapped rate is no more precise than that.
-    let apart = ((bpm - tapped).abs() * 10.0).round() / 10.0;
-    let tapped = rounded(tapped, 0);
-    if apart <= rule.agree_within_bpm {
-        return Some(Decision::ReadingHolds { because: format!("{counted} bpm counted, {tapped} tapped: they agree.") });
-    }
-    let because = format!("{counted} bpm counted, {tapped} tapped: more than {} apart.", rounded(rule.agree_within_bpm, 0));
-    match waived {
-        Some(Waiver { reason: Some(reason) }) => {
-            Some(Decision::RecountWaived { because: format!("{because} Kept by the assessor: {reason}") })
-        }
-        Some(Waiver { reason: None }) => Some(Decision::RecountWaived { because: format!("{because} Kept by the assessor.") }),
-        None => {
-            let until = until_ms.filter(|until| reading.end_ms < *until);
-            Some(Decision::RecountAsked { because, until_ms: until })
-        }
     }
 }

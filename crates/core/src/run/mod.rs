@@ -5,12 +5,22 @@
 //!
 //! - [`event`]: what can happen, and in which order it counts
 //! - [`timeline`]: what the clock runs through, worked out before it starts
-//! - [`fold`]: the state that events lead to, and the decisions taken on the way
+//! - [`fold`]: the state that events lead to; what every family has in common
+//! - [`counted`], [`staged`], [`effort`]: the families, with the decisions they take on the way
+//! - [`check`]: may this event be stored now, and if not, what should the assessor do?
 
+pub mod check;
+pub mod counted;
+pub mod decision;
+pub mod effort;
 pub mod event;
 pub mod fold;
+pub mod staged;
 pub mod timeline;
 
 pub use event::{Event, Kind, Setup, StopReason};
-pub use fold::{Decision, Reading, State, Status, fold};
+pub use check::check_event;
+pub use counted::Reading;
+pub use decision::{Decision, DecisionCode, Due};
+pub use fold::{State, Status, fold, fold_slot};
 pub use timeline::{Timeline, timeline};

@@ -3,8 +3,11 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::event::Setup;
-use crate::catalogue::{PhaseKind, Protocol};
+use super::{event::Setup, fold::State};
+use crate::{
+    catalogue::{PhaseKind, Protocol},
+    strap::WINDOW_S,
+};
 
 /// The whole course of a run.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -69,8 +72,13 @@ impl Timeline {
     }
 }
 
-/// Works a protocol out for a set-up.
+/// Works a protocol out for a set-up, before it starts.
 pub fn timeline(protocol: &Protocol, setup: &Setup) -> Timeline {
+    with_work_end(protocol, setup, None)
+}
+
+/// The same once it is known when the work ended, for work that does not end with the clock.
+pub(super) fn with_work_end(protocol: &Protocol, setup: &Setup, work_end_ms: Option<f64>) -> Timeline {
     let beat_ms = setup.cadence.map_or(0.0, |c| 60_000.0 / c.value());
     let mut at = 0.0;
     let mut phases = Vec::with_capacity(protocol.phases.len());
@@ -78,6 +86,7 @@ pub fn timeline(protocol: &Protocol, setup: &Setup) -> Timeline {
     for phase in &protocol.phases {
         let length = phase.seconds.map(|s| f64::from(s) * 1000.0).or_else(|| phase.beats.map(|b| f64::from(b) * beat_ms));
         calls.extend(phase.prompts.iter().map(|p| Call { at_ms: at + f64::from(p.at_s) * 1000.0, say: p.say.clone() }));
+        let length = length.or_else(|| work_end_ms.filter(|_| phase.kind == PhaseKind::Work).map(|end| end - at));
         phases.push(Span {
             id: phase.id.clone(),
             kind: phase.kind,
@@ -86,10 +95,57 @@ pub fn timeline(protocol: &Protocol, setup: &Setup) -> Timeline {
             start_ms: at,
             end_ms: length.map(|l| at + l),
         });
-        at += length.unwrap_or(0.0);
+        match length {
+            Some(length) => at += length,
+            // What follows open work begins when an event says so.
+            None => break,
+        }
     }
     let beat = beat(protocol, setup, &phases);
     Timeline { phases, beat, calls }
+}
+
+/// The beat goes on this long beyond what a running stage is planned for: it never stops under a client, ms.
+const BEAT_AHEAD_MS: f64 = 600_000.0;
+
+/// The course of a staged test as far as it is decided: stages as they were, the running one open, calls for what is due.
+pub(super) fn staged(protocol: &Protocol, setup: &Setup, state: &State) -> Timeline {
+    let mut timeline = with_work_end(protocol, setup, None);
+    let Some(work) = timeline.phases.iter().position(|p| p.kind == PhaseKind::Work) else { return timeline };
+    let template = timeline.phases[work].clone();
+    if state.stages.is_empty() {
+        return timeline;
+    }
+    timeline.phases.truncate(work);
+    for stage in &state.stages {
+        let load = stage.load.map(|l| format!(" · {}", l.words())).unwrap_or_default();
+        timeline.phases.push(Span {
+            id: format!("stage-{}", stage.number),
+            label: format!("Stage {}{load}", stage.number),
+            start_ms: stage.start_ms,
+            end_ms: stage.end_ms.or(state.over_ms),
+            ..template.clone()
+        });
+    }
+    let until_ms = state.over_ms.unwrap_or_else(|| state.stages.last().map_or(0.0, |s| s.planned_end_ms + BEAT_AHEAD_MS));
+    if let (Some(over), Some(end)) = (state.over_ms, protocol.phases.iter().find(|p| p.kind == PhaseKind::Enter)) {
+        let (id, label, cue) = (end.id.clone(), end.label.clone(), end.cue.clone());
+        timeline.phases.push(Span { id, kind: end.kind, label, cue, start_ms: over, end_ms: None });
+    }
+    if let Some(beat) = &mut timeline.beat {
+        beat.until_ms = until_ms;
+        let swaps = protocol.cadence.iter().flat_map(|c| &c.swap_lead_at_s);
+        beat.swaps_ms = state.stages.iter().flat_map(|s| swaps.clone().map(|at| s.start_ms + f64::from(*at) * 1000.0)).collect();
+    }
+    for due in &state.dues {
+        timeline.calls.push(Call { at_ms: due.at_ms - WINDOW_S * 1000.0, say: format!("Heart rate in {WINDOW_S} seconds.") });
+        timeline.calls.push(Call { at_ms: due.at_ms, say: format!("Heart rate now: minute {}.", due.minute) });
+    }
+    if let (Some(decision), true) = (&state.decision, state.load_due.is_some() || state.over_ms.is_some()) {
+        timeline.calls.push(Call { at_ms: decision.at_ms, say: decision.because.clone() });
+    }
+    timeline.calls.sort_by(|a, b| a.at_ms.total_cmp(&b.at_ms));
+    timeline
 }
 
 fn beat(protocol: &Protocol, setup: &Setup, phases: &[Span]) -> Option<Beat> {
@@ -99,7 +155,7 @@ fn beat(protocol: &Protocol, setup: &Setup, phases: &[Span]) -> Option<Beat> {
     Some(Beat {
         per_minute: setup.cadence?.value(),
         first_ms: phases.iter().find(sounding)?.start_ms,
-        until_ms: phases.iter().rfind(sounding)?.end_ms?,
+        until_ms: phases.iter().rfind(sounding).map(|p| p.end_ms.unwrap_or(p.start_ms + BEAT_AHEAD_MS))?,
         places: rule.places.clone(),
         swaps_ms: rule.swap_lead_at_s.iter().map(|s| work.start_ms + f64::from(*s) * 1000.0).collect(),
     })
@@ -112,12 +168,7 @@ mod tests {
     use test_case::test_case;
 
     fn of(id: &str, cadence: f64) -> Timeline {
-        let setup = Setup {
-            cadence: Some(Cadence::new(cadence).unwrap()),
-            conditions: crate::run::event::Conditions::default(),
-            sex: None,
-            age: None,
-        };
+        let setup = Setup { cadence: Some(Cadence::new(cadence).unwrap()), ..Setup::default() };
         timeline(catalogue::find(id).unwrap(), &setup)
     }
 

@@ -5,7 +5,7 @@
 //! table check each other: each printed VO2max is the equation's value at the printed heart rate, to the printed
 //! decimal. One printed rounding (men, 149 bpm) is 0.05 off and is allowed for.
 
-use impulso_core::{estimate::bench_step_vo2max, norms, person::Sex, units::Bpm};
+use impulso_core::{estimate::step::bench_step_vo2max, norms, person::Sex, units::Bpm};
 
 use crate::{person, rows};
 

@@ -1,8 +1,15 @@
 //! The method held against what was printed: one file per source, the citation at its top.
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
+mod acsm_2018;
 mod bench_step_1972;
+mod field_tests;
+mod least_squares;
 mod low_step_2000;
+mod nomogram_1954;
+mod older_adults_1999;
+mod rowing_1984;
+mod run_12min_1968;
 mod treadmill_2015;
 mod worked_numbers;
 

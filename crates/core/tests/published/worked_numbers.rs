@@ -4,20 +4,20 @@
 use impulso_core::{
     catalogue,
     person::Sex,
-    trial::{Circumstances, Inputs, Trial, compute},
+    trial::{Circumstances, Inputs, Options, Trial, compute},
 };
 
 use crate::person;
 
 #[track_caller]
 fn man(count: f64, bpm: f64, vo2max: f64, percentile: f64) {
-    let inputs = Inputs::from([("pulse_count".to_owned(), count)]);
+    let inputs = Inputs::from_iter([("pulse_count".to_owned(), count)]);
     let protocol = catalogue::find("bench-step-3min").unwrap();
     let outcome =
-        compute(&Trial { protocol, facts: person(Sex::Male, 20.0), inputs: &inputs, circumstances: Circumstances::default() }).unwrap();
-    assert_eq!(outcome.recovery_hr.value(), bpm);
+        compute(&Trial { protocol, facts: person(Sex::Male, 20.0), inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() }).unwrap();
+    assert_eq!(outcome.result("recovery_hr").unwrap().value, bpm);
     assert!((outcome.result("vo2max").unwrap().value - vo2max).abs() < 1e-9);
-    let (_, college) = outcome.norms.iter().find(|(q, _)| q == "recovery_hr").unwrap();
+    let (_, college) = outcome.norms.iter().find(|(q, _)| *q == "recovery_hr").unwrap();
     assert_eq!(college.percentile, Some(percentile));
 }
 

@@ -1,0 +1,252 @@
+//! The named equations.
+//!
+//! Each gives a value with its method and its standard error of estimate where one was published, and can show itself
+//! with the numbers filled in ([`Equation::working`]). The arithmetic stands in one file per kind of test; this one names
+//! the equations and hands a trial to the right one. To add one, add a variant, its arm in [`Equation::compute`] and its
+//! words in [`mod@working`].
+
+pub mod cycle;
+pub mod field;
+pub mod row;
+pub mod step;
+mod working;
+
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    error::{Code, InputError},
+    person::{Facts, Sex},
+    trial::{Flag, FlagCode, Trial},
+};
+
+/// A way of computing a quantity. The kebab-case name is the method stored with a result.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum Equation {
+    /// Beats in a window to beats a minute. Common practice.
+    CountToRate,
+    /// A count over a full minute is the rate. Common practice.
+    MinuteCount,
+    /// The reading itself, as it was taken.
+    AsMeasured,
+    /// Whole laps and the part of one. Arithmetic.
+    LapDistance,
+    /// The running speed of a shuttle level. Arithmetic on the protocol's schedule.
+    ShuttleSpeed,
+    /// The distance up to a shuttle of a level. Arithmetic on the protocol's schedule.
+    ShuttleDistance,
+    /// VO2max from the recovery heart rate after the 3-minute bench step.
+    /// Source: McArdle et al. 1972; recalled.
+    #[serde(rename = "mcardle-1972")]
+    McArdle1972,
+    /// VO2max from the steady heart rate at one cycle load, with the factor for age.
+    /// Source: Åstrand & Ryhming 1954, Åstrand 1960; recalled.
+    #[serde(rename = "astrand-1960")]
+    Astrand1960,
+    /// The same from the oxygen cost of stepping. Source: ACSM stepping equation, Åstrand 1960; recalled.
+    #[serde(rename = "acsm-step-astrand-1960")]
+    AcsmStepAstrand1960,
+    /// VO2max from the line through submaximal cycle stages. Source: Golding 2000, ACSM cycling equation; recalled.
+    #[serde(rename = "golding-2000")]
+    Golding2000,
+    /// VO2max from a mile walked. Source: Kline et al. 1987; recalled.
+    #[serde(rename = "kline-1987")]
+    Kline1987,
+    /// VO2max from the distance run in 12 minutes. Source: Cooper 1968; recalled.
+    #[serde(rename = "cooper-1968")]
+    Cooper1968,
+    /// VO2max from 1.5 miles for time. Source: ACSM guidelines; recalled.
+    AcsmRun,
+    /// VO2max from the last speed of the 20 m shuttle run. Source: Léger et al. 1988; recalled.
+    #[serde(rename = "leger-1988")]
+    Leger1988,
+    /// VO2max from the intermittent shuttle distance, level 1. Source: Bangsbo et al. 2008; recalled.
+    #[serde(rename = "bangsbo-2008-level-1")]
+    Bangsbo2008Level1,
+    /// VO2max from the intermittent shuttle distance, level 2. Source: Bangsbo et al. 2008; recalled.
+    #[serde(rename = "bangsbo-2008-level-2")]
+    Bangsbo2008Level2,
+    /// VO2max from the last speed of the 30-15 interval run. Source: Buchheit 2008; recalled.
+    #[serde(rename = "buchheit-2008")]
+    Buchheit2008,
+    /// VO2max from 2000 m on a rowing ergometer. Source: Hagerman 1984; recalled.
+    #[serde(rename = "hagerman-1984")]
+    Hagerman1984,
+    /// The 2000 m time that a known VO2max suggests. Source: Hagerman 1984; recalled.
+    #[serde(rename = "hagerman-1984-inverse")]
+    Hagerman1984Inverse,
+}
+
+/// One computed quantity.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Estimate {
+    /// Unrounded.
+    pub value: f64,
+    /// The way it was computed.
+    pub equation: Equation,
+    /// Standard error of estimate as published, in the quantity's unit; absent where none is known.
+    pub see: Option<f64>,
+}
+
+/// An equation with the numbers in it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Working {
+    /// The equation in symbols.
+    pub formula: String,
+    /// The same with this client's numbers, up to the result.
+    pub filled: String,
+    /// What the symbols mean.
+    pub symbols: String,
+}
+
+/// What an equation gives: a number, a standard error where one is known, and what to keep in mind.
+pub(crate) struct Found {
+    pub(crate) value: f64,
+    pub(crate) see: Option<f64>,
+    pub(crate) flags: Vec<Flag>,
+}
+
+impl From<f64> for Found {
+    fn from(value: f64) -> Self {
+        Self { value, see: None, flags: Vec::new() }
+    }
+}
+
+/// An equation that found nothing: an error, or no value with a flag that says why.
+pub(crate) enum Nothing {
+    /// Something is missing or impossible.
+    Refused(InputError),
+    /// The readings allow no estimate; the flag says so.
+    Withheld(Flag),
+}
+
+impl From<InputError> for Nothing {
+    fn from(error: InputError) -> Self {
+        Self::Refused(error)
+    }
+}
+
+impl Equation {
+    /// The stable name.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::CountToRate => "count-to-rate",
+            Self::MinuteCount => "minute-count",
+            Self::AsMeasured => "as-measured",
+            Self::LapDistance => "lap-distance",
+            Self::ShuttleSpeed => "shuttle-speed",
+            Self::ShuttleDistance => "shuttle-distance",
+            Self::McArdle1972 => "mcardle-1972",
+            Self::Astrand1960 => "astrand-1960",
+            Self::AcsmStepAstrand1960 => "acsm-step-astrand-1960",
+            Self::Golding2000 => "golding-2000",
+            Self::Kline1987 => "kline-1987",
+            Self::Cooper1968 => "cooper-1968",
+            Self::AcsmRun => "acsm-run",
+            Self::Leger1988 => "leger-1988",
+            Self::Bangsbo2008Level1 => "bangsbo-2008-level-1",
+            Self::Bangsbo2008Level2 => "bangsbo-2008-level-2",
+            Self::Buchheit2008 => "buchheit-2008",
+            Self::Hagerman1984 => "hagerman-1984",
+            Self::Hagerman1984Inverse => "hagerman-1984-inverse",
+        }
+    }
+
+    /// Whether the value is an estimate of something not measured (and so carries a method and a standard error).
+    pub const fn is_estimate(self) -> bool {
+        !matches!(
+            self,
+            Self::CountToRate | Self::MinuteCount | Self::AsMeasured | Self::LapDistance | Self::ShuttleSpeed | Self::ShuttleDistance
+        )
+    }
+
+    /// Whether the equation holds only for the procedure it was fitted on, so that a copy with other durations, beat or
+    /// bench gives no such estimate.
+    pub const fn is_fitted_to_procedure(self) -> bool {
+        matches!(self, Self::McArdle1972 | Self::Kline1987 | Self::Cooper1968 | Self::AcsmRun | Self::Hagerman1984)
+    }
+
+    /// Computes `quantity` of a trial. `so_far` holds what the protocol computed before it.
+    pub(crate) fn compute(self, quantity: &str, trial: &Trial, so_far: &[(&str, Estimate)]) -> Result<Found, Nothing> {
+        let earlier = |key: &str| so_far.iter().find(|(q, _)| *q == key).map(|(_, e)| e.value);
+        Ok(match self {
+            Self::CountToRate | Self::MinuteCount => step::recovery_hr(trial.protocol, trial.inputs)?.value().into(),
+            Self::AsMeasured => input(trial, quantity)?.into(),
+            Self::McArdle1972 => {
+                let hr = step::recovery_hr(trial.protocol, trial.inputs)?;
+                step::bench_step_vo2max(sex(&trial.facts)?, hr).into()
+            }
+            Self::LapDistance => field::lap_distance(trial)?.into(),
+            Self::ShuttleSpeed => field::shuttle_speed(trial)?.into(),
+            Self::ShuttleDistance => field::shuttle_distance(trial)?.into(),
+            Self::Astrand1960 => cycle::single_stage(quantity, trial)?,
+            Self::AcsmStepAstrand1960 => step::single_stage(quantity, trial)?,
+            Self::Golding2000 => cycle::multistage(trial)?,
+            Self::Kline1987 => field::mile_walk(trial)?,
+            Self::Cooper1968 => field::twelve_minute_run(earlier("distance_m").unwrap_or_default()).into(),
+            Self::AcsmRun => field::mile_and_a_half_run(input(trial, "time_s")?).into(),
+            Self::Leger1988 => field::shuttle_20m(earlier("speed_kmh").unwrap_or_default(), age(&trial.facts)?).into(),
+            Self::Bangsbo2008Level1 => field::shuttle_recovery_1(earlier("distance_m").unwrap_or_default()).into(),
+            Self::Bangsbo2008Level2 => field::shuttle_recovery_2(earlier("distance_m").unwrap_or_default()).into(),
+            Self::Buchheit2008 => field::interval_30_15(trial, earlier("speed_kmh").unwrap_or_default())?.into(),
+            Self::Hagerman1984 => row::vo2max(trial, earlier("time_s").unwrap_or_default())?.into(),
+            Self::Hagerman1984Inverse => row::time_s(trial)?.into(),
+        })
+    }
+
+    /// How far the value moves when the recovery heart rate moves by `bpm`, in the quantity's unit; nothing for
+    /// equations that do not rest on one.
+    pub fn moves_by(self, bpm: f64, sex: Sex) -> Option<f64> {
+        match self {
+            Self::CountToRate | Self::MinuteCount => Some(bpm),
+            Self::McArdle1972 => Some(step::bench_step_line(sex).1 * bpm),
+            _ => None,
+        }
+    }
+}
+
+fn input(trial: &Trial, key: &str) -> Result<f64, InputError> {
+    trial.inputs.get(key).ok_or_else(|| {
+        let label = trial.protocol.input(key).map_or(key, |i| &i.label);
+        InputError::new(Code::MissingInput, key, format!("{} needs “{key}” ({}).", trial.protocol.name, label.to_lowercase()))
+    })
+}
+
+fn sex(facts: &Facts) -> Result<Sex, InputError> {
+    facts.sex.ok_or_else(|| {
+        InputError::new(
+            Code::NeedsSex,
+            "sex",
+            "This equation is printed separately for men and women. Record which of the two applies to see VO₂max; what was measured is kept either way.",
+        )
+    })
+}
+
+fn age(facts: &Facts) -> Result<f64, InputError> {
+    let missing = || InputError::new(Code::NeedsAge, "age_years", "This equation uses the age. Record the birth date to see VO₂max.");
+    Ok(facts.age.ok_or_else(missing)?.value())
+}
+
+fn mass(facts: &Facts) -> Result<f64, InputError> {
+    let missing = || InputError::new(Code::NeedsMass, "mass_kg", "This equation uses the body mass. Weigh the client to see VO₂max.");
+    Ok(facts.mass.ok_or_else(missing)?.value())
+}
+
+fn flag(code: FlagCode, field: &str, message: impl Into<String>) -> Flag {
+    Flag { code, field: field.to_owned(), message: message.into() }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::catalogue;
+
+    #[test]
+    fn names_are_those_that_are_stored() {
+        for equation in catalogue::all().iter().flat_map(|p| &p.scoring).map(|s| s.equation) {
+            assert_eq!(serde_json::to_value(equation).unwrap(), equation.name());
+        }
+    }
+}

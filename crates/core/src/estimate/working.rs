@@ -1,0 +1,204 @@
+//! Each equation with the numbers in it, as it is shown behind “why”.
+
+use super::{Equation, Working, cycle, row, step};
+use crate::{
+    person::Sex,
+    pulse,
+    trial::{Outcome, Trial},
+    units::{KG_PER_LB, rounded},
+};
+
+impl Equation {
+    /// The equation of `quantity` with a trial's numbers in it. `None` where a number it needs is missing.
+    pub fn working(self, quantity: &str, trial: &Trial, outcome: &Outcome) -> Option<Working> {
+        let facts = &trial.facts;
+        let of = |key: &str| outcome.result(key).map(|e| e.value);
+        let given = |key: &str| trial.inputs.get(key);
+        let result = of(quantity);
+        let shown = |digits: usize| result.map(|v| rounded(v, digits));
+        let work = |formula: String, filled: String, symbols: &str| Some(Working { formula, filled, symbols: symbols.into() });
+        let (age, mass) = (facts.age.map(|a| a.value()), facts.mass.map(|m| m.value()));
+        match self {
+            Self::CountToRate | Self::MinuteCount => {
+                let hr = rounded(step::recovery_hr(trial.protocol, trial.inputs).ok()?.value(), 1);
+                let window = given("pulse_window_s").or_else(|| trial.protocol.count.as_ref().map(|c| f64::from(c.window_s)));
+                match (self, given("pulse_count"), window) {
+                    (Self::CountToRate, Some(beats), Some(window)) => work(
+                        "HR = beats × 60 / window".into(),
+                        format!("HR = {} × 60 / {} = {hr} bpm", rounded(pulse::whole_beats(beats), 0), rounded(window, 0)),
+                        "beats counted in the window, half a beat rounded up; window in seconds",
+                    ),
+                    _ => work("HR as counted over a full minute".into(), format!("HR = {hr} bpm"), "HR: heart rate in recovery, bpm"),
+                }
+            }
+            Self::AsMeasured => work("as measured".into(), crate::quantity::with_unit(quantity, result?), "the reading itself"),
+            Self::LapDistance => match (given("laps"), given("lap_m")) {
+                (Some(laps), Some(lap)) => {
+                    let (laps, lap, extra) = (rounded(laps, 1), rounded(lap, 1), rounded(given("extra_m").unwrap_or(0.0), 1));
+                    work(
+                        "distance = laps × lap + part of a lap".into(),
+                        format!("distance = {laps} × {lap} + {extra} = {} m", shown(1)?),
+                        "lap and part of a lap in metres",
+                    )
+                }
+                _ => work("as measured".into(), format!("{} m", shown(1)?), "the reading itself"),
+            },
+            Self::ShuttleSpeed => {
+                work("speed of the last completed level".into(), format!("{} km/h", shown(1)?), "from the protocol’s schedule")
+            }
+            Self::ShuttleDistance => {
+                work("distance up to the last completed shuttle".into(), format!("{} m", shown(0)?), "from the protocol’s schedule")
+            }
+            Self::McArdle1972 => {
+                let sex = facts.sex?;
+                let (intercept, slope) = step::bench_step_line(sex);
+                let hr = rounded(step::recovery_hr(trial.protocol, trial.inputs).ok()?.value(), 1);
+                work(
+                    format!("VO₂max = {intercept} − {slope} × HR ({})", sex.plural()),
+                    format!("VO₂max = {intercept} − {slope} × {hr} = {} mL/kg/min", shown(2)?),
+                    "HR: heart rate 5 to 20 s after stopping, bpm",
+                )
+            }
+            Self::Astrand1960 | Self::AcsmStepAstrand1960 => self.single_stage_working(quantity, trial, result?),
+            Self::Golding2000 => {
+                let line = outcome.line.as_ref()?;
+                let (slope, intercept) = (line.slope?, line.intercept?);
+                let (slope, intercept) = (rounded(slope, 4), rounded(intercept, 2));
+                work(
+                    "VO₂ of a stage = 1.8 × load / mass + 7; VO₂max = a + b × HRmax".into(),
+                    format!(
+                        "VO₂max = {intercept} + {slope} × {} = {} mL/kg/min (HRmax {})",
+                        rounded(line.hr_max, 1),
+                        shown(2)?,
+                        line.hr_max_method.formula()
+                    )
+                    .replace("+ −", "− "),
+                    "load in kgm/min, mass in kg; a and b: least squares through the stages that count, VO₂ on heart rate",
+                )
+            }
+            Self::Kline1987 => {
+                let (sex, age, mass) = (facts.sex?, age?, mass?);
+                let of_sex = if sex == Sex::Male { " + 6.315" } else { "" };
+                work(
+                    "VO₂max = 132.853 − 0.0769 × lb − 0.3877 × age + 6.315 (men) − 3.2649 × min − 0.1565 × HR".into(),
+                    format!(
+                        "VO₂max = 132.853 − 0.0769 × {} − 0.3877 × {age}{of_sex} − 3.2649 × {} − 0.1565 × {} = {} mL/kg/min",
+                        rounded(mass / KG_PER_LB, 1),
+                        rounded(given("time_s")? / 60.0, 2),
+                        rounded(given("hr_end")?, 0),
+                        shown(2)?
+                    ),
+                    "lb: body mass in pounds; min: time in minutes; HR: heart rate at the end, bpm",
+                )
+            }
+            Self::Cooper1968 => work(
+                "VO₂max = (d − 504.9) / 44.73".into(),
+                format!("VO₂max = ({} − 504.9) / 44.73 = {} mL/kg/min", rounded(of("distance_m")?, 1), shown(2)?),
+                "d: distance in 12 minutes, m",
+            ),
+            Self::AcsmRun => work(
+                "VO₂max = 3.5 + 483 / min".into(),
+                format!("VO₂max = 3.5 + 483 / {} = {} mL/kg/min", rounded(given("time_s")? / 60.0, 2), shown(2)?),
+                "min: time for 2414 m in minutes",
+            ),
+            Self::Leger1988 => work(
+                "VO₂max = 31.025 + 3.238 S − 3.248 A + 0.1536 S A".into(),
+                format!(
+                    "VO₂max with S = {} and A = {}: {} mL/kg/min",
+                    rounded(of("speed_kmh")?, 1),
+                    rounded(age?.min(18.0), 0),
+                    shown(2)?
+                ),
+                "S: speed of the last completed level, km/h; A: age in years, capped at 18",
+            ),
+            Self::Bangsbo2008Level1 | Self::Bangsbo2008Level2 => {
+                let (slope, intercept) = if self == Self::Bangsbo2008Level1 { ("0.0084", "36.4") } else { ("0.0136", "45.3") };
+                work(
+                    format!("VO₂max = {slope} × d + {intercept}"),
+                    format!("VO₂max = {slope} × {} + {intercept} = {} mL/kg/min", rounded(of("distance_m")?, 0), shown(2)?),
+                    "d: distance covered, m",
+                )
+            }
+            Self::Buchheit2008 => work(
+                "VO₂max = 28.3 − 2.15 G − 0.741 A − 0.0357 W + 0.0586 A V + 1.03 V".into(),
+                format!(
+                    "VO₂max with G = {}, A = {}, W = {}, V = {}: {} mL/kg/min",
+                    if facts.sex? == Sex::Male { 1 } else { 2 },
+                    rounded(age?, 0),
+                    rounded(mass?, 1),
+                    rounded(of("speed_kmh")?, 1),
+                    shown(2)?
+                ),
+                "G: 1 man, 2 woman; A: age, years; W: mass, kg; V: speed of the last completed stage, km/h",
+            ),
+            Self::Hagerman1984 => {
+                let ((intercept, slope), mass) = row::line_of(trial).ok()?;
+                work(
+                    format!("VO₂max = ({intercept} − {slope} × min) × 1000 / mass"),
+                    format!(
+                        "VO₂max = ({intercept} − {slope} × {}) × 1000 / {} = {} mL/kg/min",
+                        rounded(of("time_s")? / 60.0, 3),
+                        rounded(mass, 1),
+                        shown(2)?
+                    ),
+                    "min: time for 2000 m in minutes; mass in kg; the line is chosen by sex, mass and training",
+                )
+            }
+            Self::Hagerman1984Inverse => match given("time_s") {
+                Some(_) => work("as measured".into(), crate::quantity::with_unit(quantity, result?), "the reading itself"),
+                None => {
+                    let ((intercept, slope), mass) = row::line_of(trial).ok()?;
+                    work(
+                        format!("min = ({intercept} − VO₂max × mass / 1000) / {slope}"),
+                        format!(
+                            "min = ({intercept} − {} × {} / 1000) / {slope} = {}",
+                            rounded(given("vo2max")?, 1),
+                            rounded(mass, 1),
+                            crate::quantity::shown("time_s", result?)
+                        ),
+                        "the time that a known VO₂max suggests",
+                    )
+                }
+            },
+        }
+    }
+
+    fn single_stage_working(self, quantity: &str, trial: &Trial, result: f64) -> Option<Working> {
+        let (sex, age) = (trial.facts.sex?, trial.facts.age?.value());
+        let within = trial.protocol.stages.as_ref().map_or(5.0, |s| s.agree_within_bpm);
+        let steady = cycle::steady(&trial.inputs.minutes(), within)?;
+        let mass = trial.facts.mass.map(|m| m.value());
+        let vo2 = if self == Self::Astrand1960 {
+            cycle::nomogram_vo2(trial.inputs.get("load_kgm_min")?).0
+        } else {
+            let steps = step::steps_a_minute(trial.protocol, Some(sex))?;
+            step::stepping_vo2(steps, trial.inputs.get("bench_cm")? / 100.0) * mass? / 1000.0
+        };
+        let (max, rest) = if sex == Sex::Male { (195, 61) } else { (198, 72) };
+        let per_mass = quantity == "vo2max";
+        let (scale, unit) = if per_mass { (format!(" × 1000 / {}", rounded(mass?, 1)), "mL/kg/min") } else { (String::new(), "L/min") };
+        Some(Working {
+            formula: format!(
+                "VO₂max = VO₂ × ({max} − {rest}) / (HR − {rest}) × factor for age{}",
+                if per_mass { " × 1000 / mass" } else { "" }
+            ),
+            filled: format!(
+                "VO₂max = {} × ({max} − {rest}) / ({} − {rest}) × {}{scale} = {} {unit}",
+                rounded(vo2, 3),
+                rounded(steady.bpm, 1),
+                rounded(cycle::age_factor(age).0, 3),
+                rounded(result, 2)
+            ),
+            symbols: format!(
+                "VO₂: oxygen uptake of the work, L/min{}; HR: mean of minutes {} and {}",
+                if self == Self::Astrand1960 {
+                    ", read off the nomogram’s scale"
+                } else {
+                    " (0.2 f + 1.33 × 1.8 × H × f + 3.5, times mass)"
+                },
+                steady.minutes.0,
+                steady.minutes.1
+            ),
+        })
+    }
+}

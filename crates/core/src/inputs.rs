@@ -1,0 +1,246 @@
+//! The raw readings of a test: numbers by key and, for a staged test, what was read in each stage.
+
+use std::{
+    collections::{BTreeMap, btree_map},
+    fmt,
+    ops::Index,
+};
+
+use serde::{
+    Deserialize, Deserializer, Serialize, Serializer,
+    de::{Error, MapAccess, Visitor},
+    ser::SerializeMap,
+};
+
+/// The latest minute of a stage in which a heart rate is read.
+pub const LAST_MINUTE: u8 = 9;
+
+/// Readings by key, with the stages of a staged test. In JSON one object: `{"hr_5":128,"hr_6":131}` or
+/// `{"stages":[{"load_kgm_min":150,"hr_2":98,"hr_3":100}]}`. Yes and no are 1 and 0.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Inputs {
+    values: BTreeMap<String, f64>,
+    /// In the order in which they were done.
+    pub stages: Vec<StageInput>,
+}
+
+/// One stage: the load and the heart rates at the ends of its minutes.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct StageInput {
+    /// Load, kgm/min.
+    pub load_kgm_min: f64,
+    /// Minute and bpm, by minute.
+    pub readings: Vec<(u8, f64)>,
+}
+
+impl StageInput {
+    /// The last reading, bpm: the stage's heart rate.
+    pub fn last(&self) -> Option<f64> {
+        self.readings.last().map(|(_, bpm)| *bpm)
+    }
+
+    /// How far the last two consecutive minutes are apart, bpm; nothing where there are not two.
+    pub fn drift(&self) -> Option<f64> {
+        match self.readings.as_slice() {
+            [.., (earlier, a), (later, b)] if earlier + 1 == *later => Some((b - a).abs()),
+            _ => None,
+        }
+    }
+}
+
+impl Inputs {
+    /// No readings.
+    pub const fn new() -> Self {
+        Self { values: BTreeMap::new(), stages: Vec::new() }
+    }
+
+    /// The reading with this key.
+    pub fn get(&self, key: &str) -> Option<f64> {
+        self.values.get(key).copied()
+    }
+
+    /// Sets a reading.
+    pub fn insert(&mut self, key: impl Into<String>, value: f64) {
+        self.values.insert(key.into(), value);
+    }
+
+    /// Readings by key, in the order of their keys; stages not among them.
+    pub fn iter(&self) -> btree_map::Iter<'_, String, f64> {
+        self.values.iter()
+    }
+
+    /// Whether nothing was read.
+    pub fn is_empty(&self) -> bool {
+        self.values.is_empty() && self.stages.is_empty()
+    }
+
+    /// Heart rates by minute from the keys `hr_1` to `hr_9`, in order.
+    pub fn minutes(&self) -> Vec<(u8, f64)> {
+        (1..=LAST_MINUTE).filter_map(|m| Some((m, self.get(minute_key(m)?)?))).collect()
+    }
+}
+
+/// The key of a heart rate at the end of a minute: `hr_5`.
+pub fn minute_key(minute: u8) -> Option<&'static str> {
+    const KEYS: [&str; LAST_MINUTE as usize] = ["hr_1", "hr_2", "hr_3", "hr_4", "hr_5", "hr_6", "hr_7", "hr_8", "hr_9"];
+    KEYS.get(usize::from(minute).checked_sub(1)?).copied()
+}
+
+fn minute_of(key: &str) -> Option<u8> {
+    (1..=LAST_MINUTE).find(|m| minute_key(*m) == Some(key))
+}
+
+impl Index<&str> for Inputs {
+    type Output = f64;
+
+    /// # Panics
+    /// Where there is no such reading; for tests.
+    fn index(&self, key: &str) -> &f64 {
+        &self.values[key]
+    }
+}
+
+impl<'a> IntoIterator for &'a Inputs {
+    type Item = (&'a String, &'a f64);
+    type IntoIter = btree_map::Iter<'a, String, f64>;
+    fn into_iter(self) -> Self::IntoIter {
+        self.iter()
+    }
+}
+
+impl<K: Into<String>> FromIterator<(K, f64)> for Inputs {
+    fn from_iter<T: IntoIterator<Item = (K, f64)>>(pairs: T) -> Self {
+        Self { values: pairs.into_iter().map(|(k, v)| (k.into(), v)).collect(), stages: Vec::new() }
+    }
+}
+
+impl Serialize for Inputs {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut map = serializer.serialize_map(None)?;
+        for (key, value) in &self.values {
+            map.serialize_entry(key, value)?;
+        }
+        if !self.stages.is_empty() {
+            map.serialize_entry("stages", &self.stages)?;
+        }
+        map.end()
+    }
+}
+
+impl Serialize for StageInput {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut map = serializer.serialize_map(None)?;
+        map.serialize_entry("load_kgm_min", &self.load_kgm_min)?;
+        for (minute, bpm) in &self.readings {
+            if let Some(key) = minute_key(*minute) {
+                map.serialize_entry(key, bpm)?;
+            }
+        }
+        map.end()
+    }
+}
+
+/// A number, or yes and no as 1 and 0.
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum Value {
+    Number(f64),
+    YesNo(bool),
+}
+
+impl Value {
+    fn number(self) -> f64 {
+        match self {
+            Self::Number(n) => n,
+            Self::YesNo(yes) => f64::from(u8::from(yes)),
+        }
+    }
+}
+
+impl<'de> Deserialize<'de> for Inputs {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct V;
+        impl<'de> Visitor<'de> for V {
+            type Value = Inputs;
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("readings by key")
+            }
+            fn visit_map<M: MapAccess<'de>>(self, mut map: M) -> Result<Inputs, M::Error> {
+                let mut inputs = Inputs::new();
+                while let Some(key) = map.next_key::<String>()? {
+                    match key.as_str() {
+                        "stages" => inputs.stages = map.next_value()?,
+                        "trained" => inputs.insert(key, map.next_value::<Value>()?.number()),
+                        _ => inputs.insert(key, map.next_value::<f64>()?),
+                    }
+                }
+                Ok(inputs)
+            }
+        }
+        deserializer.deserialize_map(V)
+    }
+}
+
+impl<'de> Deserialize<'de> for StageInput {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct V;
+        impl<'de> Visitor<'de> for V {
+            type Value = StageInput;
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("a stage: load_kgm_min and heart rates by minute, such as hr_2 and hr_3")
+            }
+            fn visit_map<M: MapAccess<'de>>(self, mut map: M) -> Result<StageInput, M::Error> {
+                let mut load = None;
+                let mut readings = Vec::with_capacity(3);
+                while let Some(key) = map.next_key::<std::borrow::Cow<'de, str>>()? {
+                    match minute_of(&key) {
+                        Some(minute) => readings.extend(map.next_value::<Option<f64>>()?.map(|bpm| (minute, bpm))),
+                        None if key == "load_kgm_min" => load = Some(map.next_value()?),
+                        None => return Err(M::Error::unknown_field(&key, &["load_kgm_min", "hr_2", "hr_3", "hr_4", "hr_5"])),
+                    }
+                }
+                readings.sort_by_key(|(minute, _)| *minute);
+                let load_kgm_min = load.ok_or_else(|| M::Error::missing_field("load_kgm_min"))?;
+                Ok(StageInput { load_kgm_min, readings })
+            }
+        }
+        deserializer.deserialize_map(V)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn stages_stand_beside_plain_readings() {
+        let text = r#"{"mass":1.5,"trained":true,"stages":[{"load_kgm_min":150,"hr_3":101,"hr_2":98},{"hr_2":110,"load_kgm_min":450}]}"#;
+        let inputs: Inputs = serde_json::from_str(text).unwrap();
+        assert_eq!((inputs["mass"], inputs["trained"]), (1.5, 1.0));
+        assert_eq!(inputs.stages[0].readings, [(2, 98.0), (3, 101.0)]);
+        assert_eq!((inputs.stages[0].last(), inputs.stages[0].drift()), (Some(101.0), Some(3.0)));
+        assert_eq!(inputs.stages[1].drift(), None);
+    }
+
+    #[test]
+    fn a_stage_says_what_it_lacks_or_does_not_know() {
+        let error = |text: &str| serde_json::from_str::<Inputs>(text).unwrap_err().to_string();
+        assert!(error(r#"{"stages":[{"hr_2":98}]}"#).contains("load_kgm_min"));
+        assert!(error(r#"{"stages":[{"load_kgm_min":150,"hr_99":98}]}"#).contains("unknown field `hr_99`"));
+    }
+
+    proptest! {
+        #[test]
+        fn readings_survive_the_trip_through_json(
+            values in proptest::collection::btree_map("[a-r]{1,6}", -1e6..1e6f64, 0..5),
+            stages in proptest::collection::vec((0.0..3000.0f64, proptest::collection::btree_map(1u8..=9, 25.0..250.0f64, 0..4)), 0..4),
+        ) {
+            let mut inputs: Inputs = values.into_iter().collect();
+            inputs.stages =
+                stages.into_iter().map(|(load_kgm_min, r)| StageInput { load_kgm_min, readings: r.into_iter().collect() }).collect();
+            let text = serde_json::to_string(&inputs).unwrap();
+            prop_assert_eq!(serde_json::from_str::<Inputs>(&text).unwrap(), inputs);
+        }
+    }
+}

@@ -1,0 +1,114 @@
+//! May this event be stored now? Asked before it is, so that a slip is told to the one who made it.
+
+use super::{
+    event::{Event, Kind},
+    fold::State,
+    staged::{EARLY_MS, minute_ms},
+};
+use crate::{
+    catalogue::Protocol,
+    error::{Code, InputError},
+    inputs::LAST_MINUTE,
+    pulse, quantity, text,
+    trial::{Inputs, LOAD_MAX, check_inputs},
+    units::{Bpm, rounded},
+};
+
+/// The longest notification a chest strap sends, as hexadecimal digits: far more than the radio's packet holds.
+const BYTES_MAX: usize = 1024;
+
+/// Holds an event to its protocol and to the state it arrives in.
+///
+/// # Errors
+/// [`Code::OutOfRange`], [`Code::MissingInput`], [`Code::UnknownField`] or [`Code::NotApplicable`], naming the field, with
+/// what to do.
+pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<(), InputError> {
+    let at = state.started_at.map(|t| (event.wall - t).num_milliseconds() as f64);
+    match &event.kind {
+        Kind::CountTyped { count } => {
+            let window = protocol.count.as_ref().map_or(60, |c| c.window_s);
+            pulse::rate(*count, f64::from(window)).map(|_| ()).map_err(|e| e.at("count"))
+        }
+        Kind::HeartRateRead { stage, minute, bpm } => {
+            Bpm::new(*bpm).map_err(|e| e.at("bpm"))?;
+            heart_rate(state, *stage, *minute, at)
+        }
+        Kind::LoadSet { stage, kgm_min, reason } => load(state, *stage, *kgm_min, reason.as_deref()),
+        Kind::MinuteAdded { stage, reason } | Kind::StageAccepted { stage, reason } => {
+            why(Some(reason))?;
+            let open = state.stages.last().filter(|s| s.number == *stage && !s.readings.is_empty());
+            open.map(|_| ()).ok_or_else(|| refuse("stage", format!("Stage {stage} is not the one that is being judged.")))
+        }
+        Kind::ValueTyped { key, value } => {
+            if !protocol.course.as_ref().is_some_and(|c| c.ask.contains(key)) {
+                let message = format!("{} does not ask for “{key}”.", protocol.name);
+                return Err(InputError::new(Code::UnknownField, key, message));
+            }
+            if let Some(due) = state.dues.iter().find(|d| d.key == *key)
+                && at.is_some_and(|at| at < due.from_ms)
+            {
+                return Err(refuse(key, format!("{} is due when the effort is over.", due.label)));
+            }
+            check_inputs(protocol, &Inputs::from_iter([(key.clone(), *value)]))
+        }
+        Kind::StrapHeard { bytes, .. } if bytes.len() > BYTES_MAX => {
+            Err(refuse("bytes", "A notification this long does not come from a heart-rate strap.".into()))
+        }
+        Kind::Noted { text } => text::note(text, "text").map(|_| ()),
+        Kind::StopExplained { note: Some(text), .. } | Kind::RecountWaived { reason: Some(text) } => text::note(text, "note").map(|_| ()),
+        _ => Ok(()),
+    }
+}
+
+fn heart_rate(state: &State, stage: u8, minute: u8, at: Option<f64>) -> Result<(), InputError> {
+    let Some(open) = state.stages.last() else { return Err(refuse("bpm", "Start the clock first: the minutes count from there.".into())) };
+    if stage != open.number {
+        let message = format!("Stage {} is running; this reading says stage {stage}. Readings of a stage that is over stand.", open.number);
+        return Err(refuse("stage", message));
+    }
+    if !(1..=LAST_MINUTE).contains(&minute) {
+        return Err(refuse("minute", format!("A stage has minutes 1 to {LAST_MINUTE}.")));
+    }
+    let due = open.start_ms + minute_ms(minute);
+    if at.is_some_and(|at| at < due - EARLY_MS) {
+        let elapsed = quantity::minutes(((at.unwrap_or_default() - open.start_ms) / 1000.0).max(0.0).floor());
+        return Err(refuse("minute", format!("Minute {minute} is full at {minute}:00 of the stage; it is {elapsed} now.")));
+    }
+    Ok(())
+}
+
+fn load(state: &State, stage: u8, kgm_min: f64, reason: Option<&str>) -> Result<(), InputError> {
+    if !(kgm_min.is_finite() && (0.0..=LOAD_MAX).contains(&kgm_min)) {
+        return Err(refuse("kgm_min", format!("A load is 0 to {LOAD_MAX} kgm/min; {} was given.", rounded(kgm_min, 0))));
+    }
+    let Some(open) = state.stages.last() else { return Err(refuse("stage", "Start the clock first: the load of stage 1 is in the set-up.".into())) };
+    if stage == open.number {
+        return match (open.readings.first(), open.load) {
+            (Some(read), Some(load)) => Err(refuse(
+                "kgm_min",
+                format!(
+                    "Stage {stage} already has {} bpm at {}. Undo the reading to correct its load, or set the load of stage {}.",
+                    rounded(read.bpm, 0),
+                    load.words(),
+                    stage + 1
+                ),
+            )),
+            _ => Ok(()),
+        };
+    }
+    if stage != open.number + 1 {
+        return Err(refuse("stage", format!("Stage {} is running: the next load is that of stage {}.", open.number, open.number + 1)));
+    }
+    let as_decided = state.load_due.as_ref().is_some_and(|due| due.decided.kgm_min == kgm_min);
+    if as_decided { Ok(()) } else { why(reason) }
+}
+
+fn why(reason: Option<&str>) -> Result<(), InputError> {
+    let given = text::note(reason.unwrap_or_default(), "reason")?;
+    let missing = || InputError::new(Code::MissingInput, "reason", "This overrules the decision: give the reason in a few words. It is kept.");
+    given.map(|_| ()).ok_or_else(missing)
+}
+
+fn refuse(field: &str, message: String) -> InputError {
+    InputError::new(Code::OutOfRange, field, message)
+}

@@ -1,0 +1,175 @@
+//! Counted recovery: fixed work to a beat, then a pulse counted in a window.
+
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use super::{
+    decision::{Decision, DecisionCode},
+    event::{Event, Kind, Setup},
+    fold::{State, Status},
+};
+use crate::{
+    catalogue::{CountRule, PhaseKind, Protocol},
+    pulse::{self, Taps},
+    trial::Inputs,
+    units::{Bpm, rounded},
+};
+
+/// A pulse reading: one attempt at counting.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Reading {
+    /// 1 for the count of the protocol, 2 and more for recounts.
+    pub attempt: u32,
+    /// Window on the run's clock, ms.
+    pub start_ms: f64,
+    /// End of the window, ms.
+    pub end_ms: f64,
+    /// Seconds from stopping to the start of the window.
+    pub delay_s: f64,
+    /// Beats typed.
+    pub typed: Option<f64>,
+    /// What the taps say.
+    pub taps: Option<Taps>,
+    /// Heart rate of the count (typed, else tapped), bpm.
+    pub bpm: Option<f64>,
+}
+
+/// The assessor's word that the first count stands.
+struct Waiver {
+    reason: Option<String>,
+}
+
+/// The engine of the family.
+#[derive(Default)]
+pub(super) struct Counted<'a> {
+    rule: Option<&'a CountRule>,
+    /// Each open attempt's taps, ms of the run's clock.
+    taps_ms: Vec<f64>,
+    /// Screen, monotonic time and run time of its last tap, so that taps keep the monotonic clock's precision.
+    tap_anchor: Option<(Uuid, f64, f64)>,
+    waived: Option<Waiver>,
+}
+
+impl<'a> Counted<'a> {
+    pub(super) fn new(protocol: &'a Protocol) -> Self {
+        Self { rule: protocol.count.as_ref(), ..Self::default() }
+    }
+
+    /// The clock starts: the window of the first attempt is known.
+    pub(super) fn begin(&self, state: &mut State) {
+        let Some(span) = state.timeline.phase(PhaseKind::Count) else { return };
+        let stop = state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms).unwrap_or(span.start_ms);
+        let (start_ms, end_ms) = (span.start_ms, span.end_ms.unwrap_or(span.start_ms));
+        let delay_s = (start_ms - stop) / 1000.0;
+        state.readings.push(Reading { attempt: 1, start_ms, end_ms, delay_s, typed: None, taps: None, bpm: None });
+    }
+
+    pub(super) fn apply(&mut self, state: &mut State, event: &Event, at: f64) {
+        match &event.kind {
+            Kind::Tap => self.tap(event, at),
+            Kind::CountTyped { count } if state.status == Status::Running => {
+                if let Some(reading) = state.readings.last_mut() {
+                    reading.typed = Some(*count);
+                    state.can_undo(event, &format!("the count of {}", rounded(*count, 1)));
+                }
+            }
+            Kind::RecountStarted if state.status == Status::Running => self.recount(state, event, at),
+            Kind::RecountWaived { reason } => {
+                self.waived = Some(Waiver { reason: reason.clone() });
+                state.can_undo(event, "keeping the first count");
+            }
+            _ => {}
+        }
+    }
+
+    fn tap(&mut self, event: &Event, at: f64) {
+        let precise = match self.tap_anchor {
+            Some((device, mono, anchored_at)) if device == event.device => anchored_at + (event.mono_ms - mono),
+            _ => at,
+        };
+        self.tap_anchor = Some((event.device, event.mono_ms, precise));
+        self.taps_ms.push(precise);
+    }
+
+    /// A second count is as long as the first and starts when its event says; too late, and it is not a count.
+    fn recount(&self, state: &mut State, event: &Event, at: f64) {
+        let (Some(until), Some(last)) = (self.recount_until(state), state.readings.last()) else { return };
+        if at > until || at < last.end_ms {
+            return;
+        }
+        let length = last.end_ms - last.start_ms;
+        let attempt = last.attempt + 1;
+        let stop = last.start_ms - last.delay_s * 1000.0;
+        let delay_s = (at - stop) / 1000.0;
+        state.readings.push(Reading { attempt, start_ms: at, end_ms: at + length, delay_s, typed: None, taps: None, bpm: None });
+        state.can_undo(event, "the recount");
+    }
+
+    fn recount_until(&self, state: &State) -> Option<f64> {
+        let rule = self.rule.filter(|r| r.recount_starts_within_s > 0)?;
+        let work = state.timeline.phase(PhaseKind::Work)?;
+        Some(work.end_ms? + f64::from(rule.recount_starts_within_s) * 1000.0)
+    }
+
+    /// Reads taps and rates into the attempts and decides on the last one.
+    pub(super) fn settle(&self, state: &mut State) {
+        let Some(rule) = self.rule else { return };
+        for reading in &mut state.readings {
+            let relative: Vec<f64> = self.taps_ms.iter().map(|t| t - reading.start_ms).collect();
+            reading.taps = pulse::taps(&relative, reading.end_ms - reading.start_ms);
+            let count = reading.typed.or_else(|| reading.taps.map(|t| f64::from(t.count)));
+            reading.bpm = count.and_then(|c| pulse::rate(c, f64::from(rule.window_s)).ok()).map(Bpm::value);
+        }
+        let until = self.recount_until(state);
+        state.decision = state.readings.last().and_then(|reading| decide(rule, reading, until, self.waived.as_ref()));
+    }
+
+    /// A stop after the work's end does not undo the work.
+    pub(super) fn has_result(state: &State) -> bool {
+        let end = state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms);
+        let work_was_done = state.stopped_ms.is_none_or(|stopped| end.is_some_and(|end| stopped >= end));
+        work_was_done && state.reading().is_some_and(|r| r.bpm.is_some())
+    }
+}
+
+/// The readings of a closed run.
+pub(super) fn inputs(state: &State, protocol: &Protocol, _: &Setup) -> Inputs {
+    let mut inputs = Inputs::new();
+    let (Some(rule), Some(reading)) = (&protocol.count, state.reading()) else { return inputs };
+    if let Some(count) = reading.typed.or_else(|| reading.taps.map(|t| f64::from(t.count))) {
+        inputs.insert(rule.input.clone(), count);
+        if protocol.input("pulse_window_s").is_some() {
+            inputs.insert("pulse_window_s", f64::from(rule.window_s));
+        }
+    }
+    inputs
+}
+
+/// Holds the count against the taps.
+fn decide(rule: &CountRule, reading: &Reading, until_ms: Option<f64>, waived: Option<&Waiver>) -> Option<Decision> {
+    let said = |code, because: String| Some(Decision::new(code, 0.0, because));
+    let bpm = reading.bpm?;
+    let counted = rounded(bpm, 0);
+    let Some(tapped) = reading.taps.and_then(|t| t.bpm) else {
+        let one = rounded(pulse::resolution(f64::from(rule.window_s)), 0);
+        return said(DecisionCode::ReadingHolds, format!("{counted} bpm, counted. One beat more or less is {one} bpm."));
+    };
+    // To a tenth of a beat: a tapped rate is no more precise than that.
+    let apart = ((bpm - tapped).abs() * 10.0).round() / 10.0;
+    let tapped = rounded(tapped, 0);
+    if apart <= rule.agree_within_bpm {
+        return said(DecisionCode::ReadingHolds, format!("{counted} bpm counted, {tapped} tapped: they agree."));
+    }
+    let because = format!("{counted} bpm counted, {tapped} tapped: more than {} apart.", rounded(rule.agree_within_bpm, 0));
+    match waived {
+        Some(Waiver { reason }) => {
+            let kept = reason.as_ref().map_or_else(|| "Kept by the assessor.".to_owned(), |r| format!("Kept by the assessor: {r}"));
+            said(DecisionCode::RecountWaived, format!("{because} {kept}"))
+        }
+        None => {
+            let until_ms = until_ms.filter(|until| reading.end_ms < *until);
+            Some(Decision { until_ms, ..Decision::new(DecisionCode::RecountAsked, 0.0, because) })
+        }
+    }
+}

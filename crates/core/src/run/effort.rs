@@ -1,0 +1,222 @@
+//! Efforts against the clock: as far or as often as possible in a fixed time, or a fixed distance as fast as possible.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::{
+    decision::{Decision, DecisionCode, Due},
+    event::{Answer, Event, Kind, Setup},
+    fold::{State, Status},
+    timeline,
+};
+use crate::{
+    catalogue::{Course, PhaseKind, Protocol},
+    quantity,
+    strap::Trace,
+    text,
+    trial::Inputs,
+    units::rounded,
+};
+
+/// An effort as it goes.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct EffortState {
+    /// When the work began, ms of the run's clock.
+    pub start_ms: f64,
+    /// When it was over, ms of the run's clock.
+    pub end_ms: Option<f64>,
+    /// What one key counts: `lap`; nothing where nothing is counted.
+    pub counts: Option<String>,
+    /// Laps or repetitions, ms of the run's clock.
+    pub tallies_ms: Vec<f64>,
+    /// Distance of the whole laps, m.
+    pub distance_m: Option<f64>,
+    /// Length of a lap, m.
+    pub lap_m: Option<f64>,
+    /// The whole distance, m, for a measured effort.
+    pub of_m: Option<f64>,
+    /// Each lap in words, with the pace against last time.
+    pub laps: Vec<String>,
+    /// Numbers typed after the effort.
+    pub values: BTreeMap<String, f64>,
+    /// How it was last time, in words.
+    pub last_time: Option<String>,
+}
+
+/// The engine of the family.
+pub(super) struct Effort<'a> {
+    protocol: &'a Protocol,
+    course: Option<&'a Course>,
+    setup: &'a Setup,
+}
+
+impl<'a> Effort<'a> {
+    pub(super) fn new(protocol: &'a Protocol, setup: &'a Setup, state: &mut State) -> Self {
+        let course = protocol.course.as_ref();
+        let start_ms = state.timeline.phase(PhaseKind::Work).map_or(0.0, |p| p.start_ms);
+        let tally = course.and_then(|c| c.tally.as_ref());
+        let lap_m = tally.and_then(|t| t.length.as_ref()).and_then(|key| setup.conditions.get(key)).and_then(|a| match a {
+            Answer::Number(n) => Some(*n),
+            _ => None,
+        });
+        let pace = course.and_then(|c| c.pace.as_deref());
+        state.effort = Some(EffortState {
+            start_ms,
+            counts: tally.map(|t| t.one.clone()),
+            lap_m,
+            of_m: course.and_then(|c| c.distance_m),
+            last_time: setup.last_value.zip(pace).map(|(v, key)| format!("Last time: {}.", quantity::with_unit(key, v))),
+            ..EffortState::default()
+        });
+        Self { protocol, course, setup }
+    }
+
+    pub(super) fn apply(&mut self, state: &mut State, event: &Event, at: f64, trace: &Trace) {
+        let (Some(course), Some(mut effort)) = (self.course, state.effort.take()) else { return };
+        let timed_end = course.seconds.map(|s| effort.start_ms + f64::from(s) * 1000.0);
+        let is_running = state.status == Status::Running && at >= effort.start_ms;
+        match &event.kind {
+            Kind::Tallied if is_running && timed_end.is_none_or(|end| at <= end) && effort.end_ms.is_none() => {
+                self.tally(state, &mut effort, course, event, at);
+            }
+            Kind::Crossed if is_running && course.distance_m.is_some() && effort.end_ms.is_none() => {
+                let seconds = (at - effort.start_ms) / 1000.0;
+                let soonest = course.distance_m.unwrap_or_default() / course.fastest_m_s;
+                if seconds < soonest {
+                    let line = format!(
+                        "The finish came after {}: nobody covers {} m that fast. It was set aside; press again when the client crosses the line.",
+                        quantity::minutes(seconds.floor()),
+                        rounded(course.distance_m.unwrap_or_default(), 0)
+                    );
+                    state.decisions.push(Decision::new(DecisionCode::SetAside, at, line));
+                } else {
+                    effort.end_ms = Some(at);
+                    state.can_undo(event, "the finish");
+                }
+            }
+            Kind::ValueTyped { key, value } if state.status == Status::Running && course.ask.contains(key) => {
+                effort.values.insert(key.clone(), *value);
+                state.can_undo(event, &format!("the {}", self.label(key).to_lowercase()));
+            }
+            Kind::StrapHeard { .. } => {
+                let due = course.ask.iter().find(|key| key.starts_with("hr_"));
+                if let (Some(key), Some(end)) = (due, effort.end_ms)
+                    && !effort.values.contains_key(key)
+                    && let Some(bpm) = trace.reading(end)
+                {
+                    effort.values.insert(key.clone(), bpm);
+                }
+            }
+            _ => {}
+        }
+        state.effort = Some(effort);
+    }
+
+    fn tally(&self, state: &mut State, effort: &mut EffortState, course: &Course, event: &Event, at: f64) {
+        let Some(rule) = &course.tally else { return };
+        let before = effort.tallies_ms.last().copied();
+        let since = (at - before.unwrap_or(effort.start_ms)) / 1000.0;
+        let soonest = effort.lap_m.map_or(0.0, |lap| lap / course.fastest_m_s).max(if before.is_some() { rule.closest_s } else { 0.0 });
+        if since < soonest {
+            let line = format!(
+                "A {} after {} s: nobody is that fast. It was set aside; the count stays at {}.",
+                rule.one,
+                rounded(since, 1),
+                effort.tallies_ms.len()
+            );
+            state.decisions.push(Decision::new(DecisionCode::SetAside, at, line));
+            return;
+        }
+        effort.tallies_ms.push(at);
+        let number = effort.tallies_ms.len();
+        state.can_undo(event, &format!("{} {number}", rule.one));
+        if let Some(lap) = effort.lap_m {
+            let (clock, split) = ((at - effort.start_ms) / 1000.0, since);
+            let distance = lap * number as f64;
+            effort.distance_m = Some(distance);
+            let against = match (course.seconds, self.setup.last_value, course.pace.as_deref()) {
+                (Some(seconds), Some(last), Some("distance_m")) => {
+                    let ahead = distance - last * clock / f64::from(seconds);
+                    let word = if ahead < 0.0 { "behind" } else { "ahead of" };
+                    format!(", {} m {word} last time’s even pace", rounded(ahead.abs(), 0))
+                }
+                _ => String::new(),
+            };
+            effort.laps.push(format!(
+                "{} {number}: {} m at {}, {} for it{against}",
+                text::capital(&rule.one),
+                rounded(distance, 1),
+                quantity::minutes(clock.floor()),
+                quantity::minutes(split.round())
+            ));
+        }
+    }
+
+    fn label(&self, key: &str) -> String {
+        self.protocol.input(key).map_or_else(|| key.to_owned(), |i| i.label.clone())
+    }
+
+    /// Works out what screens draw: the end of the work, what is due, the timeline.
+    pub(super) fn settle(&mut self, state: &mut State) {
+        let (Some(course), Some(effort)) = (self.course, &state.effort) else { return };
+        let timed_end = course.seconds.map(|s| effort.start_ms + f64::from(s) * 1000.0);
+        let end = timed_end.or(effort.end_ms);
+        let counted = effort.tallies_ms.len() as f64;
+        let tallied = course.tally.as_ref().map(|t| t.input.as_str());
+        state.dues = course
+            .ask
+            .iter()
+            .filter_map(|key| {
+                let (input, at_ms) = (self.protocol.input(key)?, end?);
+                Some(Due {
+                    stage: 0,
+                    minute: 0,
+                    key: key.clone(),
+                    label: input.label.clone(),
+                    unit: input.unit.clone(),
+                    from_ms: at_ms,
+                    at_ms,
+                    value: effort.values.get(key).copied(),
+                    suggested: (tallied == Some(key)).then_some(counted),
+                    question: None,
+                })
+            })
+            .collect();
+        state.over_ms = effort.end_ms;
+        if timed_end.is_none() {
+            state.timeline = timeline::with_work_end(self.protocol, self.setup, effort.end_ms);
+        }
+        state.decision = state.decisions.last().cloned();
+        state.can_finish = self.has_result(state);
+    }
+
+    /// The whole work was done and every number asked for is in.
+    pub(super) fn has_result(&self, state: &State) -> bool {
+        let (Some(course), Some(effort)) = (self.course, &state.effort) else { return false };
+        let timed_end = course.seconds.map(|s| effort.start_ms + f64::from(s) * 1000.0);
+        let done = match timed_end {
+            Some(end) => state.stopped_ms.is_none_or(|stopped| stopped >= end),
+            None => effort.end_ms.is_some(),
+        };
+        let somewhere = course.tally.is_none() || !effort.tallies_ms.is_empty() || effort.values.values().any(|v| *v > 0.0);
+        done && somewhere && course.ask.iter().all(|key| effort.values.contains_key(key))
+    }
+}
+
+/// The readings of a closed run.
+pub(super) fn inputs(state: &State, protocol: &Protocol) -> Inputs {
+    let mut inputs = Inputs::new();
+    let (Some(course), Some(effort)) = (&protocol.course, &state.effort) else { return inputs };
+    if let Some(end) = effort.end_ms.filter(|_| protocol.input("time_s").is_some()) {
+        inputs.insert("time_s", ((end - effort.start_ms) / 100.0).round() / 10.0);
+    }
+    if let Some(tally) = &course.tally {
+        inputs.insert(tally.input.clone(), effort.tallies_ms.len() as f64);
+    }
+    for (key, value) in &effort.values {
+        inputs.insert(key.clone(), *value);
+    }
+    inputs
+}

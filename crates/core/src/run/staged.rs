@@ -1,0 +1,562 @@
+//! Staged steady state: a load until the heart rate is steady, then the next, until enough is known.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::{
+    decision::{Decision, DecisionCode, Due},
+    event::{Event, Kind, Setup},
+    fold::{State, Status},
+    timeline,
+};
+use crate::{
+    catalogue::{Goal, PhaseKind, Protocol, StageRule},
+    estimate::cycle::{self, Load},
+    hr_max,
+    inputs::{StageInput, minute_key},
+    strap::{self, Trace},
+    trial::Inputs,
+    units::rounded,
+};
+
+/// A reading may be typed this long before its minute is full: it was counted in the last seconds of it, ms.
+pub(super) const EARLY_MS: f64 = 20_000.0;
+/// Two minutes further apart than this are questioned, bpm. Ours, common practice.
+const UNLIKELY_JUMP: f64 = 30.0;
+/// Under a heavier load the heart rate does not fall by more than this, bpm. Ours, common practice.
+const UNLIKELY_FALL: f64 = 15.0;
+/// A first reading under work below this is questioned, bpm. Ours, common practice.
+const UNLIKELY_LOW: f64 = 50.0;
+/// So far above the predicted maximum a reading is questioned, bpm. Ours, common practice.
+const UNLIKELY_OVER_MAX: f64 = 15.0;
+
+/// One stage.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct StageState {
+    /// From 1.
+    pub number: u8,
+    /// The load, where one is set.
+    pub load: Option<Load>,
+    /// When it began, ms of the run's clock.
+    pub start_ms: f64,
+    /// When the next began or the work was over.
+    pub end_ms: Option<f64>,
+    /// The end of the last minute it is planned to have.
+    pub planned_end_ms: f64,
+    /// What was read, by minute.
+    pub readings: Vec<MinuteReading>,
+    /// Whether it settled; nothing while that is open.
+    pub steady: Option<bool>,
+    /// Whether it counts.
+    pub counts: bool,
+    /// Its heart rate once judged, bpm.
+    pub bpm: Option<f64>,
+}
+
+/// A heart rate at the end of a minute.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct MinuteReading {
+    /// Minute of the stage, from 1.
+    pub minute: u8,
+    /// When the minute was full, ms of the run's clock.
+    pub at_ms: f64,
+    /// bpm.
+    pub bpm: f64,
+    /// Whether it is the strap's mean.
+    pub by_strap: bool,
+    /// Why it is doubted, until it is typed again or confirmed.
+    pub question: Option<String>,
+}
+
+/// The heart rates that count, with where the upper one comes from.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Band {
+    /// bpm.
+    pub low: f64,
+    /// bpm.
+    pub high: f64,
+    /// In a few words.
+    pub because: String,
+}
+
+/// A load that is to be set.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct LoadDue {
+    /// For which stage.
+    pub stage: u8,
+    /// The load decided upon.
+    pub decided: Load,
+    /// Loads to choose from, lightest first.
+    pub choices: Vec<Load>,
+    /// Whether the assessor may as well leave it and keep what is there.
+    pub optional: bool,
+}
+
+/// Where the running stage stands.
+enum Verdict {
+    /// A minute's reading is awaited.
+    Waiting(u8),
+    /// The last reading is doubted.
+    Questioned(String),
+    /// Not steady: one more minute.
+    More(u8, String),
+    /// Two readings agree, or the assessor says so.
+    Steady(String),
+    /// Not steady by the last minute.
+    Unsteady(String),
+    /// At or over the ceiling.
+    Ceiling(f64),
+}
+
+/// The engine of the family.
+pub(super) struct Staged<'a> {
+    protocol: &'a Protocol,
+    rule: Option<&'a StageRule>,
+    setup: &'a Setup,
+    /// The last minute the assessor asked for, by stage.
+    wanted: BTreeMap<u8, u8>,
+    /// Stages the assessor takes as steady.
+    accepted: BTreeMap<u8, String>,
+    /// Readings the assessor stands by.
+    confirmed: Vec<(u8, u8)>,
+}
+
+impl<'a> Staged<'a> {
+    pub(super) fn new(protocol: &'a Protocol, setup: &'a Setup, state: &mut State) -> Self {
+        let rule = protocol.stages.as_ref();
+        state.band = rule.and_then(|r| band(protocol, r, setup));
+        Self { protocol, rule, setup, wanted: BTreeMap::new(), accepted: BTreeMap::new(), confirmed: Vec::new() }
+    }
+
+    /// The clock starts: the first stage begins with the work.
+    pub(super) fn begin(&mut self, state: &mut State) {
+        let start = state.timeline.phase(PhaseKind::Work).map_or(0.0, |p| p.start_ms);
+        let load = self.rule.and_then(|r| r.load.as_ref()).map(|rule| {
+            let usual = rule.first_for(self.setup.sex, self.setup.conditioned()).first().copied().unwrap_or_default();
+            Load::at(self.setup.first_load.unwrap_or(usual), rule.rpm)
+        });
+        self.open(state, 1, load, start);
+    }
+
+    fn open(&self, state: &mut State, number: u8, load: Option<Load>, start_ms: f64) {
+        let minutes = self.rule.and_then(|r| r.read_at.last()).copied().unwrap_or_default();
+        state.stages.push(StageState {
+            number,
+            load,
+            start_ms,
+            end_ms: None,
+            planned_end_ms: start_ms + minute_ms(minutes),
+            readings: Vec::new(),
+            steady: None,
+            counts: false,
+            bpm: None,
+        });
+    }
+
+    pub(super) fn apply(&mut self, state: &mut State, event: &Event, at: f64, trace: &Trace) {
+        if state.status != Status::Running {
+            return;
+        }
+        let current = state.stages.last().map_or(0, |s| s.number);
+        match &event.kind {
+            Kind::HeartRateRead { stage, minute, bpm } if *stage == current => {
+                self.read(state, *minute, *bpm, at, false);
+                state.can_undo(event, &format!("{} bpm at minute {minute}", rounded(*bpm, 0)));
+            }
+            Kind::HeartRateConfirmed { stage, minute } if *stage == current => self.confirmed.push((*stage, *minute)),
+            Kind::StrapHeard { .. } => {
+                self.read_strap(state, at, trace);
+                return;
+            }
+            Kind::LoadSet { stage, kgm_min, reason } => self.set_load(state, event, at, *stage, *kgm_min, reason.as_deref()),
+            Kind::MinuteAdded { stage, reason } if *stage == current => {
+                let last = state.stages.last().and_then(|s| s.readings.last()).map_or(0, |r| r.minute);
+                self.wanted.insert(*stage, last + 1);
+                overrule(state, &format!("one more minute all the same: {reason}"));
+                state.over_ms = None;
+                state.can_undo(event, "the added minute");
+            }
+            Kind::StageAccepted { stage, reason } if *stage == current => {
+                self.accepted.insert(*stage, reason.clone());
+                overrule(state, &format!("taken as steady: {reason}"));
+                state.can_undo(event, "taking the stage as steady");
+            }
+            _ => return,
+        }
+        self.judge(state, at);
+    }
+
+    fn set_load(&self, state: &mut State, event: &Event, at: f64, stage: u8, kgm_min: f64, reason: Option<&str>) {
+        let Some(rule) = self.rule.and_then(|r| r.load.as_ref()) else { return };
+        let load = Load::at(kgm_min, rule.rpm);
+        let current = state.stages.last().map_or(0, |s| s.number);
+        if stage == current && let Some(open) = state.stages.last_mut().filter(|s| s.readings.is_empty()) {
+            open.load = Some(load);
+            open.start_ms = open.start_ms.max(at);
+            open.planned_end_ms = open.start_ms + minute_ms(self.rule.and_then(|r| r.read_at.last()).copied().unwrap_or_default());
+        } else if stage == current + 1 {
+            if let Some(reason) = reason {
+                overrule(state, &format!("{} instead: {reason}", load.words()));
+            }
+            if let Some(before) = state.stages.last_mut() {
+                before.end_ms = Some(at);
+            }
+            state.over_ms = None;
+            self.open(state, stage, Some(load), at);
+        } else {
+            return;
+        }
+        state.load_due = None;
+        state.can_undo(event, &format!("the load of stage {stage}"));
+    }
+
+    fn read(&self, state: &mut State, minute: u8, bpm: f64, at: f64, by_strap: bool) {
+        let Some(k) = state.stages.len().checked_sub(1) else { return };
+        let due = state.stages[k].start_ms + minute_ms(minute);
+        if at < due - EARLY_MS {
+            return;
+        }
+        let question = self.question(state, minute, bpm);
+        let readings = &mut state.stages[k].readings;
+        readings.retain(|r| r.minute != minute);
+        readings.push(MinuteReading { minute, at_ms: due, bpm, by_strap, question });
+        readings.sort_by_key(|r| r.minute);
+    }
+
+    /// The strap reads each minute that is full and still open.
+    fn read_strap(&self, state: &mut State, at: f64, trace: &Trace) {
+        while let Some(Verdict::Waiting(minute) | Verdict::More(minute, _)) = self.verdict(state) {
+            let Some(stage) = state.stages.last() else { return };
+            let full = |m: u8| stage.start_ms + minute_ms(m);
+            let until = self.rule.map_or(minute, |r| r.until_minute.max(minute));
+            let heard = (minute..=until).take_while(|m| full(*m) <= at).find_map(|m| Some((m, trace.reading(full(m))?)));
+            let Some((minute, bpm)) = heard else { return };
+            self.read(state, minute, bpm, at, true);
+            self.judge(state, at);
+        }
+    }
+
+    fn question(&self, state: &State, minute: u8, bpm: f64) -> Option<String> {
+        let stage = state.stages.last()?;
+        let shown = rounded(bpm, 0);
+        let earlier = stage.readings.iter().rev().find(|r| r.minute < minute).map(|r| r.bpm);
+        if let Some(before) = earlier {
+            let apart = bpm - before;
+            let direction = if apart < 0.0 { "lower" } else { "higher" };
+            return (apart.abs() > UNLIKELY_JUMP)
+                .then(|| format!("{shown} is {} {direction} than the {} before it.", rounded(apart.abs(), 0), rounded(before, 0)));
+        }
+        if let Some(before) = state.stages.iter().rev().skip(1).find_map(|s| s.bpm)
+            && bpm < before - UNLIKELY_FALL
+        {
+            return Some(format!("{shown} is {} lower than stage {} ended with.", rounded(before - bpm, 0), stage.number - 1));
+        }
+        if bpm < UNLIKELY_LOW {
+            return Some(format!("{shown} is very low for someone at work."));
+        }
+        let max = self.method().of(&self.setup.facts()).ok()?;
+        (bpm > max + UNLIKELY_OVER_MAX).then(|| format!("{shown} is far above the predicted maximum of {}.", rounded(max, 0)))
+    }
+
+    fn method(&self) -> hr_max::HrMaxMethod {
+        hr_max::method_for(&self.setup.facts(), self.setup.hr_max_method, self.protocol.hr_max_default())
+    }
+
+    fn verdict(&self, state: &State) -> Option<Verdict> {
+        let (rule, stage) = (self.rule?, state.stages.last()?);
+        let first = rule.read_at.first().copied().unwrap_or(1);
+        let Some(last) = stage.readings.last() else { return Some(Verdict::Waiting(first)) };
+        let doubt = |r: &&MinuteReading| r.question.is_some() && !self.confirmed.contains(&(stage.number, r.minute));
+        if let Some(doubted) = stage.readings.iter().find(doubt) {
+            return doubted.question.clone().map(Verdict::Questioned);
+        }
+        if matches!(rule.goal, Goal::Line { .. }) && state.band.as_ref().is_some_and(|b| last.bpm >= b.high) {
+            return Some(Verdict::Ceiling(last.bpm));
+        }
+        let said = match stage.readings.as_slice() {
+            [.., a, b] if a.minute + 1 == b.minute => format!("{}, then {}", rounded(a.bpm, 0), rounded(b.bpm, 0)),
+            _ => rounded(last.bpm, 0),
+        };
+        if let Some(wanted) = self.wanted.get(&stage.number).filter(|w| **w > last.minute) {
+            return Some(Verdict::Waiting(*wanted));
+        }
+        if self.accepted.contains_key(&stage.number) {
+            return Some(Verdict::Steady(said));
+        }
+        if let Some(next) = rule.read_at.iter().find(|m| **m > last.minute) {
+            return Some(Verdict::Waiting(*next));
+        }
+        let apart = match stage.readings.as_slice() {
+            [.., a, b] if a.minute + 1 == b.minute => Some((b.bpm - a.bpm).abs()),
+            _ => None,
+        };
+        Some(match apart {
+            Some(apart) if apart <= rule.agree_within_bpm => Verdict::Steady(said),
+            Some(apart) if last.minute < rule.until_minute => {
+                Verdict::More(last.minute + 1, format!("{said}: {} apart, not steady. One more minute.", rounded(apart, 0)))
+            }
+            None if last.minute < rule.until_minute => {
+                Verdict::More(last.minute + 1, format!("{said} alone: a minute was missed, so one more is needed for two in a row."))
+            }
+            _ => Verdict::Unsteady(format!("{said}: not steady by minute {}", last.minute)),
+        })
+    }
+
+    /// Takes the decisions that follow from the running stage.
+    fn judge(&self, state: &mut State, at: f64) {
+        let (Some(rule), Some(verdict)) = (self.rule, self.verdict(state)) else { return };
+        let Some(k) = state.stages.len().checked_sub(1) else { return };
+        let number = state.stages[k].number;
+        (state.load_due, state.over_ms) = (None, None);
+        state.stages[k].steady = None;
+        state.stages[k].counts = false;
+        state.stages[k].bpm = None;
+        let last = state.stages[k].readings.last().map_or(0.0, |r| r.bpm);
+        match verdict {
+            Verdict::Waiting(minute) => {
+                self.plan(state, minute);
+                if let Some(read) = state.stages[k].readings.last() {
+                    let line = format!("{} at minute {}. The next reading is at minute {minute}.", rounded(read.bpm, 0), read.minute);
+                    decide(state, DecisionCode::ReadingNoted, at, line);
+                }
+            }
+            Verdict::Questioned(why) => {
+                decide(state, DecisionCode::ReadingQuestioned, at, format!("{why} Type it again, or keep it."));
+            }
+            Verdict::More(minute, line) => {
+                self.plan(state, minute);
+                decide(state, DecisionCode::OneMoreMinute, at, line);
+            }
+            Verdict::Ceiling(bpm) => {
+                let band = state.band.clone();
+                let (ceiling, because) = band.map_or_else(Default::default, |b| (rounded(b.high, 0), b.because));
+                state.stages[k].bpm = Some(bpm);
+                let line = format!("{} has reached the ceiling of {ceiling} ({because}): the test ends here.", rounded(bpm, 0));
+                decide(state, DecisionCode::CeilingReached, at, line);
+                state.over_ms = Some(at);
+            }
+            Verdict::Steady(said) => {
+                state.stages[k].steady = Some(true);
+                self.settled(state, rule, number, &said, last, at);
+            }
+            Verdict::Unsteady(said) => {
+                state.stages[k].steady = Some(false);
+                state.stages[k].bpm = Some(last);
+                match rule.goal {
+                    Goal::Band { .. } => {
+                        let line = format!("{said}: no steady state. The result is kept and flagged.");
+                        decide(state, DecisionCode::NoSteadyState, at, line);
+                        state.over_ms = Some(at);
+                    }
+                    Goal::Line { .. } => {
+                        let next = self.next_load(state, number, last, false);
+                        decide(state, DecisionCode::NoSteadyState, at, format!("{said}: no steady state; the stage is kept and flagged. {next}"));
+                    }
+                }
+            }
+        }
+    }
+
+    /// A stage that settled: does it count, is the test complete, what comes next?
+    fn settled(&self, state: &mut State, rule: &StageRule, number: u8, said: &str, last: f64, at: f64) {
+        let k = state.stages.len() - 1;
+        let whole = |bpm: f64| rounded(bpm, 0);
+        match rule.goal {
+            Goal::Line { from_bpm, .. } if last < from_bpm => {
+                state.stages[k].bpm = Some(last);
+                let next = self.next_load(state, number, last, false);
+                let line = format!(
+                    "{said}: steady, but below {} the stroke volume still rises, so stage {number} does not count. {next}",
+                    whole(from_bpm)
+                );
+                decide(state, DecisionCode::StageTooLow, at, line);
+            }
+            Goal::Line { from_bpm, stages } => {
+                state.stages[k].bpm = Some(last);
+                state.stages[k].counts = true;
+                let in_a_row = state.stages.iter().rev().take_while(|s| s.counts).count();
+                if in_a_row >= usize::from(stages) {
+                    let high = state.band.as_ref().map_or_else(String::new, |b| whole(b.high));
+                    let line = format!("{said}: steady. Two stages in a row stand between {} and {high}: the test is complete.", whole(from_bpm));
+                    decide(state, DecisionCode::Complete, at, line);
+                    state.over_ms = Some(at);
+                } else {
+                    let next = self.next_load(state, number, last, false);
+                    let line = format!("{said}: steady, and above {}: stage {number} counts. {next}", whole(from_bpm));
+                    decide(state, DecisionCode::StageCounts, at, line);
+                }
+            }
+            Goal::Band { low, high } => {
+                let readings = &state.stages[k].readings;
+                let pair: Vec<f64> = readings.iter().rev().take(2).map(|r| r.bpm).collect();
+                let mean = pair.iter().sum::<f64>() / pair.len().max(1) as f64;
+                state.stages[k].bpm = Some(mean);
+                let shown = rounded(mean, 1);
+                if mean < low && rule.load.is_some() {
+                    let next = self.next_load(state, number, mean, true);
+                    let line = format!("{said}: steady, but the mean of {shown} is under {}. {next}", whole(low));
+                    decide(state, DecisionCode::HeavierOffered, at, line);
+                } else if mean < low {
+                    let line = format!("{said}: steady, but the mean of {shown} is under {}: the work was light. The result is flagged.", whole(low));
+                    decide(state, DecisionCode::StageTooLow, at, line);
+                    state.over_ms = Some(at);
+                } else if mean > high {
+                    let line = format!("{said}: the mean of {shown} is over {}: stop here. The result is kept and flagged.", whole(high));
+                    decide(state, DecisionCode::TooHigh, at, line);
+                    state.over_ms = Some(at);
+                } else {
+                    state.stages[k].counts = true;
+                    let line = format!("{said}: steady, and the mean of {shown} lies between {} and {}: the test is complete.", whole(low), whole(high));
+                    decide(state, DecisionCode::Complete, at, line);
+                    state.over_ms = Some(at);
+                }
+            }
+        }
+    }
+
+    /// Asks for the next load and says why it is that one.
+    fn next_load(&self, state: &mut State, number: u8, bpm: f64, optional: bool) -> String {
+        let Some(rule) = self.rule.and_then(|r| r.load.as_ref()) else { return String::new() };
+        let now = state.stages.last().and_then(|s| s.load).map_or(0.0, |l| l.kgm_min);
+        let (next, because) = rule.next(usize::from(number), now, bpm);
+        let decided = Load::at(next, rule.rpm);
+        let lighter = next - rule.step_kgm_min;
+        let choices: Vec<Load> =
+            [lighter, next, next + rule.step_kgm_min].into_iter().filter(|l| *l > 0.0).map(|l| Load::at(l, rule.rpm)).collect();
+        state.load_due = Some(LoadDue { stage: number + 1, decided, choices, optional });
+        match (optional, because.as_str()) {
+            (true, _) => format!("A heavier load and {} more minutes: {}.", self.rule.and_then(|r| r.read_at.last()).unwrap_or(&6), decided.words()),
+            (false, "") => format!("Next {}: {} more.", decided.words(), rounded(rule.step_kgm_min, 0)),
+            (false, why) => format!("Next {}, because {} {why}.", decided.words(), rounded(bpm, 0)),
+        }
+    }
+
+    fn plan(&self, state: &mut State, minute: u8) {
+        let last_planned = self.rule.and_then(|r| r.read_at.last()).copied().unwrap_or(minute);
+        if let Some(stage) = state.stages.last_mut() {
+            stage.planned_end_ms = stage.start_ms + minute_ms(minute.max(last_planned));
+        }
+    }
+
+    /// Works out what screens draw: dues, line, timeline.
+    pub(super) fn settle(&mut self, state: &mut State) {
+        let Some(rule) = self.rule else { return };
+        state.decision = state.decisions.last().cloned();
+        state.can_finish = Self::has_result(state);
+        state.dues = self.dues(state, rule);
+        if state.status == Status::Stopped {
+            state.load_due = None;
+        }
+        state.timeline = timeline::staged(self.protocol, self.setup, state);
+        if let Goal::Line { from_bpm, .. } = rule.goal
+            && let Some(band) = &state.band
+        {
+            let judged: Vec<StageInput> = state.stages.iter().filter(|s| s.bpm.is_some()).map(stage_input).collect();
+            state.line = cycle::stage_line(&judged, &self.setup.facts(), self.method(), from_bpm, band.high).ok();
+        }
+    }
+
+    fn dues(&self, state: &State, rule: &StageRule) -> Vec<Due> {
+        let mut dues = Vec::new();
+        for stage in &state.stages {
+            let mut minutes: Vec<u8> = stage.readings.iter().map(|r| r.minute).collect();
+            let is_open = stage.end_ms.is_none() && state.over_ms.is_none() && state.status == Status::Running;
+            if is_open {
+                let last = minutes.last().copied().unwrap_or(0);
+                minutes.extend(rule.read_at.iter().filter(|m| **m > last));
+                match self.verdict(state) {
+                    Some(Verdict::Waiting(minute) | Verdict::More(minute, _)) if !minutes.contains(&minute) => minutes.push(minute),
+                    _ => {}
+                }
+            }
+            dues.extend(minutes.into_iter().map(|minute| {
+                let reading = stage.readings.iter().find(|r| r.minute == minute);
+                let at_ms = stage.start_ms + minute_ms(minute);
+                Due {
+                    stage: stage.number,
+                    minute,
+                    key: minute_key(minute).unwrap_or_default().to_owned(),
+                    label: format!("Heart rate, minute {minute}"),
+                    unit: "bpm".into(),
+                    from_ms: at_ms - strap::WINDOW_S * 1000.0,
+                    at_ms,
+                    value: reading.map(|r| r.bpm),
+                    suggested: None,
+                    question: reading
+                        .filter(|r| !self.confirmed.contains(&(stage.number, r.minute)))
+                        .and_then(|r| r.question.clone()),
+                }
+            }));
+        }
+        dues
+    }
+
+    /// Enough for a result: a stage that was judged, or whatever was read when the work was stopped.
+    pub(super) fn has_result(state: &State) -> bool {
+        let judged = state.stages.iter().any(|s| s.bpm.is_some());
+        match state.status {
+            Status::Stopped => judged,
+            _ => judged && (state.over_ms.is_some() || state.load_due.as_ref().is_some_and(|l| l.optional)),
+        }
+    }
+}
+
+/// The end of a minute after the start of its stage, ms.
+pub(super) fn minute_ms(minute: u8) -> f64 {
+    f64::from(minute) * 60_000.0
+}
+
+fn decide(state: &mut State, code: DecisionCode, at_ms: f64, because: String) {
+    if state.decisions.last().is_none_or(|d| d.because != because || d.overruled.is_some()) {
+        state.decisions.push(Decision::new(code, at_ms, because));
+    }
+}
+
+/// Writes what the assessor decided instead onto the decision that stood.
+fn overrule(state: &mut State, instead: &str) {
+    if let Some(standing) = state.decisions.last_mut() {
+        standing.overruled = Some(instead.to_owned());
+    }
+}
+
+fn band(protocol: &Protocol, rule: &StageRule, setup: &Setup) -> Option<Band> {
+    match rule.goal {
+        Goal::Band { low, high } => Some(Band { low, high, because: "where the estimate holds".into() }),
+        Goal::Line { from_bpm, .. } => {
+            let facts = setup.facts();
+            let method = hr_max::method_for(&facts, setup.hr_max_method, protocol.hr_max_default());
+            let ceiling = hr_max::ceiling(&facts, method, setup.ceiling).ok()?;
+            Some(Band { low: from_bpm, high: ceiling.bpm, because: ceiling.because })
+        }
+    }
+}
+
+fn stage_input(stage: &StageState) -> StageInput {
+    StageInput {
+        load_kgm_min: stage.load.map_or(0.0, |l| l.kgm_min),
+        readings: stage.readings.iter().map(|r| (r.minute, r.bpm)).collect(),
+    }
+}
+
+/// The readings of a closed run: all stages where they make a line, else the last that was judged.
+pub(super) fn inputs(state: &State, protocol: &Protocol) -> Inputs {
+    let mut inputs = Inputs::new();
+    if protocol.records_stages() {
+        inputs.stages = state.stages.iter().filter(|s| !s.readings.is_empty()).map(stage_input).collect();
+    } else if let Some(stage) = state.stages.iter().rev().find(|s| s.bpm.is_some()) {
+        for reading in &stage.readings {
+            if let Some(key) = minute_key(reading.minute).filter(|key| protocol.input(key).is_some()) {
+                inputs.insert(key, reading.bpm);
+            }
+        }
+        if let Some(load) = stage.load {
+            inputs.insert("load_kgm_min", load.kgm_min);
+        }
+    }
+    inputs
+}
