@@ -17,6 +17,7 @@
 //! | [`strap`] | what does a chest strap say? |
 //! | [`run`] | where is the test now, and what comes next? |
 //! | [`inputs`] | what was read? |
+//! | [`simulate`] | what would a client whose true VO2max is known do? |
 //! | [`estimate`] | which equation, with which numbers in it? |
 //! | [`quantity`] | what is a quantity called, and how is it written? |
 //! | [`norms`] | compared with whom? |
@@ -41,6 +42,7 @@ pub mod quantity;
 pub mod readiness;
 pub mod report;
 pub mod run;
+pub mod simulate;
 pub mod staging;
 pub mod strap;
 pub mod suitability;

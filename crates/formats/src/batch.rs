@@ -14,6 +14,8 @@ use impulso_core::{
     catalogue::{self, Protocol},
     norms::Standing,
     person::{Facts, Sex},
+    hr_max::{CeilingRule, HrMaxMethod},
+    quantity,
     trial::{self, Circumstances, Flag, Inputs, Outcome, Trial},
     units::{Age, BodyMass, Bpm, Height},
 };
@@ -62,38 +64,47 @@ pub fn compute(mut input: impl BufRead, mut output: impl Write) -> io::Result<Ta
 
 /// Computes one line and writes its answer; says whether it was computed.
 fn write_line(text: &[u8], output: &mut impl Write) -> io::Result<bool> {
-    let envelope: Envelope = serde_json::from_slice(text).unwrap_or_default();
-    let parsed = serde_json::from_slice::<Line>(text).map_err(|e| bad_json(&e));
-    match parsed.and_then(|line| answer(&line)) {
+    let line = match serde_json::from_slice::<Line>(text) {
+        Ok(line) => line,
+        Err(error) => {
+            let Envelope { id, protocol } = serde_json::from_slice(text).unwrap_or_default();
+            serde_json::to_writer(output, &Failure { id, protocol, error: &bad_json(&error) })?;
+            return Ok(false);
+        }
+    };
+    match protocol_of(&line).and_then(|protocol| Ok((protocol, answer(&line, protocol)?))) {
         Ok((protocol, outcome)) => {
-            serde_json::to_writer(output, &Answer { id: envelope.id, protocol: &protocol.id, outcome: &outcome })?;
+            serde_json::to_writer(output, &Answer { id: line.id, protocol: &protocol.id, outcome: &outcome })?;
             Ok(true)
         }
         Err(error) => {
-            serde_json::to_writer(output, &Failure { id: envelope.id, protocol: envelope.protocol, error: &error })?;
+            serde_json::to_writer(output, &Failure { id: line.id, protocol: line.protocol.as_deref(), error: &error })?;
             Ok(false)
         }
     }
 }
 
-fn answer(line: &Line) -> Result<(&'static Protocol, Outcome), InputError> {
-    if let Some(extra) = line.unknown.first() {
-        return Err(unknown(extra));
-    }
-    let protocol = match &line.protocol {
-        Some(id) => catalogue::find(id)?,
-        None => return Err(InputError::new(Code::MissingInput, "protocol", "Name the protocol.")),
-    };
+/// Computes a line that could be read.
+fn answer<'a>(line: &'a Line, protocol: &'a Protocol) -> Result<Outcome<'a>, InputError> {
     let facts = line.person.facts(line.on)?;
-    line.options.check()?;
-    let circumstances =
-        Circumstances { warm_up: line.conditions.warm_up, heart_rate_drug: line.conditions.heart_rate_drug.unwrap_or(false) };
-    let outcome = trial::compute(&Trial { protocol, facts, inputs: &line.inputs.0, circumstances })?;
+    let circumstances = Circumstances {
+        warm_up: line.conditions.warm_up,
+        heart_rate_drug: line.conditions.heart_rate_drug.unwrap_or(false),
+        conditioned: line.conditions.conditioned,
+    };
+    let outcome = trial::compute(&Trial { protocol, facts, inputs: &line.inputs.0, options: line.options.choose()?, circumstances })?;
     // In a batch a quantity that cannot be given is the line's error: nobody is there to read a half answer.
     match outcome.refused.first() {
         Some((_, error)) => Err(error.clone()),
-        None => Ok((protocol, outcome)),
+        None => Ok(outcome),
     }
+}
+
+fn protocol_of(line: &Line) -> Result<&'static Protocol, InputError> {
+    if let Some(extra) = line.unknown.first() {
+        return Err(unknown(extra));
+    }
+    line.protocol.as_deref().map_or_else(|| Err(InputError::new(Code::MissingInput, "protocol", "Name the protocol.")), catalogue::find)
 }
 
 /// What comes back even for a line that is otherwise unusable.
@@ -108,6 +119,7 @@ struct Envelope<'a> {
 /// One line of input. Unknown keys are collected, to be named.
 #[derive(Default)]
 struct Line<'a> {
+    id: Option<&'a RawValue>,
     protocol: Option<Cow<'a, str>>,
     on: Option<NaiveDate>,
     person: Person,
@@ -129,7 +141,7 @@ impl<'de: 'a, 'a> Deserialize<'de> for Line<'a> {
                 let mut line = Line::default();
                 while let Some(key) = map.next_key::<Cow<'de, str>>()? {
                     match key.as_ref() {
-                        "id" => drop(map.next_value::<&RawValue>()?),
+                        "id" => line.id = Some(map.next_value()?),
                         "protocol" => line.protocol = map.next_value()?,
                         "on" => line.on = map.next_value()?,
                         "person" => line.person = map.next_value()?,
@@ -187,20 +199,25 @@ impl Person {
     }
 }
 
-/// Choices. None of today's protocols uses one; they are still held to what exists.
+/// Choices.
 #[derive(Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Options {
     #[serde(default)]
     hr_max_method: Option<String>,
+    #[serde(default)]
+    ceiling_bpm: Option<f64>,
 }
 
 impl Options {
-    fn check(&self) -> Result<(), InputError> {
-        match self.hr_max_method.as_deref() {
-            None | Some("fox" | "tanaka" | "gulati" | "measured") => Ok(()),
-            Some(_) => Err(InputError::new(Code::NotApplicable, "hr_max_method", "Choose fox, tanaka, gulati or measured.")),
-        }
+    fn choose(&self) -> Result<trial::Options, InputError> {
+        let unknown = || InputError::new(Code::NotApplicable, "hr_max_method", "Choose fox, tanaka, gulati or measured.");
+        let hr_max_method = self.hr_max_method.as_deref().map(|name| HrMaxMethod::named(name).ok_or_else(unknown)).transpose()?;
+        let ceiling = match self.ceiling_bpm {
+            Some(bpm) => CeilingRule::Chosen { bpm: Bpm::new(bpm).map_err(|e| e.at("ceiling_bpm"))? },
+            None => CeilingRule::Lower,
+        };
+        Ok(trial::Options { hr_max_method, ceiling })
     }
 }
 
@@ -212,12 +229,14 @@ struct Given {
     warm_up: Option<bool>,
     #[serde(default)]
     heart_rate_drug: Option<bool>,
+    #[serde(default)]
+    conditioned: Option<bool>,
 }
 
 struct Answer<'a> {
     id: Option<&'a RawValue>,
     protocol: &'a str,
-    outcome: &'a Outcome,
+    outcome: &'a Outcome<'a>,
 }
 
 impl Serialize for Answer<'_> {
@@ -241,7 +260,7 @@ impl Serialize for Answer<'_> {
     }
 }
 
-struct Results<'a>(&'a Outcome);
+struct Results<'a>(&'a Outcome<'a>);
 
 impl Serialize for Results<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
@@ -263,17 +282,17 @@ impl Serialize for Results<'_> {
             if equation.is_estimate() {
                 map.serialize_entry(
                     quantity,
-                    &Estimated { value: estimate.value, unit: equation.unit(), method: equation.name(), see: equation.see() },
+                    &Estimated { value: estimate.value, unit: quantity::unit(quantity), method: equation.name(), see: estimate.see },
                 )?;
             } else {
-                map.serialize_entry(quantity, &Reading { value: estimate.value, unit: equation.unit() })?;
+                map.serialize_entry(quantity, &Reading { value: estimate.value, unit: quantity::unit(quantity) })?;
             }
         }
         map.end()
     }
 }
 
-struct Norms<'a>(&'a Outcome);
+struct Norms<'a>(&'a Outcome<'a>);
 
 impl Serialize for Norms<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
@@ -324,9 +343,9 @@ impl<'a> From<&'a Standing> for Stand<'a> {
 }
 
 #[derive(Serialize)]
-struct Failure<'a> {
+struct Failure<'a, P> {
     id: Option<&'a RawValue>,
-    protocol: Option<&'a RawValue>,
+    protocol: Option<P>,
     error: &'a InputError,
 }
 

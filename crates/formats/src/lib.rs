@@ -2,3 +2,4 @@
 
 pub mod batch;
 pub mod calendar;
+pub mod heart_rate;

@@ -15,6 +15,7 @@ pub mod error;
 pub mod ids;
 pub mod people;
 pub mod practices;
+pub mod protocols;
 pub mod readiness;
 pub mod results;
 pub mod retests;

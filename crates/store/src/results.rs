@@ -8,7 +8,7 @@ use impulso_core::{
     person::{Facts, Sex},
     run::{StopReason, event::Conditions},
     trial::Inputs,
-    units::{Age, BodyMass, Height},
+    units::{Age, BodyMass, Bpm, Height},
 };
 use serde::{Deserialize, Serialize};
 
@@ -28,17 +28,23 @@ pub struct StoredFacts {
     pub mass: Option<BodyMass>,
     /// Height.
     pub height: Option<Height>,
+    /// Resting heart rate, where it was taken.
+    #[serde(default)]
+    pub resting_hr: Option<Bpm>,
+    /// A measured maximal heart rate.
+    #[serde(default)]
+    pub hr_max: Option<Bpm>,
 }
 
 impl From<Facts> for StoredFacts {
     fn from(f: Facts) -> Self {
-        Self { sex: f.sex, age: f.age, mass: f.mass, height: f.height }
+        Self { sex: f.sex, age: f.age, mass: f.mass, height: f.height, resting_hr: f.resting_hr, hr_max: f.hr_max }
     }
 }
 
 impl From<StoredFacts> for Facts {
     fn from(f: StoredFacts) -> Self {
-        Self { sex: f.sex, age: f.age, mass: f.mass, height: f.height, resting_hr: None, hr_max: None }
+        Self { sex: f.sex, age: f.age, mass: f.mass, height: f.height, resting_hr: f.resting_hr, hr_max: f.hr_max }
     }
 }
 

@@ -1,0 +1,296 @@
+//! A simulated client: a heart and lungs whose true VO2max is known, for rehearsals and for asking how good an estimate is.
+//!
+//! The heart follows the oxygen demand with first-order kinetics, drifts upwards with time, and flutters a little from beat
+//! to beat. Everything is worked out from a seed: the same client gives the same second every time. Source of the model:
+//! common practice (linear heart rate on oxygen uptake, time constant near 30 s); the numbers are ours.
+
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    estimate::{cycle, step},
+    person::{Facts, Sex},
+    strap::Heard,
+};
+
+/// Someone made up, with what no test can see.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Client {
+    /// Sex as the equations use it.
+    pub sex: Sex,
+    /// Completed years.
+    pub age: f64,
+    /// kg.
+    pub mass: f64,
+    /// Resting heart rate, bpm.
+    pub resting_hr: f64,
+    /// The true maximal heart rate, bpm.
+    pub hr_max: f64,
+    /// The true VO2max, mL/kg/min.
+    pub vo2max: f64,
+    /// Time constant of the heart, s.
+    pub tau_s: f64,
+    /// Upward drift, bpm a minute at work.
+    pub drift: f64,
+    /// Standard deviation of the reading from second to second, bpm.
+    pub noise: f64,
+    /// What goes wrong.
+    #[serde(default)]
+    pub faults: Vec<Fault>,
+    /// Everything random comes from it.
+    pub seed: u64,
+}
+
+/// Something for an assessor to notice. Times are seconds of the run's clock.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Fault {
+    /// The pedals or feet fall behind the beat.
+    CadenceDrifts {
+        /// From.
+        from_s: f64,
+        /// Until.
+        until_s: f64,
+    },
+    /// The strap loses contact.
+    StrapDropsOut {
+        /// From.
+        from_s: f64,
+        /// Until.
+        until_s: f64,
+    },
+    /// The heart rate keeps rising for a while.
+    DoesNotSettle {
+        /// From.
+        from_s: f64,
+        /// Until.
+        until_s: f64,
+    },
+    /// The client says that they are dizzy: stop.
+    Dizzy {
+        /// When.
+        at_s: f64,
+    },
+}
+
+impl Fault {
+    /// When it begins, s.
+    pub const fn from_s(self) -> f64 {
+        match self {
+            Self::CadenceDrifts { from_s, .. } | Self::StrapDropsOut { from_s, .. } | Self::DoesNotSettle { from_s, .. } => from_s,
+            Self::Dizzy { at_s } => at_s,
+        }
+    }
+
+    /// What there was to notice, in a sentence's middle.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::CadenceDrifts { .. } => "the cadence drifted off the beat",
+            Self::StrapDropsOut { .. } => "the strap dropped out",
+            Self::DoesNotSettle { .. } => "the heart rate did not settle",
+            Self::Dizzy { .. } => "the client reported dizziness",
+        }
+    }
+}
+
+/// A stretch of work: what the body has to deliver from a moment on.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Demand {
+    /// From this second on.
+    pub from_s: f64,
+    /// Oxygen uptake asked for, mL/kg/min.
+    pub vo2: f64,
+}
+
+/// Oxygen uptake at rest, mL/kg/min. Source: ACSM guidelines, 2018; recalled.
+pub const RESTING_VO2: f64 = 3.5;
+
+/// How much the heart rate of the unsettled rises, bpm a minute.
+const UNSETTLED: f64 = 8.0;
+/// Share of the beat at which drifting feet move.
+const DRIFTING: f64 = 0.86;
+/// The most a heart can be asked for: nobody works far above their maximum.
+const BEYOND_MAX: f64 = 1.05;
+
+impl Client {
+    /// A client made from a seed: an adult of any fitness, each with what makes estimates err.
+    pub fn from_seed(seed: u64) -> Self {
+        let mut dice = Dice::new(seed);
+        let sex = if dice.uniform() < 0.5 { Sex::Male } else { Sex::Female };
+        let age = (20.0 + 45.0 * dice.uniform()).floor();
+        let male = sex == Sex::Male;
+        let mass = (if male { 80.0 } else { 66.0 } + 10.0 * dice.normal()).clamp(45.0, 130.0);
+        let middle = if male { 48.0 } else { 39.0 } - 0.3 * (age - 20.0);
+        let vo2max = (middle + 7.0 * dice.normal()).clamp(18.0, 70.0);
+        let hr_max = 208.0 - 0.7 * age + 8.0 * dice.normal();
+        let resting_hr = (72.0 - 0.35 * (vo2max - 35.0) + 5.0 * dice.normal()).clamp(42.0, 95.0);
+        let (tau_s, drift) = (25.0 + 15.0 * dice.uniform(), 0.2 + 0.6 * dice.uniform());
+        Self { sex, age, mass: mass.round(), resting_hr: resting_hr.round(), hr_max: hr_max.round(), vo2max, tau_s, drift, noise: 1.2, faults: Vec::new(), seed }
+    }
+
+    /// The facts a record would hold: nothing of what is hidden.
+    pub fn facts(&self) -> Facts {
+        Facts {
+            sex: Some(self.sex),
+            age: crate::units::Age::new(self.age).ok(),
+            mass: crate::units::BodyMass::new(self.mass).ok(),
+            ..Facts::default()
+        }
+    }
+
+    /// The heart rate that an oxygen uptake settles at, bpm: linear between rest and maximum.
+    pub fn steady_hr(&self, vo2: f64) -> f64 {
+        let share = ((vo2 - RESTING_VO2) / (self.vo2max - RESTING_VO2)).clamp(0.0, BEYOND_MAX);
+        (self.resting_hr + share * (self.hr_max - self.resting_hr)).min(self.hr_max)
+    }
+
+    /// The true heart rate at a second, bpm, without flutter.
+    pub fn heart_rate(&self, demands: &[Demand], at_s: f64) -> f64 {
+        let mut rate = self.resting_hr;
+        let mut worked = 0.0;
+        for (k, demand) in demands.iter().enumerate().filter(|(_, d)| d.from_s < at_s) {
+            let until = demands.get(k + 1).map_or(at_s, |next| next.from_s.min(at_s));
+            let length = until - demand.from_s;
+            let target = self.steady_hr(demand.vo2);
+            rate = target + (rate - target) * (-length / self.tau_s).exp();
+            worked += if demand.vo2 > 2.0 * RESTING_VO2 { length } else { 0.0 };
+        }
+        let unsettled: f64 = self
+            .faults
+            .iter()
+            .map(|f| match f {
+                Fault::DoesNotSettle { from_s, until_s } => (at_s.min(*until_s) - from_s).max(0.0) * UNSETTLED / 60.0,
+                _ => 0.0,
+            })
+            .sum();
+        (rate + self.drift * worked / 60.0 + unsettled).clamp(self.resting_hr - 5.0, self.hr_max)
+    }
+
+    /// What the strap says at a whole second.
+    pub fn strap(&self, demands: &[Demand], second: u32) -> Heard {
+        let at_s = f64::from(second);
+        let is_out = self.faults.iter().any(|f| matches!(f, Fault::StrapDropsOut { from_s, until_s } if (*from_s..*until_s).contains(&at_s)));
+        let mut dice = Dice::new(self.seed ^ (u64::from(second) + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15));
+        let bpm = (self.heart_rate(demands, at_s) + self.noise * dice.normal()).round().clamp(30.0, 240.0);
+        let beat_ms = 60_000.0 / bpm;
+        // A beat out of turn now and then: a short interval and the pause after it.
+        let ectopic = dice.uniform() < 0.004;
+        let rr_ms = if ectopic { vec![0.6 * beat_ms, 1.4 * beat_ms] } else { vec![beat_ms + 8.0 * dice.normal()] };
+        Heard { bpm: Some(if is_out { 0 } else { bpm as u16 }), contact: Some(!is_out), energy_kj: None, rr_ms: if is_out { Vec::new() } else { rr_ms }, rejected: None }
+    }
+
+    /// How fast the pedals or feet really go at a second, beats a minute, for a beat of `cadence`.
+    pub fn cadence(&self, cadence: f64, at_s: f64) -> f64 {
+        let drifts = self.faults.iter().any(|f| matches!(f, Fault::CadenceDrifts { from_s, until_s } if (*from_s..*until_s).contains(&at_s)));
+        if drifts { (cadence * DRIFTING).round() } else { cadence }
+    }
+
+    /// What the client has said up to a second.
+    pub fn said(&self, at_s: f64) -> Vec<(f64, &'static str)> {
+        let dizzy = self.faults.iter().filter_map(|f| match f {
+            Fault::Dizzy { at_s } => Some((*at_s, "“I feel a bit dizzy.”")),
+            _ => None,
+        });
+        dizzy.filter(|(at, _)| *at <= at_s).collect()
+    }
+}
+
+/// Oxygen uptake of a cycle load for a client, mL/kg/min.
+pub fn cycling(client: &Client, kgm_min: f64) -> f64 {
+    cycle::cycling_vo2(kgm_min, client.mass)
+}
+
+/// Oxygen uptake of stepping, mL/kg/min.
+pub fn stepping(steps_a_minute: f64, bench_cm: f64) -> f64 {
+    step::stepping_vo2(steps_a_minute, bench_cm / 100.0)
+}
+
+/// Random numbers from a seed: SplitMix64 (Steele, Lea, Flood 2014; source of the constants). The core has no random
+/// source of its own, and what is simulated must be the same everywhere.
+#[derive(Debug, Clone)]
+pub struct Dice(u64);
+
+impl Dice {
+    /// Dice for a seed.
+    pub const fn new(seed: u64) -> Self {
+        Self(seed)
+    }
+
+    fn next(&mut self) -> u64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        z ^ (z >> 31)
+    }
+
+    /// From 0 up to 1.
+    pub fn uniform(&mut self) -> f64 {
+        (self.next() >> 11) as f64 / (1u64 << 53) as f64
+    }
+
+    /// Mean 0, standard deviation 1 (Box and Muller).
+    pub fn normal(&mut self) -> f64 {
+        let (u, v) = (1.0 - self.uniform(), self.uniform());
+        (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * v).cos()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn anyone() -> Client {
+        Client { drift: 0.0, faults: Vec::new(), ..Client::from_seed(7) }
+    }
+
+    #[test]
+    fn the_heart_follows_the_load_with_its_time_constant() {
+        let client = anyone();
+        let demands = [Demand { from_s: 0.0, vo2: 20.0 }];
+        let target = client.steady_hr(20.0);
+        let risen = (client.heart_rate(&demands, client.tau_s) - client.resting_hr) / (target - client.resting_hr);
+        assert!((risen - (1.0 - (-1.0f64).exp())).abs() < 1e-9);
+        assert!((client.heart_rate(&demands, 600.0) - target).abs() < 0.01);
+    }
+
+    #[test]
+    fn at_the_true_maximum_the_heart_is_at_its_own() {
+        let client = anyone();
+        assert!((client.steady_hr(client.vo2max) - client.hr_max).abs() < 1e-9);
+        assert!((client.steady_hr(RESTING_VO2) - client.resting_hr).abs() < 1e-9);
+    }
+
+    #[test]
+    fn faults_show_where_they_are_and_nowhere_else() {
+        let faults = vec![
+            Fault::StrapDropsOut { from_s: 100.0, until_s: 120.0 },
+            Fault::CadenceDrifts { from_s: 200.0, until_s: 230.0 },
+            Fault::Dizzy { at_s: 300.0 },
+        ];
+        let client = Client { faults, ..anyone() };
+        let work = [Demand { from_s: 0.0, vo2: 20.0 }];
+        assert_eq!((client.strap(&work, 99).contact, client.strap(&work, 100).contact, client.strap(&work, 120).contact), (Some(true), Some(false), Some(true)));
+        assert_eq!((client.cadence(100.0, 199.0), client.cadence(100.0, 210.0)), (100.0, 86.0));
+        assert_eq!((client.said(299.0).len(), client.said(300.0).len()), (0, 1));
+    }
+
+    #[test]
+    fn one_who_does_not_settle_is_more_than_five_beats_apart_after_a_minute() {
+        let client = Client { faults: vec![Fault::DoesNotSettle { from_s: 100.0, until_s: 400.0 }], ..anyone() };
+        let work = [Demand { from_s: 0.0, vo2: 15.0 }];
+        assert!(client.heart_rate(&work, 300.0) - client.heart_rate(&work, 240.0) > 5.0);
+    }
+
+    proptest! {
+        #[test]
+        fn the_same_seed_is_the_same_client_and_everyone_is_possible(seed: u64, second in 0u32..3600) {
+            let client = Client::from_seed(seed);
+            prop_assert_eq!(&client, &Client::from_seed(seed));
+            prop_assert!(client.hr_max > client.resting_hr + 50.0 && (18.0..=70.0).contains(&client.vo2max));
+            let work = [Demand { from_s: 0.0, vo2: 25.0 }];
+            prop_assert_eq!(client.strap(&work, second), client.strap(&work, second));
+            prop_assert!(client.facts().hr_max.is_none() && client.facts().resting_hr.is_none());
+        }
+    }
+}
