@@ -17,6 +17,7 @@
 //! | [`strap`] | what does a chest strap say? |
 //! | [`run`] | where is the test now, and what comes next? |
 //! | [`inputs`] | what was read? |
+//! | [`rehearse`] | what did an assessor make of a simulated client? |
 //! | [`simulate`] | what would a client whose true VO2max is known do? |
 //! | [`estimate`] | which equation, with which numbers in it? |
 //! | [`quantity`] | what is a quantity called, and how is it written? |
@@ -40,6 +41,7 @@ pub mod plan;
 pub mod pulse;
 pub mod quantity;
 pub mod readiness;
+pub mod rehearse;
 pub mod report;
 pub mod run;
 pub mod simulate;

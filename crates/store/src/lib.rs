@@ -39,6 +39,8 @@ pub async fn migrate(owner_url: &str) -> Result<()> {
 #[derive(Debug, Clone)]
 pub struct Store {
     pool: PgPool,
+    /// This process among those that serve the same database.
+    process: Uuid,
 }
 
 impl Store {
@@ -46,7 +48,7 @@ impl Store {
     /// wrong, while its database is away.
     pub fn connect_lazy(app_url: &str) -> Result<Self> {
         let pool = PgPoolOptions::new().max_connections(16).acquire_timeout(Duration::from_secs(4)).connect_lazy(app_url)?;
-        Ok(Self { pool })
+        Ok(Self { pool, process: Uuid::now_v7() })
     }
 
     /// Whether the database answers.
@@ -58,7 +60,7 @@ impl Store {
     pub async fn scope(&self, practice: PracticeId) -> Result<Scope> {
         let mut tx = self.pool.begin().await?;
         sqlx::query!("select set_config('impulso.practice_id', $1, true)", practice.0.to_string()).fetch_one(&mut *tx).await?;
-        Ok(Scope { tx, practice })
+        Ok(Scope { tx, practice, process: self.process })
     }
 
     pub(crate) fn pool(&self) -> &PgPool {
@@ -71,6 +73,7 @@ impl Store {
 pub struct Scope {
     tx: Transaction<'static, Postgres>,
     practice: PracticeId,
+    process: Uuid,
 }
 
 impl Scope {

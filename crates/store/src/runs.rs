@@ -252,8 +252,8 @@ pub async fn append(scope: &mut Scope, coach: Option<CoachId>, run: &Run, events
 
 /// Tells every server process that a run has changed, once this transaction is kept.
 async fn announce(scope: &mut Scope, id: RunId) -> Result<()> {
-    let practice = scope.practice_id();
-    sqlx::query!("select pg_notify($1, $2)", CHANNEL, format!("{practice} {}", id.0)).fetch_one(scope.db()).await?;
+    let notice = format!("{} {} {}", scope.practice_id(), id.0, scope.process);
+    sqlx::query!("select pg_notify($1, $2)", CHANNEL, notice).fetch_one(scope.db()).await?;
     Ok(())
 }
 
@@ -289,23 +289,40 @@ pub async fn by_code(store: &Store, code: &str) -> Result<Option<(PracticeId, Ru
     Ok(found.map(|f| (PracticeId(f.practice_id), RunId(f.run_id))))
 }
 
-/// What changes in any process.
+/// What changes in other processes.
 #[derive(Debug)]
-pub struct Changes(PgListener);
+pub struct Changes {
+    listener: PgListener,
+    process: uuid::Uuid,
+}
 
-/// Listens for changes of runs in all server processes.
+/// One change, told by another process.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Change {
+    /// This run has changed.
+    Of(PracticeId, RunId),
+    /// The connection was lost for a while: any run may have changed.
+    Unknown,
+}
+
+/// Listens for changes of runs that other server processes made.
 pub async fn changes(store: &Store) -> Result<Changes> {
     let mut listener = PgListener::connect_with(store.pool()).await?;
     listener.listen(CHANNEL).await?;
-    Ok(Changes(listener))
+    Ok(Changes { listener, process: store.process })
 }
 
 impl Changes {
-    /// The next run that changed. `None` where the connection was lost for a while: anything may have changed.
-    pub async fn next(&mut self) -> Result<Option<(PracticeId, RunId)>> {
-        let Some(notice) = self.0.try_recv().await? else { return Ok(None) };
-        let mut parts = notice.payload().split(' ').filter_map(|p| p.parse().ok());
-        Ok(parts.next().zip(parts.next()).map(|(practice, run)| (PracticeId(practice), RunId(run))))
+    /// Waits for the next change.
+    pub async fn next(&mut self) -> Result<Change> {
+        loop {
+            let Some(notice) = self.listener.try_recv().await? else { return Ok(Change::Unknown) };
+            let mut parts = notice.payload().split(' ').filter_map(|p| p.parse::<uuid::Uuid>().ok());
+            match (parts.next(), parts.next(), parts.next()) {
+                (Some(practice), Some(run), Some(process)) if process != self.process => return Ok(Change::Of(PracticeId(practice), RunId(run))),
+                _ => {}
+            }
+        }
     }
 }
 
