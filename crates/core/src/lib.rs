@@ -10,6 +10,7 @@
 //! | [`person`] | who is being tested: sex, age, mass, height? |
 //! | [`readiness`] | may we test today, and how hard? |
 //! | [`catalogue`] | what is this test, and how is it run? |
+//! | [`own`] | how does a practice make its own copy of a test? |
 //! | [`suitability`] | is this the right test for this client? |
 //! | [`pulse`] | what does a counted or tapped pulse say? |
 //! | [`hr_max`] | how high can the heart rate go, and where does the test end? |
@@ -36,6 +37,7 @@ pub mod estimate;
 pub mod hr_max;
 pub mod inputs;
 pub mod norms;
+pub mod own;
 pub mod person;
 pub mod plan;
 pub mod pulse;

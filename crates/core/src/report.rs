@@ -4,7 +4,7 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{self, Protocol},
+    catalogue::Protocol,
     change::{self, Comparison, Point, TypicalError, Unlike},
     estimate::Working,
     norms::{Bound, Standing, Tick},
@@ -43,6 +43,18 @@ pub struct QuantityReport {
     pub norms: Vec<NormReport>,
     /// The wobble of this measure.
     pub typical_error: Option<TypicalError>,
+    /// For people over 60: the level under which living independently becomes hard, in the unit.
+    pub independence: Option<f64>,
+}
+
+/// The VO2max under which living independently becomes hard, for someone over 60. Source: Shephard 2009; recalled.
+fn independence(key: &str, facts: &Facts) -> Option<f64> {
+    let over_60 = facts.age.is_some_and(|a| a.value() > 60.0);
+    match (key, facts.sex) {
+        ("vo2max", Some(Sex::Male)) if over_60 => Some(18.0),
+        ("vo2max", Some(Sex::Female)) if over_60 => Some(15.0),
+        _ => None,
+    }
 }
 
 /// A value on a printed table's rule.
@@ -149,6 +161,7 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, repeats: &[f64])
         }),
         norms: outcome.norms.iter().filter(|(q, _)| *q == key).map(|(_, s)| norm_report(s, facts)).collect(),
         typical_error: TypicalError::best(protocol, key, facts.sex, repeats),
+        independence: independence(key, facts),
     }
 }
 
@@ -262,6 +275,8 @@ pub struct Rung {
     pub now_shown: String,
     /// The unit.
     pub unit: String,
+    /// Whether it is the quantity that the test is heard through first.
+    pub is_headline: bool,
 }
 
 /// A row of the ladder for a change.
@@ -273,6 +288,7 @@ pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
         first_shown: quantity::shown(key, change.from),
         now_shown: quantity::shown(key, change.to),
         unit: quantity::unit_shown(key).to_owned(),
+        is_headline: protocol.headline() == key,
         change,
     }
 }
@@ -281,8 +297,7 @@ pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
 /// speaks once, through the quantity a client hears first.
 pub fn story(rungs: &[Rung], tests: usize, today: NaiveDate) -> String {
     use change::Verdict as V;
-    let spoken: Vec<&Rung> =
-        rungs.iter().filter(|r| catalogue::find(&r.protocol).is_ok_and(|p| p.headline() == r.change.quantity)).collect();
+    let spoken: Vec<&Rung> = rungs.iter().filter(|r| r.is_headline).collect();
     match (tests, spoken.iter().map(|r| r.change.from_on).min()) {
         (0, _) => "No test yet. Start with readiness, then choose a test.".to_owned(),
         (1, _) | (_, None) => "One test so far. The next one, under the same conditions, will show the change.".to_owned(),
@@ -315,6 +330,7 @@ fn spoken_change(rung: &Rung) -> Option<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::catalogue;
     use crate::{
         run::event::Answer,
         trial::{Circumstances, Options, compute},

@@ -3,7 +3,7 @@
 use actix_web::middleware::DefaultHeaders;
 use utoipa_actix_web::service_config::ServiceConfig;
 
-use crate::api::{assess, health, library, people, practice, readiness, results, retests, runs, session, today};
+use crate::api::{assess, health, join, library, people, practice, readiness, rehearsals, results, retests, runs, session, today};
 
 /// The routes under `/api`.
 pub fn routes(config: &mut ServiceConfig) {
@@ -27,11 +27,21 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(readiness::keep)
         .service(library::list)
         .service(library::get)
+        .service(library::copy)
         .service(assess::prepare)
         .service(assess::differences)
+        .service(assess::choose)
         .service(runs::create)
         .service(runs::get)
         .service(runs::append)
+        .service(runs::live)
+        .service(join::get)
+        .service(join::append)
+        .service(join::live)
+        .service(rehearsals::create)
+        .service(rehearsals::simulated)
+        .service(results::inverse)
+        .service(results::enter)
         .service(results::get)
         .service(results::trend)
         .service(retests::preview)

@@ -87,7 +87,7 @@ fn method(page: &mut String, protocol: &Protocol) {
     for example in examples(protocol) {
         let _ = writeln!(
             page,
-            "- {} (`{}`): {}. At 120 bpm: {}.",
+            "- {} (`{}`): {}. For example: {}.",
             text::capital(&example.who),
             example.method,
             example.working.formula,

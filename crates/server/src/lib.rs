@@ -7,10 +7,13 @@ pub mod auth;
 pub mod demo;
 pub mod docs;
 pub mod error;
+pub mod intake;
+pub mod live;
 pub mod scoring;
 pub mod serve;
 pub mod session_store;
 pub mod settings;
+pub mod shelf;
 pub mod statics;
 
 pub use error::{ApiError, ApiResult};

@@ -2,66 +2,77 @@
 
 use std::collections::BTreeMap;
 
-use chrono::{DateTime, Utc};
+use chrono::NaiveDate;
 use impulso_core::{
     Code,
-    catalogue::{self, Protocol},
+    catalogue::Protocol,
     change::{self, TypicalError},
-    person::Sex,
+    hr_max::{CeilingRule, HrMaxMethod},
+    person::{Facts, Sex},
     report::{self, Progress, ResultReport, Rung},
-    run::{State, event::Answer},
-    trial::{self, Circumstances, Outcome, Trial},
+    run::{
+        Setup, State,
+        event::{Answer, Conditions},
+    },
+    trial::{self, Circumstances, Options, Outcome, Trial},
+    units::Bpm,
 };
 use impulso_store::{
-    CoachId, ResultId, Scope, audit, people, readiness,
+    CoachId, PersonId, ResultId, Scope, audit, people, readiness,
     results::{self, Stop, Stored},
     retests,
-    runs::{self, Run},
+    runs::Run,
 };
 use serde_json::json;
 
-use crate::{ApiResult, auth};
+use crate::{ApiResult, auth, shelf::Shelf};
 
 /// Tests of one person this close together are repeats, days: too close for training to have changed much. Common
 /// practice.
 const REPEAT_DAYS: i32 = 10;
 
-/// Closes a run with the result its state stands for, in the same transaction as the events.
-pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, state: &State) -> ApiResult<ResultId> {
+/// Keeps the result that a performer's state stands for, in the same transaction as the events.
+pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonId, setup: &Setup, state: &State) -> ApiResult<ResultId> {
     let taken_at = state.started_at.unwrap_or(run.created_at);
     let on = auth::day_of(scope, taken_at).await?;
-    let person = people::get(scope, run.person).await?;
-    let checked = readiness::latest(scope, run.person).await?;
-    let drug = person.profile.rate_limiting_drug || checked.is_some_and(|c| c.on == on && c.answers.rate_limiting_drug);
-    let mut conditions = state.conditions(&run.protocol, &run.setup);
-    if run.protocol.condition("heart_rate_drug").is_some() {
-        conditions.insert("heart_rate_drug".into(), Answer::YesNo(drug));
-    }
+    let profile = people::get(scope, person).await?;
+    let mut conditions = state.conditions(&run.protocol, setup);
+    note_drug(scope, &run.protocol, &profile, on, &mut conditions).await?;
+    // The mass and the heart rates of the day, as the decisions used them.
+    let recorded = profile.facts_on(on)?;
+    let facts = Facts { mass: setup.mass.or(recorded.mass), resting_hr: setup.resting_hr, hr_max: setup.hr_max, ..recorded };
     let mut result = Stored {
         id: ResultId::new(),
-        person: run.person,
+        person,
         run: Some(run.id),
         protocol_id: run.protocol.id.clone(),
         method: run.protocol.method_version(),
         on,
         taken_at,
-        inputs: state.inputs(&run.protocol, &run.setup),
+        inputs: state.inputs(&run.protocol, setup),
         conditions,
-        facts: person.facts_on(on)?.into(),
+        facts: facts.into(),
         stopped: state.stopped_ms.map(|ms| Stop { at_s: ms / 1000.0, reason: state.stop_reason, note: state.stop_note.clone() }),
         computed: BTreeMap::new(),
     };
     result.computed = values(&run.protocol, &result)?;
-    keep(scope, coach, &result, state.finished_at.unwrap_or_else(Utc::now), Some(run)).await?;
+    keep(scope, coach, &result).await?;
     Ok(result.id)
 }
 
-/// Stores a result with everything that follows from it: the run closed, a retest fulfilled, the audit line.
-pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored, at: DateTime<Utc>, run: Option<&Run>) -> ApiResult<()> {
-    results::add(scope, coach, result).await?;
-    if let Some(run) = run {
-        runs::close(scope, run.id, at).await?;
+/// Writes into the conditions whether a medicine limited the heart rate on that day, where the protocol asks.
+pub async fn note_drug(scope: &mut Scope, protocol: &Protocol, person: &people::Person, on: NaiveDate, conditions: &mut Conditions) -> ApiResult<()> {
+    if protocol.condition("heart_rate_drug").is_some() {
+        let checked = readiness::latest(scope, person.id).await?;
+        let drug = person.profile.rate_limiting_drug || checked.is_some_and(|c| c.on == on && c.answers.rate_limiting_drug);
+        conditions.insert("heart_rate_drug".into(), Answer::YesNo(drug));
     }
+    Ok(())
+}
+
+/// Stores a result with everything that follows from it: a retest fulfilled, the audit line.
+pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResult<()> {
+    results::add(scope, coach, result).await?;
     // A test without a reading leaves its date open: it is still owed.
     if !result.computed.is_empty() {
         retests::fulfil(scope, result.person, &result.protocol_id, result.id, result.on).await?;
@@ -73,17 +84,35 @@ pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored, at: DateTi
 
 /// The values a result computes to; none for a test that ended without a reading.
 pub fn values(protocol: &Protocol, result: &Stored) -> ApiResult<BTreeMap<String, f64>> {
-    Ok(outcome(protocol, result)?.map(|o| o.results.into_iter().map(|(q, e)| (q, e.value)).collect()).unwrap_or_default())
+    let trial = trial(protocol, result);
+    Ok(outcome(&trial)?.map(|o| o.results.into_iter().map(|(q, e)| (q.to_owned(), e.value)).collect()).unwrap_or_default())
 }
 
-/// Computes a stored result from its raw readings.
-pub fn outcome(protocol: &Protocol, result: &Stored) -> ApiResult<Option<Outcome>> {
+/// A stored result as the computation takes it.
+pub fn trial<'a>(protocol: &'a Protocol, result: &'a Stored) -> Trial<'a> {
     let yes = |key: &str| match result.conditions.get(key) {
         Some(Answer::YesNo(yes)) => Some(*yes),
         _ => None,
     };
-    let circumstances = Circumstances { warm_up: yes("warm_up"), heart_rate_drug: yes("heart_rate_drug").unwrap_or(false) };
-    match trial::compute(&Trial { protocol, facts: result.facts.into(), inputs: &result.inputs, circumstances }) {
+    let hr_max_method = match result.conditions.get("hr_max_method") {
+        Some(Answer::Text(name)) => HrMaxMethod::named(name),
+        _ => None,
+    };
+    let ceiling = match result.conditions.get("ceiling_bpm") {
+        Some(Answer::Number(bpm)) => Bpm::new(*bpm).map_or(CeilingRule::Lower, |bpm| CeilingRule::Chosen { bpm }),
+        _ => CeilingRule::Lower,
+    };
+    let circumstances = Circumstances {
+        warm_up: yes("warm_up"),
+        heart_rate_drug: yes("heart_rate_drug").unwrap_or(false),
+        conditioned: yes("conditioned"),
+    };
+    Trial { protocol, facts: result.facts.into(), inputs: &result.inputs, options: Options { hr_max_method, ceiling }, circumstances }
+}
+
+/// Computes a result; nothing where a reading is missing.
+pub fn outcome<'a>(trial: &Trial<'a>) -> ApiResult<Option<Outcome<'a>>> {
+    match trial::compute(trial) {
         Ok(outcome) => Ok(Some(outcome)),
         Err(error) if error.code == Code::MissingInput => Ok(None),
         Err(error) => Err(error.into()),
@@ -108,7 +137,8 @@ pub async fn all_repeats(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BT
 /// The report of a stored result.
 pub fn report(protocol: &Protocol, result: &Stored, repeats: &BTreeMap<String, Vec<f64>>) -> ApiResult<Option<ResultReport>> {
     let own = |quantity: &str| repeats.get(quantity).cloned().unwrap_or_default();
-    Ok(outcome(protocol, result)?.map(|o| report::report(protocol, &result.facts.into(), &result.inputs, &result.conditions, &o, &own)))
+    let trial = trial(protocol, result);
+    Ok(outcome(&trial)?.map(|o| report::report(&trial, &result.conditions, &o, &own)))
 }
 
 /// How a quantity of a result stands against the same person's earlier ones.
@@ -129,9 +159,9 @@ pub fn progress(
 }
 
 /// The change ladder of a person: each measure from its first comparable test to now, largest change first.
-pub async fn ladder(scope: &mut Scope, history: &[Stored], sex: Option<Sex>) -> ApiResult<Vec<Rung>> {
+pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], sex: Option<Sex>) -> ApiResult<Vec<Rung>> {
     let mut rungs = Vec::new();
-    for protocol in catalogue::all() {
+    for protocol in shelf.all() {
         let of_protocol: Vec<&Stored> = history.iter().filter(|r| r.protocol_id == protocol.id).collect();
         if of_protocol.len() < 2 {
             continue;

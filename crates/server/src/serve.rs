@@ -17,6 +17,7 @@ use crate::{
     app,
     auth::Brake,
     error::{ApiError, unreadable},
+    live::Hub,
     session_store::PostgresSessions,
     settings::Settings,
     statics,
@@ -52,6 +53,9 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     let ttl = Duration::minutes(settings.session_minutes);
     let clock_rate = ClockRate(settings.clock_rate());
     let brake = web::Data::new(Brake::default());
+    let hub = Hub::default();
+    tokio::spawn(hub.clone().follow(store.clone(), clock_rate));
+    let hub = web::Data::new(hub);
     let server = HttpServer::new(move || {
         let sessions = SessionMiddleware::builder(PostgresSessions(store.clone()), key.clone())
             .cookie_name("impulso".into())
@@ -69,6 +73,7 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
             .app_data(web::Data::new(store.clone()))
             .app_data(web::Data::new(clock_rate))
             .app_data(brake.clone())
+            .app_data(hub.clone())
             .app_data(web::JsonConfig::default().limit(BODY_MAX).error_handler(|e, _| unreadable(&e.into()).into()))
             .app_data(web::PathConfig::default().error_handler(|_, _| ApiError::not_found().into()))
             .app_data(web::QueryConfig::default().error_handler(|e, _| unreadable(&e.into()).into()))

@@ -9,7 +9,8 @@ use uuid::Uuid;
 use crate::{
     catalogue::{ConditionKind, Protocol},
     error::{Code, InputError},
-    hr_max::{CeilingRule, HrMaxMethod},
+    hr_max::{self, CeilingRule, HrMaxMethod},
+    inputs::Inputs,
     person::{Facts, Sex},
     strap::Heard,
     units::{Age, BodyMass, Bpm, Cadence},
@@ -233,6 +234,37 @@ impl Setup {
     /// The person on the day.
     pub const fn facts(&self) -> Facts {
         Facts { sex: self.sex, age: self.age, mass: self.mass, height: None, resting_hr: self.resting_hr, hr_max: self.hr_max }
+    }
+
+    /// Puts the readings that a condition records into the inputs: the bench, the lap, whether a rower is trained.
+    pub fn fill(&self, protocol: &Protocol, inputs: &mut Inputs) {
+        for (key, answer) in &self.conditions {
+            let number = match answer {
+                Answer::Number(n) => Some(*n),
+                Answer::YesNo(yes) => Some(f64::from(u8::from(*yes))),
+                Answer::Text(_) => None,
+            };
+            if let (Some(number), true) = (number, protocol.input(key).is_some() && !inputs.is_empty()) {
+                inputs.insert(key.clone(), number);
+            }
+        }
+    }
+
+    /// The conditions as they are stored: those that were asked, and those that follow from the set-up.
+    pub fn recorded(&self, protocol: &Protocol) -> Conditions {
+        let mut conditions = self.conditions.clone();
+        let mut record = |key: &str, answer: Option<Answer>| {
+            if let (Some(answer), true) = (answer, protocol.condition(key).is_some()) {
+                conditions.insert(key.to_owned(), answer);
+            }
+        };
+        let facts = self.facts();
+        let method = hr_max::method_for(&facts, self.hr_max_method, protocol.hr_max_default());
+        let ceiling = hr_max::ceiling(&facts, method, self.ceiling).ok();
+        record("cadence", self.cadence.map(|c| Answer::Number(c.value())));
+        record("hr_max_method", Some(Answer::Text(method.name().into())));
+        record("ceiling_bpm", ceiling.map(|c| Answer::Number((c.bpm * 10.0).round() / 10.0)));
+        conditions
     }
 
     /// Whether the client is used to endurance work, where that was asked.

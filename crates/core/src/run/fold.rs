@@ -17,7 +17,6 @@ use super::{
 use crate::{
     catalogue::{Family, Protocol},
     estimate::cycle::StageLine,
-    hr_max,
     strap::{StrapState, Trace},
     trial::Inputs,
 };
@@ -156,34 +155,20 @@ impl State {
             Family::TimedEffort | Family::DistanceEffort => super::effort::inputs(self, protocol),
             Family::AudioPaced => Inputs::new(),
         };
-        for (key, answer) in &setup.conditions {
-            let number = match answer {
-                Answer::Number(n) => Some(*n),
-                Answer::YesNo(yes) => Some(f64::from(u8::from(*yes))),
-                Answer::Text(_) => None,
-            };
-            if let (Some(number), true) = (number, protocol.input(key).is_some() && !inputs.is_empty()) {
-                inputs.insert(key.clone(), number);
-            }
-        }
+        setup.fill(protocol, &mut inputs);
         inputs
     }
 
     /// The conditions of the result: those of set-up and those the run recorded.
     pub fn conditions(&self, protocol: &Protocol, setup: &Setup) -> Conditions {
-        let mut conditions = setup.conditions.clone();
+        let mut conditions = setup.recorded(protocol);
         let mut record = |key: &str, answer: Option<Answer>| {
             if let (Some(answer), true) = (answer, protocol.condition(key).is_some()) {
                 conditions.insert(key.to_owned(), answer);
             }
         };
-        let facts = setup.facts();
-        let method = hr_max::method_for(&facts, setup.hr_max_method, protocol.hr_max_default());
-        record("cadence", setup.cadence.map(|c| Answer::Number(c.value())));
         let delay = self.reading().filter(|r| r.bpm.is_some()).map(|r| (r.delay_s * 10.0).round() / 10.0);
         record("count_delay_s", delay.map(Answer::Number));
-        record("hr_max_method", Some(Answer::Text(method.name().into())));
-        record("ceiling_bpm", self.band.as_ref().map(|b| Answer::Number((b.high * 10.0).round() / 10.0)));
         record("load_kgm_min", self.stages.last().and_then(|s| s.load).map(|l| Answer::Number(l.kgm_min)));
         if self.strap.is_some() {
             record("hr_source", Some(Answer::Text("strap".into())));

@@ -7,7 +7,10 @@ use impulso_core::{
     change::Unlike,
     report,
     run::event::{Answer, Conditions},
-    suitability::{self, Client, Fit},
+    estimate::cycle::Load,
+    hr_max::HrMaxMethod,
+    person::{Facts, Sex},
+    suitability::{self, Client, Fit, Means},
     units::Age,
 };
 use impulso_store::{
@@ -24,6 +27,7 @@ use super::people::ReadinessPage;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    shelf::Shelf,
 };
 
 /// Everything set-up needs.
@@ -48,6 +52,32 @@ pub struct AssessPage {
     /// Answers to start from: those of last time, except what is asked anew each day.
     #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
     pub suggested: Conditions,
+    /// First loads, where loads are set.
+    pub loads: Option<FirstLoads>,
+    /// Ways of knowing the maximal heart rate, where the test uses one.
+    pub hr_max: Vec<HrMaxOption>,
+}
+
+/// First loads to choose from.
+#[derive(Serialize, ToSchema)]
+pub struct FirstLoads {
+    /// For someone used to endurance work, the usual one first.
+    pub conditioned: Vec<Load>,
+    /// For someone who is not.
+    pub unconditioned: Vec<Load>,
+}
+
+/// A way of knowing the maximal heart rate.
+#[derive(Serialize, ToSchema)]
+pub struct HrMaxOption {
+    /// Which.
+    pub method: HrMaxMethod,
+    /// The rule in symbols.
+    pub formula: String,
+    /// What it gives this person, bpm.
+    pub hr_max: f64,
+    /// Whether it is the protocol's own.
+    pub usual: bool,
 }
 
 /// How it was last time.
@@ -72,8 +102,9 @@ pub struct SetupForm {
 #[get("/people/{id}/assess/{protocol}")]
 pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResult<web::Json<AssessPage>> {
     let (id, protocol) = path.into_inner();
-    let protocol = catalogue::find(&protocol)?;
     let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&protocol)?;
     let person = people::get(&mut scope, PersonId(id)).await?;
     let today = auth::today(&mut scope).await?;
     let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
@@ -93,7 +124,9 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
         }),
         cadence: cadence.and_then(|c| c.for_sex(person.profile.sex)),
         cadence_choices: cadence.map(catalogue::CadenceRule::choices).unwrap_or_default(),
-        suggested: suggested(protocol, last.map(|r| &r.conditions)),
+        suggested: suggested(protocol, person.profile.sex, last.map(|r| &r.conditions)),
+        loads: loads(protocol, person.profile.sex),
+        hr_max: hr_max_options(protocol, &person.facts_on(today)?),
         last: last.map(|r| LastTime { on: r.on, conditions: report::condition_reports(protocol, &r.conditions) }),
         protocol: protocol.clone(),
     }))
@@ -104,29 +137,64 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
 #[post("/people/{id}/assess/{protocol}/differences")]
 pub async fn differences(who: SignedIn, path: web::Path<(Uuid, String)>, form: web::Json<SetupForm>) -> ApiResult<web::Json<Vec<Unlike>>> {
     let (id, protocol) = path.into_inner();
-    let protocol = catalogue::find(&protocol)?;
-    let history = results::of_person(&mut who.scope().await?, PersonId(id)).await?;
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&protocol)?;
+    let history = results::of_person(&mut scope, PersonId(id)).await?;
     let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
     Ok(web::Json(last.map(|r| report::since_last_setup(protocol, &r.conditions, &form.conditions)).unwrap_or_default()))
 }
 
 /// Last time's answers are a start, except what a day decides anew: whether the warm-up was done.
-fn suggested(protocol: &Protocol, last: Option<&Conditions>) -> Conditions {
+fn suggested(protocol: &Protocol, sex: Option<Sex>, last: Option<&Conditions>) -> Conditions {
     protocol
         .conditions
         .iter()
         .filter(|c| !c.recorded_by_run && !c.must_hold)
         .filter_map(|c| {
             let from_last = last.and_then(|l| l.get(&c.key)).cloned();
-            let answer = from_last.or_else(|| c.expected.map(Answer::Number))?;
+            let answer = from_last.or_else(|| c.expected_for(sex).map(Answer::Number))?;
             Some((c.key.clone(), answer))
         })
         .collect()
 }
 
+fn loads(protocol: &Protocol, sex: Option<Sex>) -> Option<FirstLoads> {
+    let rule = protocol.stages.as_ref()?.load.as_ref()?;
+    let of = |conditioned| rule.first_for(sex, Some(conditioned)).into_iter().map(|l| Load::at(l, rule.rpm)).collect();
+    Some(FirstLoads { conditioned: of(true), unconditioned: of(false) })
+}
+
+fn hr_max_options(protocol: &Protocol, facts: &Facts) -> Vec<HrMaxOption> {
+    if !protocol.records_stages() {
+        return Vec::new();
+    }
+    let option = |method: HrMaxMethod| {
+        let hr_max = method.of(facts).ok()?;
+        Some(HrMaxOption { method, formula: method.formula().to_owned(), hr_max, usual: method == protocol.hr_max_default() })
+    };
+    HrMaxMethod::ALL.into_iter().filter_map(option).collect()
+}
+
+/// The tests for a person with what is at hand, the suitable first.
+#[utoipa::path(tag = "assess", operation_id = "assess_choose", responses((status = 200, body = Vec<Fit>), (status = 404, body = ApiError)))]
+#[post("/people/{id}/choose")]
+pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: web::Json<Means>) -> ApiResult<web::Json<Vec<Fit>>> {
+    let mut scope = who.scope().await?;
+    let person = people::get(&mut scope, PersonId(*id)).await?;
+    let today = auth::today(&mut scope).await?;
+    let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
+    let known = client(&person, checked.as_ref(), today);
+    let mut fits = suitability::shortlist(&known, &means);
+    let shelf = Shelf::of(&mut scope).await?;
+    fits.extend(shelf.all().filter(|p| p.based_on.is_some()).map(|p| suitability::judge_with(p, &known, &means)));
+    fits.sort_by_key(|f| f.verdict);
+    Ok(web::Json(fits))
+}
+
 /// The tests for a person, the suitable first.
 pub fn shortlist(person: &Person, checked: Option<&Check>, today: NaiveDate) -> Vec<Fit> {
-    suitability::shortlist(&client(person, checked, today))
+    suitability::shortlist(&client(person, checked, today), &Means::default())
 }
 
 /// The client as the choice of a test sees them.

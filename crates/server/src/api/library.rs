@@ -1,17 +1,22 @@
 //! The test library.
 
-use actix_web::{get, web};
+use actix_web::{get, post, web};
 use impulso_core::{
-    catalogue::{self, Protocol},
+    Code, InputError,
+    catalogue::{Kit, Protocol},
     estimate::Working,
     norms,
-    person::Sex,
-    units::Bpm,
+    own::{self, Changes},
+    person::{Facts, Sex},
+    trial::{Circumstances, Options, Trial, compute},
+    units::{Age, BodyMass},
 };
-use serde::Serialize;
+use impulso_store::{audit, protocols};
+use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use uuid::Uuid;
 
-use crate::{ApiError, ApiResult, auth::SignedIn};
+use crate::{ApiError, ApiResult, auth::SignedIn, shelf::Shelf};
 
 /// A test in the library's list.
 #[derive(Serialize, ToSchema)]
@@ -26,6 +31,14 @@ pub struct LibraryLine {
     pub tells: String,
     /// Minutes to plan.
     pub minutes: u16,
+    /// Whether the floor runs it live; else it is entered afterwards.
+    pub live: bool,
+    /// How many can be tested at once.
+    pub people_at_once: u16,
+    /// What has to be at hand.
+    pub needs: Vec<Kit>,
+    /// For a practice's own: what it was copied from.
+    pub based_on: Option<String>,
     /// What search compares: name, id, summary and citations.
     pub searched: String,
 }
@@ -35,7 +48,7 @@ pub struct LibraryLine {
 pub struct MethodPage {
     /// The whole protocol.
     pub protocol: Protocol,
-    /// Each equation worked through with an example heart rate.
+    /// Each equation worked through with the protocol's example readings.
     pub examples: Vec<Example>,
     /// The tables, with their sources.
     pub tables: Vec<TableLine>,
@@ -48,7 +61,7 @@ pub struct Example {
     pub who: String,
     /// The equation's stored name.
     pub method: String,
-    /// The equation at 120 bpm.
+    /// The equation with the example's numbers.
     pub working: Working,
 }
 
@@ -68,15 +81,17 @@ pub struct TableLine {
 /// Every test.
 #[utoipa::path(tag = "library", operation_id = "library_list", responses((status = 200, body = Vec<LibraryLine>), (status = 401, body = ApiError)))]
 #[get("/protocols")]
-pub async fn list(_: SignedIn) -> web::Json<Vec<LibraryLine>> {
-    web::Json(catalogue::all().iter().map(line).collect())
+pub async fn list(who: SignedIn) -> ApiResult<web::Json<Vec<LibraryLine>>> {
+    let shelf = Shelf::of(&mut who.scope().await?).await?;
+    Ok(web::Json(shelf.all().map(line).collect()))
 }
 
 /// One test's method page.
 #[utoipa::path(tag = "library", operation_id = "library_get", responses((status = 200, body = MethodPage), (status = 404, body = ApiError)))]
 #[get("/protocols/{id}")]
-pub async fn get(_: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<MethodPage>> {
-    let protocol = catalogue::find(&id)?;
+pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<MethodPage>> {
+    let shelf = Shelf::of(&mut who.scope().await?).await?;
+    let protocol = shelf.find(&id)?;
     let mut used: Vec<&str> = protocol.norms.iter().map(|n| n.table.as_str()).collect();
     used.dedup();
     let tables = used
@@ -96,27 +111,61 @@ pub fn line(p: &Protocol) -> LibraryLine {
         summary: p.summary.clone(),
         tells: p.tells.clone(),
         minutes: p.minutes,
+        live: p.family.runs_live(),
+        people_at_once: p.people_at_once,
+        needs: p.needs.clone(),
+        based_on: p.based_on.clone(),
         searched: impulso_core::text::search_key(&format!("{} {} {} {}", p.name, p.id, p.summary, citations.join(" "))),
     }
 }
 
-/// Each equation of a protocol at 120 bpm, for each sex it is split by.
+/// Each equation of a protocol with its example readings: once for everyone, or for men and women where they differ.
 pub fn examples(protocol: &Protocol) -> Vec<Example> {
-    let Ok(hr) = Bpm::new(120.0) else { return Vec::new() };
-    let window = protocol.count.as_ref().map(|c| (120.0 * f64::from(c.window_s) / 60.0, f64::from(c.window_s)));
-    protocol
-        .scoring
-        .iter()
-        .flat_map(|s| {
-            let sexes: &[(&str, Option<Sex>)] =
-                if s.equation.is_estimate() { &[("men", Some(Sex::Male)), ("women", Some(Sex::Female))] } else { &[("everyone", None)] };
-            sexes.iter().filter_map(move |(who, sex)| {
-                Some(Example {
-                    who: (*who).to_owned(),
-                    method: s.equation.name().to_owned(),
-                    working: s.equation.working(hr, *sex, window)?,
-                })
-            })
+    let Some(example) = &protocol.example else { return Vec::new() };
+    let worked = |sex: Sex| -> Vec<(&'static str, Working)> {
+        let facts = Facts {
+            sex: Some(sex),
+            age: Age::new(example.age_years).ok(),
+            mass: BodyMass::new(example.mass_kg).ok(),
+            ..Facts::default()
+        };
+        let trial = Trial { protocol, facts, inputs: &example.inputs, options: Options::default(), circumstances: Circumstances::default() };
+        let Ok(outcome) = compute(&trial) else { return Vec::new() };
+        protocol.scoring.iter().filter_map(|s| Some((s.equation.name(), s.equation.working(&s.quantity, &trial, &outcome)?))).collect()
+    };
+    let example = |who: &str, method: &str, working: Working| Example { who: who.to_owned(), method: method.to_owned(), working };
+    worked(Sex::Male)
+        .into_iter()
+        .zip(worked(Sex::Female))
+        .flat_map(|((method, men), (_, women))| {
+            if men == women { vec![example("everyone", method, men)] } else { vec![example("men", method, men), example("women", method, women)] }
         })
         .collect()
+}
+
+/// A copy to make.
+#[derive(Deserialize, ToSchema)]
+pub struct CopyForm {
+    /// Made by the screen, so that a double click makes one copy.
+    pub id: Uuid,
+    /// What is different.
+    pub changes: Changes,
+}
+
+/// Copies a protocol with changes; the copy belongs to the practice.
+#[utoipa::path(tag = "library", operation_id = "library_copy", responses((status = 200, body = LibraryLine), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/protocols/{id}/copies")]
+pub async fn copy(who: SignedIn, id: web::Path<String>, form: web::Json<CopyForm>) -> ApiResult<web::Json<LibraryLine>> {
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let made = own::copy(shelf.find(&id)?, &format!("own-{}", form.id.simple()), &form.changes)?;
+    if shelf.all().any(|p| p.name == made.name && p.id != made.id) {
+        return Err(InputError::new(Code::OutOfRange, "name", "There is a test of this name already. Choose another name.").into());
+    }
+    if protocols::add(&mut scope, who.coach, &made).await? {
+        let detail = serde_json::json!({ "based_on": made.based_on });
+        audit::record(&mut scope, who.coach, "protocol.copied", ("protocol", form.id), detail).await?;
+    }
+    scope.commit().await?;
+    Ok(web::Json(line(&made)))
 }

@@ -3,10 +3,12 @@
 
 pub mod assess;
 pub mod health;
+pub mod join;
 pub mod library;
 pub mod people;
 pub mod practice;
 pub mod readiness;
+pub mod rehearsals;
 pub mod results;
 pub mod retests;
 pub mod runs;

@@ -3,7 +3,7 @@
 use actix_web::{get, post, put, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
-    Code, InputError, catalogue,
+    Code, InputError,
     person::{Sex, age_on},
     readiness::{Advice, Answers},
     report::{self, Rung},
@@ -26,6 +26,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     scoring,
+    shelf::Shelf,
 };
 
 /// What is asked of the list.
@@ -171,7 +172,8 @@ pub async fn list(who: SignedIn, query: web::Query<ListQuery>) -> ApiResult<web:
     let more = found.len() > PAGE as usize;
     found.truncate(PAGE as usize);
     let next = found.last().filter(|_| more).map(|p| p.cursor.clone());
-    let people = found.into_iter().map(|p| line(p, today)).collect();
+    let shelf = Shelf::of(&mut scope).await?;
+    let people = found.into_iter().map(|p| line(p, &shelf, today)).collect();
     Ok(web::Json(PeoplePage { people, next, total: people::count(&mut scope).await? }))
 }
 
@@ -220,15 +222,14 @@ fn same(person: &Person, form: &PersonForm) -> bool {
 }
 
 /// A list line.
-pub fn line(p: people::Listed, today: NaiveDate) -> PersonLine {
-    let test_name = |id: &str| catalogue::find(id).map_or_else(|_| id.to_owned(), |p| p.name.clone());
+pub fn line(p: people::Listed, shelf: &Shelf, today: NaiveDate) -> PersonLine {
     PersonLine {
         id: p.id.0,
         age: years(p.born, today),
         name: p.name,
         occupation: p.occupation,
         last_on: p.last_test.as_ref().map(|(_, on)| *on),
-        last_test: p.last_test.map(|(id, _)| test_name(&id)),
+        last_test: p.last_test.map(|(id, _)| shelf.name(&id)),
         next_due_words: p.next_due.map(|due| impulso_core::plan::spoken(due, today)),
         next_due: p.next_due,
     }
@@ -285,9 +286,10 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
     let person = people::get(scope, id).await?;
     let today = auth::today(scope).await?;
     let history = results::of_person(scope, id).await?;
-    let ladder = scoring::ladder(scope, &history, person.profile.sex).await?;
+    let shelf = Shelf::of(scope).await?;
+    let ladder = scoring::ladder(scope, &shelf, &history, person.profile.sex).await?;
     let open = retests::Filter { person: Some(id), open_only: true, ..retests::Filter::default() };
-    let retests = retests::list(scope, open).await?.into_iter().map(|r| RetestLine::new(r, today)).collect();
+    let retests = retests::list(scope, open).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
     let fits = shortlist(&person, checked.as_ref(), today);
     let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();
@@ -297,7 +299,7 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
         age: years(person.profile.born, today),
         since: person.created_at,
         story: report::story(&ladder, with_reading, today),
-        tests: history.iter().rev().map(TestLine::new).collect(),
+        tests: history.iter().rev().map(|r| TestLine::new(r, &shelf)).collect(),
         ladder,
         retests,
         readiness: checked.map(|c| ReadinessPage {

@@ -2,21 +2,32 @@
 
 use std::collections::BTreeMap;
 
-use actix_web::{get, web};
+use actix_web::{get, post, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
-    catalogue::{self, Source},
+    Code, InputError,
+    catalogue::{Protocol, Source},
+    estimate::cycle::{self, StageLine},
+    hr_max::{CeilingRule, HrMaxMethod},
     change::{TypicalError, Unlike, unlike},
+    inputs::{Inputs, StageInput},
+    person::{Facts, Sex},
     quantity,
     report::{Progress, ResultReport},
+    run::{
+        Setup,
+        event::{Answer, Conditions},
+    },
+    trial,
+    units::{BodyMass, Bpm, Cadence},
 };
 use impulso_store::{
     PersonId, ResultId, people,
     results::{self, Stored},
     retests,
 };
-use serde::Serialize;
-use utoipa::ToSchema;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::retests::RetestLine;
@@ -24,6 +35,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     scoring,
+    shelf::Shelf,
 };
 
 /// A result's page.
@@ -55,10 +67,31 @@ pub struct ResultPage {
     pub progress: BTreeMap<String, Progress>,
     /// Open retests of this test.
     pub retests: Vec<RetestLine>,
+    /// The extrapolation, for a multistage test.
+    pub line: Option<StageLine>,
+    /// How far the estimate moves with the way the maximal heart rate is known; the stored one is marked.
+    pub hr_max_choices: Vec<HrMaxChoice>,
+    /// For a practice's own protocol: the name of the one it was copied from.
+    pub copied_from: Option<String>,
     /// The method's sources.
     pub sources: Vec<Source>,
     /// The day a retest rule counts from.
     pub today: NaiveDate,
+}
+
+/// The estimate under one way of knowing the maximal heart rate.
+#[derive(Serialize, ToSchema)]
+pub struct HrMaxChoice {
+    /// Which.
+    pub method: HrMaxMethod,
+    /// The rule in symbols.
+    pub formula: String,
+    /// The maximal heart rate, bpm.
+    pub hr_max: f64,
+    /// The extrapolation under it.
+    pub line: StageLine,
+    /// Whether the result is stored with it.
+    pub stored: bool,
 }
 
 /// The person on the day.
@@ -100,8 +133,8 @@ pub struct TestLine {
 
 impl TestLine {
     /// The line of a stored result.
-    pub fn new(result: &Stored) -> Self {
-        let protocol = catalogue::find(&result.protocol_id).ok();
+    pub fn new(result: &Stored, shelf: &Shelf) -> Self {
+        let protocol = shelf.find(&result.protocol_id).ok();
         let order = protocol.map_or_else(Vec::new, |p| p.scoring.iter().rev().map(|s| s.quantity.clone()).collect());
         Self {
             id: result.id.0,
@@ -178,7 +211,8 @@ pub struct TrendPoint {
 pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<ResultPage>> {
     let mut scope = who.scope().await?;
     let result = results::get(&mut scope, ResultId(*id)).await?;
-    let protocol = catalogue::find(&result.protocol_id)?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&result.protocol_id)?;
     let person = people::get(&mut scope, result.person).await?;
     let today = auth::today(&mut scope).await?;
     let history = results::of_person(&mut scope, result.person).await?;
@@ -207,7 +241,10 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         }),
         report,
         progress,
-        retests: open.into_iter().filter(|r| r.protocol_id == protocol.id).map(|r| RetestLine::new(r, today)).collect(),
+        retests: open.into_iter().filter(|r| r.protocol_id == protocol.id).map(|r| RetestLine::new(r, &shelf, today)).collect(),
+        line: trial_line(protocol, &result),
+        hr_max_choices: hr_max_choices(protocol, &result),
+        copied_from: protocol.based_on.as_deref().map(|id| shelf.name(id)),
         sources: protocol.sources.clone(),
         today,
     }))
@@ -218,11 +255,12 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
 #[get("/people/{id}/trend/{protocol}/{quantity}")]
 pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> ApiResult<web::Json<TrendPage>> {
     let (id, protocol, key) = path.into_inner();
-    let protocol = catalogue::find(&protocol)?;
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&protocol)?;
     if !protocol.scoring.iter().any(|s| s.quantity == key) {
         return Err(ApiError::not_found());
     }
-    let mut scope = who.scope().await?;
     let person = people::get(&mut scope, PersonId(id)).await?;
     let history: Vec<Stored> =
         results::of_person(&mut scope, person.id).await?.into_iter().filter(|r| r.protocol_id == protocol.id).collect();
@@ -250,7 +288,7 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
         protocol: protocol.id.clone(),
         protocol_name: protocol.name.clone(),
         label: quantity::label(&key).to_owned(),
-        unit: quantity::unit(&key).to_owned(),
+        unit: quantity::unit_shown(&key).to_owned(),
         lower_is_better: protocol.change_rule(&key).is_some_and(|r| r.lower_is_better),
         points,
         progress: latest.and_then(|r| scoring::progress(protocol, r, &history, &key, typical_error.as_ref())),
@@ -272,4 +310,175 @@ pub fn stop_sentence(stop: &results::Stop) -> String {
         Some(reason) => format!("Stopped at {at}: {}.", reason.words()),
         None => format!("Stopped at {at}."),
     }
+}
+
+fn trial_line(protocol: &Protocol, result: &Stored) -> Option<StageLine> {
+    protocol.records_stages().then(|| cycle::trial_line(&scoring::trial(protocol, result)).ok()).flatten()
+}
+
+/// The same stages under every method that applies to the person. The ceiling stays: it decided which stages there are.
+fn hr_max_choices(protocol: &Protocol, result: &Stored) -> Vec<HrMaxChoice> {
+    let Some(stored) = trial_line(protocol, result) else { return Vec::new() };
+    let facts = result.facts.into();
+    HrMaxMethod::ALL
+        .into_iter()
+        .filter_map(|method| {
+            let line = cycle::stage_line(&result.inputs.stages, &facts, method, stored.from_bpm, stored.ceiling_bpm).ok()?;
+            let is_stored = method == stored.hr_max_method;
+            Some(HrMaxChoice { method, formula: method.formula().to_owned(), hr_max: line.hr_max, line, stored: is_stored })
+        })
+        .collect()
+}
+
+/// A test that was done on paper.
+#[derive(Deserialize, ToSchema)]
+pub struct EntryForm {
+    /// Made by the screen, so that a double click keeps one result.
+    pub id: Uuid,
+    /// The protocol's id.
+    pub protocol: String,
+    /// The day it was done.
+    pub on: NaiveDate,
+    /// Readings by key.
+    #[serde(default)]
+    pub inputs: BTreeMap<String, f64>,
+    /// The stages of a staged test, in order.
+    #[serde(default)]
+    pub stages: Vec<StageForm>,
+    /// The circumstances.
+    #[serde(default)]
+    #[schema(value_type = BTreeMap<String, impulso_core::run::event::Answer>)]
+    pub conditions: Conditions,
+    /// How the maximal heart rate is predicted.
+    pub hr_max_method: Option<HrMaxMethod>,
+    /// Which ceiling bounds the stages that count.
+    pub ceiling: Option<CeilingRule>,
+    /// Resting heart rate on the day.
+    pub resting_hr: Option<f64>,
+    /// A measured maximal heart rate.
+    pub hr_max: Option<f64>,
+}
+
+/// A stage that was done on paper.
+#[derive(Deserialize, ToSchema)]
+pub struct StageForm {
+    /// Load, kgm/min.
+    pub load_kgm_min: f64,
+    /// Heart rates, bpm, by minute of the stage.
+    pub heart_rates: BTreeMap<u8, f64>,
+}
+
+/// A result that was kept.
+#[derive(Serialize, ToSchema)]
+pub struct Kept {
+    /// Its key.
+    pub result: Uuid,
+}
+
+/// Keeps a test that was done on paper.
+#[utoipa::path(tag = "results", operation_id = "results_enter", responses((status = 200, body = Kept), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/people/{id}/results")]
+pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: web::Json<EntryForm>) -> ApiResult<web::Json<Kept>> {
+    let form = form.into_inner();
+    let mut scope = who.scope().await?;
+    if results::get(&mut scope, ResultId(form.id)).await.is_ok() {
+        return Ok(web::Json(Kept { result: form.id }));
+    }
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&form.protocol)?;
+    let person = people::get(&mut scope, PersonId(*id)).await?;
+    if form.on > auth::today(&mut scope).await? {
+        return Err(InputError::new(Code::OutOfRange, "on", "The day lies in the future. Type the day the test was done.").into());
+    }
+    let bpm = |value: Option<f64>, field: &str| value.map(|v| Bpm::new(v).map_err(|e| e.at(field))).transpose();
+    let recorded = person.facts_on(form.on)?;
+    let facts = Facts { resting_hr: bpm(form.resting_hr, "resting_hr")?, hr_max: bpm(form.hr_max, "hr_max")?, ..recorded };
+    let setup = Setup {
+        cadence: protocol.cadence.as_ref().and_then(|c| c.for_sex(facts.sex).or(c.any).or(c.male)).and_then(|c| Cadence::new(c).ok()),
+        conditions: form.conditions,
+        sex: facts.sex,
+        age: facts.age,
+        mass: facts.mass,
+        resting_hr: facts.resting_hr,
+        hr_max: facts.hr_max,
+        hr_max_method: form.hr_max_method,
+        ceiling: form.ceiling.unwrap_or_default(),
+        ..Setup::default()
+    };
+    setup.check(protocol)?;
+    let mut inputs: Inputs = form.inputs.into_iter().collect();
+    inputs.stages = form
+        .stages
+        .into_iter()
+        .map(|s| StageInput { load_kgm_min: s.load_kgm_min, readings: s.heart_rates.into_iter().collect() })
+        .collect();
+    setup.fill(protocol, &mut inputs);
+    let mut conditions = setup.recorded(protocol);
+    if let Some(load) = inputs.get("load_kgm_min").filter(|_| protocol.condition("load_kgm_min").is_some()) {
+        conditions.insert("load_kgm_min".into(), Answer::Number(load));
+    }
+    scoring::note_drug(&mut scope, protocol, &person, form.on, &mut conditions).await?;
+    let taken_at = form.on.and_time(chrono::NaiveTime::from_hms_opt(12, 0, 0).unwrap_or_default()).and_utc().min(Utc::now());
+    let mut result = Stored {
+        id: ResultId(form.id),
+        person: person.id,
+        run: None,
+        protocol_id: protocol.id.clone(),
+        method: protocol.method_version(),
+        on: form.on,
+        taken_at,
+        inputs,
+        conditions,
+        facts: facts.into(),
+        stopped: None,
+        computed: BTreeMap::new(),
+    };
+    // Typed by hand: what is missing is asked for, not kept as an empty result.
+    trial::compute(&scoring::trial(protocol, &result))?;
+    result.computed = scoring::values(protocol, &result)?;
+    scoring::keep(&mut scope, who.coach, &result).await?;
+    scope.commit().await?;
+    Ok(web::Json(Kept { result: form.id }))
+}
+
+/// A rower and a VO2max that is known.
+#[derive(Deserialize, IntoParams)]
+pub struct InverseQuery {
+    /// mL/kg/min.
+    pub vo2max: f64,
+    /// Body mass, kg.
+    pub mass_kg: f64,
+    /// Sex as the equation uses it.
+    pub sex: Sex,
+    /// Whether the client rows regularly.
+    pub trained: bool,
+}
+
+/// What a known VO2max suggests.
+#[derive(Serialize, ToSchema)]
+pub struct Suggested {
+    /// The 2000 m time, s.
+    pub time_s: f64,
+    /// In a sentence.
+    pub sentence: String,
+    /// The equation with the numbers in it.
+    pub working: String,
+}
+
+/// The 2000 m rowing time that a known VO2max suggests.
+#[utoipa::path(tag = "results", operation_id = "results_inverse", params(InverseQuery), responses((status = 200, body = Suggested), (status = 422, body = ApiError)))]
+#[get("/row-time")]
+pub async fn inverse(_: SignedIn, query: web::Query<InverseQuery>) -> ApiResult<web::Json<Suggested>> {
+    let protocol = impulso_core::catalogue::find("row-2000m")?;
+    let inputs = Inputs::from_iter([("vo2max", query.vo2max), ("trained", f64::from(u8::from(query.trained)))]);
+    let mass = BodyMass::new(query.mass_kg).map_err(|e| e.at("mass_kg"))?;
+    let facts = Facts { sex: Some(query.sex), mass: Some(mass), ..Facts::default() };
+    let trial = trial::Trial { protocol, facts, inputs: &inputs, options: trial::Options::default(), circumstances: trial::Circumstances::default() };
+    let outcome = trial::compute(&trial)?;
+    let Some(found) = outcome.result("time_s") else { return Err(ApiError::not_found()) };
+    Ok(web::Json(Suggested {
+        time_s: found.value,
+        sentence: format!("{} for 2000 m.", quantity::shown("time_s", found.value.round())),
+        working: found.equation.working("time_s", &trial, &outcome).map(|w| w.filled).unwrap_or_default(),
+    }))
 }

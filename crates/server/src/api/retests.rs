@@ -3,7 +3,7 @@
 use actix_web::{HttpResponse, delete, get, http::header, post, web};
 use chrono::{Months, NaiveDate, Utc};
 use impulso_core::{
-    Code, InputError, catalogue,
+    Code, InputError,
     plan::{self, RetestRule, RetestStatus},
     text,
 };
@@ -20,6 +20,7 @@ use uuid::Uuid;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    shelf::Shelf,
 };
 
 /// A planned retest as shown.
@@ -55,12 +56,12 @@ pub struct RetestLine {
 
 impl RetestLine {
     /// The line of a stored retest.
-    pub fn new(r: Retest, today: NaiveDate) -> Self {
+    pub fn new(r: Retest, shelf: &Shelf, today: NaiveDate) -> Self {
         Self {
             id: r.id.0,
             person: r.person.0,
             name: r.person_name,
-            protocol_name: catalogue::find(&r.protocol_id).map_or_else(|_| r.protocol_id.clone(), |p| p.name.clone()),
+            protocol_name: shelf.name(&r.protocol_id),
             protocol: r.protocol_id,
             rule: r.rule.words(),
             due_on: r.planned.due_on,
@@ -145,8 +146,9 @@ pub async fn preview(who: SignedIn, form: web::Json<PreviewForm>) -> ApiResult<w
 #[utoipa::path(tag = "retests", operation_id = "retests_keep", responses((status = 200, body = Vec<RetestLine>), (status = 422, body = ApiError)))]
 #[post("/people/{id}/retests")]
 pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PlanForm>) -> ApiResult<web::Json<Vec<RetestLine>>> {
-    let protocol = catalogue::find(&form.protocol)?;
     let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&form.protocol)?;
     let person = PersonId(*id);
     people::get(&mut scope, person).await?;
     let today = auth::today(&mut scope).await?;
@@ -161,7 +163,7 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PlanForm>)
         .await?
         .into_iter()
         .filter(|r| r.protocol_id == protocol.id)
-        .map(|r| RetestLine::new(r, today))
+        .map(|r| RetestLine::new(r, &shelf, today))
         .collect();
     scope.commit().await?;
     Ok(web::Json(lines))
@@ -173,12 +175,13 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PlanForm>)
 pub async fn list(who: SignedIn) -> ApiResult<web::Json<RetestsPage>> {
     let mut scope = who.scope().await?;
     let today = auth::today(&mut scope).await?;
+    let shelf = Shelf::of(&mut scope).await?;
     let quarter = Months::new(3);
     let open = retests::list(&mut scope, Filter { until: Some(today + quarter), open_only: true, ..Filter::default() }).await?;
     let recent =
         retests::list(&mut scope, Filter { from: Some(today - quarter), until: Some(today + quarter), ..Filter::default() }).await?;
     let mut page = RetestsPage { overdue: vec![], due_today: vec![], upcoming: vec![], settled: vec![] };
-    for line in open.into_iter().map(|r| RetestLine::new(r, today)) {
+    for line in open.into_iter().map(|r| RetestLine::new(r, &shelf, today)) {
         match line.status {
             RetestStatus::Overdue => page.overdue.push(line),
             RetestStatus::DueToday => page.due_today.push(line),
@@ -187,7 +190,7 @@ pub async fn list(who: SignedIn) -> ApiResult<web::Json<RetestsPage>> {
     }
     page.settled = recent
         .into_iter()
-        .map(|r| RetestLine::new(r, today))
+        .map(|r| RetestLine::new(r, &shelf, today))
         .filter(|l| matches!(l.status, RetestStatus::Done | RetestStatus::DoneLate | RetestStatus::Skipped))
         .collect();
     page.settled.reverse();
@@ -201,10 +204,11 @@ pub async fn export(who: SignedIn) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     let practice = practices::get(&mut scope).await?;
     let today = auth::today(&mut scope).await?;
+    let shelf = Shelf::of(&mut scope).await?;
     let open = retests::list(&mut scope, Filter { open_only: true, ..Filter::default() }).await?;
     let appointments: Vec<Appointment> = open
         .into_iter()
-        .map(|r| RetestLine::new(r, today))
+        .map(|r| RetestLine::new(r, &shelf, today))
         .map(|l| Appointment {
             uid: l.id,
             on: l.due_on,

@@ -1,20 +1,24 @@
 //! Runs: set up, live, closed.
 
-use actix_web::{get, post, web};
-use chrono::{DateTime, Utc};
+use actix_web::{HttpResponse, get, post, web};
+use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
-    catalogue::{self, CountRule},
+    catalogue::{self, CountRule, Family},
+    hr_max::{CeilingRule, HrMaxMethod},
     person::Sex,
-    run::{Event, Setup, State, event::Conditions, fold},
+    rehearse::RehearsalReport,
+    run::{Decision, Event, Reading, Setup, State, event::Conditions, fold},
+    simulate,
     suitability::{self, FitVerdict},
     text,
-    units::Cadence,
+    units::{Bpm, Cadence},
 };
 use impulso_store::{
-    PersonId, RunId, Scope, audit, people, readiness,
-    runs::{self, NewRun, Run},
+    PersonId, RunId, Scope, audit, people, readiness, results,
+    runs::{self, NewPerformer, NewRun, Run},
 };
+use rand::RngExt;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use utoipa::ToSchema;
@@ -24,17 +28,26 @@ use super::assess::client;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
-    scoring,
+    intake,
+    live::{Hub, Side},
     serve::ClockRate,
+    shelf::Shelf,
 };
+
+/// The letters and digits of a join code: none that is read for another.
+const CODE_LETTERS: &[u8] = b"ABCDEFGHJKMNPQRSTUVWXYZ23456789";
+/// How long a join code is.
+const CODE_LENGTH: usize = 6;
+/// The most performers of one run.
+const PERFORMERS_MAX: usize = 40;
 
 /// A run to set up.
 #[derive(Deserialize, ToSchema)]
 pub struct RunForm {
     /// Made by the screen, so that a double click sets up one run.
     pub id: Uuid,
-    /// Who is tested.
-    pub person: Uuid,
+    /// Who is tested: one, or many on one clock where the protocol allows it.
+    pub people: Vec<Uuid>,
     /// The protocol's id.
     pub protocol: String,
     /// Beats a minute, where the protocol leaves a choice.
@@ -44,35 +57,100 @@ pub struct RunForm {
     pub conditions: Conditions,
     /// Why this test although another suits better, or although readiness advises against it.
     pub overrule_reason: Option<String>,
+    /// The first load, kgm/min, where loads are set.
+    pub first_load: Option<f64>,
+    /// How the maximal heart rate is predicted.
+    pub hr_max_method: Option<HrMaxMethod>,
+    /// Which ceiling ends the test.
+    pub ceiling: Option<CeilingRule>,
+    /// Resting heart rate, where it was taken.
+    pub resting_hr: Option<f64>,
+    /// A measured maximal heart rate.
+    pub hr_max: Option<f64>,
 }
 
 /// A run as every screen on it sees it.
-#[derive(Serialize, ToSchema)]
+#[derive(Serialize, ToSchema, Clone)]
 pub struct RunView {
     /// Key.
     pub id: Uuid,
-    /// The person's key.
-    pub person: Uuid,
-    /// Name.
+    /// The person's key, where one is tested.
+    pub person: Option<Uuid>,
+    /// Whose run it is, in a few words.
     pub name: String,
     /// The protocol's id.
     pub protocol: String,
     /// Its display name.
     pub protocol_name: String,
+    /// The rule family.
+    pub family: Family,
     /// How the pulse is counted.
     pub count: Option<CountRule>,
     /// The circumstances, in a few words.
     pub conditions: Vec<impulso_core::report::ConditionReport>,
-    /// Everything the events led to.
+    /// Everything the events led to: of the one who is tested, or what all performers share.
     pub state: State,
-    /// When it was set up: the zero of the test build's clock.
+    /// Where many are tested: each of them.
+    pub performers: Vec<PerformerView>,
+    /// By which partners join.
+    pub join_code: Option<String>,
+    /// For a rehearsal: how fast it runs, and its report once it is over.
+    pub rehearsal: Option<RehearsalView>,
+    /// Goes up with every change: a view with a smaller number is older.
+    pub revision: u64,
+    /// When it was set up: the zero of the run's clock.
     pub created_at: DateTime<Utc>,
     /// The server's clock at this answer.
     pub server_now: DateTime<Utc>,
-    /// How fast the run's clock passes: 1.
+    /// How fast the run's clock passes: 1, except in a rehearsal.
     pub clock_rate: f64,
+    /// Whether it is closed.
+    pub closed: bool,
     /// The result, once closed.
     pub result: Option<Uuid>,
+}
+
+/// One of many performers.
+#[derive(Serialize, ToSchema, Clone)]
+pub struct PerformerView {
+    /// From 0.
+    pub slot: u16,
+    /// The person's key.
+    pub person: Option<Uuid>,
+    /// Name.
+    pub name: String,
+    /// The count so far.
+    pub reading: Option<Reading>,
+    /// What was decided about it.
+    pub decision: Option<Decision>,
+    /// The result, once closed.
+    pub result: Option<Uuid>,
+}
+
+/// A rehearsal on a run's view.
+#[derive(Serialize, ToSchema, Clone)]
+pub struct RehearsalView {
+    /// How fast it runs: 1 or 4.
+    pub rate: f64,
+    /// How it went, once it is over.
+    pub report: Option<RehearsalReport>,
+}
+
+impl RunView {
+    /// What a partner without an account may see: the clock and the names, nothing of anybody's record.
+    #[must_use]
+    pub fn for_partners(&self) -> Self {
+        let mut shown = self.clone();
+        shown.person = None;
+        shown.conditions = Vec::new();
+        shown.state.notes = Vec::new();
+        shown.state.stop_note = None;
+        shown.result = None;
+        for performer in &mut shown.performers {
+            (performer.person, performer.result) = (None, None);
+        }
+        shown
+    }
 }
 
 /// Events to add.
@@ -100,29 +178,88 @@ pub struct Appended {
 #[post("/runs")]
 pub async fn create(who: SignedIn, form: web::Json<RunForm>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
     let form = form.into_inner();
-    let protocol = catalogue::find(&form.protocol)?;
     let mut scope = who.scope().await?;
-    let person = people::get(&mut scope, PersonId(form.person)).await?;
-    let today = auth::today(&mut scope).await?;
-    let facts = person.facts_on(today)?;
-    let setup = Setup { cadence: cadence(protocol, facts.sex, form.cadence)?, conditions: form.conditions, sex: facts.sex, age: facts.age };
-    setup.check(protocol)?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&form.protocol)?;
+    can_run(protocol, form.people.len())?;
     let reason = text::note(form.overrule_reason.as_deref().unwrap_or_default(), "overrule_reason")?;
-    let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
-    let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today));
-    if fit.verdict != FitVerdict::Suits && reason.is_none() {
-        let message = format!("{} To go on all the same, give your reason; it is kept with the record.", fit.because);
-        return Err(InputError::new(Code::MissingInput, "overrule_reason", message).into());
+    let today = auth::today(&mut scope).await?;
+    let mut performers = Vec::with_capacity(form.people.len());
+    for person in &form.people {
+        performers.push(performer(&mut scope, protocol, &form, PersonId(*person), today, reason.is_some()).await?);
     }
-    let new = NewRun { id: RunId(form.id), person: person.id, protocol, setup: &setup, overrule_reason: reason.as_deref() };
+    let join_code = (protocol.people_at_once > 1 && form.people.len() > 1).then(join_code);
+    let new = NewRun {
+        id: RunId(form.id),
+        protocol,
+        performers: &performers,
+        overrule_reason: reason.as_deref(),
+        rehearsal: None,
+        join_code: join_code.as_deref(),
+    };
     if runs::create(&mut scope, who.coach, &new).await? {
         audit::record(&mut scope, who.coach, "run.set_up", ("run", form.id), json!({ "protocol": protocol.id, "overrule_reason": reason }))
             .await?;
     }
     let run = runs::get(&mut scope, RunId(form.id)).await?;
-    let shown = view(&mut scope, run, &rate).await?;
+    let shown = view(&mut scope, run, **rate).await?;
     scope.commit().await?;
     Ok(web::Json(shown))
+}
+
+fn can_run(protocol: &catalogue::Protocol, people: usize) -> Result<(), InputError> {
+    let at_once = usize::from(protocol.people_at_once).min(PERFORMERS_MAX);
+    let message = match people {
+        _ if !protocol.family.runs_live() => format!("{} is entered afterwards: type the result.", protocol.name),
+        0 => "Choose whom to test.".to_owned(),
+        n if n > at_once && at_once == 1 => format!("{} tests one person at a time.", protocol.name),
+        n if n > at_once => format!("{} tests up to {at_once} people at once; {n} were chosen.", protocol.name),
+        _ => return Ok(()),
+    };
+    Err(InputError::new(Code::OutOfRange, "people", message))
+}
+
+async fn performer(
+    scope: &mut Scope,
+    protocol: &catalogue::Protocol,
+    form: &RunForm,
+    person: PersonId,
+    today: NaiveDate,
+    overruled: bool,
+) -> ApiResult<NewPerformer> {
+    let person = people::get(scope, person).await?;
+    let facts = person.facts_on(today)?;
+    let bpm = |value: Option<f64>, field: &str| value.map(|v| Bpm::new(v).map_err(|e| e.at(field))).transpose();
+    let pace = protocol.course.as_ref().and_then(|c| c.pace.as_deref());
+    let history = if pace.is_some() { results::of_person(scope, person.id).await? } else { Vec::new() };
+    let last_value = pace.and_then(|q| history.iter().rev().filter(|r| r.protocol_id == protocol.id).find_map(|r| r.computed.get(q).copied()));
+    let setup = Setup {
+        cadence: cadence(protocol, facts.sex, form.cadence)?,
+        conditions: form.conditions.clone(),
+        sex: facts.sex,
+        age: facts.age,
+        mass: facts.mass,
+        resting_hr: bpm(form.resting_hr, "resting_hr")?,
+        hr_max: bpm(form.hr_max, "hr_max")?,
+        hr_max_method: form.hr_max_method,
+        ceiling: form.ceiling.unwrap_or_default(),
+        first_load: form.first_load,
+        last_value,
+    };
+    setup.check(protocol)?;
+    let checked = readiness::latest(scope, person.id).await?.filter(|c| c.on == today);
+    let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today));
+    if fit.verdict != FitVerdict::Suits && !overruled {
+        let name = if form.people.len() > 1 { format!("{}: ", person.profile.name) } else { String::new() };
+        let message = format!("{name}{} To go on all the same, give your reason; it is kept with the record.", fit.because);
+        return Err(InputError::new(Code::MissingInput, "overrule_reason", message).into());
+    }
+    Ok(NewPerformer { person: Some(person.id), name: person.profile.name, setup })
+}
+
+fn join_code() -> String {
+    let mut dice = rand::rng();
+    (0..CODE_LENGTH).map(|_| char::from(CODE_LETTERS[dice.random_range(0..CODE_LETTERS.len())])).collect()
 }
 
 /// A run, live or closed.
@@ -131,7 +268,17 @@ pub async fn create(who: SignedIn, form: web::Json<RunForm>, rate: web::Data<Clo
 pub async fn get(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
     let mut scope = who.scope().await?;
     let run = runs::get(&mut scope, RunId(*id)).await?;
-    Ok(web::Json(view(&mut scope, run, &rate).await?))
+    Ok(web::Json(view(&mut scope, run, **rate).await?))
+}
+
+/// The run and every change to it, as server-sent events named `view`.
+#[utoipa::path(tag = "runs", operation_id = "runs_live", responses((status = 200, content_type = "text/event-stream", body = RunView), (status = 404, body = ApiError)))]
+#[get("/runs/{id}/live")]
+pub async fn live(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
+    let mut scope = who.scope().await?;
+    let run = runs::get(&mut scope, RunId(*id)).await?;
+    let first = view(&mut scope, run, **rate).await?;
+    Ok(hub.stream(who.practice, &first, Side::Coach))
 }
 
 /// Adds events, each once, in sequence; closes the run where they finish it.
@@ -142,26 +289,14 @@ pub async fn append(
     id: web::Path<Uuid>,
     batch: web::Json<Batch>,
     rate: web::Data<ClockRate>,
+    hub: web::Data<Hub>,
 ) -> ApiResult<web::Json<Appended>> {
     let mut scope = who.scope().await?;
-    let run = runs::lock(&mut scope, RunId(*id)).await?;
-    for event in &batch.events {
-        impulso_core::run::fold::check_kind(&run.protocol, &event.kind)?;
-    }
-    let appended = runs::append(&mut scope, who.coach, &run, &batch.events).await?;
-    if run.closed_at.is_none() {
-        let state = fold(&run.protocol, &run.setup, &runs::events(&mut scope, run.id).await?);
-        if state.is_closed() && state.started_at.is_none() {
-            // Left before the clock was started: nothing was tested, so there is no result.
-            runs::close(&mut scope, run.id, state.finished_at.unwrap_or_else(Utc::now)).await?;
-        } else if state.is_closed() {
-            scoring::close(&mut scope, who.coach, &run, &state).await?;
-        }
-    }
-    let run = runs::get(&mut scope, run.id).await?;
-    let shown = view(&mut scope, run, &rate).await?;
+    let (done, run) = intake::take_in(&mut scope, Some(who.coach), RunId(*id), batch.into_inner().events).await?;
+    let shown = view(&mut scope, run, **rate).await?;
     scope.commit().await?;
-    Ok(web::Json(Appended { stored: appended.stored, known: appended.known, late: appended.late, view: shown }))
+    hub.publish(&shown);
+    Ok(web::Json(Appended { stored: done.stored, known: done.known, late: done.late, view: shown }))
 }
 
 fn cadence(protocol: &catalogue::Protocol, sex: Option<Sex>, chosen: Option<f64>) -> Result<Option<Cadence>, InputError> {
@@ -173,20 +308,69 @@ fn cadence(protocol: &catalogue::Protocol, sex: Option<Sex>, chosen: Option<f64>
     Cadence::new(beat).map(Some).map_err(|e| e.at("cadence"))
 }
 
-async fn view(scope: &mut Scope, run: Run, rate: &ClockRate) -> ApiResult<RunView> {
-    let state = fold(&run.protocol, &run.setup, &runs::events(scope, run.id).await?);
+/// A run as it stands.
+pub async fn view(scope: &mut Scope, run: Run, rate: ClockRate) -> ApiResult<RunView> {
+    let events = runs::events(scope, run.id).await?;
+    let first = run.performers.first().ok_or_else(ApiError::not_found)?;
+    let many = run.performers.len() > 1;
+    let state = if many {
+        let shared: Vec<Event> = events.iter().filter(|e| e.slot.is_none()).cloned().collect();
+        fold(&run.protocol, &first.setup, &shared)
+    } else {
+        fold(&run.protocol, &first.setup, &events)
+    };
+    let performers = if many { performers(&run, &events) } else { Vec::new() };
+    let rehearsal = rehearsal(&run, first, &state, &events)?;
     Ok(RunView {
         id: run.id.0,
-        person: run.person.0,
-        name: run.person_name,
-        conditions: impulso_core::report::condition_reports(&run.protocol, &run.setup.conditions),
+        person: first.person.filter(|_| !many).map(|p| p.0),
+        name: if many { format!("{} performers", run.performers.len()) } else { first.name.clone() },
+        conditions: impulso_core::report::condition_reports(&run.protocol, &first.setup.conditions),
+        family: run.protocol.family,
+        state,
+        performers,
+        clock_rate: rate.0 * rehearsal.as_ref().map_or(1.0, |r| r.rate),
+        rehearsal,
+        revision: events.len() as u64 + u64::from(run.closed_at.is_some()),
+        created_at: run.created_at,
+        server_now: Utc::now(),
+        closed: run.closed_at.is_some(),
+        result: first.result.filter(|_| !many).map(|r| r.0),
+        join_code: run.join_code.filter(|_| run.closed_at.is_none()),
         protocol: run.protocol.id,
         protocol_name: run.protocol.name,
         count: run.protocol.count,
-        state,
-        created_at: run.created_at,
-        server_now: Utc::now(),
-        clock_rate: rate.0,
-        result: run.result.map(|r| r.0),
     })
+}
+
+fn performers(run: &Run, events: &[Event]) -> Vec<PerformerView> {
+    let of = |p: &runs::Performer| {
+        let state = intake::performer_state(run, events, p.slot)?;
+        Some(PerformerView {
+            slot: p.slot,
+            person: p.person.map(|id| id.0),
+            name: p.name.clone(),
+            reading: state.readings.last().cloned(),
+            decision: state.decision,
+            result: p.result.map(|r| r.0),
+        })
+    };
+    run.performers.iter().filter_map(of).collect()
+}
+
+fn rehearsal(run: &Run, performer: &runs::Performer, state: &State, events: &[Event]) -> ApiResult<Option<RehearsalView>> {
+    let Some(kept) = runs::rehearsal::<Rehearsal>(run)? else { return Ok(None) };
+    let report = state
+        .is_closed()
+        .then(|| impulso_core::rehearse::report(&run.protocol, &performer.setup, &kept.client, state, events));
+    Ok(Some(RehearsalView { rate: kept.rate, report }))
+}
+
+/// What is kept of a rehearsal beside its run.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Rehearsal {
+    /// Who is simulated.
+    pub client: simulate::Client,
+    /// How fast it runs.
+    pub rate: f64,
 }

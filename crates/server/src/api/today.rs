@@ -2,7 +2,7 @@
 
 use actix_web::{get, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
-use impulso_core::{catalogue, text};
+use impulso_core::text;
 use impulso_store::{
     people, results,
     retests::{self, Filter},
@@ -21,6 +21,7 @@ use super::{
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    shelf::Shelf,
 };
 
 /// Today's page.
@@ -100,9 +101,10 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
     let mut scope = who.scope().await?;
     let today = auth::today(&mut scope).await?;
     let week = today + Days::new(7);
+    let shelf = Shelf::of(&mut scope).await?;
     let open = retests::list(&mut scope, Filter { until: Some(week), open_only: true, ..Filter::default() }).await?;
     let (mut late, mut due, mut soon) = (vec![], vec![], vec![]);
-    for line in open.into_iter().map(|r| RetestLine::new(r, today)) {
+    for line in open.into_iter().map(|r| RetestLine::new(r, &shelf, today)) {
         match line.due_on.cmp(&today) {
             std::cmp::Ordering::Less => late.push(line),
             std::cmp::Ordering::Equal => due.push(line),
@@ -112,7 +114,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
     let open_runs: Vec<OpenRun> = runs::open(&mut scope)
         .await?
         .into_iter()
-        .map(|r| OpenRun { id: r.id.0, name: r.person_name, protocol_name: test_name(&r.protocol_id), since: r.created_at })
+        .map(|r| OpenRun { id: r.id.0, name: open_name(&r), protocol_name: r.protocol, since: r.created_at })
         .collect();
     let stopped: Vec<StoppedLine> = results::since(&mut scope, today - Days::new(14))
         .await?
@@ -123,7 +125,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
                 result: r.id.0,
                 person: r.person.0,
                 name: r.person_name,
-                protocol_name: test_name(&r.protocol_id),
+                protocol_name: shelf.name(&r.protocol_id),
                 on: r.on,
                 sentence: stop_sentence(&stop),
                 note: stop.note,
@@ -151,16 +153,17 @@ pub async fn search(who: SignedIn, query: web::Query<SearchQuery>) -> ApiResult<
     let today = auth::today(&mut scope).await?;
     let key = text::search_key(&query.q);
     let found = people::list(&mut scope, &query.q, None, 8).await?;
-    let tests = catalogue::all()
-        .iter()
+    let shelf = Shelf::of(&mut scope).await?;
+    let tests = shelf
+        .all()
         .map(library::line)
         .filter(|l| !key.is_empty() && key.split(' ').all(|word| l.searched.contains(word)))
         .collect();
-    Ok(web::Json(Found { people: found.into_iter().map(|p| super::people::line(p, today)).collect(), tests }))
+    Ok(web::Json(Found { people: found.into_iter().map(|p| super::people::line(p, &shelf, today)).collect(), tests }))
 }
 
-fn test_name(id: &str) -> String {
-    catalogue::find(id).map_or_else(|_| id.to_owned(), |p| p.name.clone())
+fn open_name(run: &runs::Open) -> String {
+    if run.performers == 1 { run.name.clone() } else { format!("{} performers", run.performers) }
 }
 
 /// The day in a sentence: names while they are few, numbers when they are many.

@@ -14,6 +14,7 @@ use impulso_core::{
     plan::RetestRule,
     readiness::{Answers, advise},
     run::event::{Answer, Conditions},
+    trial::Inputs,
     units::{Age, BodyMass, Height},
 };
 use impulso_store::{
@@ -73,7 +74,7 @@ async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTi
     }
     for test in client.tests {
         let taken_at = moment(today, test.days_ago, hours).min(now - TimeDelta::hours(1));
-        scoring::keep(scope, coach, &result(client, id, test, taken_at)?, taken_at, None).await?;
+        scoring::keep(scope, coach, &result(client, id, test, taken_at)?).await?;
     }
     if let Some(last) = client.tests.last() {
         let answers = Answers { regularly_active: client.active, rate_limiting_drug: client.drug, ..Answers::default() };
@@ -141,17 +142,17 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
         ("cadence".into(), Answer::Number(beat)),
         ("heart_rate_drug".into(), Answer::YesNo(client.drug && test.days_ago < 120)),
     ]);
-    let mut inputs = BTreeMap::new();
+    let mut inputs = Inputs::new();
     if stopped.is_none() {
         conditions.insert("count_delay_s".into(), Answer::Number(5.0));
         if let Some(count) = &protocol.count {
             inputs.insert(count.input.clone(), test.count);
         }
         if protocol.input("pulse_window_s").is_some() {
-            inputs.insert("pulse_window_s".into(), protocol.count.as_ref().map_or(15.0, |c| f64::from(c.window_s)));
+            inputs.insert("pulse_window_s", protocol.count.as_ref().map_or(15.0, |c| f64::from(c.window_s)));
         }
         if protocol.input("bench_cm").is_some() {
-            inputs.insert("bench_cm".into(), bench);
+            inputs.insert("bench_cm", bench);
         }
     }
     let mut stored = Stored {
@@ -180,5 +181,7 @@ fn facts_on(client: &Client, test: &Test) -> Result<StoredFacts, ApiError> {
         age: Some(Age::new(f64::from(client.age - years_back))?),
         mass: Some(BodyMass::parse_entry(client.mass, client.imperial)?),
         height: Some(Height::parse_entry(client.height)?),
+        resting_hr: None,
+        hr_max: None,
     })
 }

@@ -154,7 +154,7 @@ pub fn person(id: Uuid, name: &str) -> Value {
 
 /// A bench step as set up.
 pub fn run(id: Uuid, person: &str) -> Value {
-    json!({"id": id, "person": person, "protocol": "bench-step-3min", "conditions": {"bench_cm": 41.3, "warm_up": true, "pulse_site": "wrist"}})
+    json!({"id": id, "people": [person], "protocol": "bench-step-3min", "conditions": {"bench_cm": 41.3, "warm_up": true, "pulse_site": "wrist"}})
 }
 
 /// A screen that makes events.

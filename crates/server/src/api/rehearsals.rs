@@ -1,0 +1,171 @@
+//! Rehearsals: a run on a simulated client, and the simulated strap that goes with it. Nothing here touches a record.
+
+use actix_web::{get, post, web};
+use chrono::Utc;
+use impulso_core::{
+    Code, InputError, rehearse,
+    simulate::{Client, Fault},
+};
+use impulso_formats::heart_rate;
+use impulso_store::{
+    RunId,
+    runs::{self, NewPerformer, NewRun},
+};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use super::runs::{Rehearsal, RunView, view};
+use crate::{ApiError, ApiResult, auth::SignedIn, intake, serve::ClockRate, shelf::Shelf};
+
+/// The speeds a rehearsal runs at.
+const RATES: [f64; 2] = [1.0, 4.0];
+/// The most seconds of strap handed over at once.
+const FRAMES_MAX: u32 = 120;
+
+/// A rehearsal to set up.
+#[derive(Deserialize, ToSchema)]
+pub struct RehearsalForm {
+    /// Made by the screen.
+    pub id: Uuid,
+    /// The protocol's id.
+    pub protocol: String,
+    /// 1 or 4.
+    pub rate: f64,
+    /// What may go wrong.
+    #[serde(default)]
+    pub faults: Vec<FaultKind>,
+    /// The same seed is the same client; another one each time where absent.
+    pub seed: Option<u32>,
+}
+
+/// Something to notice.
+#[derive(Deserialize, Serialize, ToSchema, Clone, Copy, PartialEq, Eq)]
+#[serde(rename_all = "snake_case")]
+pub enum FaultKind {
+    /// The cadence drifts.
+    Cadence,
+    /// The strap drops out.
+    Strap,
+    /// The heart rate does not settle.
+    Settle,
+    /// The client reports dizziness.
+    Dizzy,
+}
+
+/// What the simulated client and the strap gave since the last question.
+#[derive(Serialize, ToSchema)]
+pub struct Simulated {
+    /// Notifications, oldest first.
+    pub frames: Vec<Frame>,
+    /// What an assessor sees and hears, oldest first.
+    pub seen: Vec<Seen>,
+    /// How fast the feet or pedals go, beats a minute, where there is a beat.
+    pub cadence: Option<f64>,
+    /// Beats a minute of the pulse under the fingers, now.
+    pub pulse: f64,
+}
+
+/// A notification of the simulated strap.
+#[derive(Serialize, ToSchema)]
+pub struct Frame {
+    /// When, ms of the run's clock.
+    pub at_ms: f64,
+    /// The bytes as hexadecimal digits, as a real one would send them.
+    pub bytes: String,
+}
+
+/// Something to see or hear.
+#[derive(Serialize, ToSchema)]
+pub struct Seen {
+    /// When, ms of the run's clock.
+    pub at_ms: f64,
+    /// What.
+    pub what: String,
+}
+
+/// Since when.
+#[derive(Deserialize, IntoParams)]
+pub struct Since {
+    /// The last second that is known, of the run's clock; nothing at the start.
+    pub after_s: Option<u32>,
+}
+
+/// Sets a rehearsal up.
+#[utoipa::path(tag = "rehearsals", operation_id = "rehearsals_create", responses((status = 200, body = RunView), (status = 422, body = ApiError)))]
+#[post("/rehearsals")]
+pub async fn create(who: SignedIn, form: web::Json<RehearsalForm>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&form.protocol)?;
+    if !protocol.family.runs_live() {
+        return Err(InputError::new(Code::NotApplicable, "protocol", format!("{} is entered afterwards; there is nothing to rehearse here.", protocol.name)).into());
+    }
+    if !RATES.contains(&form.rate) {
+        return Err(InputError::new(Code::OutOfRange, "rate", "A rehearsal runs at normal speed or four times as fast.").into());
+    }
+    let seed = form.seed.map_or_else(|| form.id.as_u128() as u64, u64::from);
+    let mut client = Client::from_seed(seed);
+    client.faults = faults(&form.faults, seed);
+    let setup = rehearse::setup(protocol, &client);
+    let rehearsal = runs::keep_rehearsal(&Rehearsal { client, rate: form.rate })?;
+    let performers = [NewPerformer { person: None, name: "Simulated client".into(), setup }];
+    let new = NewRun { id: RunId(form.id), protocol, performers: &performers, overrule_reason: None, rehearsal: Some(&rehearsal), join_code: None };
+    runs::create(&mut scope, who.coach, &new).await?;
+    let run = runs::get(&mut scope, RunId(form.id)).await?;
+    let shown = view(&mut scope, run, **rate).await?;
+    scope.commit().await?;
+    Ok(web::Json(shown))
+}
+
+/// When what was chosen happens: in the first stages, and not always at the same second.
+fn faults(chosen: &[FaultKind], seed: u64) -> Vec<Fault> {
+    let later = (seed % 30) as f64;
+    chosen
+        .iter()
+        .map(|kind| match kind {
+            FaultKind::Strap => Fault::StrapDropsOut { from_s: 100.0 + later / 3.0, until_s: 140.0 + later / 3.0 },
+            FaultKind::Settle => Fault::DoesNotSettle { from_s: 110.0, until_s: 210.0 },
+            FaultKind::Cadence => Fault::CadenceDrifts { from_s: 60.0 + later, until_s: 85.0 + later },
+            FaultKind::Dizzy => Fault::Dizzy { at_s: 250.0 + 2.0 * later },
+        })
+        .collect()
+}
+
+/// What happened since a second: the strap's notifications up to now, and what there is to see.
+#[utoipa::path(tag = "rehearsals", operation_id = "rehearsals_simulated", params(Since), responses((status = 200, body = Simulated), (status = 404, body = ApiError)))]
+#[get("/rehearsals/{id}/simulated")]
+pub async fn simulated(who: SignedIn, id: web::Path<Uuid>, since: web::Query<Since>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<Simulated>> {
+    let mut scope = who.scope().await?;
+    let run = runs::get(&mut scope, RunId(*id)).await?;
+    let kept = runs::rehearsal::<Rehearsal>(&run)?.ok_or_else(ApiError::not_found)?;
+    let events = runs::events(&mut scope, run.id).await?;
+    let (Some(state), Some(performer)) = (intake::performer_state(&run, &events, 0), run.performers.first()) else {
+        return Err(ApiError::not_found());
+    };
+    let asked = rehearse::demands(&run.protocol, &performer.setup, &kept.client, &state);
+    // The run's clock passes faster than the wall's; its zero is the moment of the set-up.
+    let rate = rate.0 * kept.rate;
+    let now = run.created_at + (Utc::now() - run.created_at) * (rate as i32);
+    let elapsed_s = state.started_at.map(|start| (now - start).num_milliseconds() as f64 / 1000.0).filter(|_| !state.is_closed());
+    let from = since.after_s.map_or(0, |s| s + 1);
+    let until = elapsed_s.map_or(0, |s| s.max(0.0).floor() as u32 + 1);
+    let frames = (from..until.min(from.saturating_add(FRAMES_MAX)))
+        .map(|second| Frame {
+            at_ms: f64::from(second) * 1000.0,
+            bytes: heart_rate::to_hex(&heart_rate::encode(&kept.client.strap(&asked, second))),
+        })
+        .collect();
+    let at_s = elapsed_s.unwrap_or(0.0);
+    let seen = rehearse::seen(&run.protocol, &kept.client, &state, at_s)
+        .into_iter()
+        .filter(|(at, _)| since.after_s.is_none_or(|after| *at > f64::from(after)))
+        .map(|(at, what)| Seen { at_ms: at * 1000.0, what })
+        .collect();
+    Ok(web::Json(Simulated {
+        frames,
+        seen,
+        cadence: performer.setup.cadence.map(|c| kept.client.cadence(c.value(), at_s)),
+        pulse: kept.client.heart_rate(&asked, at_s).round(),
+    }))
+}
