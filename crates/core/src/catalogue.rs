@@ -92,7 +92,7 @@ pub struct Protocol {
     #[serde(default = "one")]
     pub people_at_once: u16,
     /// Readings the method page works through.
-    pub example: Option<Example>,
+    pub example: Option<ExampleReadings>,
     /// For a practice's own copy: the built-in protocol it was made from.
     pub based_on: Option<String>,
     /// What is recorded.
@@ -294,7 +294,7 @@ impl Schedule {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
-pub struct Example {
+pub struct ExampleReadings {
     /// Age, years.
     pub age_years: f64,
     /// Body mass, kg.

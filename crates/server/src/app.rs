@@ -59,6 +59,6 @@ pub fn headers() -> DefaultHeaders {
         .add(("X-Content-Type-Options", "nosniff"))
         .add(("X-Frame-Options", "DENY"))
         .add(("Referrer-Policy", "same-origin"))
-        .add(("Permissions-Policy", "camera=(), microphone=(), geolocation=(), screen-wake-lock=(self)"))
+        .add(("Permissions-Policy", "camera=(), microphone=(), geolocation=(), screen-wake-lock=(self), bluetooth=(self)"))
         .add(("Cross-Origin-Opener-Policy", "same-origin"))
 }

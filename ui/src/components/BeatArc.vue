@@ -13,6 +13,14 @@ const { width } = useElementSize(figure);
 const W = computed(() => (width.value > 0 && width.value < 560 ? 440 : 800));
 const SPOTS = computed(() => {
   const [left, right] = [W.value / 2 - W.value * 0.19, W.value / 2 + W.value * 0.19];
+  if (props.beat.places.length === 2) {
+    return [
+      { x: left, y: 110 },
+      { x: right, y: 110 },
+      { x: left, y: 110 },
+      { x: right, y: 110 },
+    ];
+  }
   return [
     { x: left, y: 52 },
     { x: right, y: 52 },
@@ -24,6 +32,7 @@ const interval = computed(() => 60000 / props.beat.per_minute);
 const position = computed(
   () => (Math.min(Math.max(props.ms, props.beat.first_ms), props.beat.until_ms) - props.beat.first_ms) / interval.value,
 );
+const stepping = computed(() => props.beat.places.length === 4);
 const going = computed(() => props.ms >= props.beat.first_ms && props.ms < props.beat.until_ms);
 const spot = computed(() => Math.floor(position.value) % props.beat.places.length);
 const part = computed(() => position.value % 1);
@@ -47,14 +56,15 @@ const swapSoon = computed(() => props.beat.swaps_ms.some((at) => props.ms >= at 
       <span
         ><b class="num">{{ beat.per_minute }}</b> beats a minute</span
       >
-      <span :class="{ swap: swapSoon }"
+      <span v-if="stepping" :class="{ swap: swapSoon }"
         >lead foot: <b>{{ lead }}</b></span
       >
     </figcaption>
-    <svg :viewBox="`0 0 ${W} 220`" aria-hidden="true">
-      <path class="bench" :d="`M${SPOTS[0]!.x - W * 0.16} 110H${SPOTS[1]!.x + W * 0.16}`" />
-      <text class="level" :x="SPOTS[0]!.x - W * 0.17" y="115" text-anchor="end">bench</text>
-      <rect class="path" :x="SPOTS[0]!.x" y="52" :width="SPOTS[1]!.x - SPOTS[0]!.x" height="116" rx="4" />
+    <svg :viewBox="stepping ? `0 0 ${W} 220` : `0 70 ${W} 80`" aria-hidden="true">
+      <path v-if="stepping" class="bench" :d="`M${SPOTS[0]!.x - W * 0.16} 110H${SPOTS[1]!.x + W * 0.16}`" />
+      <text v-if="stepping" class="level" :x="SPOTS[0]!.x - W * 0.17" y="115" text-anchor="end">bench</text>
+      <path v-if="!stepping" class="path" :d="`M${SPOTS[0]!.x} 110H${SPOTS[1]!.x}`" />
+      <rect v-else class="path" :x="SPOTS[0]!.x" y="52" :width="SPOTS[1]!.x - SPOTS[0]!.x" height="116" rx="4" />
       <g v-for="(place, k) in beat.places" :key="k">
         <circle
           :cx="SPOTS[k]!.x"
@@ -71,6 +81,7 @@ const swapSoon = computed(() => props.beat.swaps_ms.some((at) => props.ms >= at 
           {{ place }}
         </text>
         <text
+          v-if="stepping"
           :x="SPOTS[k]!.x + (k === 1 || k === 2 ? 46 : -46)"
           :y="SPOTS[k]!.y + 20"
           :text-anchor="k === 1 || k === 2 ? 'start' : 'end'"

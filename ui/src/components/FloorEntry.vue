@@ -54,7 +54,7 @@ defineExpose({ isEmpty: () => text.value === "" });
 </script>
 
 <template>
-  <footer>
+  <footer class="foot">
     <form class="entry" :class="{ due }" @submit.prevent="enter">
       <label for="count">{{ view.count ? `Beats in ${view.count.window_s} s` : "Count" }}</label>
       <input
@@ -88,81 +88,11 @@ defineExpose({ isEmpty: () => text.value === "" });
 </template>
 
 <style scoped>
-footer {
-  border-top: 1px solid var(--line);
-  display: flex;
-  align-items: center;
-  gap: 18px;
-  padding: 12px 28px;
-  flex-wrap: wrap;
-}
-.entry {
-  display: flex;
-  align-items: center;
-  gap: 14px;
-  background: var(--card);
-  border: 2px solid var(--line);
-  border-radius: 12px;
-  padding: 6px 8px 6px 18px;
-  font-size: 19px;
-  color: var(--soft);
-}
-.entry.due {
-  border-color: var(--ember);
-  color: var(--ink);
-}
-.entry input {
-  font-size: 34px;
-  font-weight: 600;
-  width: 118px;
-  background: none;
-  border: 0;
-  border-bottom: 2px solid var(--soft);
-  color: var(--ink);
-}
 .wrong {
-  color: var(--madder);
   max-width: 46ch;
   margin: 0;
 }
 .wrong:empty {
   display: none;
-}
-.choices {
-  display: flex;
-  gap: 12px;
-  flex-wrap: wrap;
-  margin-left: auto;
-}
-.choices .main {
-  background: var(--fjord);
-  color: var(--on-fjord);
-}
-.choices .main kbd {
-  color: inherit;
-  border-color: currentColor;
-}
-@media (max-width: 900px) {
-  footer {
-    padding: 10px 12px;
-    position: sticky;
-    bottom: 0;
-    background: var(--paper);
-  }
-  .entry {
-    width: 100%;
-    justify-content: space-between;
-  }
-  .entry input {
-    width: 92px;
-  }
-  .choices {
-    margin: 0;
-    width: 100%;
-  }
-  .choices button {
-    flex: 1;
-    justify-content: center;
-  }
 }
 </style>

@@ -16,7 +16,8 @@ const working = computed(() => work.value && props.ms >= work.value.start_ms && 
 /** Only a whole window is a reading. */
 const read = computed(() => props.view.state.readings.filter((r) => props.ms >= r.end_ms && (r.typed != null || r.taps != null)));
 const decision = computed(() => props.view.state.decision);
-const tone = computed(() => (decision.value?.code === "recount_asked" ? "ask" : "holds"));
+const asks = computed(() => decision.value?.code === "recount_asked");
+const tone = computed(() => (asks.value ? "ask" : "holds"));
 
 function add() {
   if (text.value.trim()) emit("remark", text.value.trim());
@@ -27,7 +28,7 @@ function add() {
 <template>
   <section class="side">
     <div v-if="due && decision" class="say" :class="tone" aria-live="polite">
-      <h2>{{ { reading_holds: "The reading holds", recount_asked: "Count again", recount_waived: "Kept as counted" }[decision.code] }}</h2>
+      <h2>{{ asks ? "Count again" : decision.code === "recount_waived" ? "Kept as counted" : "The reading holds" }}</h2>
       <p>{{ decision.because }}</p>
       <p v-if="decision.code === 'recount_asked'">
         <template v-if="decision.until_ms != null && ms < decision.until_ms">
@@ -94,12 +95,6 @@ function add() {
 </template>
 
 <style scoped>
-.side {
-  padding: 20px 24px;
-  display: flex;
-  flex-direction: column;
-  gap: 16px;
-}
 .say {
   background: var(--card);
   border-left: 5px solid var(--fjord);
@@ -182,11 +177,5 @@ small {
 }
 .remark input::placeholder {
   color: var(--soft);
-}
-@media (max-width: 900px) {
-  .side {
-    padding: 6px 16px 12px;
-    gap: 10px;
-  }
 }
 </style>

@@ -25,7 +25,7 @@ export class Metronome {
 
   /** `rate`: how fast the run's clock passes; 1 in every build but the test build. */
   constructor(
-    private readonly beat: Beat | null | undefined,
+    private beat: Beat | null,
     private readonly rate: number,
   ) {}
 
@@ -46,6 +46,11 @@ export class Metronome {
     window.clearInterval(this.timer);
     this.timer = window.setInterval(() => this.schedule(), LOOK_EVERY_MS);
     this.schedule();
+  }
+
+  /** The course was decided further: the same beat, until another moment. */
+  follow(beat: Beat | null) {
+    this.beat = beat;
   }
 
   /** Silence at once, beats already handed over included. */

@@ -1,10 +1,13 @@
-/** What the floor shows, worked out from the run and its clock. No thresholds: those come with the run. */
-import { useRafFn } from "@vueuse/core";
-import { computed, ref, shallowRef, watch } from "vue";
+/** What every floor shows, worked out from the run and its clock. No thresholds: those come with the run. */
+import { useRafFn, useWakeLock } from "@vueuse/core";
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from "vue";
 import type { Span } from "@/api/types";
 import { useRun } from "@/stores/run";
-import { Metronome } from "./metronome";
+import { Metronome, type Tone } from "./metronome";
 import { speak } from "./speech";
+
+/** A call stays on screen for so long, ms of the run's clock. */
+const CALL_MS = 5000;
 
 export function useFloor() {
   const run = useRun();
@@ -14,10 +17,10 @@ export function useFloor() {
   const beatMs = ref(0);
   const sounding = ref(false);
   const called = shallowRef<{ say: string; at: number } | null>(null);
-  const recountHere = ref<number | null>(null);
-  const tapsHere = ref(0);
+  const wake = useWakeLock();
   let metronome: Metronome | null = null;
   let lastMs = -1;
+  const toned = new Set<string>();
 
   const state = computed(() => run.view?.state ?? null);
   const status = computed(() => state.value?.status ?? "ready");
@@ -26,21 +29,12 @@ export function useFloor() {
   const phase = computed<Span | null>(() =>
     running.value ? (phases.value.find((p) => p.end_ms == null || ms.value < p.end_ms) ?? null) : null,
   );
-  /** The window that stands: a recount begun here counts before the server has said so. */
-  const counting = computed(() => {
-    const readings = state.value?.readings ?? [];
-    const last = readings.at(-1);
-    const first = phases.value.find((p) => p.kind === "count");
-    if (!first) return null;
-    const length = first.end_ms! - first.start_ms;
-    const here = recountHere.value !== null && recountHere.value > (last?.start_ms ?? 0) ? recountHere.value : null;
-    const start = here ?? last?.start_ms ?? first.start_ms;
-    return { start, end: start + length, again: here !== null || (last?.attempt ?? 1) > 1 };
+  const call = computed(() => (called.value && ms.value - called.value.at < CALL_MS ? called.value.say : null));
+  const saved = computed(() => {
+    if (run.unsent > 0 && run.away) return `saved here, ${run.unsent} to send`;
+    if (run.unsent > 0) return "saving…";
+    return run.away ? "no connection; everything is saved" : "everything is saved";
   });
-  const inWindow = computed(
-    () => running.value && counting.value !== null && ms.value >= counting.value.start && ms.value < counting.value.end,
-  );
-  const due = computed(() => running.value && counting.value !== null && ms.value >= counting.value.end);
 
   useRafFn(() => {
     ms.value = run.elapsed();
@@ -49,14 +43,16 @@ export function useFloor() {
     if (running.value) callOut();
   });
 
+  function say(words: string) {
+    called.value = { say: words, at: ms.value };
+    speak(words);
+  }
+
   function callOut() {
     const calls = state.value?.timeline.calls ?? [];
     const passed = calls.filter((c) => c.at_ms > lastMs && c.at_ms <= ms.value).at(-1);
     // After a reload what was called long ago stays silent.
-    if (passed && ms.value - passed.at_ms < 1500) {
-      called.value = { say: passed.say, at: ms.value };
-      speak(passed.say);
-    }
+    if (passed && ms.value - passed.at_ms < 1500) say(passed.say);
     lastMs = ms.value;
   }
 
@@ -64,23 +60,39 @@ export function useFloor() {
   async function soundOn() {
     const timeline = state.value?.timeline;
     if (!run.view || !timeline) return;
-    metronome ??= new Metronome(timeline.beat, run.view.clock_rate);
+    metronome ??= new Metronome(timeline.beat ?? null, run.view.clock_rate);
     await metronome.start(() => run.elapsed());
-    const signals: [string, "go" | "stop" | "count"][] = [
-      ["work", "go"],
-      ["transition", "stop"],
-      ["count", "count"],
-      ["enter", "stop"],
-    ];
-    for (const [kind, tone] of signals) {
-      const at = timeline.phases.find((p) => p.kind === kind)?.start_ms;
-      if (at !== undefined && at > run.elapsed()) metronome.tone(tone, at);
-    }
-    const ten = timeline.calls.find((c) => c.say.startsWith("Ten"))?.at_ms;
-    if (ten !== undefined && ten > run.elapsed()) metronome.tone("ten", ten);
+    toned.clear();
+    signal();
   }
   function soundOff() {
     metronome?.stop();
+  }
+  function tone(kind: Tone, atMs: number) {
+    metronome?.tone(kind, atMs);
+  }
+
+  /** Hands every signal of the timeline to the audio clock once. */
+  function signal() {
+    const timeline = state.value?.timeline;
+    if (!timeline || !metronome?.sounding) return;
+    const at = (name: string, kind: Tone, when: number | null | undefined) => {
+      const key = `${name} ${when}`;
+      if (when == null || when <= run.elapsed() || toned.has(key)) return;
+      toned.add(key);
+      tone(kind, when);
+    };
+    for (const p of timeline.phases) {
+      if (p.kind === "work") at("go", "go", p.start_ms);
+      if (p.kind === "transition" || p.kind === "enter") at("stop", "stop", p.start_ms);
+      if (p.kind === "count") at("count", "count", p.start_ms);
+    }
+    for (const c of timeline.calls.filter((c) => c.say.startsWith("Ten"))) at("ten", "ten", c.at_ms);
+    for (const d of state.value?.dues ?? []) {
+      if (d.stage === 0) continue;
+      at("soon", "ten", d.from_ms);
+      at("due", "count", d.at_ms);
+    }
   }
 
   async function start() {
@@ -88,44 +100,31 @@ export function useFloor() {
     void run.happened({ kind: "clock_started" });
     await soundOn();
   }
-  function tap() {
-    if (!inWindow.value) return;
-    tapsHere.value++;
-    void run.happened({ kind: "tap" });
-  }
-  function recount() {
-    recountHere.value = run.elapsed();
-    tapsHere.value = 0;
-    void run.happened({ kind: "recount_started" });
-    const length = counting.value ? counting.value.end - counting.value.start : 0;
-    metronome?.tone("count", recountHere.value);
-    metronome?.tone("stop", recountHere.value + length);
-  }
 
+  watch(running, (on) => on && void wake.request("screen").catch(() => undefined));
+  // The course is decided on the way: beat and signals follow it.
+  watch(
+    () => state.value?.timeline,
+    (timeline) => {
+      metronome?.follow(timeline?.beat ?? null);
+      signal();
+    },
+  );
+  // A new decision is seen and, where speech is on, heard. Not what was decided before this screen was opened.
+  watch(
+    () => state.value?.decision?.because,
+    (because, before) => because && before !== undefined && before !== because && running.value && say(because),
+  );
   // Stopped: silence at once, on every screen.
   watch(status, (now) => {
     if (now !== "running" && now !== "ready") soundOff();
   });
+  onBeforeUnmount(() => {
+    void metronome?.close();
+    void wake.release().catch(() => undefined);
+  });
 
-  return {
-    ms,
-    beatMs,
-    sounding,
-    called,
-    state,
-    status,
-    running,
-    phase,
-    phases,
-    counting,
-    inWindow,
-    due,
-    tapsHere,
-    start,
-    tap,
-    recount,
-    soundOn,
-    soundOff,
-    close: () => metronome?.close(),
-  };
+  return { ms, beatMs, sounding, call, saved, state, status, running, phase, phases, start, say, tone, soundOn, soundOff };
 }
+
+export type Floor = ReturnType<typeof useFloor>;

@@ -4,7 +4,7 @@ import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import type { Answer, Conditions, Unlike } from "@/api/types";
+import type { Answer, Ceiling, Conditions, HrMaxMethod, Unlike } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PrepareStep from "@/components/PrepareStep.vue";
@@ -29,6 +29,11 @@ interface Draft {
   given: Record<string, string | boolean>;
   cadence: number | null;
   reason: string;
+  load: number | null;
+  method: string;
+  ceiling: string;
+  resting: string;
+  max: string;
   filled: boolean;
 }
 const { draft, clear } = useDraft<Draft>(`assess.${props.id}.${props.protocol}`, {
@@ -36,6 +41,11 @@ const { draft, clear } = useDraft<Draft>(`assess.${props.id}.${props.protocol}`,
   given: {},
   cadence: null,
   reason: "",
+  load: null,
+  method: "",
+  ceiling: "lower",
+  resting: "",
+  max: "",
   filled: false,
 });
 watch(page, (p) => {
@@ -69,20 +79,34 @@ const compare = useDebounceFn(async () => {
 watch([conditions, page], () => void compare(), { deep: true });
 const differs = (key: string) => unlike.value.find((u) => u.key === key);
 
+const live = computed(() => page.value?.protocol.family !== "audio_paced");
 const { busy, failure, run } = useAction();
 const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
-const known = computed(() => new Set([...asked.value.map((c) => c.key), "cadence", "overrule_reason"]));
+const known = computed(() => new Set([...asked.value.map((c) => c.key), "cadence", "overrule_reason", "resting_hr", "hr_max"]));
 const elsewhere = computed(() => (failure.value && !known.value.has(failure.value.field ?? "") ? failure.value : null));
+const loads = computed(() => (draft.value.given.conditioned ? page.value?.loads?.conditioned : page.value?.loads?.unconditioned) ?? []);
+watch(loads, () => (draft.value.load = null));
+/** A rule's name, or the coach's own number. */
+const ceiling = computed<Ceiling | null>(() => {
+  if (!page.value?.hr_max.length) return null;
+  const own = Number(draft.value.ceiling);
+  return own > 0 ? { rule: "chosen", bpm: own } : ({ rule: draft.value.ceiling } as Ceiling);
+});
 const needsReason = computed(() => page.value !== null && page.value.fit.verdict !== "suits");
 
 async function begin() {
   const body = {
     id: draft.value.run,
-    person: props.id,
+    people: [props.id],
     protocol: props.protocol,
     cadence: page.value?.cadence ?? draft.value.cadence,
     conditions: conditions.value,
     overrule_reason: needsReason.value ? draft.value.reason : null,
+    first_load: loads.value.length ? (draft.value.load ?? loads.value[0]!.kgm_min) : null,
+    hr_max_method: (draft.value.method || null) as HrMaxMethod | null,
+    ceiling: ceiling.value,
+    resting_hr: draft.value.resting ? Number(draft.value.resting.replace(",", ".")) : null,
+    hr_max: draft.value.max ? Number(draft.value.max.replace(",", ".")) : null,
   };
   const view = await run(() => take(api.POST("/api/runs", { body })));
   if (!view) return;
@@ -100,6 +124,7 @@ async function begin() {
         <div class="soft">{{ page.name }} · {{ page.protocol.summary }}</div>
       </div>
       <span class="grow"></span>
+      <RouterLink :to="`/people/${id}/enter/${protocol}`">I timed it on paper</RouterLink>
       <RouterLink :to="`/tests/${protocol}`">How it is done</RouterLink>
     </div>
 
@@ -136,7 +161,7 @@ async function begin() {
             <ElRadioGroup
               :model-value="draft.given[c.key] as string"
               :aria-labelledby="`c-${c.key}`"
-              @update:model-value="(v) => (draft.given[c.key] = String(v))"
+              @update:model-value="(v: unknown) => (draft.given[c.key] = String(v))"
             >
               <ElRadioButton v-for="[key, words] in c.choices as [string, string][]" :key="key" :value="key">{{ words }}</ElRadioButton>
             </ElRadioGroup>
@@ -159,11 +184,47 @@ async function begin() {
             <b>◆ {{ differs(c.key)!.then }} last time.</b> Matters because {{ differs(c.key)!.why }}.
           </p>
         </div>
+        <div v-if="loads.length > 1" class="condition">
+          <span id="c-load" class="name">First load</span>
+          <ElRadioGroup
+            :model-value="draft.load ?? loads[0]!.kgm_min"
+            aria-labelledby="c-load"
+            @update:model-value="(v: unknown) => (draft.load = Number(v))"
+          >
+            <ElRadioButton v-for="l in loads" :key="l.kgm_min" :value="l.kgm_min"
+              >{{ l.kgm_min }} kgm/min · {{ l.kp }} kp · {{ Math.round(l.watts) }} W</ElRadioButton
+            >
+          </ElRadioGroup>
+        </div>
+        <template v-if="page.hr_max.length">
+          <label class="condition"
+            ><span class="name">Resting heart rate</span
+            ><ElInput v-model="draft.resting" name="resting_hr" inputmode="numeric" class="number"><template #append>bpm</template></ElInput
+            ><span class="hint">Seated, after five minutes. With it the ceiling may lie lower.</span>
+            <span v-if="wrong('resting_hr')" class="wrong" role="alert">{{ wrong("resting_hr") }}</span></label
+          >
+          <div class="condition">
+            <span id="c-max" class="name">Maximal heart rate</span>
+            <ElRadioGroup v-model="draft.method" aria-labelledby="c-max">
+              <ElRadioButton v-for="o in page.hr_max" :key="o.method" :value="o.usual ? '' : o.method"
+                >{{ o.formula }}: {{ Math.round(o.hr_max) }}</ElRadioButton
+              >
+            </ElRadioGroup>
+          </div>
+          <div class="condition">
+            <span id="c-ceil" class="name">Ceiling</span>
+            <ElRadioGroup v-model="draft.ceiling" aria-labelledby="c-ceil">
+              <ElRadioButton value="lower">the lower of both</ElRadioButton>
+              <ElRadioButton value="of_max">85 % of maximum</ElRadioButton>
+              <ElRadioButton value="of_reserve" :disabled="!draft.resting">70 % of reserve</ElRadioButton>
+            </ElRadioGroup>
+          </div>
+        </template>
         <div v-if="page.cadence === null && page.cadence_choices.length > 1" class="condition">
           <span id="c-cadence" class="name">Which beat?</span>
           <ElRadioGroup
             :model-value="draft.cadence ?? undefined"
-            @update:model-value="(v) => (draft.cadence = Number(v))"
+            @update:model-value="(v: unknown) => (draft.cadence = Number(v))"
             aria-labelledby="c-cadence"
           >
             <ElRadioButton v-for="beat in page.cadence_choices" :key="beat" :value="beat">{{ beat }} a minute</ElRadioButton>
@@ -179,8 +240,10 @@ async function begin() {
       <section>
         <h2>Before the clock</h2>
         <PrepareStep v-for="step in page.protocol.prepare" :key="step.id" :step="step" />
-        <h2>The count</h2>
-        <p>{{ page.protocol.count?.rule }}</p>
+        <template v-if="page.protocol.count">
+          <h2>The count</h2>
+          <p>{{ page.protocol.count.rule }}</p>
+        </template>
         <h2>Care</h2>
         <ul class="care-list">
           <li v-for="c in page.protocol.cautions" :key="c.text">{{ c.text }}</li>
@@ -205,8 +268,9 @@ async function begin() {
     >
     <FailureNote :failure="elsewhere" />
     <div class="actions foot">
-      <ElButton type="primary" size="large" native-type="submit" :loading="busy">To the floor</ElButton>
-      <span class="soft">The clock starts when you say so.</span>
+      <ElButton v-if="live" type="primary" size="large" native-type="submit" :loading="busy">To the floor</ElButton>
+      <span v-if="live" class="soft">The clock starts when you say so.</span>
+      <RouterLink v-else class="go" :to="`/people/${id}/enter/${protocol}`">Enter the result</RouterLink>
     </div>
   </form>
 </template>

@@ -1,11 +1,36 @@
 <script setup lang="ts">
+import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
+import type { Fits, Kit } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 
+/** For this client, with what is at hand: the tests that suit, and why the others do not. */
 const props = defineProps<{ id: string }>();
 const { data: p, failure, loading, reload } = useLoad(() => take(api.GET("/api/people/{id}", { params: { path: { id: props.id } } })));
 const words = { suits: "suits", better_choice: "another suits better", unsuited: "does not suit" } as const;
+const kits: [Kit, string][] = [
+  ["bench", "Bench or step"],
+  ["cycle_ergometer", "Cycle ergometer"],
+  ["walking_course", "Walking course"],
+  ["track", "Running loop"],
+  ["rowing_ergometer", "Rowing ergometer"],
+  ["shuttle_lanes", "Shuttle lanes"],
+];
+const kit = ref<Kit[]>(kits.map(([k]) => k));
+const time = ref("");
+const fits = ref<Fits | null>(null);
+const choosing = useAction();
+const minutes = computed(() => (Number(time.value) > 0 ? Math.floor(Number(time.value)) : null));
+async function choose() {
+  const body = { kit: kit.value.length === kits.length ? null : kit.value, minutes: minutes.value, people: 1 };
+  fits.value =
+    (await choosing.run(() => take(api.POST("/api/people/{id}/choose", { params: { path: { id: props.id } }, body })))) ?? fits.value;
+}
+watch([kit, minutes], () => void choose(), { immediate: true, deep: true });
+const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
 </script>
 
 <template>
@@ -16,14 +41,22 @@ const words = { suits: "suits", better_choice: "another suits better", unsuited:
         <h1>Which test?</h1>
         <div class="soft">{{ p.form.name }} · {{ p.age }}</div>
       </div>
+      <span class="grow"></span>
+      <RouterLink to="/classes/new">A class in pairs</RouterLink>
     </div>
     <div v-if="!p.readiness?.is_today" class="box care first">
       <p>Readiness has not been asked today.</p>
       <RouterLink :to="`/people/${id}/readiness`">Ask now</RouterLink>, it takes a minute.
     </div>
     <p v-else class="lead">{{ p.readiness.advice.headline }}</p>
+    <fieldset class="means">
+      <legend>What is at hand</legend>
+      <label v-for="[key, name] in kits" :key="key"><input v-model="kit" type="checkbox" :value="key" />{{ name }}</label>
+      <label class="time">Minutes <ElInput v-model="time" name="minutes" inputmode="numeric" placeholder="any" /></label>
+    </fieldset>
+    <FailureNote :failure="choosing.failure.value" />
     <ul class="rows">
-      <li v-for="fit in p.fits" :key="fit.protocol">
+      <li v-for="fit in fits ?? p.fits" :key="fit.protocol">
         <div class="row-link">
           <span class="mark" :class="fit.verdict" aria-hidden="true">{{
             { suits: "●", better_choice: "◐", unsuited: "✕" }[fit.verdict]
@@ -31,19 +64,47 @@ const words = { suits: "suits", better_choice: "another suits better", unsuited:
           <span class="what"
             ><b>{{ fit.name }}</b> <i>{{ words[fit.verdict] }}</i><small>{{ fit.because }}</small></span
           >
-          <RouterLink class="go" :class="{ main: fit.verdict === 'suits' }" :to="`/people/${id}/assess/${fit.protocol}`">{{
+          <RouterLink class="go" :class="{ main: fit.verdict === 'suits' }" :to="to(fit)">{{
             fit.verdict === "suits" ? "Set up" : "Use it all the same"
           }}</RouterLink>
         </div>
       </li>
     </ul>
-    <p v-if="p.fits.every((f) => f.verdict === 'unsuited')" class="box stop none">
+    <p v-if="(fits ?? p.fits).every((f) => f.verdict === 'unsuited')" class="box stop none">
       None of these tests suits today. Leave it, and note what the client tells you.
     </p>
   </div>
 </template>
 
 <style scoped>
+.means {
+  border: 0;
+  padding: 0;
+  margin: 0 0 16px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 22px;
+  align-items: center;
+}
+.means legend {
+  color: var(--soft);
+  font-weight: 650;
+  margin-bottom: 4px;
+}
+.means label {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  min-height: 40px;
+}
+.means input[type="checkbox"] {
+  width: 20px;
+  height: 20px;
+  accent-color: var(--fjord);
+}
+.time :deep(.el-input) {
+  width: 84px;
+}
 .first {
   margin-bottom: 18px;
 }

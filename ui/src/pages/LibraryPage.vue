@@ -20,7 +20,12 @@ const found = computed(
 <template>
   <PageState v-if="!tests" :failure="failure" :loading="loading" @again="reload" />
   <div v-else class="page">
-    <div class="page-head"><h1>Test library</h1></div>
+    <div class="page-head">
+      <h1>Test library</h1>
+      <span class="grow"></span>
+      <RouterLink to="/classes/new">A class in pairs</RouterLink>
+      <RouterLink to="/rehearsals/new">Rehearse a test</RouterLink>
+    </div>
     <ElInput
       v-model="text"
       size="large"
@@ -36,7 +41,9 @@ const found = computed(
             ><span>{{ t.summary }}</span
             ><small>{{ t.tells }}</small></span
           >
-          <span class="soft">{{ t.minutes }} min</span>
+          <span class="soft right"
+            >{{ t.minutes }} min<small v-if="t.based_on">own copy</small><small v-else-if="!t.live">entered afterwards</small></span
+          >
         </RouterLink>
       </li>
     </ul>
@@ -45,6 +52,14 @@ const found = computed(
 </template>
 
 <style scoped>
+.right {
+  margin-left: auto;
+  text-align: right;
+  white-space: nowrap;
+}
+.right small {
+  display: block;
+}
 .list {
   margin-top: 18px;
 }

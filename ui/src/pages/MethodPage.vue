@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { api, take } from "@/api/client";
+import CopyBox from "@/components/CopyBox.vue";
 import PageState from "@/components/PageState.vue";
+import RowTime from "@/components/RowTime.vue";
 import { useLoad } from "@/composables/useLoad";
 
 const props = defineProps<{ id: string }>();
@@ -21,6 +23,10 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
       </div>
     </div>
     <p class="lead">{{ m.protocol.summary }} {{ m.protocol.tells }}</p>
+    <p class="actions">
+      <RouterLink v-if="m.protocol.family !== 'audio_paced'" :to="`/rehearsals/new?protocol=${id}`">Rehearse it</RouterLink>
+      <RouterLink v-if="id === 'class-step-3min'" to="/classes/new">Run it with a class</RouterLink>
+    </p>
     <div class="two">
       <div>
         <h2>How it is run</h2>
@@ -42,7 +48,32 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
           {{ m.protocol.cadence.places.join(", ") }}.
         </p>
         <p v-if="m.protocol.count"><b>The count.</b> {{ m.protocol.count.rule }}</p>
-        <h2>What is computed, at 120 bpm</h2>
+        <template v-if="m.protocol.stages">
+          <h2>What is decided on the way</h2>
+          <ul>
+            <li>
+              Heart rate at minutes {{ m.protocol.stages.read_at.join(" and ") }}; within {{ m.protocol.stages.agree_within_bpm }} bpm is
+              steady, else one minute more, up to minute {{ m.protocol.stages.until_minute }}.
+            </li>
+            <li v-if="m.protocol.stages.goal.kind === 'band'">
+              The mean must lie between {{ m.protocol.stages.goal.low }} and {{ m.protocol.stages.goal.high }} bpm.
+            </li>
+            <li v-else>
+              Stages count from {{ m.protocol.stages.goal.from_bpm }} bpm up to the ceiling; {{ m.protocol.stages.goal.stages }} in a row
+              complete the test.
+            </li>
+            <li v-for="n in m.protocol.stages.load?.by_heart_rate ?? []" :key="n.kgm_min">
+              Stage 2 at {{ n.kgm_min }} kgm/min where the heart rate {{ n.because }}.
+            </li>
+          </ul>
+        </template>
+        <template v-if="m.protocol.schedule">
+          <h2>Schedule</h2>
+          <p class="num schedule">
+            <span v-for="l in m.protocol.schedule.levels" :key="l.level">{{ l.level }}: {{ l.speed_kmh }} km/h × {{ l.shuttles }}</span>
+          </p>
+        </template>
+        <h2>What is computed, for example</h2>
         <div v-for="e in m.examples" :key="e.who + e.method" class="eq">
           <span class="soft">{{ e.who }} · {{ e.method }}</span>
           <span class="num">{{ e.working.formula }}</span>
@@ -50,6 +81,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
             ><b>{{ e.working.filled }}</b></span
           >
         </div>
+        <RowTime v-if="id === 'row-2000m'" />
         <h2>Sources</h2>
         <p v-for="s in m.protocol.sources" :key="s.of" class="cite">
           <b>{{ s.of }}:</b> {{ s.citation }}. <i>{{ kind(s) }}</i>
@@ -59,6 +91,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
         </p>
       </div>
       <aside>
+        <CopyBox :protocol="m.protocol" />
         <h2>Bring</h2>
         <ul>
           <li v-for="e in m.protocol.equipment" :key="e.what">{{ e.what }}</li>
@@ -83,6 +116,12 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
 </template>
 
 <style scoped>
+.schedule {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 18px;
+  font-size: 15px;
+}
 .two {
   display: grid;
   grid-template-columns: minmax(0, 1.3fr) minmax(0, 1fr);

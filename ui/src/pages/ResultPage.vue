@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import type { QuantityReport } from "@/api/types";
+import Extrapolation from "@/components/Extrapolation.vue";
 import ChangeLine from "@/components/ChangeLine.vue";
 import NormRule from "@/components/NormRule.vue";
 import PageState from "@/components/PageState.vue";
@@ -15,6 +16,9 @@ const { data: r, failure, loading, reload } = useLoad(() => take(api.GET("/api/r
 const why = ref(false);
 const asked = ref<QuantityReport | null>(null);
 const main = computed(() => r.value?.report?.quantities.find((q) => q.value != null) ?? null);
+/** Which way of knowing the maximal heart rate the picture shows; the stored one at first. */
+const method = ref<string | null>(null);
+const choice = computed(() => r.value?.hr_max_choices.find((c) => (method.value === null ? c.stored : c.method === method.value)) ?? null);
 const change = computed(() => (main.value ? r.value?.progress[main.value.key] : null));
 const lastOf = (key: string) => {
   const since = r.value?.progress[key]?.since_last;
@@ -32,7 +36,10 @@ function ask(q: QuantityReport) {
     <div class="page-head">
       <div>
         <h1>{{ r.name }}</h1>
-        <div class="soft">{{ r.protocol_name }} · {{ dayYear(r.on) }}</div>
+        <div class="soft">
+          {{ r.protocol_name }} · {{ dayYear(r.on)
+          }}<template v-if="r.copied_from"> · own copy of the {{ r.copied_from }}, not compared with it</template>
+        </div>
       </div>
       <span class="grow"></span>
       <RouterLink :to="`/people/${r.person}`">To {{ r.name }}’s page</RouterLink>
@@ -62,10 +69,35 @@ function ask(q: QuantityReport) {
             </div>
             <p v-if="q.refused" class="box care">{{ q.refused }}</p>
             <p v-if="q.working && q.value != null" class="num working">{{ q.working.filled }}</p>
-            <p v-if="q.resolution" class="soft">
-              {{ q.resolution }}<template v-if="q.see != null">; standard error of estimate {{ q.see }} {{ q.unit }}</template>
+            <p v-if="q.resolution || q.see != null" class="soft">
+              {{ q.resolution
+              }}<template v-if="q.see != null"
+                >{{ q.resolution ? "; s" : "S" }}tandard error of estimate {{ q.see.toFixed(1) }} {{ q.unit }}</template
+              >
+            </p>
+            <p v-if="q.independence != null && q.value != null" class="soft">
+              Under about {{ q.independence }} {{ q.unit }} living independently becomes hard at this age.
             </p>
             <NormRule v-for="n in q.norms" :key="n.table" :norm="n" :value="q.value!" :last="lastOf(q.key)" :unit="q.unit" />
+          </section>
+          <section v-if="choice" class="line">
+            <h2>Why these stages are enough</h2>
+            <Extrapolation :line="choice.line" />
+            <div class="methods">
+              <span id="methods">Maximal heart rate by</span>
+              <ElRadioGroup
+                :model-value="choice.method"
+                aria-labelledby="methods"
+                @update:model-value="(v: unknown) => (method = String(v))"
+              >
+                <ElRadioButton v-for="c in r.hr_max_choices" :key="c.method" :value="c.method"
+                  >{{ c.formula }}{{ c.stored ? " (stored)" : "" }}</ElRadioButton
+                >
+              </ElRadioGroup>
+              <p v-if="!choice.stored && choice.line.vo2max != null" class="soft">
+                The stored result stays. By this rule it would be {{ choice.line.vo2max.toFixed(1) }} mL/kg/min.
+              </p>
+            </div>
           </section>
         </div>
         <aside>
@@ -106,6 +138,19 @@ function ask(q: QuantityReport) {
 </template>
 
 <style scoped>
+.line {
+  max-width: 560px;
+  border-top: 1px solid var(--line);
+  padding-top: 14px;
+}
+.methods {
+  margin-top: 8px;
+}
+.methods > span {
+  display: block;
+  color: var(--soft);
+  margin-bottom: 4px;
+}
 .two {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 340px;

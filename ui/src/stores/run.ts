@@ -6,8 +6,15 @@ import type { Kind, RunEvent, RunView } from "@/api/types";
 import { TrueClock } from "@/floor/clock";
 import * as queue from "@/floor/queue";
 
-/** Looks for what other screens did, and tries again where the server was away. */
+/** Tries again where the server was away, and looks where the live channel is silent. */
 const LOOK_EVERY_MS = 2000;
+/** Without a word on the live channel for so long, it is asked anew. */
+const SILENT_MS = 25_000;
+/** Events that depend on nothing go many at a time. */
+const TOGETHER = new Set(["tap", "strap_heard"]);
+
+/** Where a run is found: by its key for a coach, by its code for a partner. */
+export type Door = { run: string } | { code: string };
 
 /** The run on this screen: what the server knows of it, and what waits here to be sent. */
 export const useRun = defineStore("run", () => {
@@ -15,7 +22,7 @@ export const useRun = defineStore("run", () => {
   const view = shallowRef<RunView | null>(null);
   const failure = shallowRef<Failure | null>(null);
   /** What the server refused, with its words; the entry it belongs to shows it. */
-  const refused = shallowRef<{ event: RunEvent; message: string } | null>(null);
+  const refused = shallowRef<{ event: RunEvent; message: string; field?: string } | null>(null);
   /** Readings that came after another screen had closed the run. */
   const late = ref(0);
   const unsent = ref(0);
@@ -23,11 +30,14 @@ export const useRun = defineStore("run", () => {
   /** The start as this screen saw it, until the server has it too. */
   const startedHere = ref<number | null>(null);
 
+  let door: Door = { run: "" };
   let device = uuid();
   let seq = 0;
   let sending: Promise<void> | null = null;
   let again = false;
   let timer: number | undefined;
+  let live: EventSource | null = null;
+  let heardAt = 0;
 
   const startedAt = computed(() => (view.value?.state.started_at ? Date.parse(view.value.state.started_at) : startedHere.value));
 
@@ -42,30 +52,56 @@ export const useRun = defineStore("run", () => {
   /** Milliseconds since the start of the count-in; 0 before. */
   const elapsed = () => (startedAt.value === null ? 0 : Math.max(0, now() - startedAt.value));
 
-  async function open(id: string) {
+  async function open(at: Door) {
     close();
     [view.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
-    [device, seq] = [uuid(), 0];
-    await look(id);
+    [device, seq, door] = [uuid(), 0, at];
+    await look();
     if (view.value) await send();
-    timer = window.setInterval(() => void tick(id), LOOK_EVERY_MS);
+    listen();
+    timer = window.setInterval(() => void tick(), LOOK_EVERY_MS);
   }
 
   function close() {
     window.clearInterval(timer);
+    live?.close();
+    live = null;
   }
 
-  async function tick(id: string) {
+  /** Every change of the run arrives by itself; the browser opens the channel again where it broke. */
+  function listen() {
+    live?.close();
+    live = new EventSource("run" in door ? `/api/runs/${door.run}/live` : `/api/join/${encodeURIComponent(door.code)}/live`);
+    heardAt = performance.now();
+    live.addEventListener("view", (event) => {
+      heardAt = performance.now();
+      show(JSON.parse((event as MessageEvent<string>).data) as RunView);
+    });
+    live.onopen = () => (heardAt = performance.now());
+  }
+
+  async function tick() {
     if (unsent.value > 0) await send();
-    else if (!document.hidden && !closed()) await look(id);
+    if (closed() || document.hidden) return;
+    if (live?.readyState !== EventSource.OPEN) await look();
+    else if (performance.now() - heardAt > SILENT_MS) {
+      heardAt = performance.now();
+      await look();
+    }
+    if (live?.readyState === EventSource.CLOSED) listen();
   }
 
-  const closed = () => view.value?.result != null;
+  const closed = () => view.value?.closed === true;
 
-  async function look(id: string) {
+  async function look() {
     const sent = performance.now();
     try {
-      show(await take(api.GET("/api/runs/{id}", { params: { path: { id } } })), sent);
+      const answer = await take(
+        "run" in door
+          ? api.GET("/api/runs/{id}", { params: { path: { id: door.run } } })
+          : api.GET("/api/join/{code}", { params: { path: { code: door.code } } }),
+      );
+      show(answer, sent);
       failure.value = null;
     } catch (error) {
       const problem = asFailure(error);
@@ -74,21 +110,24 @@ export const useRun = defineStore("run", () => {
     }
   }
 
-  function show(next: RunView, sent: number) {
-    clock.learn(next.server_now, sent, performance.now());
-    view.value = next;
+  /** Takes a view in, unless a newer one is there already. `sent`: when it was asked for, to learn the server's time. */
+  function show(next: RunView, sent?: number) {
+    if (sent !== undefined) clock.learn(next.server_now, sent, performance.now());
     away.value = false;
+    if (!view.value || next.id !== view.value.id || next.revision >= view.value.revision) view.value = next;
   }
 
-  /** Something happened: kept here first, then sent. The answer is the event's id. */
-  async function happened(kind: Kind): Promise<string> {
+  /** Something happened: kept here first, then sent. The answer is the event's id. `slot`: to which of many. */
+  async function happened(kind: Kind, slot?: number, atMs?: number): Promise<string> {
+    const wall = atMs !== undefined && startedAt.value !== null ? startedAt.value + atMs : now();
     const event: RunEvent = {
       ...kind,
       id: uuid(),
       device,
       seq: ++seq,
       mono_ms: performance.now() * (view.value?.clock_rate ?? 1),
-      wall: new Date(now()).toISOString(),
+      wall: new Date(wall).toISOString(),
+      ...(slot === undefined ? {} : { slot }),
     };
     if (kind.kind === "clock_started") startedHere.value = Date.parse(event.wall);
     if (!view.value) return event.id;
@@ -115,11 +154,11 @@ export const useRun = defineStore("run", () => {
     }
   }
 
-  /** One screen's events, taps together, anything the server may refuse alone. */
+  /** One screen's events: taps and a strap's seconds together, anything the server may refuse alone. */
   function batch(waiting: RunEvent[]): RunEvent[] {
     const first = waiting[0]!;
-    if (first.kind !== "tap") return [first];
-    const end = waiting.findIndex((e) => e.kind !== "tap" || e.device !== first.device);
+    if (!TOGETHER.has(first.kind)) return [first];
+    const end = waiting.findIndex((e) => !TOGETHER.has(e.kind) || e.device !== first.device);
     return waiting.slice(0, end === -1 ? undefined : end).slice(0, 100);
   }
 
@@ -127,16 +166,20 @@ export const useRun = defineStore("run", () => {
   async function hand(run: string, events: RunEvent[]): Promise<boolean> {
     const sent = performance.now();
     try {
-      const answer = await take(api.POST("/api/runs/{id}/events", { params: { path: { id: run } }, body: { events } }));
+      const answer = await take(
+        "run" in door
+          ? api.POST("/api/runs/{id}/events", { params: { path: { id: run } }, body: { events } })
+          : api.POST("/api/join/{code}/events", { params: { path: { code: door.code } }, body: { events } }),
+      );
       await queue.done(run, events);
       show(answer.view, sent);
       late.value += answer.late;
       return true;
     } catch (error) {
       const problem = asFailure(error);
-      if (problem.status === 422) {
+      if (problem.status === 422 || problem.status === 403) {
         const event = events[0]!;
-        refused.value = { event, message: problem.message };
+        refused.value = { event, message: problem.message, field: problem.field };
         await queue.withdraw(run, event);
         if (event.device === device) seq--;
         return true;

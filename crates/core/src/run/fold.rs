@@ -16,7 +16,7 @@ use super::{
 };
 use crate::{
     catalogue::{Family, Protocol},
-    estimate::cycle::StageLine,
+    estimate::cycle::{Load, StageLine},
     strap::{StrapState, Trace},
     trial::Inputs,
 };
@@ -58,6 +58,8 @@ pub struct State {
     pub band: Option<Band>,
     /// The load that is to be set next.
     pub load_due: Option<LoadDue>,
+    /// One step more than the running load, for an assessor who wants to go on.
+    pub heavier: Option<Load>,
     /// The extrapolation as it forms.
     pub line: Option<StageLine>,
     /// The effort against the clock.
@@ -111,6 +113,7 @@ impl State {
             stages: Vec::new(),
             band: None,
             load_due: None,
+            heavier: None,
             line: None,
             effort: None,
             dues: Vec::new(),

@@ -452,6 +452,8 @@ impl<'a> Staged<'a> {
         if state.status == Status::Stopped {
             state.load_due = None;
         }
+        let step = rule.load.as_ref().zip(state.stages.last().and_then(|s| s.load));
+        state.heavier = step.map(|(rule, load)| Load::at(load.kgm_min + rule.step_kgm_min, rule.rpm));
         state.timeline = timeline::staged(self.protocol, self.setup, state);
         if let Goal::Line { from_bpm, .. } = rule.goal
             && let Some(band) = &state.band

@@ -141,9 +141,6 @@ pub(super) fn staged(protocol: &Protocol, setup: &Setup, state: &State) -> Timel
         timeline.calls.push(Call { at_ms: due.at_ms - WINDOW_S * 1000.0, say: format!("Heart rate in {WINDOW_S} seconds.") });
         timeline.calls.push(Call { at_ms: due.at_ms, say: format!("Heart rate now: minute {}.", due.minute) });
     }
-    if let (Some(decision), true) = (&state.decision, state.load_due.is_some() || state.over_ms.is_some()) {
-        timeline.calls.push(Call { at_ms: decision.at_ms, say: decision.because.clone() });
-    }
     timeline.calls.sort_by(|a, b| a.at_ms.total_cmp(&b.at_ms));
     timeline
 }

@@ -135,7 +135,7 @@ async fn by_raw_sql_under_the_applications_role() {
     }
     // A row of mine that points at a person of theirs: the reference carries the practice.
     let coach: Uuid = sqlx::query_scalar("select id from coaches").fetch_one(&mut db).await.unwrap();
-    let crossed = sqlx::query("insert into runs (id, practice_id, person_id, protocol_id, protocol, setup, created_by) values (gen_random_uuid(), $1, $2, 'x', '{}', '{}', $3)")
+    let crossed = sqlx::query("insert into readiness_checks (id, practice_id, person_id, answers, advice, on_date, created_by) values (gen_random_uuid(), $1, $2, '{}', '{}', now(), $3)")
         .bind(mine)
         .bind(theirs.person.parse::<Uuid>().unwrap())
         .bind(coach)

@@ -1,0 +1,149 @@
+<script setup lang="ts">
+import { v7 as uuid } from "uuid";
+import { computed, ref } from "vue";
+import { useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import type { Answer } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
+import PageState from "@/components/PageState.vue";
+import YesNo from "@/components/YesNo.vue";
+import { useAction } from "@/composables/useAction";
+import { useLoad } from "@/composables/useLoad";
+
+/** A class on one clock: who steps, on which bench, and off to the floor. */
+const PROTOCOL = "class-step-3min";
+const router = useRouter();
+const id = uuid();
+const {
+  data,
+  failure: lost,
+  loading,
+  reload,
+} = useLoad(async () => {
+  const people = [];
+  let cursor: string | null | undefined;
+  do {
+    const page = await take(api.GET("/api/people", { params: { query: { q: "", cursor } } }));
+    people.push(...page.people);
+    cursor = page.next;
+  } while (cursor && people.length < 400);
+  return { people, method: await take(api.GET("/api/protocols/{id}", { params: { path: { id: PROTOCOL } } })) };
+});
+const chosen = ref(new Set<string>());
+const given = ref<Record<string, string | boolean>>({ bench_cm: "30", pulse_site: "wrist" });
+const reason = ref("");
+const q = ref("");
+const { busy, failure, run } = useAction();
+const shown = computed(() => data.value?.people.filter((p) => p.name.toLowerCase().includes(q.value.toLowerCase())) ?? []);
+const asked = computed(() => data.value?.method.protocol.conditions.filter((c) => c.ask) ?? []);
+const most = computed(() => data.value?.method.protocol.people_at_once ?? 40);
+const needsReason = computed(() => failure.value?.field === "overrule_reason");
+const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
+function toggle(person: string) {
+  const next = new Set(chosen.value);
+  if (!next.delete(person)) next.add(person);
+  chosen.value = next;
+}
+async function begin() {
+  const conditions: Record<string, Answer> = {};
+  for (const c of asked.value) {
+    const answer = given.value[c.key];
+    if (answer === undefined || answer === "") continue;
+    const number = typeof answer === "string" ? Number(answer.replace(",", ".")) : NaN;
+    conditions[c.key] = c.kind === "number" && !Number.isNaN(number) ? number : answer;
+  }
+  const body = { id, people: [...chosen.value], protocol: PROTOCOL, conditions, overrule_reason: reason.value.trim() || null };
+  const view = await run(() => take(api.POST("/api/runs", { body })));
+  if (view) await router.push(`/runs/${view.id}`);
+}
+</script>
+
+<template>
+  <PageState v-if="!data" :failure="lost" :loading="loading" @again="reload" />
+  <form v-else class="page" @submit.prevent="begin">
+    <div class="page-head">
+      <div>
+        <h1>A class in pairs</h1>
+        <div class="soft">{{ data.method.protocol.summary }}</div>
+      </div>
+    </div>
+    <div class="two">
+      <section>
+        <h2>Who steps? {{ chosen.size }} of up to {{ most }}</h2>
+        <ElInput v-model="q" type="search" placeholder="Find a name" aria-label="Find a name" />
+        <ul class="rows people">
+          <li v-for="p in shown" :key="p.id">
+            <label class="row-link"
+              ><input type="checkbox" :checked="chosen.has(p.id)" @change="toggle(p.id)" /><b>{{ p.name }}</b
+              ><span class="soft">{{ p.occupation }}</span></label
+            >
+          </li>
+        </ul>
+      </section>
+      <section>
+        <h2>The same for all</h2>
+        <div v-for="c in asked" :key="c.key" class="field">
+          <YesNo
+            v-if="c.kind === 'yes_no'"
+            :model-value="(given[c.key] as boolean | undefined) ?? null"
+            :name="c.key"
+            :label="c.ask"
+            @update:model-value="(v) => v !== null && (given[c.key] = v)"
+          />
+          <template v-else-if="c.kind === 'choice'">
+            <span :id="`c-${c.key}`" class="name">{{ c.ask }}</span>
+            <ElRadioGroup
+              :model-value="given[c.key] as string"
+              :aria-labelledby="`c-${c.key}`"
+              @update:model-value="(v: unknown) => (given[c.key] = String(v))"
+            >
+              <ElRadioButton v-for="[key, words] in c.choices as [string, string][]" :key="key" :value="key">{{ words }}</ElRadioButton>
+            </ElRadioGroup>
+          </template>
+          <label v-else
+            ><span class="name">{{ c.label }}</span>
+            <ElInput :model-value="given[c.key] as string" :name="c.key" @update:model-value="(v: string) => (given[c.key] = v)"
+              ><template v-if="c.unit" #append>{{ c.unit }}</template></ElInput
+            ><span class="hint">{{ c.ask }}</span></label
+          >
+          <p v-if="wrong(c.key)" class="wrong" role="alert">{{ wrong(c.key) }}</p>
+        </div>
+        <label v-if="needsReason || reason" class="field"
+          ><span class="name">Why all the same?</span
+          ><ElInput v-model="reason" name="overrule_reason" placeholder="Your reason; it is kept with the record" />
+          <span class="wrong" role="alert">{{ wrong("overrule_reason") }}</span></label
+        >
+      </section>
+    </div>
+    <FailureNote :failure="failure && !asked.some((c) => c.key === failure!.field) && !needsReason ? failure : null" />
+    <div class="actions">
+      <ElButton type="primary" size="large" native-type="submit" :loading="busy" :disabled="chosen.size < 2">To the floor</ElButton>
+      <span class="soft">{{ chosen.size < 2 ? "Choose at least two." : "Partners join there by a code." }}</span>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 44px;
+  margin-bottom: 18px;
+}
+.people {
+  max-height: 50vh;
+  overflow: auto;
+  margin-top: 10px;
+}
+.people input {
+  width: 22px;
+  height: 22px;
+  accent-color: var(--fjord);
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: 1fr;
+    gap: 16px;
+  }
+}
+</style>

@@ -1,0 +1,254 @@
+<script setup lang="ts">
+import { v7 as uuid } from "uuid";
+import { computed, ref, watch } from "vue";
+import { useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import type { Answer } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
+import PageState from "@/components/PageState.vue";
+import YesNo from "@/components/YesNo.vue";
+import { useAction } from "@/composables/useAction";
+import { useDraft } from "@/composables/useDraft";
+import { useLoad } from "@/composables/useLoad";
+
+/** A test that was done on paper: the day, the readings, the circumstances. */
+const props = defineProps<{ id: string; protocol: string }>();
+const router = useRouter();
+const {
+  data: page,
+  failure: lost,
+  loading,
+  reload,
+} = useLoad(() => take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path: props } })));
+interface Stage {
+  load: string;
+  rates: Record<string, string>;
+}
+const { draft, clear } = useDraft(`enter.${props.id}.${props.protocol}`, {
+  id: uuid(),
+  on: "",
+  values: {} as Record<string, string>,
+  given: {} as Record<string, string | boolean>,
+  stages: [{ load: "150", rates: {} }] as Stage[],
+  method: "",
+  resting: "",
+  filled: false,
+});
+const { busy, failure, run } = useAction();
+const local = ref<{ field: string; message: string } | null>(null);
+watch(page, (p) => {
+  if (!p || draft.value.filled) return;
+  for (const [key, answer] of Object.entries(p.suggested)) draft.value.given[key] = typeof answer === "boolean" ? answer : String(answer);
+  draft.value.on = new Date().toISOString().slice(0, 10);
+  draft.value.filled = true;
+});
+const asked = computed(() => page.value?.protocol.conditions.filter((c) => c.ask) ?? []);
+const byCondition = computed(() => new Set(asked.value.map((c) => c.key)));
+const inputs = computed(() => page.value?.protocol.inputs.filter((i) => !byCondition.value.has(i.key)) ?? []);
+const staged = computed(() => page.value?.protocol.stages?.goal.kind === "line");
+const rule = computed(() => page.value?.protocol.stages ?? null);
+const minutesOf = computed(() => {
+  if (!rule.value) return [];
+  const out = [...rule.value.read_at];
+  for (let m = Math.max(...out) + 1; m <= rule.value.until_minute; m++) out.push(m);
+  return out;
+});
+const wrong = (key: string) =>
+  local.value?.field === key ? local.value.message : failure.value?.field === key ? failure.value.message : null;
+const known = computed(() => new Set([...asked.value.map((c) => c.key), ...inputs.value.map((i) => i.key), "on", "stages"]));
+
+/** `7:02` is a time in minutes and seconds; anything else is a number. */
+function number(text: string): number {
+  const clock = /^(\d+):(\d{1,2}(?:[.,]\d+)?)$/.exec(text.trim());
+  return clock ? Number(clock[1]) * 60 + Number(clock[2]!.replace(",", ".")) : Number(text.trim().replace(",", "."));
+}
+async function keep() {
+  local.value = null;
+  const values: Record<string, number> = {};
+  for (const input of inputs.value) {
+    const text = draft.value.values[input.key]?.trim();
+    if (!text) continue;
+    const value = number(text);
+    if (Number.isNaN(value))
+      return void (local.value = {
+        field: input.key,
+        message: `${input.label}: type a number${input.unit === "s" ? ", or minutes and seconds such as 14:30" : ""}.`,
+      });
+    values[input.key] = value;
+  }
+  const stages = [];
+  for (const stage of staged.value ? draft.value.stages : []) {
+    const rates = Object.entries(stage.rates).filter(([, t]) => t.trim());
+    if (!stage.load.trim() && !rates.length) continue;
+    const heart_rates = Object.fromEntries(rates.map(([m, t]) => [m, number(t)]));
+    if ([number(stage.load), ...Object.values(heart_rates)].some(Number.isNaN))
+      return void (local.value = { field: "stages", message: "Loads and heart rates are numbers." });
+    stages.push({ load_kgm_min: number(stage.load), heart_rates });
+  }
+  const conditions: Record<string, Answer> = {};
+  for (const c of asked.value) {
+    const answer = draft.value.given[c.key];
+    if (answer === undefined || answer === "") continue;
+    const n = typeof answer === "string" ? number(answer) : NaN;
+    conditions[c.key] = c.kind === "number" && !Number.isNaN(n) ? n : answer;
+  }
+  const body = {
+    id: draft.value.id,
+    protocol: props.protocol,
+    on: draft.value.on,
+    inputs: values,
+    stages,
+    conditions,
+    hr_max_method: (draft.value.method || null) as never,
+    resting_hr: draft.value.resting ? number(draft.value.resting) : null,
+  };
+  const kept = await run(() => take(api.POST("/api/people/{id}/results", { params: { path: { id: props.id } }, body })));
+  if (!kept) return;
+  clear();
+  await router.push(`/results/${kept.result}`);
+}
+</script>
+
+<template>
+  <PageState v-if="!page" :failure="lost" :loading="loading" @again="reload" />
+  <form v-else class="page" @submit.prevent="keep">
+    <div class="page-head">
+      <div>
+        <h1>{{ page.protocol.name }}, done on paper</h1>
+        <div class="soft">{{ page.name }} · {{ page.protocol.summary }}</div>
+      </div>
+    </div>
+    <div class="two">
+      <section>
+        <h2>What was read</h2>
+        <label class="field"
+          ><span class="name">Day</span><input v-model="draft.on" type="date" name="on" /><span
+            v-if="wrong('on')"
+            class="wrong"
+            role="alert"
+            >{{ wrong("on") }}</span
+          ></label
+        >
+        <label v-for="i in inputs" :key="i.key" class="field"
+          ><span class="name">{{ i.label }}</span>
+          <ElInput v-model="draft.values[i.key]" :name="i.key" inputmode="decimal" class="number"
+            ><template #append>{{ i.unit === "s" ? "min:s" : i.unit }}</template></ElInput
+          ><span v-if="wrong(i.key)" class="wrong" role="alert">{{ wrong(i.key) }}</span></label
+        >
+        <div v-if="staged" class="stages">
+          <table>
+            <thead>
+              <tr>
+                <th>Stage</th>
+                <th>kgm/min</th>
+                <th v-for="m in minutesOf" :key="m">min {{ m }}</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="(s, k) in draft.stages" :key="k">
+                <td>{{ k + 1 }}</td>
+                <td><input v-model="s.load" :aria-label="`Load of stage ${k + 1}`" inputmode="decimal" class="num" /></td>
+                <td v-for="m in minutesOf" :key="m">
+                  <input v-model="s.rates[m]" :aria-label="`Heart rate of stage ${k + 1}, minute ${m}`" inputmode="numeric" class="num" />
+                </td>
+              </tr>
+            </tbody>
+          </table>
+          <ElButton v-if="draft.stages.length < 8" @click="draft.stages.push({ load: '', rates: {} })">One stage more</ElButton>
+          <p v-if="wrong('stages')" class="wrong" role="alert">{{ wrong("stages") }}</p>
+          <label class="field"
+            ><span class="name">Resting heart rate</span
+            ><ElInput v-model="draft.resting" name="resting_hr" class="number" inputmode="numeric"><template #append>bpm</template></ElInput
+            ><span class="hint">Where it was taken: it may lower the ceiling.</span></label
+          >
+          <div class="field">
+            <span id="m-h" class="name">Maximal heart rate</span>
+            <ElRadioGroup v-model="draft.method" aria-labelledby="m-h">
+              <ElRadioButton v-for="o in page.hr_max" :key="o.method" :value="o.usual ? '' : o.method"
+                >{{ o.formula }}: {{ Math.round(o.hr_max) }}</ElRadioButton
+              >
+            </ElRadioGroup>
+          </div>
+        </div>
+      </section>
+      <section>
+        <h2>How it was</h2>
+        <div v-for="c in asked" :key="c.key" class="field">
+          <YesNo
+            v-if="c.kind === 'yes_no'"
+            :model-value="(draft.given[c.key] as boolean | undefined) ?? null"
+            :name="c.key"
+            :label="c.ask"
+            @update:model-value="(v) => v !== null && (draft.given[c.key] = v)"
+          />
+          <template v-else-if="c.kind === 'choice'">
+            <span :id="`c-${c.key}`" class="name">{{ c.label }}</span>
+            <ElRadioGroup
+              :model-value="draft.given[c.key] as string"
+              :aria-labelledby="`c-${c.key}`"
+              @update:model-value="(v: unknown) => (draft.given[c.key] = String(v))"
+            >
+              <ElRadioButton v-for="[key, words] in c.choices as [string, string][]" :key="key" :value="key">{{ words }}</ElRadioButton>
+            </ElRadioGroup>
+          </template>
+          <label v-else
+            ><span class="name">{{ c.label }}</span>
+            <ElInput :model-value="draft.given[c.key] as string" :name="c.key" @update:model-value="(v: string) => (draft.given[c.key] = v)"
+              ><template v-if="c.unit" #append>{{ c.unit }}</template></ElInput
+            ><span class="hint">{{ c.ask }}</span></label
+          >
+          <p v-if="wrong(c.key)" class="wrong" role="alert">{{ wrong(c.key) }}</p>
+        </div>
+      </section>
+    </div>
+    <FailureNote :failure="failure && !known.has(failure.field ?? '') ? failure : null" />
+    <div class="actions"><ElButton type="primary" size="large" native-type="submit" :loading="busy">Keep the result</ElButton></div>
+  </form>
+</template>
+
+<style scoped>
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1.1fr) minmax(0, 1fr);
+  gap: 44px;
+  margin-bottom: 12px;
+}
+.number {
+  max-width: 220px;
+}
+input[type="date"],
+.stages input {
+  font: inherit;
+  min-height: 40px;
+  border: 1px solid var(--line);
+  border-radius: 8px;
+  background: var(--card);
+  color: var(--ink);
+  padding: 4px 10px;
+}
+.stages input {
+  width: 84px;
+}
+.stages table {
+  border-collapse: collapse;
+  margin-bottom: 10px;
+}
+.stages th {
+  text-align: left;
+  color: var(--soft);
+  font-weight: 400;
+}
+.stages td,
+.stages th {
+  padding: 3px 8px 3px 0;
+}
+.stages .field {
+  margin-top: 16px;
+}
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: 1fr;
+    gap: 12px;
+  }
+}
+</style>

@@ -1,0 +1,101 @@
+<script setup lang="ts">
+import { v7 as uuid } from "uuid";
+import { computed, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import type { FaultKind } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
+import PageState from "@/components/PageState.vue";
+import { useAction } from "@/composables/useAction";
+import { useLoad } from "@/composables/useLoad";
+
+/** Practise a test on a simulated client whose true VO2max is hidden until the end. */
+const route = useRoute();
+const router = useRouter();
+const { data: tests, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/protocols")));
+const protocol = ref(String(route.query.protocol ?? "multistage-cycle"));
+const rate = ref(1);
+const faults = ref<FaultKind[]>([]);
+const kinds: [FaultKind, string, string][] = [
+  ["settle", "A heart rate that does not settle", "One stage will need more minutes."],
+  ["strap", "A strap that drops out", "For some seconds it has no contact."],
+  ["cadence", "Feet off the beat", "For a while the cadence drifts."],
+  ["dizzy", "A client who gets dizzy", "What you do then, and how soon."],
+];
+const { busy, failure, run } = useAction();
+const live = computed(() => tests.value?.filter((t) => t.live) ?? []);
+async function begin() {
+  const view = await run(() =>
+    take(api.POST("/api/rehearsals", { body: { id: uuid(), protocol: protocol.value, rate: rate.value, faults: faults.value } })),
+  );
+  if (view) await router.push(`/runs/${view.id}`);
+}
+</script>
+
+<template>
+  <PageState v-if="!tests" :failure="lost" :loading="loading" @again="reload" />
+  <form v-else class="page" @submit.prevent="begin">
+    <div class="page-head"><h1>Rehearsal</h1></div>
+    <p class="lead">
+      A simulated client, with a chest strap and a true VO₂max that you see only at the end. Nothing here touches anybody’s record.
+    </p>
+    <label class="field"
+      ><span class="name">Test</span>
+      <ElSelect v-model="protocol" size="large" class="select" filterable>
+        <ElOption v-for="t in live" :key="t.id" :value="t.id" :label="t.name" />
+      </ElSelect>
+    </label>
+    <div class="field">
+      <span id="rate" class="name">Speed</span>
+      <ElRadioGroup v-model="rate" aria-labelledby="rate">
+        <ElRadioButton :value="1">as in life</ElRadioButton>
+        <ElRadioButton :value="4">four times as fast</ElRadioButton>
+      </ElRadioGroup>
+    </div>
+    <fieldset>
+      <legend>What may go wrong</legend>
+      <label v-for="[kind, words, detail] in kinds" :key="kind" class="fault">
+        <input v-model="faults" type="checkbox" :value="kind" /><span
+          ><b>{{ words }}</b
+          ><small>{{ detail }}</small></span
+        >
+      </label>
+    </fieldset>
+    <FailureNote :failure="failure" />
+    <div class="actions"><ElButton type="primary" size="large" native-type="submit" :loading="busy">To the floor</ElButton></div>
+  </form>
+</template>
+
+<style scoped>
+.select {
+  max-width: 420px;
+}
+fieldset {
+  border: 0;
+  padding: 0;
+  margin: 0 0 20px;
+  max-width: 620px;
+}
+legend {
+  font-weight: 600;
+  margin-bottom: 4px;
+}
+.fault {
+  display: flex;
+  gap: 14px;
+  align-items: center;
+  min-height: 56px;
+  border-top: 1px solid var(--line);
+  cursor: pointer;
+}
+.fault input {
+  width: 22px;
+  height: 22px;
+  accent-color: var(--fjord);
+}
+small {
+  display: block;
+  color: var(--soft);
+  font-size: 15px;
+}
+</style>
