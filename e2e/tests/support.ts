@@ -121,6 +121,35 @@ export class Coach {
     });
   }
 
+  /** A client by the interface's own routes, ready to be tested. */
+  async knows(name: string, born = "1986-04-02", sex: "male" | "female" = "male"): Promise<string> {
+    const id = randomUUID();
+    const person = { id, name, born, sex, units: "metric", height: "178", mass: "70 kg" };
+    const api = `${this.server.url}/api/people`;
+    expect((await this.page.request.post(api, { data: person })).ok()).toBeTruthy();
+    const answers = { regularly_active: true, known_disease: false, symptoms: [], rate_limiting_drug: false };
+    await this.page.request.post(`${api}/${id}/readiness`, { data: { answers } });
+    return id;
+  }
+
+  /** Sets a test up by the interface's own route and stands on its floor. */
+  async stands(people: string[], protocol: string, conditions: object, more: object = {}): Promise<string> {
+    const id = randomUUID();
+    const made = await this.page.request.post(`${this.server.url}/api/runs`, { data: { id, people, protocol, conditions, ...more } });
+    expect(made.ok(), await made.text()).toBeTruthy();
+    await this.opens(`/runs/${id}`);
+    await expect(this.page.getByRole("button", { name: "Start the clock" })).toBeVisible();
+    return id;
+  }
+
+  /** Types a number when it is due. */
+  async reads(label: string | RegExp, value: string) {
+    const field = this.page.getByLabel(label, { exact: typeof label === "string" });
+    await expect(field).toBeEnabled({ timeout: 90_000 });
+    await field.fill(value);
+    await this.page.keyboard.press("Enter");
+  }
+
   async signsInAgain() {
     const again = this.page.getByRole("dialog", { name: /session has ended/ });
     await again.getByLabel("Email address").fill(ACCOUNT.email);

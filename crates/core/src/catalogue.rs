@@ -735,9 +735,11 @@ pub fn parse(text: &str) -> Result<Protocol, InputError> {
         for (list, names) in wanted {
             let names = names.as_array().cloned().unwrap_or_default();
             for name in names.iter().filter_map(toml::Value::as_str) {
-                let part = shared.get(&list).and_then(|l| l.get(name)).cloned().ok_or_else(|| {
-                    InputError::new(Code::BadJson, &list, format!("There is no shared {list} “{name}”."))
-                })?;
+                let part = shared
+                    .get(&list)
+                    .and_then(|l| l.get(name))
+                    .cloned()
+                    .ok_or_else(|| InputError::new(Code::BadJson, &list, format!("There is no shared {list} “{name}”.")))?;
                 if let Some(own) = table.entry(list.clone()).or_insert_with(|| toml::Value::Array(Vec::new())).as_array_mut() {
                     own.push(part);
                 }

@@ -138,8 +138,9 @@ pub struct Tick {
     pub value: f64,
 }
 
-static TABLES: LazyLock<BTreeMap<&'static str, Table>> =
-    LazyLock::new(|| FILES.iter().map(|&(key, shape, population, text)| (key, read(key.split('/').next().unwrap_or(key), shape, population, text))).collect());
+static TABLES: LazyLock<BTreeMap<&'static str, Table>> = LazyLock::new(|| {
+    FILES.iter().map(|&(key, shape, population, text)| (key, read(key.split('/').next().unwrap_or(key), shape, population, text))).collect()
+});
 
 /// The table with this id.
 pub fn table(id: &str) -> Option<&'static Table> {

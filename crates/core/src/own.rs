@@ -41,7 +41,11 @@ pub fn copy(original: &Protocol, id: &str, changes: &Changes) -> Result<Protocol
     own.version = 1;
     own.name = text::name(&changes.name, "name")?;
     if own.name == original.name {
-        return Err(InputError::new(Code::OutOfRange, "name", "Give the copy a name of its own, so that nobody mistakes one for the other."));
+        return Err(InputError::new(
+            Code::OutOfRange,
+            "name",
+            "Give the copy a name of its own, so that nobody mistakes one for the other.",
+        ));
     }
     own.based_on = Some(original.id.clone());
     let mut changed: Vec<String> = Vec::new();
@@ -82,7 +86,12 @@ pub fn copy(original: &Protocol, id: &str, changes: &Changes) -> Result<Protocol
         own.change.iter_mut().for_each(|c| (c.reliability, c.sd_from_table, c.source) = (None, None, None));
     }
     own.tells = format!("Own copy of the {}, {what}. Its results are not compared with the original’s.", original.name);
-    own.sources.push(Source { of: format!("the changes: {what}"), citation: "the practice’s own".into(), kind: SourceKind::CommonPractice, recalled: false });
+    own.sources.push(Source {
+        of: format!("the changes: {what}"),
+        citation: "the practice’s own".into(),
+        kind: SourceKind::CommonPractice,
+        recalled: false,
+    });
     catalogue::check(&own)?;
     Ok(own)
 }
@@ -94,7 +103,11 @@ fn set_work(own: &mut Protocol, seconds: u32) -> Result<Option<String>, InputErr
     let of_clock = matches!(own.family, Family::CountedRecovery | Family::TimedEffort);
     let work = own.phases.iter_mut().find(|p| p.kind == PhaseKind::Work).filter(|_| of_clock);
     let Some(work) = work else {
-        return Err(InputError::new(Code::NotApplicable, "work_s", "The work of this test does not end with the clock, so it has no length to change."));
+        return Err(InputError::new(
+            Code::NotApplicable,
+            "work_s",
+            "The work of this test does not end with the clock, so it has no length to change.",
+        ));
     };
     if work.seconds == Some(seconds) {
         return Ok(None);
@@ -138,7 +151,8 @@ mod tests {
     #[test]
     fn other_prompts_leave_the_method_as_it_is() {
         let prompts = Some(vec![Prompt { at_s: 90, say: "Half the way.".into() }]);
-        let own = copy(find("bench-step-3min").unwrap(), "own-2", &Changes { name: "Our calls".into(), prompts, ..Changes::default() }).unwrap();
+        let own =
+            copy(find("bench-step-3min").unwrap(), "own-2", &Changes { name: "Our calls".into(), prompts, ..Changes::default() }).unwrap();
         assert_eq!(own.scoring.len(), 2);
     }
 
@@ -147,7 +161,10 @@ mod tests {
         let error = |id: &str, changes: Changes| copy(find(id).unwrap(), "own", &changes).unwrap_err();
         assert_eq!(error("mile-walk", changes()).field.as_deref(), Some("work_s"));
         assert_eq!(error("bench-step-3min", Changes { name: "3-minute bench step".into(), ..changes() }).field.as_deref(), Some("name"));
-        assert_eq!(error("run-12min", Changes { name: "x".into(), cadence: Some(90.0), ..Changes::default() }).field.as_deref(), Some("cadence"));
+        assert_eq!(
+            error("run-12min", Changes { name: "x".into(), cadence: Some(90.0), ..Changes::default() }).field.as_deref(),
+            Some("cadence")
+        );
         assert_eq!(error("bench-step-3min", Changes { bench_cm: Some(400.0), ..changes() }).field.as_deref(), Some("bench_cm"));
     }
 }

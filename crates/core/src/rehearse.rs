@@ -105,7 +105,9 @@ pub fn seen(protocol: &Protocol, client: &Client, state: &State, at_s: f64) -> V
         if let (Some(lap), Some(tally)) = (lap, &course.tally) {
             let until = course.seconds.map_or(at_s, |s| (start + f64::from(s)).min(at_s));
             let passed = ((until - start).max(0.0) * speed / lap).floor() as u32;
-            seen.extend((1..=passed).map(|n| (start + f64::from(n) * lap / speed, format!("The client passes the line: {} {n}.", tally.one))));
+            seen.extend(
+                (1..=passed).map(|n| (start + f64::from(n) * lap / speed, format!("The client passes the line: {} {n}.", tally.one))),
+            );
             if course.seconds.is_some_and(|s| at_s >= start + f64::from(s)) {
                 let extra = f64::from(course.seconds.unwrap_or_default()) * speed - f64::from(passed) * lap;
                 let end = start + f64::from(course.seconds.unwrap_or_default());
@@ -170,7 +172,11 @@ pub fn report(protocol: &Protocol, setup: &Setup, client: &Client, state: &State
         Some(value) => {
             let off = 100.0 * (value - client.vo2max) / client.vo2max;
             let side = if off < 0.0 { "under" } else { "over" };
-            format!("The estimate was {}, the truth {truth}: {} % {side}.{of_faults}", quantity::with_unit("vo2max", value), rounded(off.abs(), 0))
+            format!(
+                "The estimate was {}, the truth {truth}: {} % {side}.{of_faults}",
+                quantity::with_unit("vo2max", value),
+                rounded(off.abs(), 0)
+            )
         }
         None => format!("There is no estimate; the truth was {truth}.{of_faults}"),
     };
@@ -187,7 +193,8 @@ fn estimate(protocol: &Protocol, setup: &Setup, state: &State) -> Option<f64> {
 fn fault_report(fault: Fault, state: &State, events: &[Event]) -> FaultReport {
     let start = state.started_at;
     let at = |e: &Event| start.map_or(0.0, |s| (e.wall - s).num_milliseconds() as f64 / 1000.0);
-    let done = |from: f64, until: f64, what: &dyn Fn(&Kind) -> bool| events.iter().any(|e| what(&e.kind) && (from..=until).contains(&at(e)));
+    let done =
+        |from: f64, until: f64, what: &dyn Fn(&Kind) -> bool| events.iter().any(|e| what(&e.kind) && (from..=until).contains(&at(e)));
     let what = format!("At {} {}.", quantity::minutes(fault.from_s()), fault.words());
     let (noticed, right, wrong) = match fault {
         Fault::CadenceDrifts { from_s, until_s } => (
@@ -197,7 +204,14 @@ fn fault_report(fault: Fault, state: &State, events: &[Event]) -> FaultReport {
         ),
         Fault::StrapDropsOut { from_s, until_s } => (
             done(from_s, until_s + NOTICED_WITHIN_S, &|k| {
-                matches!(k, Kind::HeartRateRead { .. } | Kind::CountTyped { .. } | Kind::Noted { .. } | Kind::ValueTyped { .. } | Kind::MinuteAdded { .. })
+                matches!(
+                    k,
+                    Kind::HeartRateRead { .. }
+                        | Kind::CountTyped { .. }
+                        | Kind::Noted { .. }
+                        | Kind::ValueTyped { .. }
+                        | Kind::MinuteAdded { .. }
+                )
             }) || state.stages.iter().any(|s| s.readings.len() > 2),
             "You took the heart rate another way, or gave the stage another minute.",
             "Take the pulse by hand, or note that the strap was silent.",
@@ -209,7 +223,11 @@ fn fault_report(fault: Fault, state: &State, events: &[Event]) -> FaultReport {
         Fault::Dizzy { at_s } => {
             let stopped = state.stopped_ms.is_some_and(|ms| (at_s..=at_s + STOPPED_WITHIN_S).contains(&(ms / 1000.0)));
             let said = state.stop_reason == Some(StopReason::Symptoms) || matches!(state.status, Status::Stopped);
-            (stopped && said, "You stopped at once and named the symptoms.", "Dizziness means stop, sit down, and the reason “pain or symptoms”.")
+            (
+                stopped && said,
+                "You stopped at once and named the symptoms.",
+                "Dizziness means stop, sit down, and the reason “pain or symptoms”.",
+            )
         }
     };
     FaultReport { what, noticed, then: if noticed { right } else { wrong }.to_owned() }
@@ -226,7 +244,9 @@ pub fn setup(protocol: &Protocol, client: &Client) -> Setup {
             let answer = match c.kind {
                 K::YesNo => Answer::YesNo(c.must_hold),
                 K::Number => Answer::Number(c.expected_for(Some(client.sex)).unwrap_or(30.0)),
-                K::Choice => Answer::Text(c.choices.iter().find(|(key, _)| key == "strap").or(c.choices.first()).map_or_else(String::new, |(k, _)| k.clone())),
+                K::Choice => Answer::Text(
+                    c.choices.iter().find(|(key, _)| key == "strap").or(c.choices.first()).map_or_else(String::new, |(k, _)| k.clone()),
+                ),
                 K::Text => Answer::Text("rehearsal".into()),
             };
             (c.key.clone(), answer)

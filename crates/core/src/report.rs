@@ -104,19 +104,10 @@ pub struct ResultReport {
 }
 
 /// Writes the report of a computed result. `repeats` gives the practice's own repeat differences of a quantity.
-pub fn report(
-    trial: &Trial,
-    conditions: &Conditions,
-    outcome: &Outcome<'_>,
-    repeats: &dyn Fn(&str) -> Vec<f64>,
-) -> ResultReport {
+pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, repeats: &dyn Fn(&str) -> Vec<f64>) -> ResultReport {
     let protocol = trial.protocol;
-    let mut quantities: Vec<QuantityReport> = protocol
-        .scoring
-        .iter()
-        .rev()
-        .map(|s| quantity_report(trial, &s.quantity, outcome, &repeats(&s.quantity)))
-        .collect();
+    let mut quantities: Vec<QuantityReport> =
+        protocol.scoring.iter().rev().map(|s| quantity_report(trial, &s.quantity, outcome, &repeats(&s.quantity))).collect();
     quantities.sort_by_key(|q| q.value.is_none());
     ResultReport {
         headline: headline(&quantities),

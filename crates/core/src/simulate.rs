@@ -124,7 +124,19 @@ impl Client {
         let hr_max = 208.0 - 0.7 * age + 8.0 * dice.normal();
         let resting_hr = (72.0 - 0.35 * (vo2max - 35.0) + 5.0 * dice.normal()).clamp(42.0, 95.0);
         let (tau_s, drift) = (25.0 + 15.0 * dice.uniform(), 0.2 + 0.6 * dice.uniform());
-        Self { sex, age, mass: mass.round(), resting_hr: resting_hr.round(), hr_max: hr_max.round(), vo2max, tau_s, drift, noise: 1.2, faults: Vec::new(), seed }
+        Self {
+            sex,
+            age,
+            mass: mass.round(),
+            resting_hr: resting_hr.round(),
+            hr_max: hr_max.round(),
+            vo2max,
+            tau_s,
+            drift,
+            noise: 1.2,
+            faults: Vec::new(),
+            seed,
+        }
     }
 
     /// The facts a record would hold: nothing of what is hidden.
@@ -168,19 +180,27 @@ impl Client {
     /// What the strap says at a whole second.
     pub fn strap(&self, demands: &[Demand], second: u32) -> Heard {
         let at_s = f64::from(second);
-        let is_out = self.faults.iter().any(|f| matches!(f, Fault::StrapDropsOut { from_s, until_s } if (*from_s..*until_s).contains(&at_s)));
+        let is_out =
+            self.faults.iter().any(|f| matches!(f, Fault::StrapDropsOut { from_s, until_s } if (*from_s..*until_s).contains(&at_s)));
         let mut dice = Dice::new(self.seed ^ (u64::from(second) + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15));
         let bpm = (self.heart_rate(demands, at_s) + self.noise * dice.normal()).round().clamp(30.0, 240.0);
         let beat_ms = 60_000.0 / bpm;
         // A beat out of turn now and then: a short interval and the pause after it.
         let ectopic = dice.uniform() < 0.004;
         let rr_ms = if ectopic { vec![0.6 * beat_ms, 1.4 * beat_ms] } else { vec![beat_ms + 8.0 * dice.normal()] };
-        Heard { bpm: Some(if is_out { 0 } else { bpm as u16 }), contact: Some(!is_out), energy_kj: None, rr_ms: if is_out { Vec::new() } else { rr_ms }, rejected: None }
+        Heard {
+            bpm: Some(if is_out { 0 } else { bpm as u16 }),
+            contact: Some(!is_out),
+            energy_kj: None,
+            rr_ms: if is_out { Vec::new() } else { rr_ms },
+            rejected: None,
+        }
     }
 
     /// How fast the pedals or feet really go at a second, beats a minute, for a beat of `cadence`.
     pub fn cadence(&self, cadence: f64, at_s: f64) -> f64 {
-        let drifts = self.faults.iter().any(|f| matches!(f, Fault::CadenceDrifts { from_s, until_s } if (*from_s..*until_s).contains(&at_s)));
+        let drifts =
+            self.faults.iter().any(|f| matches!(f, Fault::CadenceDrifts { from_s, until_s } if (*from_s..*until_s).contains(&at_s)));
         if drifts { (cadence * DRIFTING).round() } else { cadence }
     }
 
@@ -270,7 +290,10 @@ mod tests {
         ];
         let client = Client { faults, ..anyone() };
         let work = [Demand { from_s: 0.0, vo2: 20.0 }];
-        assert_eq!((client.strap(&work, 99).contact, client.strap(&work, 100).contact, client.strap(&work, 120).contact), (Some(true), Some(false), Some(true)));
+        assert_eq!(
+            (client.strap(&work, 99).contact, client.strap(&work, 100).contact, client.strap(&work, 120).contact),
+            (Some(true), Some(false), Some(true))
+        );
         assert_eq!((client.cadence(100.0, 199.0), client.cadence(100.0, 210.0)), (100.0, 86.0));
         assert_eq!((client.said(299.0).len(), client.said(300.0).len()), (0, 1));
     }

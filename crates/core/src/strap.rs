@@ -146,7 +146,13 @@ impl Trace {
             .enumerate()
             .map(|(k, (sum, n))| TracePoint { at_ms: k as f64 * BIN_MS, bpm: (n > 0).then(|| (sum / f64::from(n)).round()) })
             .collect();
-        Some(StrapState { bpm: last.and_then(|s| s.bpm), at_ms: last.map(|s| s.at_ms), gap_after_ms: GAP_MS, problem: self.problem.clone(), trace })
+        Some(StrapState {
+            bpm: last.and_then(|s| s.bpm),
+            at_ms: last.map(|s| s.at_ms),
+            gap_after_ms: GAP_MS,
+            problem: self.problem.clone(),
+            trace,
+        })
     }
 }
 

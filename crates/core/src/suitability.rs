@@ -220,7 +220,10 @@ mod tests {
     fn a_class_of_forty_fits_into_one_lesson() {
         let means = Means { kit: Some(vec![Kit::Bench]), minutes: Some(45), people: Some(40) };
         let list = shortlist(&Client::default(), &means);
-        assert_eq!(list.iter().filter(|f| f.verdict == FitVerdict::Suits).map(|f| f.protocol.as_str()).collect::<Vec<_>>(), ["class-step-3min"]);
+        assert_eq!(
+            list.iter().filter(|f| f.verdict == FitVerdict::Suits).map(|f| f.protocol.as_str()).collect::<Vec<_>>(),
+            ["class-step-3min"]
+        );
     }
 
     #[test]

@@ -180,8 +180,13 @@ fn unknown(protocol: &Protocol, key: &str) -> InputError {
 pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     let protocol = trial.protocol;
     check_inputs(protocol, trial.inputs)?;
-    let mut outcome =
-        Outcome { results: Vec::with_capacity(protocol.scoring.len()), refused: Vec::new(), norms: Vec::new(), flags: Vec::new(), line: None };
+    let mut outcome = Outcome {
+        results: Vec::with_capacity(protocol.scoring.len()),
+        refused: Vec::new(),
+        norms: Vec::new(),
+        flags: Vec::new(),
+        line: None,
+    };
     for scoring in &protocol.scoring {
         match scoring.equation.compute(&scoring.quantity, trial, &outcome.results) {
             Ok(found) => {
@@ -329,7 +334,13 @@ mod tests {
     #[track_caller]
     fn run(id: &str, facts: Facts, given: &[(&str, f64)], circumstances: Circumstances) -> Result<Outcome<'static>, InputError> {
         let options = Options::default();
-        compute(&Trial { protocol: catalogue::find(id).unwrap(), facts, inputs: Box::leak(Box::new(inputs(given))), options, circumstances })
+        compute(&Trial {
+            protocol: catalogue::find(id).unwrap(),
+            facts,
+            inputs: Box::leak(Box::new(inputs(given))),
+            options,
+            circumstances,
+        })
     }
 
     #[test]

@@ -130,7 +130,8 @@ fn every_protocol_computes_its_example_for_men_and_women_and_shows_the_numbers_i
                 assert!(!working.formula.is_empty() && !working.symbols.is_empty());
                 let value = outcome.result(&scoring.quantity).unwrap().value;
                 let shown = [0, 1, 2].map(|digits| impulso_core::units::rounded(value, digits));
-                let shows = shown.iter().any(|v| working.filled.contains(v)) || working.filled.contains(&quantity::shown(&scoring.quantity, value));
+                let shows =
+                    shown.iter().any(|v| working.filled.contains(v)) || working.filled.contains(&quantity::shown(&scoring.quantity, value));
                 assert!(shows, "{}: {} is not in “{}”", protocol.id, value, working.filled);
             }
         }
@@ -171,7 +172,8 @@ fn every_claim_says_who_says_so_and_no_name_is_a_citation() {
     let mut names = HashSet::new();
     for protocol in catalogue::all() {
         assert!(names.insert(&protocol.name));
-        let author = protocol.sources.iter().filter_map(|s| s.citation.split([' ', ',']).next()).find(|n| n.len() > 3 && protocol.name.contains(*n));
+        let author =
+            protocol.sources.iter().filter_map(|s| s.citation.split([' ', ',']).next()).find(|n| n.len() > 3 && protocol.name.contains(*n));
         assert_eq!(author, None, "a display name says what is done: {}", protocol.name);
         assert!(protocol.sources.iter().all(|s| !s.of.is_empty() && !s.citation.is_empty()));
         let published = protocol.sources.iter().filter(|s| s.kind == SourceKind::Published);

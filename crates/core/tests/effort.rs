@@ -31,7 +31,8 @@ fn setup(lap_m: f64) -> Setup {
 
 fn value(protocol: &Protocol, setup: &Setup, state: &State, quantity: &str) -> f64 {
     let inputs = state.inputs(protocol, setup);
-    let trial = Trial { protocol, facts: setup.facts(), inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
+    let trial =
+        Trial { protocol, facts: setup.facts(), inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
     compute(&trial).unwrap().result(quantity).unwrap().value
 }
 

@@ -99,7 +99,10 @@ impl Run {
 fn two_consecutive_minutes_within_five_are_steady_and_the_next_load_comes_with_its_reason() {
     let mut run = Run::multistage();
     run.read(2, 114.0).read(3, 116.0);
-    assert_eq!(run.line(), "114, then 116: steady, and above 110: stage 1 counts. Next 300 kgm/min · 1 kp · 49 W, because 116 is over 100.");
+    assert_eq!(
+        run.line(),
+        "114, then 116: steady, and above 110: stage 1 counts. Next 300 kgm/min · 1 kp · 49 W, because 116 is over 100."
+    );
 }
 
 #[test]
@@ -302,7 +305,10 @@ fn a_heavier_second_load_takes_six_more_minutes_and_its_readings_count() {
     run.read(5, 112.0).read(6, 114.0);
     let state = run.state();
     assert!(state.can_finish && state.load_due.as_ref().unwrap().optional, "the assessor may keep the light one");
-    assert_eq!(run.line(), "112, then 114: steady, but the mean of 113 is under 125. A heavier load and 6 more minutes: 450 kgm/min · 1.5 kp · 74 W.");
+    assert_eq!(
+        run.line(),
+        "112, then 114: steady, but the mean of 113 is under 125. A heavier load and 6 more minutes: 450 kgm/min · 1.5 kp · 74 W."
+    );
     run.load(450.0, None).read(5, 133.0).read(6, 135.0);
     let at = run.now();
     run.screen.at(at, Kind::Finished);

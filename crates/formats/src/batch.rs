@@ -12,9 +12,9 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
     catalogue::{self, Protocol},
+    hr_max::{CeilingRule, HrMaxMethod},
     norms::Standing,
     person::{Facts, Sex},
-    hr_max::{CeilingRule, HrMaxMethod},
     quantity,
     trial::{self, Circumstances, Flag, Inputs, Outcome, Trial},
     units::{Age, BodyMass, Bpm, Height},

@@ -33,10 +33,11 @@ pub async fn take_in(scope: &mut Scope, coach: Option<CoachId>, run: RunId, mut 
 /// A strap's bytes become what they say; malformed ones stay, with the reason.
 fn hear(event: &mut Event) {
     if let Kind::StrapHeard { bytes, heard } = &mut event.kind {
-        *heard = Some(heart_rate::parse_hex(bytes).unwrap_or_else(|why| impulso_core::strap::Heard {
-            rejected: Some(why.to_string()),
-            ..impulso_core::strap::Heard::default()
-        }));
+        *heard =
+            Some(heart_rate::parse_hex(bytes).unwrap_or_else(|why| impulso_core::strap::Heard {
+                rejected: Some(why.to_string()),
+                ..impulso_core::strap::Heard::default()
+            }));
     }
 }
 

@@ -61,7 +61,13 @@ pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonI
 }
 
 /// Writes into the conditions whether a medicine limited the heart rate on that day, where the protocol asks.
-pub async fn note_drug(scope: &mut Scope, protocol: &Protocol, person: &people::Person, on: NaiveDate, conditions: &mut Conditions) -> ApiResult<()> {
+pub async fn note_drug(
+    scope: &mut Scope,
+    protocol: &Protocol,
+    person: &people::Person,
+    on: NaiveDate,
+    conditions: &mut Conditions,
+) -> ApiResult<()> {
     if protocol.condition("heart_rate_drug").is_some() {
         let checked = readiness::latest(scope, person.id).await?;
         let drug = person.profile.rate_limiting_drug || checked.is_some_and(|c| c.on == on && c.answers.rate_limiting_drug);

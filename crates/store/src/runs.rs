@@ -147,12 +147,10 @@ pub async fn create(scope: &mut Scope, coach: CoachId, run: &NewRun<'_>) -> Resu
 
 /// One run.
 pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
-    let row = sqlx::query!(
-        "select id, protocol, overrule_reason, rehearsal, join_code, created_at, closed_at from runs where id = $1",
-        id.0
-    )
-    .fetch_one(scope.db())
-    .await?;
+    let row =
+        sqlx::query!("select id, protocol, overrule_reason, rehearsal, join_code, created_at, closed_at from runs where id = $1", id.0)
+            .fetch_one(scope.db())
+            .await?;
     let performers = sqlx::query!(
         r#"select f.slot, f.person_id, f.name, f.setup, x.id as "result_id?"
            from run_performers f left join results x on x.run_id = f.run_id and x.person_id = f.person_id
@@ -319,7 +317,9 @@ impl Changes {
             let Some(notice) = self.listener.try_recv().await? else { return Ok(Change::Unknown) };
             let mut parts = notice.payload().split(' ').filter_map(|p| p.parse::<uuid::Uuid>().ok());
             match (parts.next(), parts.next(), parts.next()) {
-                (Some(practice), Some(run), Some(process)) if process != self.process => return Ok(Change::Of(PracticeId(practice), RunId(run))),
+                (Some(practice), Some(run), Some(process)) if process != self.process => {
+                    return Ok(Change::Of(PracticeId(practice), RunId(run)));
+                }
                 _ => {}
             }
         }

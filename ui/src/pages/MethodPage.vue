@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { api, take } from "@/api/client";
+import type { MethodPage as Page } from "@/api/types";
 import CopyBox from "@/components/CopyBox.vue";
 import PageState from "@/components/PageState.vue";
 import RowTime from "@/components/RowTime.vue";
@@ -91,7 +92,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
         </p>
       </div>
       <aside>
-        <CopyBox :protocol="m.protocol" />
+        <CopyBox :protocol="m.protocol as Page['protocol']" />
         <h2>Bring</h2>
         <ul>
           <li v-for="e in m.protocol.equipment" :key="e.what">{{ e.what }}</li>

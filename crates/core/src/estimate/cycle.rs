@@ -117,11 +117,12 @@ pub fn steady(readings: &[(u8, f64)], within_bpm: f64) -> Option<Steady> {
         is_steady: (w[1].1 - w[0].1).abs() <= within_bpm,
     });
     let mut last = None;
-    pairs.find(|p| {
-        last = Some(*p);
-        p.is_steady
-    })
-    .or(last)
+    pairs
+        .find(|p| {
+            last = Some(*p);
+            p.is_steady
+        })
+        .or(last)
 }
 
 pub(super) fn single_stage(quantity: &str, trial: &Trial) -> Result<Found, Nothing> {

@@ -103,12 +103,7 @@ impl Equation {
             ),
             Self::Leger1988 => work(
                 "VO₂max = 31.025 + 3.238 S − 3.248 A + 0.1536 S A".into(),
-                format!(
-                    "VO₂max with S = {} and A = {}: {} mL/kg/min",
-                    rounded(of("speed_kmh")?, 1),
-                    rounded(age?.min(18.0), 0),
-                    shown(2)?
-                ),
+                format!("VO₂max with S = {} and A = {}: {} mL/kg/min", rounded(of("speed_kmh")?, 1), rounded(age?.min(18.0), 0), shown(2)?),
                 "S: speed of the last completed level, km/h; A: age in years, capped at 18",
             ),
             Self::Bangsbo2008Level1 | Self::Bangsbo2008Level2 => {

@@ -81,7 +81,9 @@ fn load(state: &State, stage: u8, kgm_min: f64, reason: Option<&str>) -> Result<
     if !(kgm_min.is_finite() && (0.0..=LOAD_MAX).contains(&kgm_min)) {
         return Err(refuse("kgm_min", format!("A load is 0 to {LOAD_MAX} kgm/min; {} was given.", rounded(kgm_min, 0))));
     }
-    let Some(open) = state.stages.last() else { return Err(refuse("stage", "Start the clock first: the load of stage 1 is in the set-up.".into())) };
+    let Some(open) = state.stages.last() else {
+        return Err(refuse("stage", "Start the clock first: the load of stage 1 is in the set-up.".into()));
+    };
     if stage == open.number {
         return match (open.readings.first(), open.load) {
             (Some(read), Some(load)) => Err(refuse(
@@ -105,7 +107,8 @@ fn load(state: &State, stage: u8, kgm_min: f64, reason: Option<&str>) -> Result<
 
 fn why(reason: Option<&str>) -> Result<(), InputError> {
     let given = text::note(reason.unwrap_or_default(), "reason")?;
-    let missing = || InputError::new(Code::MissingInput, "reason", "This overrules the decision: give the reason in a few words. It is kept.");
+    let missing =
+        || InputError::new(Code::MissingInput, "reason", "This overrules the decision: give the reason in a few words. It is kept.");
     given.map(|_| ()).ok_or_else(missing)
 }
 

@@ -322,7 +322,11 @@ impl Setup {
             crate::hr_max::ceiling(&facts, method, self.ceiling)?;
         }
         if let Some(load) = self.first_load.filter(|l| !(l.is_finite() && (0.0..=crate::trial::LOAD_MAX).contains(l))) {
-            return Err(InputError::new(Code::OutOfRange, "first_load", format!("A first load of {load} kgm/min is none. Check the number.")));
+            return Err(InputError::new(
+                Code::OutOfRange,
+                "first_load",
+                format!("A first load of {load} kgm/min is none. Check the number."),
+            ));
         }
         if protocol.cadence.is_some() && self.cadence.is_none() {
             return Err(InputError::new(

@@ -18,9 +18,9 @@ pub mod fold;
 pub mod staged;
 pub mod timeline;
 
-pub use event::{Event, Kind, Setup, StopReason};
 pub use check::check_event;
 pub use counted::Reading;
 pub use decision::{Decision, DecisionCode, Due};
+pub use event::{Event, Kind, Setup, StopReason};
 pub use fold::{State, Status, fold, fold_slot};
 pub use timeline::{Timeline, timeline};

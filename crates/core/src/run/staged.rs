@@ -195,7 +195,9 @@ impl<'a> Staged<'a> {
         let Some(rule) = self.rule.and_then(|r| r.load.as_ref()) else { return };
         let load = Load::at(kgm_min, rule.rpm);
         let current = state.stages.last().map_or(0, |s| s.number);
-        if stage == current && let Some(open) = state.stages.last_mut().filter(|s| s.readings.is_empty()) {
+        if stage == current
+            && let Some(open) = state.stages.last_mut().filter(|s| s.readings.is_empty())
+        {
             open.load = Some(load);
             open.start_ms = open.start_ms.max(at);
             open.planned_end_ms = open.start_ms + minute_ms(self.rule.and_then(|r| r.read_at.last()).copied().unwrap_or_default());
@@ -355,7 +357,12 @@ impl<'a> Staged<'a> {
                     }
                     Goal::Line { .. } => {
                         let next = self.next_load(state, number, last, false);
-                        decide(state, DecisionCode::NoSteadyState, at, format!("{said}: no steady state; the stage is kept and flagged. {next}"));
+                        decide(
+                            state,
+                            DecisionCode::NoSteadyState,
+                            at,
+                            format!("{said}: no steady state; the stage is kept and flagged. {next}"),
+                        );
                     }
                 }
             }
@@ -382,7 +389,8 @@ impl<'a> Staged<'a> {
                 let in_a_row = state.stages.iter().rev().take_while(|s| s.counts).count();
                 if in_a_row >= usize::from(stages) {
                     let high = state.band.as_ref().map_or_else(String::new, |b| whole(b.high));
-                    let line = format!("{said}: steady. Two stages in a row stand between {} and {high}: the test is complete.", whole(from_bpm));
+                    let line =
+                        format!("{said}: steady. Two stages in a row stand between {} and {high}: the test is complete.", whole(from_bpm));
                     decide(state, DecisionCode::Complete, at, line);
                     state.over_ms = Some(at);
                 } else {
@@ -402,7 +410,10 @@ impl<'a> Staged<'a> {
                     let line = format!("{said}: steady, but the mean of {shown} is under {}. {next}", whole(low));
                     decide(state, DecisionCode::HeavierOffered, at, line);
                 } else if mean < low {
-                    let line = format!("{said}: steady, but the mean of {shown} is under {}: the work was light. The result is flagged.", whole(low));
+                    let line = format!(
+                        "{said}: steady, but the mean of {shown} is under {}: the work was light. The result is flagged.",
+                        whole(low)
+                    );
                     decide(state, DecisionCode::StageTooLow, at, line);
                     state.over_ms = Some(at);
                 } else if mean > high {
@@ -411,7 +422,11 @@ impl<'a> Staged<'a> {
                     state.over_ms = Some(at);
                 } else {
                     state.stages[k].counts = true;
-                    let line = format!("{said}: steady, and the mean of {shown} lies between {} and {}: the test is complete.", whole(low), whole(high));
+                    let line = format!(
+                        "{said}: steady, and the mean of {shown} lies between {} and {}: the test is complete.",
+                        whole(low),
+                        whole(high)
+                    );
                     decide(state, DecisionCode::Complete, at, line);
                     state.over_ms = Some(at);
                 }
@@ -430,7 +445,9 @@ impl<'a> Staged<'a> {
             [lighter, next, next + rule.step_kgm_min].into_iter().filter(|l| *l > 0.0).map(|l| Load::at(l, rule.rpm)).collect();
         state.load_due = Some(LoadDue { stage: number + 1, decided, choices, optional });
         match (optional, because.as_str()) {
-            (true, _) => format!("A heavier load and {} more minutes: {}.", self.rule.and_then(|r| r.read_at.last()).unwrap_or(&6), decided.words()),
+            (true, _) => {
+                format!("A heavier load and {} more minutes: {}.", self.rule.and_then(|r| r.read_at.last()).unwrap_or(&6), decided.words())
+            }
             (false, "") => format!("Next {}: {} more.", decided.words(), rounded(rule.step_kgm_min, 0)),
             (false, why) => format!("Next {}, because {} {why}.", decided.words(), rounded(bpm, 0)),
         }
@@ -489,9 +506,7 @@ impl<'a> Staged<'a> {
                     at_ms,
                     value: reading.map(|r| r.bpm),
                     suggested: None,
-                    question: reading
-                        .filter(|r| !self.confirmed.contains(&(stage.number, r.minute)))
-                        .and_then(|r| r.question.clone()),
+                    question: reading.filter(|r| !self.confirmed.contains(&(stage.number, r.minute))).and_then(|r| r.question.clone()),
                 }
             }));
         }
@@ -539,10 +554,7 @@ fn band(protocol: &Protocol, rule: &StageRule, setup: &Setup) -> Option<Band> {
 }
 
 fn stage_input(stage: &StageState) -> StageInput {
-    StageInput {
-        load_kgm_min: stage.load.map_or(0.0, |l| l.kgm_min),
-        readings: stage.readings.iter().map(|r| (r.minute, r.bpm)).collect(),
-    }
+    StageInput { load_kgm_min: stage.load.map_or(0.0, |l| l.kgm_min), readings: stage.readings.iter().map(|r| (r.minute, r.bpm)).collect() }
 }
 
 /// The readings of a closed run: all stages where they make a line, else the last that was judged.

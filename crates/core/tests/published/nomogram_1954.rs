@@ -34,7 +34,8 @@ fn women_at_450_and_600() {
 
 #[test]
 fn the_factor_for_age_is_linear_between_what_is_printed() {
-    let printed = [(15.0, 1.10), (25.0, 1.00), (35.0, 0.87), (40.0, 0.83), (45.0, 0.78), (50.0, 0.75), (55.0, 0.71), (60.0, 0.68), (65.0, 0.65)];
+    let printed =
+        [(15.0, 1.10), (25.0, 1.00), (35.0, 0.87), (40.0, 0.83), (45.0, 0.78), (50.0, 0.75), (55.0, 0.71), (60.0, 0.68), (65.0, 0.65)];
     for (age, factor) in printed {
         assert!((age_factor(age).0 - factor).abs() < 1e-12);
     }

@@ -13,8 +13,14 @@ use crate::person;
 fn man(count: f64, bpm: f64, vo2max: f64, percentile: f64) {
     let inputs = Inputs::from_iter([("pulse_count".to_owned(), count)]);
     let protocol = catalogue::find("bench-step-3min").unwrap();
-    let outcome =
-        compute(&Trial { protocol, facts: person(Sex::Male, 20.0), inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() }).unwrap();
+    let outcome = compute(&Trial {
+        protocol,
+        facts: person(Sex::Male, 20.0),
+        inputs: &inputs,
+        options: Options::default(),
+        circumstances: Circumstances::default(),
+    })
+    .unwrap();
     assert_eq!(outcome.result("recovery_hr").unwrap().value, bpm);
     assert!((outcome.result("vo2max").unwrap().value - vo2max).abs() < 1e-9);
     let (_, college) = outcome.norms.iter().find(|(q, _)| *q == "recovery_hr").unwrap();

@@ -5,11 +5,11 @@ use chrono::NaiveDate;
 use impulso_core::{
     catalogue::{self, Protocol},
     change::Unlike,
-    report,
-    run::event::{Answer, Conditions},
     estimate::cycle::Load,
     hr_max::HrMaxMethod,
     person::{Facts, Sex},
+    report,
+    run::event::{Answer, Conditions},
     suitability::{self, Client, Fit, Means},
     units::Age,
 };

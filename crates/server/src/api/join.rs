@@ -84,7 +84,11 @@ pub async fn append(
         matches!(kind, Kind::Tap | Kind::CountTyped { .. } | Kind::RecountStarted | Kind::RecountWaived { .. } | Kind::Undone { .. })
     };
     if batch.events.iter().any(|e| e.slot.is_none() || !may(&e.kind)) {
-        return Err(ApiError::new(StatusCode::FORBIDDEN, "not_a_partners", "A partner sends taps and counts of one performer; the rest is with whoever leads the run."));
+        return Err(ApiError::new(
+            StatusCode::FORBIDDEN,
+            "not_a_partners",
+            "A partner sends taps and counts of one performer; the rest is with whoever leads the run.",
+        ));
     }
     let mut scope = store.scope(practice).await?;
     let (done, run) = intake::take_in(&mut scope, None, run, batch.into_inner().events).await?;

@@ -123,13 +123,10 @@ pub fn line(p: &Protocol) -> LibraryLine {
 pub fn examples(protocol: &Protocol) -> Vec<Example> {
     let Some(example) = &protocol.example else { return Vec::new() };
     let worked = |sex: Sex| -> Vec<(&'static str, Working)> {
-        let facts = Facts {
-            sex: Some(sex),
-            age: Age::new(example.age_years).ok(),
-            mass: BodyMass::new(example.mass_kg).ok(),
-            ..Facts::default()
-        };
-        let trial = Trial { protocol, facts, inputs: &example.inputs, options: Options::default(), circumstances: Circumstances::default() };
+        let facts =
+            Facts { sex: Some(sex), age: Age::new(example.age_years).ok(), mass: BodyMass::new(example.mass_kg).ok(), ..Facts::default() };
+        let trial =
+            Trial { protocol, facts, inputs: &example.inputs, options: Options::default(), circumstances: Circumstances::default() };
         let Ok(outcome) = compute(&trial) else { return Vec::new() };
         protocol.scoring.iter().filter_map(|s| Some((s.equation.name(), s.equation.working(&s.quantity, &trial, &outcome)?))).collect()
     };
@@ -138,7 +135,11 @@ pub fn examples(protocol: &Protocol) -> Vec<Example> {
         .into_iter()
         .zip(worked(Sex::Female))
         .flat_map(|((method, men), (_, women))| {
-            if men == women { vec![example("everyone", method, men)] } else { vec![example("men", method, men), example("women", method, women)] }
+            if men == women {
+                vec![example("everyone", method, men)]
+            } else {
+                vec![example("men", method, men), example("women", method, women)]
+            }
         })
         .collect()
 }

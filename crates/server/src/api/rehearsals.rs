@@ -99,7 +99,12 @@ pub async fn create(who: SignedIn, form: web::Json<RehearsalForm>, rate: web::Da
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
     if !protocol.family.runs_live() {
-        return Err(InputError::new(Code::NotApplicable, "protocol", format!("{} is entered afterwards; there is nothing to rehearse here.", protocol.name)).into());
+        return Err(InputError::new(
+            Code::NotApplicable,
+            "protocol",
+            format!("{} is entered afterwards; there is nothing to rehearse here.", protocol.name),
+        )
+        .into());
     }
     if !RATES.contains(&form.rate) {
         return Err(InputError::new(Code::OutOfRange, "rate", "A rehearsal runs at normal speed or four times as fast.").into());
@@ -110,7 +115,14 @@ pub async fn create(who: SignedIn, form: web::Json<RehearsalForm>, rate: web::Da
     let setup = rehearse::setup(protocol, &client);
     let rehearsal = runs::keep_rehearsal(&Rehearsal { client, rate: form.rate })?;
     let performers = [NewPerformer { person: None, name: "Simulated client".into(), setup }];
-    let new = NewRun { id: RunId(form.id), protocol, performers: &performers, overrule_reason: None, rehearsal: Some(&rehearsal), join_code: None };
+    let new = NewRun {
+        id: RunId(form.id),
+        protocol,
+        performers: &performers,
+        overrule_reason: None,
+        rehearsal: Some(&rehearsal),
+        join_code: None,
+    };
     runs::create(&mut scope, who.coach, &new).await?;
     let run = runs::get(&mut scope, RunId(form.id)).await?;
     let shown = view(&mut scope, run, **rate).await?;
@@ -135,7 +147,12 @@ fn faults(chosen: &[FaultKind], seed: u64) -> Vec<Fault> {
 /// What happened since a second: the strap's notifications up to now, and what there is to see.
 #[utoipa::path(tag = "rehearsals", operation_id = "rehearsals_simulated", params(Since), responses((status = 200, body = Simulated), (status = 404, body = ApiError)))]
 #[get("/rehearsals/{id}/simulated")]
-pub async fn simulated(who: SignedIn, id: web::Path<Uuid>, since: web::Query<Since>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<Simulated>> {
+pub async fn simulated(
+    who: SignedIn,
+    id: web::Path<Uuid>,
+    since: web::Query<Since>,
+    rate: web::Data<ClockRate>,
+) -> ApiResult<web::Json<Simulated>> {
     let mut scope = who.scope().await?;
     let run = runs::get(&mut scope, RunId(*id)).await?;
     let kept = runs::rehearsal::<Rehearsal>(&run)?.ok_or_else(ApiError::not_found)?;

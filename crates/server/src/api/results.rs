@@ -7,9 +7,9 @@ use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
     catalogue::{Protocol, Source},
+    change::{TypicalError, Unlike, unlike},
     estimate::cycle::{self, StageLine},
     hr_max::{CeilingRule, HrMaxMethod},
-    change::{TypicalError, Unlike, unlike},
     inputs::{Inputs, StageInput},
     person::{Facts, Sex},
     quantity,
@@ -473,7 +473,13 @@ pub async fn inverse(_: SignedIn, query: web::Query<InverseQuery>) -> ApiResult<
     let inputs = Inputs::from_iter([("vo2max", query.vo2max), ("trained", f64::from(u8::from(query.trained)))]);
     let mass = BodyMass::new(query.mass_kg).map_err(|e| e.at("mass_kg"))?;
     let facts = Facts { sex: Some(query.sex), mass: Some(mass), ..Facts::default() };
-    let trial = trial::Trial { protocol, facts, inputs: &inputs, options: trial::Options::default(), circumstances: trial::Circumstances::default() };
+    let trial = trial::Trial {
+        protocol,
+        facts,
+        inputs: &inputs,
+        options: trial::Options::default(),
+        circumstances: trial::Circumstances::default(),
+    };
     let outcome = trial::compute(&trial)?;
     let Some(found) = outcome.result("time_s") else { return Err(ApiError::not_found()) };
     Ok(web::Json(Suggested {

@@ -232,7 +232,8 @@ async fn performer(
     let bpm = |value: Option<f64>, field: &str| value.map(|v| Bpm::new(v).map_err(|e| e.at(field))).transpose();
     let pace = protocol.course.as_ref().and_then(|c| c.pace.as_deref());
     let history = if pace.is_some() { results::of_person(scope, person.id).await? } else { Vec::new() };
-    let last_value = pace.and_then(|q| history.iter().rev().filter(|r| r.protocol_id == protocol.id).find_map(|r| r.computed.get(q).copied()));
+    let last_value =
+        pace.and_then(|q| history.iter().rev().filter(|r| r.protocol_id == protocol.id).find_map(|r| r.computed.get(q).copied()));
     let setup = Setup {
         cadence: cadence(protocol, facts.sex, form.cadence)?,
         conditions: form.conditions.clone(),
@@ -360,9 +361,7 @@ fn performers(run: &Run, events: &[Event]) -> Vec<PerformerView> {
 
 fn rehearsal(run: &Run, performer: &runs::Performer, state: &State, events: &[Event]) -> ApiResult<Option<RehearsalView>> {
     let Some(kept) = runs::rehearsal::<Rehearsal>(run)? else { return Ok(None) };
-    let report = state
-        .is_closed()
-        .then(|| impulso_core::rehearse::report(&run.protocol, &performer.setup, &kept.client, state, events));
+    let report = state.is_closed().then(|| impulso_core::rehearse::report(&run.protocol, &performer.setup, &kept.client, state, events));
     Ok(Some(RehearsalView { rate: kept.rate, report }))
 }
 

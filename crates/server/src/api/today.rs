@@ -154,11 +154,8 @@ pub async fn search(who: SignedIn, query: web::Query<SearchQuery>) -> ApiResult<
     let key = text::search_key(&query.q);
     let found = people::list(&mut scope, &query.q, None, 8).await?;
     let shelf = Shelf::of(&mut scope).await?;
-    let tests = shelf
-        .all()
-        .map(library::line)
-        .filter(|l| !key.is_empty() && key.split(' ').all(|word| l.searched.contains(word)))
-        .collect();
+    let tests =
+        shelf.all().map(library::line).filter(|l| !key.is_empty() && key.split(' ').all(|word| l.searched.contains(word))).collect();
     Ok(web::Json(Found { people: found.into_iter().map(|p| super::people::line(p, &shelf, today)).collect(), tests }))
 }
 

@@ -44,6 +44,10 @@ pub struct Test {
     pub count: f64,
     /// What was odd about it.
     pub oddity: Option<Oddity>,
+    /// Readings by key, for a test without a count.
+    pub readings: &'static [(&'static str, f64)],
+    /// Load, heart rate at minute 2 and 3, for a test in stages.
+    pub stages: &'static [(f64, f64, f64)],
 }
 
 /// What was odd about a test.
@@ -69,16 +73,28 @@ pub struct Plan {
     pub skipped: Option<(i64, &'static str)>,
 }
 
+const fn counted(protocol: &'static str, days_ago: u64, count: f64) -> Test {
+    Test { protocol, days_ago, count, oddity: None, readings: &[], stages: &[] }
+}
+
 const fn bench(days_ago: u64, count: f64) -> Test {
-    Test { protocol: "bench-step-3min", days_ago, count, oddity: None }
+    counted("bench-step-3min", days_ago, count)
 }
 
 const fn low(days_ago: u64, count: f64) -> Test {
-    Test { protocol: "low-step-3min", days_ago, count, oddity: None }
+    counted("low-step-3min", days_ago, count)
 }
 
 const fn class(days_ago: u64, count: f64) -> Test {
-    Test { protocol: "class-step-3min", days_ago, count, oddity: None }
+    counted("class-step-3min", days_ago, count)
+}
+
+const fn read(protocol: &'static str, days_ago: u64, readings: &'static [(&'static str, f64)]) -> Test {
+    Test { readings, ..counted(protocol, days_ago, 0.0) }
+}
+
+const fn cycle(days_ago: u64, stages: &'static [(f64, f64, f64)]) -> Test {
+    Test { stages, ..counted("multistage-cycle", days_ago, 0.0) }
 }
 
 const fn odd(test: Test, oddity: Oddity) -> Test {
@@ -184,6 +200,9 @@ pub const CAST: &[Client] = &[
             bench(156, 36.0),
             bench(100, 33.0),
             bench(37, 31.0),
+            read("run-12min", 300, &[("laps", 6.0), ("extra_m", 40.0)]),
+            read("run-12min", 130, &[("laps", 6.0), ("extra_m", 150.0)]),
+            read("run-12min", 30, &[("laps", 6.0), ("extra_m", 260.0)]),
         ],
         plan: Some(Plan {
             protocol: "bench-step-3min",
@@ -257,7 +276,13 @@ pub const CAST: &[Client] = &[
         goal: "climb to the gantry without a rest",
         height: "179",
         mass: "88",
-        tests: &[bench(182, 40.0), bench(91, 38.0), bench(6, 37.0)],
+        tests: &[
+            bench(182, 40.0),
+            bench(91, 38.0),
+            bench(6, 37.0),
+            cycle(180, &[(150.0, 96.0, 98.0), (450.0, 117.0, 119.0), (600.0, 129.0, 131.0)]),
+            cycle(60, &[(150.0, 92.0, 93.0), (450.0, 113.0, 114.0), (600.0, 123.0, 126.0)]),
+        ],
         plan: Some(plan("bench-step-3min", 13, &[-91, -6, 85])),
         ..NOBODY
     },
@@ -269,7 +294,16 @@ pub const CAST: &[Client] = &[
         goal: "walk the dyke with my granddaughter",
         height: "161",
         mass: "68",
-        tests: &[low(410, 124.0), low(320, 121.0), low(230, 116.0), low(140, 110.0), low(50, 106.0)],
+        tests: &[
+            low(410, 124.0),
+            low(320, 121.0),
+            low(230, 116.0),
+            low(140, 110.0),
+            low(50, 106.0),
+            read("mile-walk", 300, &[("time_s", 1012.0), ("hr_end", 134.0)]),
+            read("mile-walk", 160, &[("time_s", 968.0), ("hr_end", 131.0)]),
+            read("mile-walk", 40, &[("time_s", 935.0), ("hr_end", 130.0)]),
+        ],
         plan: Some(plan("low-step-3min", 13, &[-140, -50, 41, 132])),
         ..NOBODY
     },
@@ -296,7 +330,13 @@ pub const CAST: &[Client] = &[
         goal: "carry my own shopping",
         height: "171",
         mass: "74",
-        tests: &[low(250, 112.0), low(160, 110.0), odd(low(68, 101.0), Oddity::NoWarmUp)],
+        tests: &[
+            low(250, 112.0),
+            low(160, 110.0),
+            odd(low(68, 101.0), Oddity::NoWarmUp),
+            read("walk-6min", 200, &[("distance_m", 478.0)]),
+            read("walk-6min", 62, &[("distance_m", 512.0)]),
+        ],
         plan: Some(plan("low-step-3min", 13, &[-160, -68, 5, 96])),
         ..NOBODY
     },

@@ -10,10 +10,15 @@ use std::collections::BTreeMap;
 
 use chrono::{DateTime, Days, NaiveDate, NaiveTime, TimeDelta, Utc};
 use impulso_core::{
-    catalogue,
+    catalogue::{self, Condition, ConditionKind, Protocol},
+    inputs::StageInput,
+    person::Sex,
     plan::RetestRule,
     readiness::{Answers, advise},
-    run::event::{Answer, Conditions},
+    run::{
+        Setup,
+        event::{Answer, Conditions},
+    },
     trial::Inputs,
     units::{Age, BodyMass, Height},
 };
@@ -142,8 +147,18 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
         ("cadence".into(), Answer::Number(beat)),
         ("heart_rate_drug".into(), Answer::YesNo(client.drug && test.days_ago < 120)),
     ]);
-    let mut inputs = Inputs::new();
-    if stopped.is_none() {
+    let mut inputs: Inputs = test.readings.iter().copied().collect();
+    inputs.stages =
+        test.stages.iter().map(|(load, two, three)| StageInput { load_kgm_min: *load, readings: vec![(2, *two), (3, *three)] }).collect();
+    if !inputs.is_empty() {
+        let setup = Setup {
+            conditions: usual(protocol, client.sex),
+            cadence: impulso_core::units::Cadence::new(beat).ok(),
+            ..on_the_day(client, test)?
+        };
+        conditions = setup.recorded(protocol);
+        setup.fill(protocol, &mut inputs);
+    } else if stopped.is_none() {
         conditions.insert("count_delay_s".into(), Answer::Number(5.0));
         if let Some(count) = &protocol.count {
             inputs.insert(count.input.clone(), test.count);
@@ -171,6 +186,22 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
     };
     stored.computed = scoring::values(protocol, &stored)?;
     Ok(stored)
+}
+
+/// A set-up as it always is at Tidewater Hall.
+fn usual(protocol: &Protocol, sex: Option<Sex>) -> Conditions {
+    let answer = |c: &Condition| match c.kind {
+        ConditionKind::YesNo => Some(Answer::YesNo(c.must_hold)),
+        ConditionKind::Number => c.expected_for(sex).map(Answer::Number),
+        ConditionKind::Choice => c.choices.first().map(|(key, _)| Answer::Text(key.clone())),
+        ConditionKind::Text => None,
+    };
+    protocol.conditions.iter().filter(|c| !c.recorded_by_run).filter_map(|c| Some((c.key.clone(), answer(c)?))).collect()
+}
+
+fn on_the_day(client: &Client, test: &Test) -> ApiResult<Setup> {
+    let facts = facts_on(client, test)?;
+    Ok(Setup { sex: facts.sex, age: facts.age, mass: facts.mass, ..Setup::default() })
 }
 
 /// The facts as they were on the day: the age counts back from today's.

@@ -148,7 +148,10 @@ async fn the_demo_loads_once_and_tells_its_stories() {
     // On a rate-limiting medicine: nothing that rests on heart rate suits.
     let fits = page("bram").await["fits"].clone();
     let of = |id: &str| fits.as_array().unwrap().iter().find(|f| f["protocol"] == id).unwrap().clone();
-    assert_eq!((of("bench-step-3min")["instead"]["protocol"].as_str(), of("walk-6min")["verdict"].as_str()), (Some("walk-6min"), Some("suits")));
+    assert_eq!(
+        (of("bench-step-3min")["instead"]["protocol"].as_str(), of("walk-6min")["verdict"].as_str()),
+        (Some("walk-6min"), Some("suits"))
+    );
     let settled = coach.get("/retests").await["settled"].to_string();
     assert!(settled.contains("done_late"), "{settled}");
 }

@@ -1,0 +1,159 @@
+/** Every family driven as an assessor drives it, in a real browser, on a clock that passes faster. */
+import { test, expect } from "./support";
+
+const CYCLE = { warm_up: true, hr_source: "strap" };
+
+test.describe("cycle", () => {
+  test.use({ rate: 20 });
+
+  test("the multistage cycle with typed readings: decided, explained, complete after two stages that count", async ({ coach, page }) => {
+    test.setTimeout(150_000);
+    await coach.hasPractice();
+    await coach.stands([await coach.knows("Rurik Dane")], "multistage-cycle", CYCLE);
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await expect(page.getByRole("heading", { name: /Stage 1 · 150 kgm\/min · 0.5 kp · 25 W/ })).toBeVisible();
+    await expect(page.getByLabel("Heart rate, minute 2")).toHaveCount(0);
+    await coach.reads("Heart rate, minute 2", "112");
+    await coach.reads("Heart rate, minute 3", "118");
+    await expect(page.getByText("112, then 118: 6 apart, not steady. One more minute.").first()).toBeVisible();
+    await coach.reads("Heart rate, minute 4", "120");
+    await expect(page.getByText(/118, then 120: steady, and above 110: stage 1 counts\. Next 300 kgm\/min · 1 kp · 49 W, because 120 is over 100\./).first()).toBeVisible();
+    await page.keyboard.press("Enter");
+    await expect(page.getByRole("heading", { name: /Stage 2 · 300 kgm\/min/ })).toBeVisible();
+    await coach.reads("Heart rate, minute 2", "40");
+    await expect(page.getByRole("heading", { name: "Is that right?" })).toBeVisible();
+    await coach.reads("Heart rate, minute 2", "130");
+    await coach.reads("Heart rate, minute 3", "132");
+    await expect(page.getByRole("heading", { name: "Test complete" })).toBeVisible();
+    await expect(page.getByText(/^VO₂max .* ± .* mL\/kg\/min at 180 bpm$/)).toBeVisible();
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/results\//);
+    await expect(page.getByText("Why these stages are enough")).toBeVisible();
+    const stored = page.getByRole("radio", { name: "220 − age (stored)" });
+    await expect(stored).toBeChecked();
+    await page.getByText("208 − 0.7 × age", { exact: true }).click();
+    await expect(page.getByText(/The stored result stays\. By this rule it would be/)).toBeVisible();
+  });
+
+  test("a decision is overruled with its reason, and the reason is kept", async ({ coach, page, server }) => {
+    test.setTimeout(120_000);
+    await coach.hasPractice();
+    const run = await coach.stands([await coach.knows("Rurik Dane")], "multistage-cycle", CYCLE);
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await coach.reads("Heart rate, minute 2", "114");
+    await coach.reads("Heart rate, minute 3", "116");
+    await page.getByRole("radio", { name: /^450/ }).check();
+    await expect(page.getByRole("button", { name: /Load is set/ })).toBeDisabled();
+    await page.getByPlaceholder("Why another load? It is kept.").fill("rows every day");
+    await page.getByRole("button", { name: /Load is set/ }).click();
+    await expect(page.getByRole("heading", { name: /Stage 2 · 450 kgm\/min/ })).toBeVisible();
+    const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
+    expect(JSON.stringify(view.state.decisions)).toContain("450 kgm/min · 1.5 kp · 74 W instead: rows every day");
+  });
+
+  test("the single-stage cycle with typed readings and a heavier second load", async ({ coach, page }) => {
+    test.setTimeout(150_000);
+    await coach.hasPractice();
+    const person = await coach.knows("Linnea Ostrow", "1996-05-01", "female");
+    await coach.stands([person], "single-stage-cycle", { ...CYCLE, conditioned: false });
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await coach.reads("Heart rate, minute 5", "112");
+    await coach.reads("Heart rate, minute 6", "114");
+    await expect(page.getByText(/the mean of 113 is under 125\. A heavier load and 6 more minutes: 450 kgm\/min/).first()).toBeVisible();
+    await page.getByRole("button", { name: /Go on with it/ }).click();
+    await expect(page.getByRole("heading", { name: /Stage 2 · 450 kgm\/min/ })).toBeVisible();
+    await coach.reads("Heart rate, minute 5", "133");
+    await coach.reads("Heart rate, minute 6", "135");
+    await expect(page.getByRole("heading", { name: "Test complete" })).toBeVisible();
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/results\//);
+    // 1.2 L/min at 450; (198 - 72) / (134 - 72) for a woman; factor 0.935 at 30; per 70 kg.
+    await expect(page.getByText(/VO₂max = 1\.2 × \(198 − 72\) \/ \(134 − 72\) × 0\.935 × 1000 \/ 70 = 32\.57/)).toBeVisible();
+  });
+});
+
+test.describe("on foot", () => {
+  test.use({ rate: 40 });
+
+  test("the mile walk: a finish too soon is set aside, then the time and the heart rate", async ({ coach, page }) => {
+    test.setTimeout(90_000);
+    await coach.hasPractice();
+    await coach.stands([await coach.knows("Odile Fenn", "1963-05-01", "female")], "mile-walk", CYCLE);
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await page.getByRole("button", { name: /^Finish/ }).click();
+    await expect(page.getByText(/nobody covers 1609 m that fast/).first()).toBeVisible();
+    await expect(page.getByRole("timer")).toHaveText(/^14:/, { timeout: 40_000 });
+    await page.keyboard.press("Space");
+    await coach.reads("Heart rate at the end", "132");
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/results\//);
+    await expect(page.getByText(/VO₂max = 132\.853 − 0\.0769/)).toBeVisible();
+    await expect(page.getByText(/tandard error of estimate 5\.0/)).toBeVisible();
+  });
+
+  test("the 12-minute run: one key a lap, twice in a second is once, the part lap at the end", async ({ coach, page }) => {
+    test.setTimeout(90_000);
+    await coach.hasPractice();
+    await coach.stands([await coach.knows("Noor Haddane", "2002-05-01", "female")], "run-12min", { warm_up: true, lap_m: 400 });
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    for (let lap = 1; lap <= 5; lap++) {
+      await expect(page.getByRole("timer")).toHaveText(new RegExp(`^${2 * lap}:`), { timeout: 20_000 });
+      await page.keyboard.press("Space");
+      if (lap === 2) await page.keyboard.press("Space");
+      await expect(page.getByText(`Lap ${lap}: ${lap * 400} m at`, { exact: false })).toBeVisible();
+    }
+    await expect(page.getByText(/nobody is that fast\. It was set aside/).first()).toBeVisible();
+    await coach.reads("Part of the last lap", "250");
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/results\//);
+    await expect(page.getByText("distance = 5 × 400 + 250 = 2250 m")).toBeVisible();
+  });
+
+  test("a test timed on paper is typed in afterwards, minutes and seconds as they are written", async ({ coach, page }) => {
+    await coach.hasPractice();
+    const person = await coach.knows("Caspian Rell", "2004-02-01");
+    await coach.opens(`/people/${person}/enter/row-2000m`);
+    await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("Yes", { exact: true }).click();
+    await page.getByRole("group", { name: /Does the client row regularly/ }).getByText("Yes", { exact: true }).click();
+    await page.getByRole("button", { name: "Keep the result" }).click();
+    await expect(page.getByText(/needs “time_s”/)).toBeVisible();
+    await page.getByLabel("Time", { exact: true }).fill("7:02");
+    await page.getByRole("button", { name: "Keep the result" }).click();
+    await page.waitForURL(/results\//);
+    await expect(page.getByText("7:02").first()).toBeVisible();
+  });
+});
+
+test.describe("a rehearsal", () => {
+  test.use({ rate: 10 });
+
+  test("with a client who does not settle and a strap that drops out: decided by the strap, and told at the end", async ({ coach, page }) => {
+    test.setTimeout(240_000);
+    await coach.hasPractice();
+    await coach.opens("/rehearsals/new?protocol=multistage-cycle");
+    await page.getByText("four times as fast").click();
+    await page.getByLabel(/A heart rate that does not settle/).check();
+    await page.getByLabel(/A strap that drops out/).check();
+    await page.getByRole("button", { name: "To the floor" }).click();
+    await page.waitForURL(/runs\//);
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await expect(page.getByText("simulated strap")).toBeVisible({ timeout: 20_000 });
+    const over = page.getByRole("heading", { name: /^(Test complete|Ceiling reached)$/ });
+    const load = page.getByRole("button", { name: /Load is set/ });
+    let fourth = false;
+    for (let k = 0; k < 12 && !(await over.isVisible()); k++) {
+      await expect(load.or(over)).toBeVisible({ timeout: 60_000 });
+      fourth ||= (await page.getByText("4", { exact: true }).count()) > 0;
+      if (await over.isVisible()) break;
+      await load.click();
+      await expect(load).toBeHidden();
+    }
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/rehearsals\//);
+    await expect(page.getByText(/the truth/).first()).toBeVisible();
+    await expect(page.getByText(/the strap dropped out/)).toBeVisible();
+    await expect(page.getByText(/minute 4/).first()).toBeVisible();
+    await coach.opens("/people");
+    await expect(page.getByText("Simulated client")).toHaveCount(0);
+  });
+});
