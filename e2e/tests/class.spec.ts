@@ -4,7 +4,12 @@ import { test, expect } from "./support";
 
 test.use({ rate: 12 });
 
-test("a class of six with three phones: the teacher's screen fills in and says who is missing", async ({ coach, page, server, browser }) => {
+test("a class of six with three phones: the teacher's screen fills in and says who is missing", async ({
+  coach,
+  page,
+  server,
+  browser,
+}) => {
   test.setTimeout(150_000);
   await coach.hasPractice();
   const names = ["Teo Marrable", "Linnea Ostrow", "Noor Haddane", "Caspian Rell", "Wilmot Sayle", "Joren Askvik"];

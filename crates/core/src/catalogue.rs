@@ -463,6 +463,9 @@ pub struct Input {
     /// The only values accepted, where there are few.
     #[serde(default)]
     pub one_of: Vec<f64>,
+    /// Not a reading: given to ask an equation the other way round.
+    #[serde(default)]
+    pub inverse: bool,
 }
 
 /// A quantity and the equation that gives it.

@@ -26,6 +26,7 @@
 //! | [`trial`] | one finished test in, results, norms and flags out |
 //! | [`change`] | is the difference real? |
 //! | [`plan`] | when again? |
+//! | [`validate`] | how good are the estimates? |
 //! | [`report`] | how is all that said to a coach and a client? |
 //!
 //! To add a test, add a TOML file to `data/catalogue/` (and, for a new way of scoring, an equation to [`estimate`]).
@@ -53,5 +54,6 @@ pub mod suitability;
 pub mod text;
 pub mod trial;
 pub mod units;
+pub mod validate;
 
 pub use error::{Code, InputError};

@@ -1,5 +1,7 @@
 //! Events come in: checked, stored once, folded, and the run closed where they finish it.
 
+use std::collections::HashMap;
+
 use chrono::Utc;
 use impulso_core::run::{Event, Kind, State, check_event, fold, fold_slot};
 use impulso_formats::heart_rate;
@@ -7,6 +9,7 @@ use impulso_store::{
     CoachId, RunId, Scope,
     runs::{self, Appended, Run},
 };
+use uuid::Uuid;
 
 use crate::{ApiError, ApiResult, scoring};
 
@@ -43,9 +46,22 @@ fn hear(event: &mut Event) {
 
 /// Holds each new event to the state it arrives in.
 fn check(run: &Run, known: &mut Vec<Event>, events: &[Event]) -> ApiResult<()> {
-    let seen: std::collections::HashSet<_> = known.iter().map(|e| e.id).collect();
+    let mut last: HashMap<Uuid, u32> = HashMap::new();
+    for event in known.iter() {
+        let seq = last.entry(event.device).or_default();
+        *seq = event.seq.max(*seq);
+    }
     let mut state: Option<State> = None;
-    for event in events.iter().filter(|e| !seen.contains(&e.id)) {
+    for event in events {
+        let seq = last.entry(event.device).or_default();
+        if event.seq <= *seq {
+            continue;
+        }
+        if event.seq > *seq + 1 {
+            // Out of its turn: it is not judged by a state that lacks what came before it. Appending names the gap.
+            return Ok(());
+        }
+        *seq = event.seq;
         if let Some(slot) = event.slot
             && !run.performers.iter().any(|p| p.slot == slot)
         {

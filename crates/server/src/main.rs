@@ -34,6 +34,12 @@ enum Command {
     },
     /// Compute tests: JSON Lines in, JSON Lines out.
     Compute,
+    /// Write the validation page and its pictures: simulated clients through every estimating protocol.
+    Validate {
+        /// The folder they go to.
+        #[arg(long, default_value = "docs")]
+        into: std::path::PathBuf,
+    },
     /// Print the method pages as Markdown.
     Methods,
     /// Print the HTTP interface as OpenAPI.
@@ -44,6 +50,7 @@ enum Command {
 async fn main() -> ExitCode {
     let done = match Cli::parse().command {
         Command::Compute => return compute(),
+        Command::Validate { into } => validate(&into).map_err(|e| format!("The validation page could not be written: {e}")),
         Command::Methods => {
             print!("{}", docs::methods());
             Ok(())
@@ -65,6 +72,11 @@ async fn main() -> ExitCode {
             ExitCode::FAILURE
         }
     }
+}
+
+fn validate(into: &std::path::Path) -> io::Result<()> {
+    std::fs::create_dir_all(into.join("validation"))?;
+    docs::validation().into_iter().try_for_each(|(name, content)| std::fs::write(into.join(name), content))
 }
 
 fn compute() -> ExitCode {

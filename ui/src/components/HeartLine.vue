@@ -7,7 +7,10 @@ const props = defineProps<{ state: RunView["state"]; ms: number }>();
 const W = 420;
 const H = 210;
 const begin = computed(() => props.state.stages[0]?.start_ms ?? 0);
-const end = computed(() => Math.max(begin.value + 360_000, props.ms, ...props.state.dues.map((d) => d.at_ms)));
+/** The cool-down does not push the test aside. */
+const end = computed(() =>
+  Math.max(begin.value + 360_000, Math.min(props.ms, (props.state.over_ms ?? Infinity) + 90_000), ...props.state.dues.map((d) => d.at_ms)),
+);
 const rates = computed(() => [
   ...props.state.dues.flatMap((d) => (d.value != null ? [d.value] : [])),
   ...(props.state.strap?.trace ?? []).flatMap((p) => (p.bpm != null ? [p.bpm] : [])),
@@ -21,7 +24,7 @@ const lines = computed(() => {
   const out: string[] = [];
   let now: string[] = [];
   for (const p of props.state.strap?.trace ?? []) {
-    if (p.bpm == null || p.at_ms < begin.value) {
+    if (p.bpm == null || p.at_ms < begin.value || p.at_ms > end.value) {
       if (now.length) out.push(`M${now.join("L")}`);
       now = [];
     } else now.push(`${x(p.at_ms).toFixed(1)} ${y(p.bpm).toFixed(1)}`);

@@ -27,10 +27,16 @@ export async function keep(run: string, event: RunEvent) {
   await (await database()).put("events", { run, device: event.device, seq: event.seq, event });
 }
 
-/** What waits for a run: one screen's events at a time, in sequence. */
+/**
+ * What waits for a run: one screen's events at a time, in its sequence. A strap's second may be older than a key pressed
+ * before it arrived, so only the sequence says what goes first.
+ */
 export async function waiting(run: string): Promise<RunEvent[]> {
   const all = await (await database()).getAllFromIndex("events", "byRun", run);
-  return all.sort((a, b) => a.event.wall.localeCompare(b.event.wall) || a.seq - b.seq).map((w) => w.event);
+  const begun = new Map<string, string>();
+  for (const { device, event } of all) begun.set(device, [begun.get(device) ?? event.wall, event.wall].sort()[0]!);
+  const order = (a: Waiting, b: Waiting) => begun.get(a.device)!.localeCompare(begun.get(b.device)!) || a.device.localeCompare(b.device);
+  return all.sort((a, b) => order(a, b) || a.seq - b.seq).map((w) => w.event);
 }
 
 /** The server has these. */

@@ -44,7 +44,7 @@ watch(page, (p) => {
 });
 const asked = computed(() => page.value?.protocol.conditions.filter((c) => c.ask) ?? []);
 const byCondition = computed(() => new Set(asked.value.map((c) => c.key)));
-const inputs = computed(() => page.value?.protocol.inputs.filter((i) => !byCondition.value.has(i.key)) ?? []);
+const inputs = computed(() => page.value?.protocol.inputs.filter((i) => !byCondition.value.has(i.key) && !i.inverse) ?? []);
 const staged = computed(() => page.value?.protocol.stages?.goal.kind === "line");
 const rule = computed(() => page.value?.protocol.stages ?? null);
 const minutesOf = computed(() => {
@@ -215,6 +215,16 @@ async function keep() {
 }
 .number {
   max-width: 220px;
+  display: flex;
+}
+.field .name {
+  display: block;
+  font-weight: 600;
+  margin-bottom: 4px;
+}
+.field .hint {
+  color: var(--soft);
+  font-size: 15px;
 }
 input[type="date"],
 .stages input {

@@ -211,7 +211,7 @@ impl Equation {
 fn input(trial: &Trial, key: &str) -> Result<f64, InputError> {
     trial.inputs.get(key).ok_or_else(|| {
         let label = trial.protocol.input(key).map_or(key, |i| &i.label);
-        InputError::new(Code::MissingInput, key, format!("{} needs “{key}” ({}).", trial.protocol.name, label.to_lowercase()))
+        InputError::new(Code::MissingInput, key, format!("{label} is missing: {} needs it (“{key}”).", trial.protocol.name))
     })
 }
 

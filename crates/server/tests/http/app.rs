@@ -169,6 +169,11 @@ impl Screen {
         Self { device: Uuid::now_v7(), seq: 0, start: Utc::now() - TimeDelta::minutes(5) }
     }
 
+    /// A screen on a run that began so long ago.
+    pub fn begun_minutes_ago(minutes: i64) -> Self {
+        Self { start: Utc::now() - TimeDelta::minutes(minutes), ..Self::new() }
+    }
+
     /// A second screen on the same run.
     pub fn beside(&self) -> Self {
         Self { device: Uuid::now_v7(), seq: 0, start: self.start }

@@ -7,8 +7,8 @@ use serde_json::Value;
 #[test]
 fn the_committed_documents_are_as_the_code_has_them() {
     let committed = |name: &str| std::fs::read_to_string(format!("{}/../../docs/{name}", env!("CARGO_MANIFEST_DIR"))).unwrap();
-    assert_eq!(committed("openapi.json").trim(), impulso::docs::openapi().trim(), "run script/contract");
-    assert_eq!(committed("methods.md"), impulso::docs::methods(), "run script/contract");
+    assert!(committed("openapi.json").trim() == impulso::docs::openapi().trim(), "run script/contract");
+    assert!(committed("methods.md") == impulso::docs::methods(), "run script/contract");
 }
 
 #[test]

@@ -15,7 +15,7 @@ const stages = computed(() =>
 const end = computed(() =>
   Math.max(begin.value + 360_000, ...stages.value.map((s) => s.until), props.state.load_due ? props.ms + 120_000 : 0),
 );
-const x = (at: number) => 4 + ((at - begin.value) / (end.value - begin.value)) * (W.value - 8);
+const x = (at: number) => 4 + ((at - begin.value) / (end.value - begin.value)) * (W.value - 26);
 const ticks = computed(() =>
   stages.value.flatMap((s) => {
     const out = [];
