@@ -1,22 +1,19 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
-import { computed, nextTick, ref } from "vue";
+import { computed } from "vue";
 import BeatArc from "@/components/BeatArc.vue";
 import StageStrip from "@/components/StageStrip.vue";
 import { minutes } from "@/composables/dates";
-import { rounded } from "@/composables/numbers";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
 import FloorClock from "./FloorClock.vue";
+import PerformerList from "./PerformerList.vue";
 
 /** One clock for many: who has counted, who is missing, and the code by which partners join. */
 const props = defineProps<{ floor: Floor; closed: boolean; finishing: boolean }>();
 const emit = defineEmits<{ finish: []; undo: [] }>();
 const run = useRun();
 const { ms, beatMs, state, running, phase, phases } = props.floor;
-const typing = ref<number | null>(null);
-const text = ref("");
-const wrong = ref<string | null>(null);
 
 const performers = computed(() => run.view?.performers ?? []);
 const counted = computed(() => performers.value.filter((p) => p.reading?.bpm != null).length);
@@ -37,21 +34,6 @@ const cue = computed(() => {
   return phase.value?.cue ?? "";
 });
 
-async function edit(slot: number) {
-  if (!countOver.value || props.closed) return;
-  typing.value = slot;
-  text.value = "";
-  wrong.value = null;
-  await nextTick();
-  document.querySelector<HTMLInputElement>(`#count-${slot}`)?.focus();
-}
-function enter(slot: number) {
-  const typed = text.value.trim().replace(",", ".");
-  if (typed === "") return void (typing.value = null);
-  if (Number.isNaN(Number(typed))) return void (wrong.value = "Type the number of beats.");
-  void run.happened({ kind: "count_typed", count: Number(typed) }, slot);
-  typing.value = null;
-}
 onKeyStroke("Enter", (event) => {
   if ((event.target as HTMLElement).closest("button, a, input, textarea") || !countOver.value || counted.value === 0) return;
   emit("finish");
@@ -70,6 +52,13 @@ onKeyStroke("Enter", (event) => {
         :beat="state.timeline.beat"
         :ms="beatMs"
       />
+      <PerformerList
+        v-if="countOver"
+        :performers="performers"
+        over
+        :closed="closed"
+        @typed="(slot, count) => run.happened({ kind: 'count_typed', count }, slot)"
+      />
       <slot name="below" />
     </section>
     <section class="side">
@@ -78,23 +67,8 @@ onKeyStroke("Enter", (event) => {
         <p class="num">{{ run.view.join_code }}</p>
       </div>
       <h2 class="tally">{{ counted }} of {{ performers.length }} counted</h2>
-      <ul>
-        <li
-          v-for="p in performers"
-          :key="p.slot"
-          :class="{ in: p.reading?.bpm != null, ask: p.decision?.code === 'recount_asked', late: countOver && p.reading?.bpm == null }"
-        >
-          <form v-if="typing === p.slot" @submit.prevent="enter(p.slot)">
-            <label class="visually-hidden" :for="`count-${p.slot}`">Beats of {{ p.name }}</label>
-            <input :id="`count-${p.slot}`" v-model="text" class="num" inputmode="decimal" maxlength="5" @blur="enter(p.slot)" />
-          </form>
-          <button v-else type="button" :disabled="!countOver" @click="edit(p.slot)">
-            <span>{{ p.name }}</span>
-            <b class="num">{{ p.reading?.bpm != null ? `${rounded(p.reading.bpm, 0)} bpm` : countOver ? "missing" : "–" }}</b>
-          </button>
-        </li>
-      </ul>
-      <p v-if="wrong || run.refused" class="wrong" role="alert">{{ wrong ?? run.refused?.message }}</p>
+      <PerformerList v-if="!countOver" :performers="performers" :over="false" :closed="closed" />
+      <p v-if="run.refused" class="wrong" role="alert">{{ run.refused.message }}</p>
     </section>
   </main>
   <footer class="foot">
@@ -131,46 +105,5 @@ onKeyStroke("Enter", (event) => {
   color: var(--ink);
   font-size: 20px;
   margin: 0;
-}
-ul {
-  list-style: none;
-  margin: 0;
-  padding: 0;
-  overflow: auto;
-  max-height: calc(100dvh - 300px);
-}
-li button {
-  width: 100%;
-  justify-content: space-between;
-  border: 0;
-  border-bottom: 1px solid var(--line);
-  border-radius: 0;
-  padding: 6px 4px;
-  opacity: 1 !important;
-  font-weight: 400;
-}
-li b {
-  color: var(--soft);
-  font-weight: 400;
-}
-li.in b {
-  color: var(--ink);
-  font-weight: 650;
-}
-li.late b {
-  color: var(--ember);
-}
-li.ask b {
-  color: var(--ochre);
-}
-li input {
-  width: 100%;
-  font-size: 24px;
-  min-height: 48px;
-  background: var(--card);
-  border: 2px solid var(--ember);
-  border-radius: 8px;
-  color: var(--ink);
-  padding: 4px 12px;
 }
 </style>

@@ -89,7 +89,7 @@ onKeyStroke((event) => {
 </script>
 
 <template>
-  <main v-if="state">
+  <main v-if="state" :class="{ deciding: loadDue != null || questioned != null }">
     <section class="left">
       <FloorClock small :figures="figures" :hot="due != null && ms >= due.at_ms" :heading="heading" :cue="cue" :call="floor.call.value" />
       <slot v-if="run.startedAt === null" name="start" />
@@ -189,7 +189,8 @@ onKeyStroke((event) => {
     grid-template-columns: 1fr;
     gap: 8px;
   }
-  .beat {
+  .beat,
+  .deciding .charts {
     display: none;
   }
 }
