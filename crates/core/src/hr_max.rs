@@ -123,36 +123,44 @@ pub struct Ceiling {
     pub because: String,
 }
 
-/// Works the ceiling out.
+/// Works the ceiling out, bpm.
 ///
 /// # Errors
 /// As [`HrMaxMethod::of`]; [`Code::MissingInput`] on `resting_hr` where the reserve is asked for without a resting rate.
+pub fn ceiling_bpm(facts: &Facts, method: HrMaxMethod, rule: CeilingRule) -> Result<f64, InputError> {
+    let of_max = || Ok(CEILING_OF_MAX * method.of(facts)?);
+    let of_rest = |rest: Bpm| Ok(of_reserve(rest.value(), method.of(facts)?, CEILING_OF_RESERVE));
+    match (rule, facts.resting_hr) {
+        (CeilingRule::Chosen { bpm }, _) => Ok(bpm.value()),
+        (CeilingRule::OfMax, _) | (CeilingRule::Lower, None) => of_max(),
+        (CeilingRule::OfReserve, Some(rest)) => of_rest(rest),
+        (CeilingRule::Lower, Some(rest)) => Ok(of_max()?.min(of_rest(rest)?)),
+        (CeilingRule::OfReserve, None) => {
+            Err(InputError::new(Code::MissingInput, "resting_hr", "70 % of the reserve needs the resting heart rate."))
+        }
+    }
+}
+
+/// The same with its reason in words.
+///
+/// # Errors
+/// As [`ceiling_bpm`].
 pub fn ceiling(facts: &Facts, method: HrMaxMethod, rule: CeilingRule) -> Result<Ceiling, InputError> {
-    if let CeilingRule::Chosen { bpm } = rule {
-        return Ok(Ceiling { bpm: bpm.value(), because: "the assessor’s choice".into() });
+    let bpm = ceiling_bpm(facts, method, rule)?;
+    if matches!(rule, CeilingRule::Chosen { .. }) {
+        return Ok(Ceiling { bpm, because: "the assessor’s choice".into() });
     }
     let max = method.of(facts)?;
-    let of_max = Ceiling {
-        bpm: CEILING_OF_MAX * max,
-        because: format!("{} % of {} ({})", rounded(CEILING_OF_MAX * 100.0, 0), rounded(max, 0), method.formula()),
-    };
-    let of_reserve = facts.resting_hr.map(|rest| Ceiling {
-        bpm: of_reserve(rest.value(), max, CEILING_OF_RESERVE),
-        because: format!(
+    let because = match facts.resting_hr {
+        Some(rest) if bpm == of_reserve(rest.value(), max, CEILING_OF_RESERVE) => format!(
             "{} % of the reserve between {} and {}",
             rounded(CEILING_OF_RESERVE * 100.0, 0),
             rounded(rest.value(), 0),
             rounded(max, 0)
         ),
-    });
-    match (rule, of_reserve) {
-        (CeilingRule::OfReserve, None) => {
-            Err(InputError::new(Code::MissingInput, "resting_hr", "70 % of the reserve needs the resting heart rate."))
-        }
-        (CeilingRule::OfReserve, Some(reserve)) => Ok(reserve),
-        (CeilingRule::Lower, Some(reserve)) if reserve.bpm < of_max.bpm => Ok(reserve),
-        _ => Ok(of_max),
-    }
+        _ => format!("{} % of {} ({})", rounded(CEILING_OF_MAX * 100.0, 0), rounded(max, 0), method.formula()),
+    };
+    Ok(Ceiling { bpm, because })
 }
 
 fn needs_age() -> InputError {

@@ -9,10 +9,7 @@ pub use crate::inputs::Inputs;
 use crate::{
     catalogue::Protocol,
     error::{Code, InputError},
-    estimate::{
-        Equation, Estimate, Nothing,
-        cycle::{self, StageLine},
-    },
+    estimate::{Equation, Estimate, Nothing, cycle::StageLine},
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::StageInput,
     norms::{self, Standing},
@@ -193,13 +190,11 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
                 let estimate = Estimate { value: found.value, equation: scoring.equation, see: found.see };
                 outcome.results.push((&scoring.quantity, estimate));
                 outcome.flags.extend(found.flags);
+                outcome.line = found.line.or(outcome.line);
             }
             Err(Nothing::Withheld(flag)) => outcome.flags.push(flag),
             Err(Nothing::Refused(error)) if is_a_fact(error.code) => outcome.refused.push((&scoring.quantity, error)),
             Err(Nothing::Refused(error)) => return Err(error),
-        }
-        if scoring.equation == Equation::Golding2000 {
-            outcome.line = cycle::trial_line(trial).ok();
         }
         outcome.flags.extend(fitted_flag(scoring, &trial.facts));
     }

@@ -178,7 +178,7 @@ pub(super) fn from_steady_rate(quantity: &str, trial: &Trial, vo2_l_min: f64) ->
         Some(true) => SINGLE_STAGE_SEE.0,
         _ => SINGLE_STAGE_SEE.1,
     };
-    Ok(Found { value, see: Some(share * value), flags })
+    Ok(Found { see: Some(share * value), flags, ..Found::from(value) })
 }
 
 fn too_few() -> InputError {
@@ -275,12 +275,12 @@ pub fn stage_line(
 /// As [`stage_line`] and [`hr_max::ceiling`].
 pub fn trial_line(trial: &Trial) -> Result<StageLine, InputError> {
     let method = hr_max::method_for(&trial.facts, trial.options.hr_max_method, trial.protocol.hr_max_default());
-    let ceiling = hr_max::ceiling(&trial.facts, method, trial.options.ceiling)?;
+    let ceiling = hr_max::ceiling_bpm(&trial.facts, method, trial.options.ceiling)?;
     let from = match trial.protocol.stages.as_ref().map(|s| &s.goal) {
         Some(Goal::Line { from_bpm, .. }) => *from_bpm,
         _ => 110.0,
     };
-    stage_line(&trial.inputs.stages, &trial.facts, method, from, ceiling.bpm)
+    stage_line(&trial.inputs.stages, &trial.facts, method, from, ceiling)
 }
 
 pub(super) fn multistage(trial: &Trial) -> Result<Found, Nothing> {
@@ -318,7 +318,7 @@ pub(super) fn multistage(trial: &Trial) -> Result<Found, Nothing> {
         );
         flags.push(flag(FlagCode::WideExtrapolation, "stages", message));
     }
-    Ok(Found { value: vo2max, see: None, flags })
+    Ok(Found { flags, line: Some(line), ..Found::from(vo2max) })
 }
 
 #[cfg(test)]

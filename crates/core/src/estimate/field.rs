@@ -22,7 +22,7 @@ pub const MILE_WALK_SEE: f64 = 5.0;
 pub(super) fn mile_walk(trial: &Trial) -> Result<Found, Nothing> {
     let (time, hr) = (input(trial, "time_s")?, input(trial, "hr_end")?);
     let value = mile_walk_vo2max(sex(&trial.facts)?, age(&trial.facts)?, mass(&trial.facts)?, time, hr);
-    Ok(Found { value, see: Some(MILE_WALK_SEE), flags: Vec::new() })
+    Ok(Found { see: Some(MILE_WALK_SEE), ..Found::from(value) })
 }
 
 /// VO2max, mL/kg/min, from the distance run in 12 minutes, m. Source: Cooper 1968; recalled.

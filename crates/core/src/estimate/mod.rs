@@ -107,11 +107,12 @@ pub(crate) struct Found {
     pub(crate) value: f64,
     pub(crate) see: Option<f64>,
     pub(crate) flags: Vec<Flag>,
+    pub(crate) line: Option<cycle::StageLine>,
 }
 
 impl From<f64> for Found {
     fn from(value: f64) -> Self {
-        Self { value, see: None, flags: Vec::new() }
+        Self { value, see: None, flags: Vec::new(), line: None }
     }
 }
 
