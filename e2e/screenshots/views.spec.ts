@@ -13,20 +13,21 @@ async function shot(page: Page, name: string) {
 }
 
 test("views", async ({ coach, page, server }) => {
-  test.setTimeout(240_000);
+  test.setTimeout(420_000);
   await coach.signsInToDemo();
   const api = `${server.url}/api`;
   const person = async (q: string) => {
     const { people } = await (await page.request.get(`${api}/people?q=${q}`)).json();
     return (await page.request.get(`${api}/people/${people[0].id}`)).json();
   };
-  const [ilse, noor, caspian, maud, odile, joren] = [
+  const [ilse, noor, caspian, maud, odile, joren, rurik] = [
     await person("ilse"),
     await person("noor"),
     await person("caspian"),
     await person("maud"),
     await person("odile"),
     await person("joren"),
+    await person("rurik"),
   ];
   const ready = (active: boolean) => ({
     answers: { regularly_active: active, known_disease: false, symptoms: [], rate_limiting_drug: false },
@@ -39,7 +40,7 @@ test("views", async ({ coach, page, server }) => {
     ["people", "/people"],
     ["person", `/people/${ilse.id}`],
     ["choose", `/people/${odile.id}/assess`],
-    ["result", `/results/${joren.tests[0].id}`],
+    ["result", `/results/${rurik.tests.find((t: { protocol: string }) => t.protocol === "multistage-cycle").id}`],
     ["retests", "/retests"],
     ["method", "/tests/bench-step-3min"],
   ] as const) {
@@ -84,4 +85,56 @@ test("views", async ({ coach, page, server }) => {
   await coach.types("35");
   await expect(page.getByRole("button", { name: "Keep 140 bpm" })).toBeVisible();
   await page.screenshot({ path: into("floor-recount") });
+
+  // The cycle, decided live.
+  await page.request.post(`${api}/people/${rurik.id}/readiness`, { data: ready(true) });
+  await coach.stands([rurik.id], "multistage-cycle", { warm_up: true, hr_source: "strap" });
+  await page.getByRole("button", { name: "Start the clock" }).click();
+  await coach.reads("Heart rate, minute 2", "112");
+  await coach.reads("Heart rate, minute 3", "114");
+  await page.getByRole("button", { name: /Load is set/ }).click();
+  await coach.reads("Heart rate, minute 2", "124");
+  await coach.reads("Heart rate, minute 3", "126");
+  await expect(page.getByRole("heading", { name: "Test complete" })).toBeVisible();
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: into("floor-cycle") });
+
+  // A class while its counts come in.
+  const list = (await (await page.request.get(`${api}/people?q=`)).json()).people.slice(0, 9);
+  const run = await coach.stands(
+    list.map((p: { id: string }) => p.id),
+    "class-step-3min",
+    { bench_cm: 30, warm_up: true, pulse_site: "wrist" },
+    { overrule_reason: "a class with its teacher" },
+  );
+  await page.getByRole("button", { name: "Start the clock" }).click();
+  await expect(page.getByRole("heading", { name: "Enter the count" })).toBeVisible({ timeout: 60_000 });
+  for (const [k, beats] of [20, 22, 19, 24, 21].entries()) {
+    await page.getByRole("listitem").filter({ hasText: list[k].name }).getByRole("button").click();
+    await page.getByLabel(`Beats of ${list[k].name}`).fill(String(beats));
+    await page.keyboard.press("Enter");
+  }
+  await expect(page.getByText("5 of 9 counted")).toBeVisible();
+  await page.screenshot({ path: into("class") });
+  expect(run).toBeTruthy();
+
+  // A rehearsal's report.
+  await coach.opens("/rehearsals/new?protocol=multistage-cycle");
+  await page.getByText("four times as fast").click();
+  await page.getByLabel(/A strap that drops out/).check();
+  await page.getByRole("button", { name: "To the floor" }).click();
+  await page.waitForURL(/runs\//);
+  await page.getByRole("button", { name: "Start the clock" }).click();
+  const over = page.getByRole("heading", { name: /^(Test complete|Ceiling reached)$/ });
+  const load = page.getByRole("button", { name: /Load is set/ });
+  for (let k = 0; k < 12 && !(await over.isVisible()); k++) {
+    await expect(load.or(over)).toBeVisible({ timeout: 60_000 });
+    if (await over.isVisible()) break;
+    await load.click();
+    await expect(load).toBeHidden();
+  }
+  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.waitForURL(/rehearsals\//);
+  await page.waitForLoadState("networkidle");
+  await shot(page, "rehearsal");
 });
