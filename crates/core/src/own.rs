@@ -37,7 +37,7 @@ const WORK_MAX_S: u32 = 3600;
 /// [`Code::OutOfRange`] or [`Code::NotApplicable`] naming the change that cannot be made.
 pub fn copy(original: &Protocol, id: &str, changes: &Changes) -> Result<Protocol, InputError> {
     let mut own = original.clone();
-    own.id = id.to_owned();
+    id.clone_into(&mut own.id);
     own.version = 1;
     own.name = text::name(&changes.name, "name")?;
     if own.name == original.name {

@@ -410,14 +410,13 @@ proptest! {
                 run.load(load.decided.kgm_min, None);
             }
             let due = run.state().dues.iter().find(|d| d.value.is_none()).map(|d| d.minute);
-            match due {
-                Some(minute) => { run.read(minute, bpm.round()); }
+            if let Some(minute) = due {
+                run.read(minute, bpm.round());
+            } else {
                 // A questioned reading is the only thing that waits without a minute.
-                None => {
-                    prop_assert_eq!(run.code(), D::ReadingQuestioned);
-                    let (at, minute) = (run.now(), run.state().stages.last().unwrap().readings.iter().find(|r| r.question.is_some()).unwrap().minute);
-                    run.screen.at(at, Kind::HeartRateConfirmed { stage: run.stage, minute });
-                }
+                prop_assert_eq!(run.code(), D::ReadingQuestioned);
+                let (at, minute) = (run.now(), run.state().stages.last().unwrap().readings.iter().find(|r| r.question.is_some()).unwrap().minute);
+                run.screen.at(at, Kind::HeartRateConfirmed { stage: run.stage, minute });
             }
             let state = run.state();
             let waits = state.dues.iter().any(|d| d.value.is_none() || d.question.is_some());

@@ -115,7 +115,7 @@ pub fn encode(heard: &Heard) -> Vec<u8> {
 
 /// Bytes as hexadecimal digits.
 pub fn to_hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|b| format!("{b:02x}")).collect()
+    bytes.iter().flat_map(|b| [b >> 4, b & 0xf]).filter_map(|nibble| char::from_digit(u32::from(nibble), 16)).collect()
 }
 
 #[cfg(test)]

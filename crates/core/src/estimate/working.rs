@@ -17,7 +17,7 @@ impl Equation {
         let result = of(quantity);
         let shown = |digits: usize| result.map(|v| rounded(v, digits));
         let work = |formula: String, filled: String, symbols: &str| Some(Working { formula, filled, symbols: symbols.into() });
-        let (age, mass) = (facts.age.map(|a| a.value()), facts.mass.map(|m| m.value()));
+        let (age, mass) = (facts.age.map(super::super::units::Age::value), facts.mass.map(super::super::units::BodyMass::value));
         match self {
             Self::CountToRate | Self::MinuteCount => {
                 let hr = rounded(step::recovery_hr(trial.protocol, trial.inputs).ok()?.value(), 1);
@@ -139,9 +139,10 @@ impl Equation {
                     "min: time for 2000 m in minutes; mass in kg; the line is chosen by sex, mass and training",
                 )
             }
-            Self::Hagerman1984Inverse => match given("time_s") {
-                Some(_) => work("as measured".into(), crate::quantity::with_unit(quantity, result?), "the reading itself"),
-                None => {
+            Self::Hagerman1984Inverse => {
+                if given("time_s").is_some() {
+                    work("as measured".into(), crate::quantity::with_unit(quantity, result?), "the reading itself")
+                } else {
                     let ((intercept, slope), mass) = row::line_of(trial).ok()?;
                     work(
                         format!("min = ({intercept} − VO₂max × mass / 1000) / {slope}"),
@@ -154,7 +155,7 @@ impl Equation {
                         "the time that a known VO₂max suggests",
                     )
                 }
-            },
+            }
         }
     }
 
@@ -162,7 +163,7 @@ impl Equation {
         let (sex, age) = (trial.facts.sex?, trial.facts.age?.value());
         let within = trial.protocol.stages.as_ref().map_or(5.0, |s| s.agree_within_bpm);
         let steady = cycle::steady(&trial.inputs.minutes(), within)?;
-        let mass = trial.facts.mass.map(|m| m.value());
+        let mass = trial.facts.mass.map(super::super::units::BodyMass::value);
         let vo2 = if self == Self::Astrand1960 {
             cycle::nomogram_vo2(trial.inputs.get("load_kgm_min")?).0
         } else {

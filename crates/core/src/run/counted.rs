@@ -57,7 +57,7 @@ impl<'a> Counted<'a> {
     }
 
     /// The clock starts: the window of the first attempt is known.
-    pub(super) fn begin(&self, state: &mut State) {
+    pub(super) fn begin(state: &mut State) {
         let Some(span) = state.timeline.phase(PhaseKind::Count) else { return };
         let stop = state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms).unwrap_or(span.start_ms);
         let (start_ms, end_ms) = (span.start_ms, span.end_ms.unwrap_or(span.start_ms));
@@ -162,14 +162,11 @@ fn decide(rule: &CountRule, reading: &Reading, until_ms: Option<f64>, waived: Op
         return said(DecisionCode::ReadingHolds, format!("{counted} bpm counted, {tapped} tapped: they agree."));
     }
     let because = format!("{counted} bpm counted, {tapped} tapped: more than {} apart.", rounded(rule.agree_within_bpm, 0));
-    match waived {
-        Some(Waiver { reason }) => {
-            let kept = reason.as_ref().map_or_else(|| "Kept by the assessor.".to_owned(), |r| format!("Kept by the assessor: {r}"));
-            said(DecisionCode::RecountWaived, format!("{because} {kept}"))
-        }
-        None => {
-            let until_ms = until_ms.filter(|until| reading.end_ms < *until);
-            Some(Decision { until_ms, ..Decision::new(DecisionCode::RecountAsked, 0.0, because) })
-        }
+    if let Some(Waiver { reason }) = waived {
+        let kept = reason.as_ref().map_or_else(|| "Kept by the assessor.".to_owned(), |r| format!("Kept by the assessor: {r}"));
+        said(DecisionCode::RecountWaived, format!("{because} {kept}"))
+    } else {
+        let until_ms = until_ms.filter(|until| reading.end_ms < *until);
+        Some(Decision { until_ms, ..Decision::new(DecisionCode::RecountAsked, 0.0, because) })
     }
 }

@@ -240,7 +240,7 @@ impl<'a> Fold<'a> {
                 self.state.started_at = Some(event.wall);
                 self.state.status = Status::Running;
                 match &mut self.engine {
-                    Engine::Counted(engine) => engine.begin(&mut self.state),
+                    Engine::Counted(_) => Counted::begin(&mut self.state),
                     Engine::Staged(engine) => engine.begin(&mut self.state),
                     Engine::Effort(_) | Engine::None => {}
                 }

@@ -286,8 +286,8 @@ async fn until(base: &str, cookie: &Client, path: &str, mut fits: impl FnMut(&Va
     loop {
         let chunk = tokio::time::timeout_at(deadline, stream.chunk()).await.expect("the live channel was silent").unwrap().unwrap();
         text.push_str(&String::from_utf8_lossy(&chunk));
-        while let Some((frame, rest)) = text.clone().split_once("\n\n") {
-            text = rest.to_owned();
+        while let Some(end) = text.find("\n\n") {
+            let frame: String = text.drain(..end + 2).collect();
             let Some(data) = frame.split_once("data: ").map(|(_, d)| d) else { continue };
             let view: Value = serde_json::from_str(data).unwrap();
             if fits(&view) {
