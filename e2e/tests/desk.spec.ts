@@ -145,7 +145,7 @@ test.describe("with the demo", () => {
     await expect(page.getByText("Runa Okafor-Lindt added a coach")).toBeVisible();
   });
 
-  test("a client on a rate-limiting medicine is told before the start that no test here applies", async ({ coach, page }) => {
+  test("a client on a rate-limiting medicine is led to a test that does not rest on heart rate", async ({ coach, page }) => {
     await coach.signsInToDemo();
     await coach.opens("/");
     await expect(page.getByRole("heading", { name: "Late" })).toBeVisible();
@@ -157,8 +157,10 @@ test.describe("with the demo", () => {
     await expect(page.getByRole("heading", { name: "Bram Vellacott" })).toBeVisible();
     await expect(page.getByText("On a medicine that holds the heart rate down")).toBeVisible();
     await page.goto(`${page.url()}/assess`);
-    await expect(page.getByText("None of these tests suits today.")).toBeVisible();
-    await expect(page.getByText("no test here that rests on heart rate will do").first()).toBeVisible();
+    await expect(page.getByRole("listitem").filter({ hasText: "3-minute bench step" })).toContainText(
+      "A rate-limiting medicine makes every heart-rate estimate invalid: choose the 6-minute walk instead.",
+    );
+    await expect(page.getByRole("listitem").filter({ hasText: "6-minute walk" }).filter({ hasText: "Set up" })).toHaveCount(1);
   });
 });
 

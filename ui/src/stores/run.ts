@@ -75,7 +75,10 @@ export const useRun = defineStore("run", () => {
     heardAt = performance.now();
     live.addEventListener("view", (event) => {
       heardAt = performance.now();
-      show(JSON.parse((event as MessageEvent<string>).data) as RunView);
+      const next = JSON.parse((event as MessageEvent<string>).data) as RunView;
+      // What this screen sent itself came back with the answer already.
+      if (!view.value || next.id !== view.value.id || next.revision > view.value.revision) show(next);
+      away.value = false;
     });
     live.onopen = () => (heardAt = performance.now());
   }
