@@ -165,6 +165,7 @@ pub fn report(protocol: &Protocol, setup: &Setup, client: &Client, state: &State
     let of_faults = match (faults.len(), missed) {
         (0, _) => String::new(),
         (_, 0) => " Everything that went wrong was noticed.".to_owned(),
+        (1, _) => " What went wrong went unnoticed.".to_owned(),
         (all, missed) => format!(" {missed} of {all} things that went wrong went unnoticed."),
     };
     let truth = quantity::with_unit("vo2max", client.vo2max);
@@ -195,7 +196,7 @@ fn fault_report(fault: Fault, state: &State, events: &[Event]) -> FaultReport {
     let at = |e: &Event| start.map_or(0.0, |s| (e.wall - s).num_milliseconds() as f64 / 1000.0);
     let done =
         |from: f64, until: f64, what: &dyn Fn(&Kind) -> bool| events.iter().any(|e| what(&e.kind) && (from..=until).contains(&at(e)));
-    let what = format!("At {} {}.", quantity::minutes(fault.from_s()), fault.words());
+    let what = format!("At {} {}.", quantity::minutes(fault.from_s().floor()), fault.words());
     let (noticed, right, wrong) = match fault {
         Fault::CadenceDrifts { from_s, until_s } => (
             done(from_s, until_s + NOTICED_WITHIN_S, &|k| matches!(k, Kind::CadenceLost | Kind::Noted { .. } | Kind::Stopped)),

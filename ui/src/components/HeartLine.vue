@@ -43,7 +43,7 @@ const dots = computed(() => props.state.dues.filter((d) => d.value != null && d.
         <rect class="band" x="40" :y="y(state.band.high)" :width="W - 52" :height="y(state.band.low) - y(state.band.high)" />
         <text class="edge" x="36" :y="y(state.band.high) + 5" text-anchor="end">{{ Math.round(state.band.high) }}</text>
         <text class="edge" x="36" :y="y(state.band.low) + 5" text-anchor="end">{{ Math.round(state.band.low) }}</text>
-        <text class="why" :x="W - 14" :y="y(state.band.high) + 16" text-anchor="end">{{ state.band.because }}</text>
+        <text class="why" x="46" :y="y(state.band.high) - 6">{{ state.band.because }}</text>
       </template>
       <path v-for="s in state.stages" :key="s.number" class="stage" :d="`M${x(s.start_ms)} 10V${H - 24}`" />
       <path v-for="d in lines" :key="d" class="strap" :d="d" />

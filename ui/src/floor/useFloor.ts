@@ -87,10 +87,9 @@ export function useFloor() {
       if (p.kind === "transition" || p.kind === "enter") at("stop", "stop", p.start_ms);
       if (p.kind === "count") at("count", "count", p.start_ms);
     }
-    for (const c of timeline.calls.filter((c) => c.say.startsWith("Ten"))) at("ten", "ten", c.at_ms);
+    for (const c of timeline.calls.filter((c) => /^(Ten|Heart rate in)/.test(c.say))) at("ten", "ten", c.at_ms);
     for (const d of state.value?.dues ?? []) {
       if (d.stage === 0) continue;
-      at("soon", "ten", d.from_ms);
       at("due", "count", d.at_ms);
     }
   }

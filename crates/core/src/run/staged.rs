@@ -15,13 +15,13 @@ use crate::{
     estimate::cycle::{self, Load},
     hr_max,
     inputs::{StageInput, minute_key},
-    strap::{self, Trace},
+    strap::Trace,
     trial::Inputs,
     units::rounded,
 };
 
-/// A reading may be typed this long before its minute is full: it was counted in the last seconds of it, ms.
-pub(super) const EARLY_MS: f64 = 20_000.0;
+/// A reading may arrive this long before its minute is full: two clocks are never quite alike, ms.
+pub(super) const EARLY_MS: f64 = 2_000.0;
 /// Two minutes further apart than this are questioned, bpm. Ours, common practice.
 const UNLIKELY_JUMP: f64 = 30.0;
 /// Under a heavier load the heart rate does not fall by more than this, bpm. Ours, common practice.
@@ -502,7 +502,7 @@ impl<'a> Staged<'a> {
                     key: minute_key(minute).unwrap_or_default().to_owned(),
                     label: format!("Heart rate, minute {minute}"),
                     unit: "bpm".into(),
-                    from_ms: at_ms - strap::WINDOW_S * 1000.0,
+                    from_ms: at_ms,
                     at_ms,
                     value: reading.map(|r| r.bpm),
                     suggested: None,

@@ -52,8 +52,6 @@ const heading = computed(() => (run.startedAt === null ? "Ready when you are" : 
 const cue = computed(() => {
   if (run.startedAt === null) return "The beat sounds first, then stage 1.";
   if (loadDue.value && !loadDue.value.optional) return "Set the next load; the stage begins when you confirm it.";
-  if (due.value && ms.value < due.value.at_ms)
-    return `Heart rate of minute ${due.value.minute} in ${Math.ceil((due.value.at_ms - ms.value) / 1000)} s.`;
   if (due.value) return `Heart rate of minute ${due.value.minute}: now.`;
   return phase.value?.cue ?? "";
 });
