@@ -61,7 +61,7 @@ test("every one of 272 beats at 88 a minute within 2 ms", async ({ coach, page, 
   await page.request.post(`${api}/runs`, {
     data: {
       id: run,
-      person: id,
+      people: [id],
       protocol: "bench-step-3min",
       conditions: { bench_cm: 41.3, warm_up: true, pulse_site: "wrist" },
     },

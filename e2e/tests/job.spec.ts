@@ -2,11 +2,14 @@
 import { execFileSync } from "node:child_process";
 import { expect, test } from "./support";
 
+test.use({ rate: 8 });
+
 test("from intake to retest and back: client, readiness, set-up, tapped run, result, retest, second test, verdict, calendar", async ({
   coach,
   page,
   rate,
 }) => {
+  test.setTimeout(180_000);
   await coach.hasPractice();
   await coach.adds("Joren Askvik");
   await coach.isReady();
@@ -42,7 +45,7 @@ test("from intake to retest and back: client, readiness, set-up, tapped run, res
   await page.getByRole("link", { name: /Joren Askvik’s page/ }).click();
   await page.getByRole("link", { name: "Assess" }).click();
 
-  // The first run's clock passed twelve times as fast: the second is the later one once real time has caught up.
+  // The first run's clock passed eight times as fast: the second is the later one once real time has caught up.
   await page.waitForTimeout(20_000);
   await coach.setsUp();
   await coach.startsTheClock();
@@ -69,7 +72,6 @@ test("from intake to retest and back: client, readiness, set-up, tapped run, res
 });
 
 test("someone new to exercise is led to the low step, and symptoms to no test at all", async ({ coach, page }) => {
-  test.setTimeout(180_000);
   await coach.hasPractice();
   await coach.adds("Wilmot Sayle");
   const answer = (label: string, words: string) => page.getByRole("group", { name: label }).getByText(words, { exact: true }).click();

@@ -103,3 +103,57 @@ fn conditions_give_flags() {
     let codes: Vec<String> = run(line).0[0]["flags"].as_array().unwrap().iter().map(|f| f["code"].as_str().unwrap().to_owned()).collect();
     assert_eq!(codes, ["bench_differs", "warm_up_missing", "heart_rate_drug"]);
 }
+
+/// A line of a protocol with a man of 40, 80 kg.
+fn of(protocol: &str, inputs: &Value, options: &Value) -> Value {
+    let person = json!({"sex": "male", "age_years": 40, "mass_kg": 80});
+    let line = json!({"id": 1, "protocol": protocol, "person": person, "inputs": inputs, "options": options}).to_string();
+    run(&line).0.remove(0)
+}
+
+#[test_case("run-12min", &json!({"laps": 6, "lap_m": 400, "extra_m": 120}), 45.05, "cooper-1968"; "six laps of 400 m and 120 m")]
+#[test_case("run-12min", &json!({"distance_m": 2520}), 45.05, "cooper-1968"; "the same distance given")]
+#[test_case("row-2000m", &json!({"time_s": 422, "trained": true}), 64.375, "hagerman-1984"; "7:02 at 80 kg, trained")]
+#[test_case("run-1-5mile", &json!({"time_s": 720}), 43.75, "acsm-run"; "twelve minutes")]
+#[test_case("shuttle-recovery-1", &json!({"distance_m": 1500}), 49.0, "bangsbo-2008-level-1"; "1500 m of level 1")]
+#[test_case("shuttle-20m", &json!({"level": 9, "shuttle": 4}), 47.598, "leger-1988"; "level 9")]
+fn check_values(protocol: &str, inputs: &Value, vo2max: f64, method: &str) {
+    let answer = of(protocol, inputs, &json!({}));
+    let found = &answer["results"]["vo2max"];
+    assert!((found["value"].as_f64().unwrap() - vo2max).abs() < 0.005, "{answer}");
+    assert_eq!(found["method"], method);
+}
+
+#[test]
+fn the_multistage_cycle_takes_its_ceiling_and_its_maximum_from_the_options() {
+    let stages = json!({"stages": [{"load_kgm_min": 150, "hr_2": 104, "hr_3": 106}, {"load_kgm_min": 300, "hr_2": 118, "hr_3": 120}, {"load_kgm_min": 450, "hr_2": 132, "hr_3": 134}]});
+    // VO2 13.75 and 17.125 at 120 and 134: 0.24107 a beat, 46 beats up to 180.
+    let fox = of("multistage-cycle", &stages, &json!({}));
+    assert!((fox["results"]["vo2max"]["value"].as_f64().unwrap() - (17.125 + 46.0 * 3.375 / 14.0)).abs() < 1e-9, "{fox}");
+    let low = of("multistage-cycle", &stages, &json!({"ceiling_bpm": 125}));
+    assert_eq!(low["results"], json!({}));
+    assert_eq!(low["flags"][0]["code"], "too_few_stages");
+    let women_only = of("multistage-cycle", &stages, &json!({"hr_max_method": "gulati"}));
+    assert_eq!(women_only["error"]["code"], "not_applicable");
+}
+
+#[test_case("single-stage-cycle", &json!({"load_kgm_min": 600, "hr_5": 118, "hr_6": 120}), "hr_below_band"; "under 125")]
+#[test_case("single-stage-cycle", &json!({"load_kgm_min": 900, "hr_5": 172, "hr_6": 174}), "hr_above_band"; "over 170")]
+#[test_case("single-stage-cycle", &json!({"load_kgm_min": 600, "hr_5": 130, "hr_6": 138, "hr_7": 146}), "no_steady_state"; "never steady")]
+#[test_case("single-stage-cycle", &json!({"load_kgm_min": 2000, "hr_5": 150, "hr_6": 152}), "wide_extrapolation"; "a load outside the scale")]
+fn what_is_unusual_is_a_flag(protocol: &str, inputs: &Value, code: &str) {
+    let answer = of(protocol, inputs, &json!({}));
+    assert!(answer["results"]["vo2max"]["value"].is_number() && answer["flags"].to_string().contains(code), "{answer}");
+}
+
+#[test_case("multistage-cycle", &json!({}), "missing_input", "stages"; "no stages")]
+#[test_case("multistage-cycle", &json!({"stages": [{"load_kgm_min": 9000, "hr_2": 120, "hr_3": 121}]}), "out_of_range", "stages"; "a load nobody turns")]
+#[test_case("single-stage-cycle", &json!({"load_kgm_min": 600, "hr_5": 130}), "missing_input", "hr_6"; "minute 6 missing")]
+#[test_case("mile-walk", &json!({"time_s": 870}), "missing_input", "hr_end"; "no heart rate")]
+#[test_case("run-12min", &json!({"stages": []}), "missing_input", "distance_m"; "nothing at all")]
+#[test_case("march-2min", &json!({"reps": 2000}), "out_of_range", "reps"; "two thousand knee lifts")]
+#[test_case("shuttle-20m", &json!({"level": 3, "shuttle": 40}), "out_of_range", "shuttle"; "a shuttle the level does not have")]
+fn errors_name_the_field(protocol: &str, inputs: &Value, code: &str, field: &str) {
+    let error = of(protocol, inputs, &json!({}))["error"].clone();
+    assert_eq!((error["code"].as_str(), error["field"].as_str()), (Some(code), Some(field)), "{error}");
+}
