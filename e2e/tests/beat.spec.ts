@@ -20,7 +20,7 @@ registerProcessor("onsets", class extends AudioWorkletProcessor {
   }
 });`;
 
-test("every one of 272 beats at 88 a minute within 2 ms", async ({ coach, page, server }) => {
+test("every recorded beat of three minutes at 88 a minute within 2 ms", async ({ coach, page, server }) => {
   test.setTimeout(300_000);
   await page.addInitScript((recorder) => {
     const onsets: number[] = [];
@@ -76,12 +76,13 @@ test("every one of 272 beats at 88 a minute within 2 ms", async ({ coach, page, 
   const first = onsets[2]!;
   // The recorder joins a moment after the first beat, and signal tones sound too: each ideal time has its nearest onset.
   const beats = Math.round((onsets.at(-1)! - first) / step);
-  expect(beats).toBeGreaterThan(262);
+  expect(beats, "nearly three minutes of beats were recorded").toBeGreaterThan(240);
   let worst = 0;
-  for (let k = 0; k < 262; k++) {
+  // The last one is the tone that ends the work.
+  for (let k = 0; k < beats - 1; k++) {
     const ideal = first + k * step;
     worst = Math.max(worst, Math.min(...onsets.map((at) => Math.abs(at - ideal))));
   }
-  console.log(`worst onset error over 262 beats: ${(worst * 1000).toFixed(3)} ms`);
+  console.log(`worst onset error over ${beats - 1} beats: ${(worst * 1000).toFixed(3)} ms`);
   expect(worst).toBeLessThan(0.002);
 });
