@@ -14,6 +14,7 @@
 //! | [`suitability`] | is this the right test for this client? |
 //! | [`pulse`] | what does a counted or tapped pulse say? |
 //! | [`hr_max`] | how high can the heart rate go, and where does the test end? |
+//! | [`course`] | what is counted on the way, and which levels are there? |
 //! | [`staging`] | how does a staged test go from load to load? |
 //! | [`strap`] | what does a chest strap say? |
 //! | [`run`] | where is the test now, and what comes next? |
@@ -33,6 +34,7 @@
 
 pub mod catalogue;
 pub mod change;
+pub mod course;
 pub mod error;
 pub mod estimate;
 pub mod hr_max;

@@ -7,12 +7,12 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     catalogue::{Family, PhaseKind, Protocol},
-    person::Sex,
+    estimate::field,
     quantity,
     run::{Event, Kind, Setup, State, Status, StopReason, event::Answer},
     simulate::{Client, Demand, Fault, RESTING_VO2, cycling, stepping},
     trial::{Circumstances, Options, Trial, compute},
-    units::{KG_PER_LB, rounded},
+    units::rounded,
 };
 
 /// A fault is noticed when something is done about it within this long of its end, s. Ours, common practice.
@@ -127,13 +127,12 @@ pub fn seen(protocol: &Protocol, client: &Client, state: &State, at_s: f64) -> V
 /// How fast the client goes over a course, m/s: what the protocol's own equation says of the true VO2max.
 fn speed(protocol: &Protocol, client: &Client) -> f64 {
     match protocol.id.as_str() {
-        "run-12min" => (44.73 * client.vo2max + 504.9) / 720.0,
-        "run-1-5mile" => 2414.0 / (60.0 * 483.0 / (client.vo2max - 3.5)),
+        "run-12min" => field::twelve_minute_distance(client.vo2max) / 720.0,
+        "run-1-5mile" => 2414.0 / field::mile_and_a_half_time(client.vo2max),
         "mile-walk" => {
-            let of_sex = if client.sex == Sex::Male { 6.315 } else { 0.0 };
             let hr = client.steady_hr(0.7 * client.vo2max);
-            let rest = 132.853 - 0.0769 * client.mass / KG_PER_LB - 0.3877 * client.age + of_sex - 0.1565 * hr;
-            1609.0 / (60.0 * ((rest - client.vo2max) / 3.2649).clamp(11.0, 22.0))
+            let time = field::mile_walk_time(client.sex, client.age, client.mass, client.vo2max, hr);
+            1609.0 / time.clamp(660.0, 1320.0)
         }
         "row-2000m" => 2000.0 / (60.0 * (13.5 - 0.09 * client.vo2max).clamp(6.2, 12.0)),
         _ => 1.3,
@@ -188,7 +187,7 @@ fn estimate(protocol: &Protocol, setup: &Setup, state: &State) -> Option<f64> {
     let inputs = state.inputs(protocol, setup);
     let options = Options { hr_max_method: setup.hr_max_method, ceiling: setup.ceiling };
     let circumstances = Circumstances { conditioned: setup.conditioned(), ..Circumstances::default() };
-    compute(&Trial { protocol, facts: setup.facts(), inputs: &inputs, options, circumstances }).ok()?.result("vo2max").map(|e| e.value)
+    compute(&Trial { options, circumstances, ..Trial::of(protocol, setup.facts(), &inputs) }).ok()?.result("vo2max").map(|e| e.value)
 }
 
 fn fault_report(fault: Fault, state: &State, events: &[Event]) -> FaultReport {
@@ -255,7 +254,7 @@ pub fn setup(protocol: &Protocol, client: &Client) -> Setup {
         .collect();
     let facts = client.facts();
     let cadence = protocol.cadence.as_ref().and_then(|c| c.for_sex(facts.sex)).and_then(|c| crate::units::Cadence::new(c).ok());
-    Setup { cadence, conditions, sex: facts.sex, age: facts.age, mass: facts.mass, ..Setup::default() }
+    Setup { cadence, conditions, ..Setup::of(&facts) }
 }
 
 #[cfg(test)]

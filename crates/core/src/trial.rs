@@ -32,6 +32,13 @@ pub struct Trial<'a> {
     pub circumstances: Circumstances,
 }
 
+impl<'a> Trial<'a> {
+    /// A trial under no special circumstances, with nothing chosen.
+    pub fn of(protocol: &'a Protocol, facts: Facts, inputs: &'a Inputs) -> Self {
+        Self { protocol, facts, inputs, options: Options::default(), circumstances: Circumstances::default() }
+    }
+}
+
 /// What the assessor chose.
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub struct Options {

@@ -16,7 +16,7 @@ use crate::{
     rehearse,
     run::{Event, Kind, Setup, State, fold},
     simulate::{Client, Demand, Dice, RESTING_VO2, stepping},
-    trial::{Circumstances, Options, Trial, compute},
+    trial::{Circumstances, Trial, compute},
 };
 
 /// How a protocol's estimates lie against the truth.
@@ -81,7 +81,7 @@ fn quality(protocol: &'static Protocol, published_see: Option<&'static str>, cli
 }
 
 fn estimate(protocol: &Protocol, client: &Client, dice: &mut Dice) -> Option<f64> {
-    let setup = Setup { first_load: None, ..rehearse::setup(protocol, client) };
+    let setup = rehearse::setup(protocol, client);
     let inputs = match protocol.id.as_str() {
         "bench-step-3min" => bench_step(client, &setup, dice),
         "single-stage-step" | "single-stage-cycle" | "multistage-cycle" => staged(protocol, &setup, client),
@@ -93,7 +93,7 @@ fn estimate(protocol: &Protocol, client: &Client, dice: &mut Dice) -> Option<f64
     };
     let facts = client.facts();
     let circumstances = Circumstances { conditioned: setup.conditioned(), ..Circumstances::default() };
-    compute(&Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances }).ok()?.result("vo2max").map(|e| e.value)
+    compute(&Trial { circumstances, ..Trial::of(protocol, facts, &inputs) }).ok()?.result("vo2max").map(|e| e.value)
 }
 
 /// The pulse counted 5 to 20 s after three minutes on the bench, to the whole beat.
@@ -210,8 +210,7 @@ mod tests {
                     let inputs = staged(protocol, &setup, &client);
                     let mut facts = client.facts();
                     facts.hr_max = measured.then(|| crate::units::Bpm::new(client.hr_max).unwrap());
-                    let trial =
-                        Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
+                    let trial = Trial::of(protocol, facts, &inputs);
                     let value = compute(&trial).ok()?.result("vo2max")?.value;
                     Some((value - client.vo2max) / client.vo2max)
                 })

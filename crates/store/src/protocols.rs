@@ -1,23 +1,11 @@
 //! A practice's own protocols, beside those that ship.
 
-use impulso_core::catalogue::{self, Protocol};
+use impulso_core::catalogue::Protocol;
 
 use crate::{
     CoachId, Result, Scope,
     error::{read, write},
 };
-
-/// The protocol with this id: one that ships, else one of the practice's own.
-pub async fn find(scope: &mut Scope, id: &str) -> Result<Option<Protocol>> {
-    if let Ok(built_in) = catalogue::find(id) {
-        return Ok(Some(built_in.clone()));
-    }
-    let practice = scope.practice_id();
-    let body = sqlx::query_scalar!("select body from protocols where practice_id = $1 and id = $2", practice, id)
-        .fetch_optional(scope.db())
-        .await?;
-    body.map(|b| read("protocol", b)).transpose()
-}
 
 /// The practice's own, oldest first.
 pub async fn own(scope: &mut Scope) -> Result<Vec<Protocol>> {

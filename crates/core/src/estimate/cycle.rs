@@ -72,13 +72,18 @@ pub fn age_factor(age: f64) -> (f64, bool) {
     (along(&AGE_FACTORS, age.clamp(first, last)), (first..=last).contains(&age))
 }
 
+/// The maximal and the resting heart rate the nomogram takes for a sex, bpm. Source: Åstrand & Ryhming 1954; recalled.
+pub(super) const fn nomogram_rates(sex: Sex) -> (f64, f64) {
+    match sex {
+        Sex::Male => (195.0, 61.0),
+        Sex::Female => (198.0, 72.0),
+    }
+}
+
 /// VO2max before the factor for age, L/min, from an oxygen uptake and the steady heart rate at it.
 /// Source: Åstrand & Ryhming 1954; recalled.
 pub fn nomogram_vo2max(sex: Sex, vo2_l_min: f64, bpm: f64) -> f64 {
-    let (max, rest) = match sex {
-        Sex::Male => (195.0, 61.0),
-        Sex::Female => (198.0, 72.0),
-    };
+    let (max, rest) = nomogram_rates(sex);
     vo2_l_min * (max - rest) / (bpm - rest)
 }
 
@@ -147,8 +152,7 @@ pub(super) fn from_steady_rate(quantity: &str, trial: &Trial, vo2_l_min: f64) ->
     let Some(steady) = steady(&readings, within) else { return Err(input(trial, "hr_6").err().unwrap_or_else(too_few).into()) };
     let sex = sex(&trial.facts)?;
     let (factor, age_fits) = age_factor(age(&trial.facts)?);
-    let rest = if sex == Sex::Male { 61.0 } else { 72.0 };
-    if steady.bpm <= rest {
+    if steady.bpm <= nomogram_rates(sex).1 {
         let message = format!("{} bpm is no heart rate under load. Check the readings.", rounded(steady.bpm, 1));
         return Err(InputError::new(Code::OutOfRange, "hr_6", message).into());
     }

@@ -13,7 +13,15 @@ use crate::{
 /// Source: Kline et al. 1987; recalled.
 pub fn mile_walk_vo2max(sex: Sex, age: f64, mass_kg: f64, time_s: f64, hr_end: f64) -> f64 {
     let of_sex = if sex == Sex::Male { 6.315 } else { 0.0 };
-    132.853 - 0.0769 * (mass_kg / KG_PER_LB) - 0.3877 * age + of_sex - 3.2649 * (time_s / 60.0) - 0.1565 * hr_end
+    132.853 - 0.0769 * (mass_kg / KG_PER_LB) - 0.3877 * age + of_sex - MILE_WALK_A_MINUTE * (time_s / 60.0) - 0.1565 * hr_end
+}
+
+/// What each minute of the walk costs the estimate, mL/kg/min.
+const MILE_WALK_A_MINUTE: f64 = 3.2649;
+
+/// The other way round: the time, s, of a mile that a VO2max suggests.
+pub fn mile_walk_time(sex: Sex, age: f64, mass_kg: f64, vo2max: f64, hr_end: f64) -> f64 {
+    60.0 * (mile_walk_vo2max(sex, age, mass_kg, 0.0, hr_end) - vo2max) / MILE_WALK_A_MINUTE
 }
 
 /// Standard error of the mile walk, mL/kg/min. Source: Kline et al. 1987; recalled.
@@ -30,10 +38,20 @@ pub fn twelve_minute_run(distance_m: f64) -> f64 {
     (distance_m - 504.9) / 44.73
 }
 
+/// The other way round: the distance, m, that a VO2max suggests.
+pub fn twelve_minute_distance(vo2max: f64) -> f64 {
+    44.73 * vo2max + 504.9
+}
+
 /// VO2max, mL/kg/min, from 2414 m for time, s. Source: ACSM's Guidelines for Exercise Testing and Prescription, 2018;
 /// recalled.
 pub fn mile_and_a_half_run(time_s: f64) -> f64 {
     3.5 + 483.0 / (time_s / 60.0)
+}
+
+/// The other way round: the time, s, of 2414 m that a VO2max suggests.
+pub fn mile_and_a_half_time(vo2max: f64) -> f64 {
+    60.0 * 483.0 / (vo2max - 3.5)
 }
 
 /// VO2max, mL/kg/min, from the speed of the last shuttle, km/h; the age counts up to 18.

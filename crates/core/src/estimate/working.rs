@@ -170,7 +170,7 @@ impl Equation {
             let steps = step::steps_a_minute(trial.protocol, Some(sex))?;
             step::stepping_vo2(steps, trial.inputs.get("bench_cm")? / 100.0) * mass? / 1000.0
         };
-        let (max, rest) = if sex == Sex::Male { (195, 61) } else { (198, 72) };
+        let (max, rest) = cycle::nomogram_rates(sex);
         let per_mass = quantity == "vo2max";
         let (scale, unit) = if per_mass { (format!(" × 1000 / {}", rounded(mass?, 1)), "mL/kg/min") } else { (String::new(), "L/min") };
         Some(Working {

@@ -35,8 +35,6 @@ pub enum DecisionCode {
     Complete,
     /// A key came too soon after the one before and was set aside.
     SetAside,
-    /// The effort is over; a number is due.
-    ValueDue,
 }
 
 /// One decision.

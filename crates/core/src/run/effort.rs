@@ -43,6 +43,8 @@ pub struct EffortState {
     pub values: BTreeMap<String, f64>,
     /// How it was last time, in words.
     pub last_time: Option<String>,
+    /// Whether a heart rate is taken at the end, so that a strap is of use.
+    pub takes_heart_rate: bool,
 }
 
 /// The engine of the family.
@@ -68,14 +70,20 @@ impl<'a> Effort<'a> {
             lap_m,
             of_m: course.and_then(|c| c.distance_m),
             last_time: setup.last_value.zip(pace).map(|(v, key)| format!("Last time: {}.", quantity::with_unit(key, v))),
+            takes_heart_rate: course.is_some_and(|c| c.ask.iter().any(|key| is_heart_rate(key))),
             ..EffortState::default()
         });
         Self { protocol, course, setup }
     }
 
+    /// When a timed effort is over, ms of the run's clock.
+    fn timed_end(course: &Course, effort: &EffortState) -> Option<f64> {
+        course.seconds.map(|s| effort.start_ms + f64::from(s) * 1000.0)
+    }
+
     pub(super) fn apply(&mut self, state: &mut State, event: &Event, at: f64, trace: &Trace) {
         let (Some(course), Some(mut effort)) = (self.course, state.effort.take()) else { return };
-        let timed_end = course.seconds.map(|s| effort.start_ms + f64::from(s) * 1000.0);
+        let timed_end = Self::timed_end(course, &effort);
         let is_running = state.status == Status::Running && at >= effort.start_ms;
         match &event.kind {
             Kind::Tallied if is_running && timed_end.is_none_or(|end| at <= end) && effort.end_ms.is_none() => {
@@ -101,7 +109,7 @@ impl<'a> Effort<'a> {
                 state.can_undo(event, &format!("the {}", self.label(key).to_lowercase()));
             }
             Kind::StrapHeard { .. } => {
-                let due = course.ask.iter().find(|key| key.starts_with("hr_"));
+                let due = course.ask.iter().find(|key| is_heart_rate(key));
                 if let (Some(key), Some(end)) = (due, effort.end_ms)
                     && !effort.values.contains_key(key)
                     && let Some(bpm) = trace.reading(end)
@@ -161,7 +169,7 @@ impl<'a> Effort<'a> {
     /// Works out what screens draw: the end of the work, what is due, the timeline.
     pub(super) fn settle(&mut self, state: &mut State) {
         let (Some(course), Some(effort)) = (self.course, &state.effort) else { return };
-        let timed_end = course.seconds.map(|s| effort.start_ms + f64::from(s) * 1000.0);
+        let timed_end = Self::timed_end(course, effort);
         let end = timed_end.or(effort.end_ms);
         let counted = effort.tallies_ms.len() as f64;
         let tallied = course.tally.as_ref().map(|t| t.input.as_str());
@@ -195,14 +203,18 @@ impl<'a> Effort<'a> {
     /// The whole work was done and every number asked for is in.
     pub(super) fn has_result(&self, state: &State) -> bool {
         let (Some(course), Some(effort)) = (self.course, &state.effort) else { return false };
-        let timed_end = course.seconds.map(|s| effort.start_ms + f64::from(s) * 1000.0);
-        let done = match timed_end {
+        let done = match Self::timed_end(course, effort) {
             Some(end) => state.stopped_ms.is_none_or(|stopped| stopped >= end),
             None => effort.end_ms.is_some(),
         };
         let somewhere = course.tally.is_none() || !effort.tallies_ms.is_empty() || effort.values.values().any(|v| *v > 0.0);
         done && somewhere && course.ask.iter().all(|key| effort.values.contains_key(key))
     }
+}
+
+/// Whether an input is a heart rate that a strap can give: `hr_end`.
+fn is_heart_rate(key: &str) -> bool {
+    key.starts_with("hr_")
 }
 
 /// The readings of a closed run.

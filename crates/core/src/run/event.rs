@@ -231,6 +231,16 @@ impl StopReason {
 }
 
 impl Setup {
+    /// A set-up that knows the person on the day and nothing else.
+    pub fn of(facts: &Facts) -> Self {
+        Self { sex: facts.sex, age: facts.age, mass: facts.mass, resting_hr: facts.resting_hr, hr_max: facts.hr_max, ..Self::default() }
+    }
+
+    /// How the maximal heart rate is known here: measured, chosen, or as the protocol has it.
+    pub fn hr_max_method(&self, protocol: &Protocol) -> HrMaxMethod {
+        hr_max::method_for(&self.facts(), self.hr_max_method, protocol.hr_max_default())
+    }
+
     /// The person on the day.
     pub const fn facts(&self) -> Facts {
         Facts { sex: self.sex, age: self.age, mass: self.mass, height: None, resting_hr: self.resting_hr, hr_max: self.hr_max }
@@ -258,12 +268,11 @@ impl Setup {
                 conditions.insert(key.to_owned(), answer);
             }
         };
-        let facts = self.facts();
-        let method = hr_max::method_for(&facts, self.hr_max_method, protocol.hr_max_default());
-        let ceiling = hr_max::ceiling(&facts, method, self.ceiling).ok();
+        let method = self.hr_max_method(protocol);
+        let ceiling = hr_max::ceiling_bpm(&self.facts(), method, self.ceiling).ok();
         record("cadence", self.cadence.map(|c| Answer::Number(c.value())));
         record("hr_max_method", Some(Answer::Text(method.name().into())));
-        record("ceiling_bpm", ceiling.map(|c| Answer::Number((c.bpm * 10.0).round() / 10.0)));
+        record("ceiling_bpm", ceiling.map(|bpm| Answer::Number((bpm * 10.0).round() / 10.0)));
         conditions
     }
 
@@ -318,8 +327,7 @@ impl Setup {
                 let message = "Weigh the client first: the oxygen cost of each stage depends on the body mass.";
                 return Err(InputError::new(Code::NeedsMass, "mass_kg", message));
             }
-            let method = crate::hr_max::method_for(&facts, self.hr_max_method, protocol.hr_max_default());
-            crate::hr_max::ceiling(&facts, method, self.ceiling)?;
+            hr_max::ceiling_bpm(&facts, self.hr_max_method(protocol), self.ceiling)?;
         }
         if let Some(load) = self.first_load.filter(|l| !(l.is_finite() && (0.0..=crate::trial::LOAD_MAX).contains(l))) {
             return Err(InputError::new(
@@ -340,8 +348,8 @@ impl Setup {
 }
 
 /// Puts events into the order in which they count, each once: by time, then by screen and its own sequence.
-pub fn in_order(events: &[Event]) -> Vec<&Event> {
-    let mut ordered: Vec<&Event> = events.iter().collect();
+pub fn in_order<'a>(events: impl IntoIterator<Item = &'a Event>) -> Vec<&'a Event> {
+    let mut ordered: Vec<&Event> = events.into_iter().collect();
     ordered.sort_by_key(|e| (e.wall, e.device, e.seq, e.id));
     let mut seen = std::collections::HashSet::new();
     ordered.retain(|e| seen.insert(e.id));

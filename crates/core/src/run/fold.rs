@@ -182,7 +182,7 @@ impl State {
 
 /// Folds events into a state. Order of arrival, batching and duplicates do not matter; nothing after the first
 /// `Finished` that closes the run changes anything.
-pub fn fold(protocol: &Protocol, setup: &Setup, events: &[Event]) -> State {
+pub fn fold<'e>(protocol: &Protocol, setup: &Setup, events: impl IntoIterator<Item = &'e Event>) -> State {
     let ordered = in_order(events);
     // Each `Finished` sees the undos before it; one with nothing to finish closes nothing, and the run goes on.
     let ends = ordered.iter().enumerate().filter(|(_, e)| e.kind == Kind::Finished).map(|(k, _)| k + 1);
@@ -193,8 +193,7 @@ pub fn fold(protocol: &Protocol, setup: &Setup, events: &[Event]) -> State {
 
 /// The same for one of many performers: what happened to all, and what happened to this one.
 pub fn fold_slot(protocol: &Protocol, setup: &Setup, events: &[Event], slot: u16) -> State {
-    let own: Vec<Event> = events.iter().filter(|e| e.slot.is_none_or(|s| s == slot)).cloned().collect();
-    fold(protocol, setup, &own)
+    fold(protocol, setup, events.iter().filter(|e| e.slot.is_none_or(|s| s == slot)))
 }
 
 fn fold_ordered(protocol: &Protocol, setup: &Setup, ordered: &[&Event]) -> State {

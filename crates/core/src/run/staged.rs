@@ -1,6 +1,6 @@
 //! Staged steady state: a load until the heart rate is steady, then the next, until enough is known.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use serde::{Deserialize, Serialize};
 
@@ -121,7 +121,7 @@ pub(super) struct Staged<'a> {
     /// The last minute the assessor asked for, by stage.
     wanted: BTreeMap<u8, u8>,
     /// Stages the assessor takes as steady.
-    accepted: BTreeMap<u8, String>,
+    accepted: BTreeSet<u8>,
     /// Readings the assessor stands by.
     confirmed: Vec<(u8, u8)>,
 }
@@ -130,7 +130,7 @@ impl<'a> Staged<'a> {
     pub(super) fn new(protocol: &'a Protocol, setup: &'a Setup, state: &mut State) -> Self {
         let rule = protocol.stages.as_ref();
         state.band = rule.and_then(|r| band(protocol, r, setup));
-        Self { protocol, rule, setup, wanted: BTreeMap::new(), accepted: BTreeMap::new(), confirmed: Vec::new() }
+        Self { protocol, rule, setup, wanted: BTreeMap::new(), accepted: BTreeSet::new(), confirmed: Vec::new() }
     }
 
     /// The clock starts: the first stage begins with the work.
@@ -143,14 +143,18 @@ impl<'a> Staged<'a> {
         self.open(state, 1, load, start);
     }
 
+    /// How many minutes a stage has unless it is prolonged.
+    fn planned_minutes(&self) -> u8 {
+        self.rule.and_then(|r| r.read_at.last()).copied().unwrap_or_default()
+    }
+
     fn open(&self, state: &mut State, number: u8, load: Option<Load>, start_ms: f64) {
-        let minutes = self.rule.and_then(|r| r.read_at.last()).copied().unwrap_or_default();
         state.stages.push(StageState {
             number,
             load,
             start_ms,
             end_ms: None,
-            planned_end_ms: start_ms + minute_ms(minutes),
+            planned_end_ms: start_ms + minute_ms(self.planned_minutes()),
             readings: Vec::new(),
             steady: None,
             counts: false,
@@ -178,11 +182,10 @@ impl<'a> Staged<'a> {
                 let last = state.stages.last().and_then(|s| s.readings.last()).map_or(0, |r| r.minute);
                 self.wanted.insert(*stage, last + 1);
                 overrule(state, &format!("one more minute all the same: {reason}"));
-                state.over_ms = None;
                 state.can_undo(event, "the added minute");
             }
             Kind::StageAccepted { stage, reason } if *stage == current => {
-                self.accepted.insert(*stage, reason.clone());
+                self.accepted.insert(*stage);
                 overrule(state, &format!("taken as steady: {reason}"));
                 state.can_undo(event, "taking the stage as steady");
             }
@@ -200,7 +203,7 @@ impl<'a> Staged<'a> {
         {
             open.load = Some(load);
             open.start_ms = open.start_ms.max(at);
-            open.planned_end_ms = open.start_ms + minute_ms(self.rule.and_then(|r| r.read_at.last()).copied().unwrap_or_default());
+            open.planned_end_ms = open.start_ms + minute_ms(self.planned_minutes());
         } else if stage == current + 1 {
             if let Some(reason) = reason {
                 overrule(state, &format!("{} instead: {reason}", load.words()));
@@ -208,12 +211,10 @@ impl<'a> Staged<'a> {
             if let Some(before) = state.stages.last_mut() {
                 before.end_ms = Some(at);
             }
-            state.over_ms = None;
             self.open(state, stage, Some(load), at);
         } else {
             return;
         }
-        state.load_due = None;
         state.can_undo(event, &format!("the load of stage {stage}"));
     }
 
@@ -261,12 +262,8 @@ impl<'a> Staged<'a> {
         if bpm < UNLIKELY_LOW {
             return Some(format!("{shown} is very low for someone at work."));
         }
-        let max = self.method().of(&self.setup.facts()).ok()?;
+        let max = self.setup.hr_max_method(self.protocol).of(&self.setup.facts()).ok()?;
         (bpm > max + UNLIKELY_OVER_MAX).then(|| format!("{shown} is far above the predicted maximum of {}.", rounded(max, 0)))
-    }
-
-    fn method(&self) -> hr_max::HrMaxMethod {
-        hr_max::method_for(&self.setup.facts(), self.setup.hr_max_method, self.protocol.hr_max_default())
     }
 
     fn verdict(&self, state: &State) -> Option<Verdict> {
@@ -280,24 +277,22 @@ impl<'a> Staged<'a> {
         if matches!(rule.goal, Goal::Line { .. }) && state.band.as_ref().is_some_and(|b| last.bpm >= b.high) {
             return Some(Verdict::Ceiling(last.bpm));
         }
-        let said = match stage.readings.as_slice() {
-            [.., a, b] if a.minute + 1 == b.minute => format!("{}, then {}", rounded(a.bpm, 0), rounded(b.bpm, 0)),
-            _ => rounded(last.bpm, 0),
+        // The last two, where they are a minute apart.
+        let pair = match stage.readings.as_slice() {
+            [.., a, b] if a.minute + 1 == b.minute => Some((a.bpm, b.bpm)),
+            _ => None,
         };
+        let said = pair.map_or_else(|| rounded(last.bpm, 0), |(a, b)| format!("{}, then {}", rounded(a, 0), rounded(b, 0)));
         if let Some(wanted) = self.wanted.get(&stage.number).filter(|w| **w > last.minute) {
             return Some(Verdict::Waiting(*wanted));
         }
-        if self.accepted.contains_key(&stage.number) {
+        if self.accepted.contains(&stage.number) {
             return Some(Verdict::Steady(said));
         }
         if let Some(next) = rule.read_at.iter().find(|m| **m > last.minute) {
             return Some(Verdict::Waiting(*next));
         }
-        let apart = match stage.readings.as_slice() {
-            [.., a, b] if a.minute + 1 == b.minute => Some((b.bpm - a.bpm).abs()),
-            _ => None,
-        };
-        Some(match apart {
+        Some(match pair.map(|(a, b)| (b - a).abs()) {
             Some(apart) if apart <= rule.agree_within_bpm => Verdict::Steady(said),
             Some(apart) if last.minute < rule.until_minute => {
                 Verdict::More(last.minute + 1, format!("{said}: {} apart, not steady. One more minute.", rounded(apart, 0)))
@@ -446,7 +441,7 @@ impl<'a> Staged<'a> {
         state.load_due = Some(LoadDue { stage: number + 1, decided, choices, optional });
         match (optional, because.as_str()) {
             (true, _) => {
-                format!("A heavier load and {} more minutes: {}.", self.rule.and_then(|r| r.read_at.last()).unwrap_or(&6), decided.words())
+                format!("A heavier load and {} more minutes: {}.", self.planned_minutes(), decided.words())
             }
             (false, "") => format!("Next {}: {} more.", decided.words(), rounded(rule.step_kgm_min, 0)),
             (false, why) => format!("Next {}, because {} {why}.", decided.words(), rounded(bpm, 0)),
@@ -454,9 +449,8 @@ impl<'a> Staged<'a> {
     }
 
     fn plan(&self, state: &mut State, minute: u8) {
-        let last_planned = self.rule.and_then(|r| r.read_at.last()).copied().unwrap_or(minute);
         if let Some(stage) = state.stages.last_mut() {
-            stage.planned_end_ms = stage.start_ms + minute_ms(minute.max(last_planned));
+            stage.planned_end_ms = stage.start_ms + minute_ms(minute.max(self.planned_minutes()));
         }
     }
 
@@ -476,7 +470,7 @@ impl<'a> Staged<'a> {
             && let Some(band) = &state.band
         {
             let judged: Vec<StageInput> = state.stages.iter().filter(|s| s.bpm.is_some()).map(stage_input).collect();
-            state.line = cycle::stage_line(&judged, &self.setup.facts(), self.method(), from_bpm, band.high).ok();
+            state.line = cycle::stage_line(&judged, &self.setup.facts(), self.setup.hr_max_method(self.protocol), from_bpm, band.high).ok();
         }
     }
 
@@ -545,9 +539,7 @@ fn band(protocol: &Protocol, rule: &StageRule, setup: &Setup) -> Option<Band> {
     match rule.goal {
         Goal::Band { low, high } => Some(Band { low, high, because: "where the estimate holds".into() }),
         Goal::Line { from_bpm, .. } => {
-            let facts = setup.facts();
-            let method = hr_max::method_for(&facts, setup.hr_max_method, protocol.hr_max_default());
-            let ceiling = hr_max::ceiling(&facts, method, setup.ceiling).ok()?;
+            let ceiling = hr_max::ceiling(&setup.facts(), setup.hr_max_method(protocol), setup.ceiling).ok()?;
             Some(Band { low: from_bpm, high: ceiling.bpm, because: ceiling.because })
         }
     }

@@ -8,7 +8,7 @@ use impulso_core::{
     norms,
     own::{self, Changes},
     person::{Facts, Sex},
-    trial::{Circumstances, Options, Trial, compute},
+    trial::{Trial, compute},
     units::{Age, BodyMass},
 };
 use impulso_store::{audit, protocols};
@@ -125,8 +125,7 @@ pub fn examples(protocol: &Protocol) -> Vec<Example> {
     let worked = |sex: Sex| -> Vec<(&'static str, Working)> {
         let facts =
             Facts { sex: Some(sex), age: Age::new(example.age_years).ok(), mass: BodyMass::new(example.mass_kg).ok(), ..Facts::default() };
-        let trial =
-            Trial { protocol, facts, inputs: &example.inputs, options: Options::default(), circumstances: Circumstances::default() };
+        let trial = Trial::of(protocol, facts, &example.inputs);
         let Ok(outcome) = compute(&trial) else { return Vec::new() };
         protocol.scoring.iter().filter_map(|s| Some((s.equation.name(), s.equation.working(&s.quantity, &trial, &outcome)?))).collect()
     };

@@ -19,7 +19,7 @@ use impulso_core::{
         event::{Answer, Conditions},
     },
     trial,
-    units::{BodyMass, Bpm, Cadence},
+    units::{BodyMass, Cadence},
 };
 use impulso_store::{
     PersonId, ResultId, people,
@@ -30,7 +30,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::retests::RetestLine;
+use super::{retests::RetestLine, runs::with_rates};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -390,20 +390,13 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: web::Json<EntryForm
     if form.on > auth::today(&mut scope).await? {
         return Err(InputError::new(Code::OutOfRange, "on", "The day lies in the future. Type the day the test was done.").into());
     }
-    let bpm = |value: Option<f64>, field: &str| value.map(|v| Bpm::new(v).map_err(|e| e.at(field))).transpose();
-    let recorded = person.facts_on(form.on)?;
-    let facts = Facts { resting_hr: bpm(form.resting_hr, "resting_hr")?, hr_max: bpm(form.hr_max, "hr_max")?, ..recorded };
+    let facts = with_rates(person.facts_on(form.on)?, form.resting_hr, form.hr_max)?;
     let setup = Setup {
         cadence: protocol.cadence.as_ref().and_then(|c| c.for_sex(facts.sex).or(c.any).or(c.male)).and_then(|c| Cadence::new(c).ok()),
         conditions: form.conditions,
-        sex: facts.sex,
-        age: facts.age,
-        mass: facts.mass,
-        resting_hr: facts.resting_hr,
-        hr_max: facts.hr_max,
         hr_max_method: form.hr_max_method,
         ceiling: form.ceiling.unwrap_or_default(),
-        ..Setup::default()
+        ..Setup::of(&facts)
     };
     setup.check(protocol)?;
     let mut inputs: Inputs = form.inputs.into_iter().collect();
@@ -473,13 +466,7 @@ pub async fn inverse(_: SignedIn, query: web::Query<InverseQuery>) -> ApiResult<
     let inputs = Inputs::from_iter([("vo2max", query.vo2max), ("trained", f64::from(u8::from(query.trained)))]);
     let mass = BodyMass::new(query.mass_kg).map_err(|e| e.at("mass_kg"))?;
     let facts = Facts { sex: Some(query.sex), mass: Some(mass), ..Facts::default() };
-    let trial = trial::Trial {
-        protocol,
-        facts,
-        inputs: &inputs,
-        options: trial::Options::default(),
-        circumstances: trial::Circumstances::default(),
-    };
+    let trial = trial::Trial::of(protocol, facts, &inputs);
     let outcome = trial::compute(&trial)?;
     let Some(found) = outcome.result("time_s") else { return Err(ApiError::not_found()) };
     Ok(web::Json(Suggested {

@@ -6,7 +6,7 @@ use impulso_core::{
     Code, InputError,
     catalogue::{self, CountRule, Family},
     hr_max::{CeilingRule, HrMaxMethod},
-    person::Sex,
+    person::{Facts, Sex},
     rehearse::RehearsalReport,
     run::{Decision, Event, Reading, Setup, State, event::Conditions, fold},
     simulate,
@@ -228,8 +228,7 @@ async fn performer(
     overruled: bool,
 ) -> ApiResult<NewPerformer> {
     let person = people::get(scope, person).await?;
-    let facts = person.facts_on(today)?;
-    let bpm = |value: Option<f64>, field: &str| value.map(|v| Bpm::new(v).map_err(|e| e.at(field))).transpose();
+    let facts = with_rates(person.facts_on(today)?, form.resting_hr, form.hr_max)?;
     let pace = protocol.course.as_ref().and_then(|c| c.pace.as_deref());
     let history = if pace.is_some() { results::of_person(scope, person.id).await? } else { Vec::new() };
     let last_value =
@@ -237,15 +236,11 @@ async fn performer(
     let setup = Setup {
         cadence: cadence(protocol, facts.sex, form.cadence)?,
         conditions: form.conditions.clone(),
-        sex: facts.sex,
-        age: facts.age,
-        mass: facts.mass,
-        resting_hr: bpm(form.resting_hr, "resting_hr")?,
-        hr_max: bpm(form.hr_max, "hr_max")?,
         hr_max_method: form.hr_max_method,
         ceiling: form.ceiling.unwrap_or_default(),
         first_load: form.first_load,
         last_value,
+        ..Setup::of(&facts)
     };
     setup.check(protocol)?;
     let checked = readiness::latest(scope, person.id).await?.filter(|c| c.on == today);
@@ -256,6 +251,15 @@ async fn performer(
         return Err(InputError::new(Code::MissingInput, "overrule_reason", message).into());
     }
     Ok(NewPerformer { person: Some(person.id), name: person.profile.name, setup })
+}
+
+/// The facts on record with the heart rates typed for the day.
+///
+/// # Errors
+/// [`Code::OutOfRange`] on `resting_hr` or `hr_max`.
+pub fn with_rates(recorded: Facts, resting_hr: Option<f64>, hr_max: Option<f64>) -> Result<Facts, InputError> {
+    let bpm = |value: Option<f64>, field: &str| value.map(|v| Bpm::new(v).map_err(|e| e.at(field))).transpose();
+    Ok(Facts { resting_hr: bpm(resting_hr, "resting_hr")?, hr_max: bpm(hr_max, "hr_max")?, ..recorded })
 }
 
 fn join_code() -> String {
@@ -314,12 +318,7 @@ pub async fn view(scope: &mut Scope, run: Run, rate: ClockRate) -> ApiResult<Run
     let events = runs::events(scope, run.id).await?;
     let first = run.performers.first().ok_or_else(ApiError::not_found)?;
     let many = run.performers.len() > 1;
-    let state = if many {
-        let shared: Vec<Event> = events.iter().filter(|e| e.slot.is_none()).cloned().collect();
-        fold(&run.protocol, &first.setup, &shared)
-    } else {
-        fold(&run.protocol, &first.setup, &events)
-    };
+    let state = fold(&run.protocol, &first.setup, events.iter().filter(|e| !many || e.slot.is_none()));
     let performers = if many { performers(&run, &events) } else { Vec::new() };
     let rehearsal = rehearsal(&run, first, &state, &events)?;
     Ok(RunView {

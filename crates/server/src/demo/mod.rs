@@ -200,8 +200,7 @@ fn usual(protocol: &Protocol, sex: Option<Sex>) -> Conditions {
 }
 
 fn on_the_day(client: &Client, test: &Test) -> ApiResult<Setup> {
-    let facts = facts_on(client, test)?;
-    Ok(Setup { sex: facts.sex, age: facts.age, mass: facts.mass, ..Setup::default() })
+    Ok(Setup::of(&facts_on(client, test)?.into()))
 }
 
 /// The facts as they were on the day: the age counts back from today's.
