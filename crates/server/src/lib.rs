@@ -9,6 +9,7 @@ pub mod docs;
 pub mod error;
 pub mod intake;
 pub mod live;
+pub mod recall;
 pub mod scoring;
 pub mod serve;
 pub mod session_store;

@@ -29,28 +29,26 @@ const BACKLOG: usize = 8;
 /// A word now and then keeps the connection open.
 const KEEP_ALIVE: Duration = Duration::from_secs(15);
 
-/// A run as it was after a change: for coaches, and for partners.
-#[derive(Debug, Clone)]
-pub struct Snapshot {
-    coach: Bytes,
-    partner: Bytes,
-}
-
-impl Snapshot {
-    /// Writes a view down for both kinds of watcher.
-    pub fn of(view: &RunView) -> Self {
-        let frame = |json: String| Bytes::from(format!("event: view\ndata: {json}\n\n"));
-        Self {
-            coach: frame(serde_json::to_string(view).unwrap_or_default()),
-            partner: frame(serde_json::to_string(&view.for_partners()).unwrap_or_default()),
-        }
-    }
+/// A view as it goes over the wire.
+fn frame(view: &RunView) -> Bytes {
+    Bytes::from(format!("event: view\ndata: {}\n\n", serde_json::to_string(view).unwrap_or_default()))
 }
 
 #[derive(Debug)]
 struct Watched {
     practice: PracticeId,
-    channel: broadcast::Sender<Arc<Snapshot>>,
+    coaches: broadcast::Sender<Bytes>,
+    partners: broadcast::Sender<Bytes>,
+}
+
+impl Watched {
+    fn new(practice: PracticeId) -> Self {
+        Self { practice, coaches: broadcast::channel(BACKLOG).0, partners: broadcast::channel(BACKLOG).0 }
+    }
+
+    fn has_watchers(&self) -> bool {
+        self.coaches.receiver_count() + self.partners.receiver_count() > 0
+    }
 }
 
 /// Who watches what in this process.
@@ -71,25 +69,30 @@ impl Hub {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn watch(&self, practice: PracticeId, run: RunId) -> broadcast::Receiver<Arc<Snapshot>> {
+    fn watch(&self, practice: PracticeId, run: RunId, side: Side) -> broadcast::Receiver<Bytes> {
         let mut watched = self.lock();
-        watched.retain(|_, w| w.channel.receiver_count() > 0);
-        watched.entry(run).or_insert_with(|| Watched { practice, channel: broadcast::channel(BACKLOG).0 }).channel.subscribe()
+        watched.retain(|_, w| w.has_watchers());
+        let of_run = watched.entry(run).or_insert_with(|| Watched::new(practice));
+        match side {
+            Side::Coach => of_run.coaches.subscribe(),
+            Side::Partner => of_run.partners.subscribe(),
+        }
     }
 
     fn practice_of(&self, run: RunId) -> Option<PracticeId> {
-        self.lock().get(&run).filter(|w| w.channel.receiver_count() > 0).map(|w| w.practice)
+        self.lock().get(&run).filter(|w| w.has_watchers()).map(|w| w.practice)
     }
 
     /// Shows a view to everyone who watches the run in this process.
     pub fn publish(&self, view: &RunView) {
-        let run = RunId(view.id);
-        if self.practice_of(run).is_some() {
-            let snapshot = Arc::new(Snapshot::of(view));
-            if let Some(watched) = self.lock().get(&run) {
-                // Nobody left to hear it is no failure.
-                let _ = watched.channel.send(snapshot);
-            }
+        let senders = self.lock().get(&RunId(view.id)).map(|w| (w.coaches.clone(), w.partners.clone()));
+        let Some((coaches, partners)) = senders else { return };
+        // Written down only for a side that watches; nobody left to hear it is no failure.
+        if coaches.receiver_count() > 0 {
+            let _ = coaches.send(frame(view));
+        }
+        if partners.receiver_count() > 0 {
+            let _ = partners.send(frame(&view.for_partners()));
         }
     }
 
@@ -122,16 +125,15 @@ impl Hub {
 
     /// The answer to a watcher: the run as it is, then every change.
     pub fn stream(&self, practice: PracticeId, first: &RunView, side: Side) -> HttpResponse {
-        let receiver = self.watch(practice, RunId(first.id));
-        let frame = move |snapshot: &Snapshot| if side == Side::Coach { snapshot.coach.clone() } else { snapshot.partner.clone() };
-        let start = frame(&Snapshot::of(first));
+        let receiver = self.watch(practice, RunId(first.id), side);
+        let start = if side == Side::Coach { frame(first) } else { frame(&first.for_partners()) };
         let frames = stream::unfold((Some(start), receiver), move |(start, mut receiver)| async move {
             if let Some(start) = start {
                 return Some((Ok::<_, actix_web::Error>(start), (None, receiver)));
             }
             let next = loop {
                 match time::timeout(KEEP_ALIVE, receiver.recv()).await {
-                    Ok(Ok(snapshot)) => break frame(&snapshot),
+                    Ok(Ok(frame)) => break frame,
                     Ok(Err(broadcast::error::RecvError::Lagged(_))) => {}
                     Ok(Err(broadcast::error::RecvError::Closed)) => return None,
                     Err(_) => break Bytes::from_static(b": still here\n\n"),

@@ -17,7 +17,9 @@ use crate::{
     app,
     auth::Brake,
     error::{ApiError, unreadable},
+    intake::Intake,
     live::Hub,
+    recall::Recall,
     session_store::PostgresSessions,
     settings::Settings,
     statics,
@@ -55,6 +57,7 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     let brake = web::Data::new(Brake::default());
     let hub = Hub::default();
     tokio::spawn(hub.clone().follow(store.clone(), clock_rate));
+    let intake = web::Data::new(Intake { hub: hub.clone(), recall: Recall::default(), rate: clock_rate });
     let hub = web::Data::new(hub);
     let server = HttpServer::new(move || {
         let sessions = SessionMiddleware::builder(PostgresSessions(store.clone()), key.clone())
@@ -74,6 +77,7 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
             .app_data(web::Data::new(clock_rate))
             .app_data(brake.clone())
             .app_data(hub.clone())
+            .app_data(intake.clone())
             .app_data(web::JsonConfig::default().limit(BODY_MAX).error_handler(|e, _| unreadable(&e.into()).into()))
             .app_data(web::PathConfig::default().error_handler(|_, _| ApiError::not_found().into()))
             .app_data(web::QueryConfig::default().error_handler(|e, _| unreadable(&e.into()).into()))

@@ -48,10 +48,7 @@ impl SessionStore for PostgresSessions {
     }
 
     async fn update_ttl(&self, key: &SessionKey, ttl: &Duration) -> anyhow::Result<()> {
-        if let Some(state) = sessions::load(&self.0, &hash(key)).await? {
-            sessions::save(&self.0, &hash(key), &state, until(*ttl)).await?;
-        }
-        Ok(())
+        Ok(sessions::extend(&self.0, &hash(key), until(*ttl)).await?)
     }
 
     async fn delete(&self, key: &SessionKey) -> anyhow::Result<()> {

@@ -6,7 +6,7 @@
 
 use std::time::Duration;
 
-use sqlx::{PgConnection, PgPool, Postgres, Transaction, postgres::PgPoolOptions};
+use sqlx::{AssertSqlSafe, Connection, PgConnection, PgPool, Postgres, Transaction, postgres::PgPoolOptions};
 use uuid::Uuid;
 
 pub mod accounts;
@@ -24,6 +24,9 @@ pub mod sessions;
 
 pub use error::{Error, Result};
 pub use ids::{CoachId, PersonId, PlanId, PracticeId, ReadinessId, ResultId, RetestId, RunId};
+
+/// An idle connection is asked whether it is still there after so long.
+const TRUSTED_FOR: Duration = Duration::from_secs(1);
 
 static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!();
 
@@ -47,7 +50,20 @@ impl Store {
     /// Connects as the application's role. Connections are made when first needed, so a server starts, and says what is
     /// wrong, while its database is away.
     pub fn connect_lazy(app_url: &str) -> Result<Self> {
-        let pool = PgPoolOptions::new().max_connections(16).acquire_timeout(Duration::from_secs(4)).connect_lazy(app_url)?;
+        let pool = PgPoolOptions::new()
+            .max_connections(16)
+            .acquire_timeout(Duration::from_secs(4))
+            // A connection in constant use needs no question whether it is still there.
+            .test_before_acquire(false)
+            .before_acquire(|connection, usage| {
+                Box::pin(async move {
+                    if usage.idle_for > TRUSTED_FOR {
+                        connection.ping().await?;
+                    }
+                    Ok(true)
+                })
+            })
+            .connect_lazy(app_url)?;
         Ok(Self { pool, process: Uuid::now_v7() })
     }
 
@@ -58,8 +74,9 @@ impl Store {
 
     /// A transaction on behalf of a practice.
     pub async fn scope(&self, practice: PracticeId) -> Result<Scope> {
-        let mut tx = self.pool.begin().await?;
-        sqlx::query!("select set_config('impulso.practice_id', $1, true)", practice.0.to_string()).fetch_one(&mut *tx).await?;
+        // In one trip; a uuid's digits need no quoting.
+        let begin = format!("begin; select set_config('impulso.practice_id', '{}', true)", practice.0);
+        let tx = self.pool.begin_with(AssertSqlSafe(begin)).await?;
         Ok(Scope { tx, practice, process: self.process })
     }
 

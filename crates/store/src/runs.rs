@@ -1,5 +1,7 @@
 //! Runs, their performers and their events.
 
+use std::collections::HashMap;
+
 use chrono::{DateTime, Utc};
 use impulso_core::{
     catalogue::Protocol,
@@ -7,10 +9,11 @@ use impulso_core::{
 };
 use serde::{Serialize, de::DeserializeOwned};
 use sqlx::postgres::PgListener;
+use uuid::Uuid;
 
 use crate::{
     CoachId, PersonId, PracticeId, Result, ResultId, RunId, Scope, Store,
-    error::{Conflict, read, write},
+    error::{Conflict, Error, read, write},
 };
 
 /// The channel on which server processes tell each other that a run has changed.
@@ -182,10 +185,52 @@ pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
     })
 }
 
-/// Takes the run for this transaction: whoever comes next waits. Appending and closing go through here.
-pub async fn lock(scope: &mut Scope, id: RunId) -> Result<Run> {
-    sqlx::query!("select id from runs where id = $1 for update", id.0).fetch_one(scope.db()).await?;
-    get(scope, id).await
+/// What is known of a run's events: those that count, in the order they arrived, and how far each screen has counted.
+#[derive(Debug, Clone, Default)]
+pub struct Log {
+    events: Vec<Event>,
+    last_seq: HashMap<Uuid, u32>,
+    position: i64,
+}
+
+impl Log {
+    /// The events that count.
+    pub fn events(&self) -> &[Event] {
+        &self.events
+    }
+
+    /// The sequence number of a screen's last event; 0 where it has sent none.
+    pub fn last_seq(&self, device: Uuid) -> u32 {
+        self.last_seq.get(&device).copied().unwrap_or_default()
+    }
+
+    fn add(&mut self, position: i64, late: bool, event: Event) {
+        self.position = self.position.max(position);
+        let last = self.last_seq.entry(event.device).or_default();
+        *last = event.seq.max(*last);
+        if !late {
+            self.events.push(event);
+        }
+    }
+}
+
+/// Takes the run for this transaction, so that whoever comes next waits, and brings what is known of its events up to date.
+/// Appending and closing go through here. Says when the run was closed, if it was.
+pub async fn take(scope: &mut Scope, id: RunId, known: &mut Log) -> Result<Option<DateTime<Utc>>> {
+    let rows = sqlx::query!(
+        r#"select closed_at, position as "position?", late as "late?", body as "body?" from run_take($1, $2)"#,
+        id.0,
+        known.position
+    )
+    .fetch_all(scope.db())
+    .await?;
+    let closed_at = rows.first().ok_or(Error::NotFound)?.closed_at;
+    for row in rows {
+        if let (Some(position), Some(body)) = (row.position, row.body) {
+            known.add(position, row.late.unwrap_or_default(), read("event", body)?);
+        }
+    }
+    Ok(closed_at)
 }
 
 /// The events that count, in the order they arrived.
@@ -195,57 +240,69 @@ pub async fn events(scope: &mut Scope, id: RunId) -> Result<Vec<Event>> {
     rows.into_iter().map(|r| read("event", r.body)).collect()
 }
 
-/// Stores events of a locked run, each once, in the sequence of their screen, and tells every server process. `coach` is
-/// nobody where a partner without an account sent them.
+/// Stores events of a run that was taken, each once, in the sequence of their screen, and tells every server process.
+/// `coach` is nobody where a partner without an account sent them; `late` where the run had been closed.
 ///
 /// # Errors
 /// [`Conflict::SequenceGap`] where an earlier event of that screen is missing; nothing is stored then.
-pub async fn append(scope: &mut Scope, coach: Option<CoachId>, run: &Run, events: &[Event]) -> Result<Appended> {
-    let practice = scope.practice_id();
-    let mut done = Appended::default();
+pub async fn append(
+    scope: &mut Scope,
+    coach: Option<CoachId>,
+    id: RunId,
+    late: bool,
+    known: &mut Log,
+    events: &[Event],
+) -> Result<Appended> {
+    let mut expected: HashMap<Uuid, u32> = HashMap::new();
+    let mut new: Vec<&Event> = Vec::with_capacity(events.len());
     for event in events {
-        let last = sqlx::query_scalar!(
-            r#"select coalesce(max(seq), 0) as "seq!" from run_events where run_id = $1 and device = $2"#,
-            run.id.0,
-            event.device
-        )
-        .fetch_one(scope.db())
-        .await?;
-        let expected = last.unsigned_abs() + 1;
-        if event.seq < expected {
-            done.known += 1;
-            continue;
+        let next = expected.entry(event.device).or_insert_with(|| known.last_seq(event.device) + 1);
+        if event.seq > *next {
+            return Err(Conflict::SequenceGap { expected: *next }.into());
         }
-        if event.seq > expected {
-            return Err(Conflict::SequenceGap { expected }.into());
-        }
-        let late = run.closed_at.is_some();
-        let stored = sqlx::query!(
-            "insert into run_events (id, practice_id, run_id, device, seq, mono_ms, wall, body, late, coach_id)
-             values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) on conflict (id) do nothing",
-            event.id,
-            practice,
-            run.id.0,
-            event.device,
-            i32::try_from(event.seq).unwrap_or(i32::MAX),
-            event.mono_ms,
-            event.wall,
-            write("event", event)?,
-            late,
-            coach.map(|c| c.0)
-        )
-        .execute(scope.db())
-        .await?;
-        match (stored.rows_affected(), late) {
-            (0, _) => done.known += 1,
-            (_, true) => done.late += 1,
-            (_, false) => done.stored += 1,
+        if event.seq == *next {
+            *next += 1;
+            new.push(event);
         }
     }
-    if done.stored > 0 {
-        announce(scope, run.id).await?;
+    if new.is_empty() {
+        return Ok(Appended { known: events.len() as u32, ..Appended::default() });
     }
-    Ok(done)
+    let notice = format!("{} {} {}", scope.practice_id(), id.0, scope.process);
+    let stored = sqlx::query!(
+        r#"with stored as (
+               insert into run_events (id, practice_id, run_id, device, seq, mono_ms, wall, body, late, coach_id)
+               select e.id, $1, $2, e.device, e.seq, e.mono_ms, e.wall, e.body, $3, $4
+               from unnest($5::uuid[], $6::uuid[], $7::int[], $8::float8[], $9::timestamptz[], $10::jsonb[]) with ordinality
+                    as e (id, device, seq, mono_ms, wall, body, nth)
+               order by e.nth
+               on conflict (id) do nothing
+               returning id, position
+           )
+           select id as "id!", position as "position!", case when not $3 then pg_notify($11, $12) end as told from stored"#,
+        scope.practice_id(),
+        id.0,
+        late,
+        coach.map(|c| c.0),
+        &new.iter().map(|e| e.id).collect::<Vec<_>>(),
+        &new.iter().map(|e| e.device).collect::<Vec<_>>(),
+        &new.iter().map(|e| i32::try_from(e.seq).unwrap_or(i32::MAX)).collect::<Vec<_>>(),
+        &new.iter().map(|e| e.mono_ms).collect::<Vec<_>>(),
+        &new.iter().map(|e| e.wall).collect::<Vec<_>>(),
+        &new.iter().map(|e| write("event", e)).collect::<Result<Vec<_>>>()?,
+        CHANNEL,
+        notice
+    )
+    .fetch_all(scope.db())
+    .await?;
+    let count = stored.len() as u32;
+    for row in stored {
+        if let Some(event) = new.iter().find(|e| e.id == row.id) {
+            known.add(row.position, late, (*event).clone());
+        }
+    }
+    let (stored, late) = if late { (0, count) } else { (count, 0) };
+    Ok(Appended { stored, known: events.len() as u32 - count, late })
 }
 
 /// Tells every server process that a run has changed, once this transaction is kept.
@@ -291,7 +348,7 @@ pub async fn by_code(store: &Store, code: &str) -> Result<Option<(PracticeId, Ru
 #[derive(Debug)]
 pub struct Changes {
     listener: PgListener,
-    process: uuid::Uuid,
+    process: Uuid,
 }
 
 /// One change, told by another process.
@@ -315,7 +372,7 @@ impl Changes {
     pub async fn next(&mut self) -> Result<Change> {
         loop {
             let Some(notice) = self.listener.try_recv().await? else { return Ok(Change::Unknown) };
-            let mut parts = notice.payload().split(' ').filter_map(|p| p.parse::<uuid::Uuid>().ok());
+            let mut parts = notice.payload().split(' ').filter_map(|p| p.parse::<Uuid>().ok());
             match (parts.next(), parts.next(), parts.next()) {
                 (Some(practice), Some(run), Some(process)) if process != self.process => {
                     return Ok(Change::Of(PracticeId(practice), RunId(run)));

@@ -15,6 +15,12 @@ pub async fn save(store: &Store, token_hash: &[u8], state: &serde_json::Value, u
     Ok(())
 }
 
+/// Lets a session live on until a time.
+pub async fn extend(store: &Store, token_hash: &[u8], until: DateTime<Utc>) -> Result<()> {
+    sqlx::query!("select session_extend($1, $2)", token_hash, until).execute(store.pool()).await?;
+    Ok(())
+}
+
 /// Ends a session, and clears away expired ones.
 pub async fn delete(store: &Store, token_hash: &[u8]) -> Result<()> {
     sqlx::query!("select session_delete($1)", token_hash).execute(store.pool()).await?;

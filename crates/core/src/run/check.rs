@@ -17,6 +17,25 @@ use crate::{
 /// The longest notification a chest strap sends, as hexadecimal digits: far more than the radio's packet holds.
 const BYTES_MAX: usize = 1024;
 
+/// Whether an event can only be judged by the state it arrives in. Taps, a strap's seconds and laps come many at a time and
+/// depend on nothing.
+pub const fn depends_on_state(kind: &Kind) -> bool {
+    !matches!(kind, Kind::Tap | Kind::StrapHeard { .. } | Kind::Tallied | Kind::ClockStarted)
+}
+
+/// Holds an event to what any event must be.
+///
+/// # Errors
+/// [`Code::OutOfRange`], naming the field.
+pub fn check_alone(event: &Event) -> Result<(), InputError> {
+    match &event.kind {
+        Kind::StrapHeard { bytes, .. } if bytes.len() > BYTES_MAX => {
+            Err(refuse("bytes", "A notification this long does not come from a heart-rate strap.".into()))
+        }
+        _ => Ok(()),
+    }
+}
+
 /// Holds an event to its protocol and to the state it arrives in.
 ///
 /// # Errors
@@ -50,9 +69,6 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
                 return Err(refuse(key, format!("{} is due when the effort is over.", due.label)));
             }
             check_inputs(protocol, &Inputs::from_iter([(key.clone(), *value)]))
-        }
-        Kind::StrapHeard { bytes, .. } if bytes.len() > BYTES_MAX => {
-            Err(refuse("bytes", "A notification this long does not come from a heart-rate strap.".into()))
         }
         Kind::Noted { text } => text::note(text, "text").map(|_| ()),
         Kind::StopExplained { note: Some(text), .. } | Kind::RecountWaived { reason: Some(text) } => text::note(text, "note").map(|_| ()),

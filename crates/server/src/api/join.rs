@@ -9,7 +9,7 @@ use super::runs::{Appended, Batch, RunView, view};
 use crate::{
     ApiError, ApiResult,
     auth::Brake,
-    intake,
+    intake::Intake,
     live::{Hub, Side},
     serve::ClockRate,
 };
@@ -74,8 +74,7 @@ pub async fn append(
     session: Session,
     request: HttpRequest,
     brake: web::Data<Brake>,
-    rate: web::Data<ClockRate>,
-    hub: web::Data<Hub>,
+    intake: web::Data<Intake>,
     code: web::Path<String>,
     batch: web::Json<Batch>,
 ) -> ApiResult<web::Json<Appended>> {
@@ -90,10 +89,7 @@ pub async fn append(
             "A partner sends taps and counts of one performer; the rest is with whoever leads the run.",
         ));
     }
-    let mut scope = store.scope(practice).await?;
-    let (done, run) = intake::take_in(&mut scope, None, run, batch.into_inner().events).await?;
-    let shown = view(&mut scope, run, **rate).await?;
-    scope.commit().await?;
-    hub.publish(&shown);
-    Ok(web::Json(Appended { stored: done.stored, known: done.known, late: done.late, view: shown.for_partners() }))
+    let scope = store.scope(practice).await?;
+    let done = intake.take_in(scope, None, run, batch.into_inner().events).await?;
+    Ok(web::Json(Appended { view: done.view.for_partners(), ..done }))
 }

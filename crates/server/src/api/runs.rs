@@ -28,7 +28,7 @@ use super::assess::client;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
-    intake,
+    intake::{self, Intake},
     live::{Hub, Side},
     serve::ClockRate,
     shelf::Shelf,
@@ -293,15 +293,10 @@ pub async fn append(
     who: SignedIn,
     id: web::Path<Uuid>,
     batch: web::Json<Batch>,
-    rate: web::Data<ClockRate>,
-    hub: web::Data<Hub>,
+    intake: web::Data<Intake>,
 ) -> ApiResult<web::Json<Appended>> {
-    let mut scope = who.scope().await?;
-    let (done, run) = intake::take_in(&mut scope, Some(who.coach), RunId(*id), batch.into_inner().events).await?;
-    let shown = view(&mut scope, run, **rate).await?;
-    scope.commit().await?;
-    hub.publish(&shown);
-    Ok(web::Json(Appended { stored: done.stored, known: done.known, late: done.late, view: shown }))
+    let scope = who.scope().await?;
+    Ok(web::Json(intake.take_in(scope, Some(who.coach), RunId(*id), batch.into_inner().events).await?))
 }
 
 fn cadence(protocol: &catalogue::Protocol, sex: Option<Sex>, chosen: Option<f64>) -> Result<Option<Cadence>, InputError> {
@@ -313,14 +308,22 @@ fn cadence(protocol: &catalogue::Protocol, sex: Option<Sex>, chosen: Option<f64>
     Cadence::new(beat).map(Some).map_err(|e| e.at("cadence"))
 }
 
-/// A run as it stands.
+/// A run as it stands in the database.
 pub async fn view(scope: &mut Scope, run: Run, rate: ClockRate) -> ApiResult<RunView> {
     let events = runs::events(scope, run.id).await?;
+    view_of(&run, &events, rate)
+}
+
+/// A run as its events make it.
+///
+/// # Errors
+/// Where what is kept of a rehearsal cannot be read.
+pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunView> {
     let first = run.performers.first().ok_or_else(ApiError::not_found)?;
     let many = run.performers.len() > 1;
     let state = fold(&run.protocol, &first.setup, events.iter().filter(|e| !many || e.slot.is_none()));
-    let performers = if many { performers(&run, &events) } else { Vec::new() };
-    let rehearsal = rehearsal(&run, first, &state, &events)?;
+    let performers = if many { performers(run, events) } else { Vec::new() };
+    let rehearsal = rehearsal(run, first, &state, events)?;
     Ok(RunView {
         id: run.id.0,
         person: first.person.filter(|_| !many).map(|p| p.0),
@@ -336,10 +339,10 @@ pub async fn view(scope: &mut Scope, run: Run, rate: ClockRate) -> ApiResult<Run
         server_now: Utc::now(),
         closed: run.closed_at.is_some(),
         result: first.result.filter(|_| !many).map(|r| r.0),
-        join_code: run.join_code.filter(|_| run.closed_at.is_none()),
-        protocol: run.protocol.id,
-        protocol_name: run.protocol.name,
-        count: run.protocol.count,
+        join_code: run.join_code.clone().filter(|_| run.closed_at.is_none()),
+        protocol: run.protocol.id.clone(),
+        protocol_name: run.protocol.name.clone(),
+        count: run.protocol.count.clone(),
     })
 }
 
