@@ -17,17 +17,19 @@ use crate::{
     person::Sex,
 };
 
+pub use crate::clamped::{ClampRule, ClampStage, Wobble};
 pub use crate::course::{Course, Level, Place, Schedule, ScheduleScore, TallyRule};
 pub use crate::staging::{FirstLoad, Goal, LoadRule, NextLoad, StageRule};
 
 /// The TOML of every protocol that ships, in the library's order.
-const BUILT_IN: [&str; 16] = [
+const BUILT_IN: [&str; 17] = [
     include_str!("../data/catalogue/bench-step-3min.toml"),
     include_str!("../data/catalogue/low-step-3min.toml"),
     include_str!("../data/catalogue/class-step-3min.toml"),
     include_str!("../data/catalogue/single-stage-step.toml"),
     include_str!("../data/catalogue/single-stage-cycle.toml"),
     include_str!("../data/catalogue/multistage-cycle.toml"),
+    include_str!("../data/catalogue/clamped-cycle.toml"),
     include_str!("../data/catalogue/mile-walk.toml"),
     include_str!("../data/catalogue/run-12min.toml"),
     include_str!("../data/catalogue/run-1-5mile.toml"),
@@ -84,6 +86,8 @@ pub struct Protocol {
     pub course: Option<Course>,
     /// The levels, for an audio-paced test.
     pub schedule: Option<Schedule>,
+    /// The stages at clamped heart rates.
+    pub clamp: Option<ClampRule>,
     /// How the maximal heart rate is predicted unless the assessor chooses otherwise.
     pub hr_max_method: Option<HrMaxMethod>,
     /// What has to be at hand.
@@ -134,12 +138,14 @@ pub enum Family {
     DistanceEffort,
     /// Runs to beeps that come faster and faster.
     AudioPaced,
+    /// Stages at given heart rates, recorded by the instruments and read afterwards.
+    ClampedHeartRate,
 }
 
 impl Family {
     /// Whether the floor can run it live; the others are entered afterwards.
     pub const fn runs_live(self) -> bool {
-        !matches!(self, Self::AudioPaced)
+        !matches!(self, Self::AudioPaced | Self::ClampedHeartRate)
     }
 }
 
@@ -568,6 +574,11 @@ impl Protocol {
         self.stages.as_ref().is_some_and(|s| matches!(s.goal, Goal::Line { .. }))
     }
 
+    /// Whether anything rests on how high the heart rate can go.
+    pub fn uses_hr_max(&self) -> bool {
+        self.records_stages() || self.clamp.is_some()
+    }
+
     /// The condition with this key.
     pub fn condition(&self, key: &str) -> Option<&Condition> {
         self.conditions.iter().find(|c| c.key == key)
@@ -666,6 +677,7 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         Family::TimedEffort => protocol.course.as_ref().is_some_and(|c| c.seconds.is_some()),
         Family::DistanceEffort => protocol.course.as_ref().is_some_and(|c| c.distance_m.is_some()),
         Family::AudioPaced => protocol.schedule.is_some(),
+        Family::ClampedHeartRate => protocol.clamp.as_ref().is_some_and(|c| !c.stages.is_empty()),
     };
     if !has_rules {
         return fail("family", "the rules of its family are missing".into());

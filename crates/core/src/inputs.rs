@@ -12,16 +12,21 @@ use serde::{
     ser::SerializeMap,
 };
 
+use crate::clamped::Sample;
+
 /// The latest minute of a stage in which a heart rate is read.
 pub const LAST_MINUTE: u8 = 9;
 
-/// Readings by key, with the stages of a staged test. In JSON one object: `{"hr_5":128,"hr_6":131}` or
-/// `{"stages":[{"load_kgm_min":150,"hr_2":98,"hr_3":100}]}`. Yes and no are 1 and 0.
+/// Readings by key, with the stages of a staged test and the recording of a ride. In JSON one object:
+/// `{"hr_5":128,"hr_6":131}`, `{"stages":[{"load_kgm_min":150,"hr_2":98,"hr_3":100}]}` or
+/// `{"rpe_1":10,"series":[{"time_s":1,"power_w":120,"hr_bpm":98,"cadence_rpm":90}]}`. Yes and no are 1 and 0.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Inputs {
     values: BTreeMap<String, f64>,
     /// In the order in which they were done.
     pub stages: Vec<StageInput>,
+    /// The recording of a ride, in order of time.
+    pub series: Vec<Sample>,
 }
 
 /// One stage: the load and the heart rates at the ends of its minutes.
@@ -51,7 +56,7 @@ impl StageInput {
 impl Inputs {
     /// No readings.
     pub const fn new() -> Self {
-        Self { values: BTreeMap::new(), stages: Vec::new() }
+        Self { values: BTreeMap::new(), stages: Vec::new(), series: Vec::new() }
     }
 
     /// The reading with this key.
@@ -71,7 +76,7 @@ impl Inputs {
 
     /// Whether nothing was read.
     pub fn is_empty(&self) -> bool {
-        self.values.is_empty() && self.stages.is_empty()
+        self.values.is_empty() && self.stages.is_empty() && self.series.is_empty()
     }
 
     /// Heart rates by minute from the keys `hr_1` to `hr_9`, in order.
@@ -110,7 +115,7 @@ impl<'a> IntoIterator for &'a Inputs {
 
 impl<K: Into<String>> FromIterator<(K, f64)> for Inputs {
     fn from_iter<T: IntoIterator<Item = (K, f64)>>(pairs: T) -> Self {
-        Self { values: pairs.into_iter().map(|(k, v)| (k.into(), v)).collect(), stages: Vec::new() }
+        Self { values: pairs.into_iter().map(|(k, v)| (k.into(), v)).collect(), ..Self::new() }
     }
 }
 
@@ -122,6 +127,9 @@ impl Serialize for Inputs {
         }
         if !self.stages.is_empty() {
             map.serialize_entry("stages", &self.stages)?;
+        }
+        if !self.series.is_empty() {
+            map.serialize_entry("series", &self.series)?;
         }
         map.end()
     }
@@ -170,6 +178,7 @@ impl<'de> Deserialize<'de> for Inputs {
                 while let Some(key) = map.next_key::<String>()? {
                     match key.as_str() {
                         "stages" => inputs.stages = map.next_value()?,
+                        "series" => inputs.series = map.next_value()?,
                         "trained" => inputs.insert(key, map.next_value::<Value>()?.number()),
                         _ => inputs.insert(key, map.next_value::<f64>()?),
                     }

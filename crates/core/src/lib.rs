@@ -15,6 +15,7 @@
 //! | [`pulse`] | what does a counted or tapped pulse say? |
 //! | [`hr_max`] | how high can the heart rate go, and where does the test end? |
 //! | [`course`] | what is counted on the way, and which levels are there? |
+//! | [`clamped`] | what does a ride at clamped heart rates say? |
 //! | [`staging`] | how does a staged test go from load to load? |
 //! | [`strap`] | what does a chest strap say? |
 //! | [`run`] | where is the test now, and what comes next? |
@@ -34,6 +35,7 @@
 
 pub mod catalogue;
 pub mod change;
+pub mod clamped;
 pub mod course;
 pub mod error;
 pub mod estimate;

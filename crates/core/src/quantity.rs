@@ -12,6 +12,19 @@ pub fn label(key: &str) -> &str {
         "time_s" => "time",
         "reps" => "knee lifts",
         "speed_kmh" => "speed",
+        "hrr60" => "heart rate drop in 60 s",
+        "mean_power_1" => "mean power, stage 1",
+        "mean_power_2" => "mean power, stage 2",
+        "mean_power_3" => "mean power, stage 3",
+        "mean_hr_1" => "mean heart rate, stage 1",
+        "mean_hr_2" => "mean heart rate, stage 2",
+        "mean_hr_3" => "mean heart rate, stage 3",
+        "mean_cadence_1" => "mean cadence, stage 1",
+        "mean_cadence_2" => "mean cadence, stage 2",
+        "mean_cadence_3" => "mean cadence, stage 3",
+        "rpe_1" => "exertion, stage 1",
+        "rpe_2" => "exertion, stage 2",
+        "rpe_3" => "exertion, stage 3",
         other => other,
     }
 }
@@ -26,6 +39,10 @@ pub fn unit(key: &str) -> &'static str {
         "time_s" => "s",
         "reps" => "reps",
         "speed_kmh" => "km/h",
+        "hrr60" | "mean_hr_1" | "mean_hr_2" | "mean_hr_3" => "bpm",
+        "mean_power_1" | "mean_power_2" | "mean_power_3" => "W",
+        "mean_cadence_1" | "mean_cadence_2" | "mean_cadence_3" => "rpm",
+        "rpe_1" | "rpe_2" | "rpe_3" => "RPE",
         _ => "",
     }
 }
@@ -38,7 +55,9 @@ pub fn unit_shown(key: &str) -> &'static str {
 /// The value as it is shown: as many decimals as the measure deserves.
 pub fn shown(key: &str, value: f64) -> String {
     match key {
-        "recovery_hr" | "distance_m" | "reps" => rounded(value, 0),
+        "recovery_hr" | "distance_m" | "reps" | "hrr60" => rounded(value, 0),
+        key if key.starts_with("mean_") => rounded(value, 0),
+        key if key.starts_with("rpe_") => rounded(value, 1),
         "vo2max_l_min" => format!("{value:.2}"),
         "time_s" => minutes(value),
         _ => format!("{value:.1}").replace('-', "−"),

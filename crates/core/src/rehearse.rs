@@ -88,7 +88,7 @@ pub fn demands(protocol: &Protocol, setup: &Setup, client: &Client, state: &Stat
                 asked.extend(work.end_ms.map(rest));
             }
         }
-        Family::AudioPaced => {}
+        Family::AudioPaced | Family::ClampedHeartRate => {}
     }
     asked.extend(state.over_ms.or(state.stopped_ms).map(rest));
     asked.sort_by(|a, b| a.from_s.total_cmp(&b.from_s));

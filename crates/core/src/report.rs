@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use crate::{
     catalogue::Protocol,
     change::{self, Comparison, Point, TypicalError, Unlike},
-    estimate::Working,
+    estimate::{Equation, Working},
     norms::{Bound, Standing, Tick},
     person::{Facts, Sex},
     pulse, quantity,
@@ -31,6 +31,8 @@ pub struct QuantityReport {
     pub unit: String,
     /// The method's name.
     pub method: String,
+    /// Whether it is an estimate of something not measured.
+    pub is_estimate: bool,
     /// Standard error of estimate as published, in the unit.
     pub see: Option<f64>,
     /// Why it could not be computed.
@@ -139,6 +141,7 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, repeats: &[f64])
         shown: value.map(|v| quantity::shown(key, v)).unwrap_or_default(),
         unit: quantity::unit_shown(key).to_owned(),
         method: equation.map(|e| e.name().to_owned()).unwrap_or_default(),
+        is_estimate: equation.is_some_and(Equation::is_estimate),
         see: outcome.result(key).and_then(|e| e.see),
         refused: outcome.refused.iter().find(|(q, _)| *q == key).map(|(_, e)| e.message.clone()),
         working: equation.and_then(|e| e.working(key, trial, outcome)),

@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 pub use crate::inputs::Inputs;
 use crate::{
     catalogue::Protocol,
+    clamped,
     error::{Code, InputError},
     estimate::{Equation, Estimate, Nothing, cycle::StageLine},
     hr_max::{CeilingRule, HrMaxMethod},
@@ -151,6 +152,10 @@ pub fn check_inputs(protocol: &Protocol, inputs: &Inputs) -> Result<(), InputErr
     if !inputs.stages.is_empty() && !protocol.records_stages() {
         return Err(unknown(protocol, "stages"));
     }
+    if !inputs.series.is_empty() && protocol.clamp.is_none() {
+        return Err(unknown(protocol, "series"));
+    }
+    clamped::check_series(&inputs.series)?;
     inputs.stages.iter().enumerate().try_for_each(|(k, stage)| check_stage(k + 1, stage))
 }
 

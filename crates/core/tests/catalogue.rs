@@ -147,7 +147,7 @@ fn what_an_estimate_is_made_of_is_asked_for_by_name() {
         let trial = Trial { protocol, facts, inputs: &empty, options: Options::default(), circumstances: Circumstances::default() };
         let error = compute(&trial).unwrap_err();
         assert_eq!(error.code, Code::MissingInput, "{}", protocol.id);
-        let known = error.field.as_deref().is_some_and(|f| protocol.input(f).is_some() || f == "stages");
+        let known = error.field.as_deref().is_some_and(|f| protocol.input(f).is_some() || f == "stages" || f == "series");
         assert!(known, "{}: {:?}", protocol.id, error.field);
         assert!(!example.inputs.is_empty());
     }

@@ -6,6 +6,7 @@ use actix_web::App;
 use impulso_core::{
     catalogue::{self, Protocol, Source, SourceKind},
     change::TypicalError,
+    clamped::Pattern,
     norms,
     person::Sex,
     quantity, text,
@@ -176,6 +177,12 @@ fn method(page: &mut String, protocol: &Protocol) {
             example.working.formula,
             example.working.filled
         );
+    }
+    if protocol.clamp.is_some() {
+        page.push_str("\nFrom ride to ride, beyond what each wobbles by itself:\n\n");
+        for pattern in [Pattern::Fitter, Pattern::LessFit, Pattern::AcutelyTired, Pattern::ChronicallyTired, Pattern::Mixed] {
+            let _ = writeln!(page, "- {}", pattern.sentence());
+        }
     }
     for used in &protocol.norms {
         let _ = writeln!(page, "- {} is compared with `{}`.", text::capital(quantity::label(&used.quantity)), used.table);

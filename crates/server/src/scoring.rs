@@ -172,7 +172,8 @@ pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], sex: O
         if of_protocol.len() < 2 {
             continue;
         }
-        for scoring in protocol.scoring.iter().rev() {
+        // Only what is followed over time has a change rule.
+        for scoring in protocol.scoring.iter().rev().filter(|s| protocol.change_rule(&s.quantity).is_some()) {
             let quantity = &scoring.quantity;
             let points: Vec<_> = of_protocol.iter().filter_map(|r| r.point(quantity)).collect();
             let [.., now] = points.as_slice() else { continue };

@@ -36,6 +36,7 @@ export type Fits = S["Fit"][];
 export type Means = S["Means"];
 export type StopReason = S["StopReason"];
 export type ResultPage = S["ResultPage"];
+export type RideReport = S["RideReport"];
 export type QuantityReport = S["QuantityReport"];
 export type NormReport = S["NormReport"];
 export type Comparison = S["Comparison"];

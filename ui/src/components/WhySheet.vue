@@ -25,7 +25,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
         {{
           quantity.see != null
             ? `${quantity.see} ${quantity.unit}`
-            : quantity.method === "mcardle-1972"
+            : quantity.is_estimate
               ? "none known for this equation"
               : "not an estimate"
         }}.

@@ -79,7 +79,7 @@ const compare = useDebounceFn(async () => {
 watch([conditions, page], () => void compare(), { deep: true });
 const differs = (key: string) => unlike.value.find((u) => u.key === key);
 
-const live = computed(() => page.value?.protocol.family !== "audio_paced");
+const live = computed(() => page.value?.runs_live ?? true);
 const { busy, failure, run } = useAction();
 const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
 const known = computed(() => new Set([...asked.value.map((c) => c.key), "cadence", "overrule_reason", "resting_hr", "hr_max"]));

@@ -32,6 +32,8 @@ const { draft, clear } = useDraft(`enter.${props.id}.${props.protocol}`, {
   stages: [{ load: "150", rates: {} }] as Stage[],
   method: "",
   resting: "",
+  measured: "",
+  series: "",
   filled: false,
 });
 const { busy, failure, run } = useAction();
@@ -53,9 +55,16 @@ const minutesOf = computed(() => {
   for (let m = Math.max(...out) + 1; m <= rule.value.until_minute; m++) out.push(m);
   return out;
 });
+const recorded = computed(() => page.value?.protocol.clamp != null);
+/** The recording's file as it was chosen; its text goes to the server as it is. */
+async function choose(event: Event) {
+  const file = (event.target as HTMLInputElement).files?.[0];
+  if (file) draft.value.series = await file.text();
+}
+const lines = computed(() => draft.value.series.trim().split("\n").length - 1);
 const wrong = (key: string) =>
   local.value?.field === key ? local.value.message : failure.value?.field === key ? failure.value.message : null;
-const known = computed(() => new Set([...asked.value.map((c) => c.key), ...inputs.value.map((i) => i.key), "on", "stages"]));
+const known = computed(() => new Set([...asked.value.map((c) => c.key), ...inputs.value.map((i) => i.key), "on", "stages", "series", "resting_hr", "hr_max", "hr_max_method"]));
 
 /** `7:02` is a time in minutes and seconds; anything else is a number. */
 function number(text: string): number {
@@ -101,6 +110,8 @@ async function keep() {
     conditions,
     hr_max_method: (draft.value.method || null) as never,
     resting_hr: draft.value.resting ? number(draft.value.resting) : null,
+    hr_max: draft.value.measured ? number(draft.value.measured) : null,
+    series_csv: draft.value.series || null,
   };
   const kept = await run(() => take(api.POST("/api/people/{id}/results", { params: { path: { id: props.id } }, body })));
   if (!kept) return;
@@ -129,6 +140,16 @@ async function keep() {
             >{{ wrong("on") }}</span
           ></label
         >
+        <div v-if="recorded" class="field">
+          <label class="name" for="recording">Recording of the ride</label>
+          <input id="recording" type="file" accept=".csv,text/csv,text/plain" aria-describedby="recording-hint" @change="choose" />
+          <p id="recording-hint" class="hint">
+            A CSV file with the columns <code>time_s, power_w, hr_bpm, cadence_rpm</code>, from the start of the first stage to a minute
+            after the last. A dropout is an empty field.
+          </p>
+          <p v-if="draft.series" class="soft" role="status">{{ lines }} lines chosen. They stay here until the result is kept.</p>
+          <p v-if="wrong('series')" class="wrong" role="alert">{{ wrong("series") }}</p>
+        </div>
         <label v-for="i in inputs" :key="i.key" class="field"
           ><span class="name">{{ i.label }}</span>
           <ElInput v-model="draft.values[i.key]" :name="i.key" inputmode="decimal" class="number"
@@ -159,17 +180,27 @@ async function keep() {
           <label class="field"
             ><span class="name">Resting heart rate</span
             ><ElInput v-model="draft.resting" name="resting_hr" class="number" inputmode="numeric"><template #append>bpm</template></ElInput
-            ><span class="hint">Where it was taken: it may lower the ceiling.</span></label
+            ><span class="hint">Where it was taken: it may lower the ceiling.</span
+            ><span v-if="wrong('resting_hr')" class="wrong" role="alert">{{ wrong("resting_hr") }}</span></label
           >
-          <div class="field">
+        </div>
+        <template v-if="page.hr_max.length">
+          <label class="field"
+            ><span class="name">Measured maximal heart rate</span
+            ><ElInput v-model="draft.measured" name="hr_max" class="number" inputmode="numeric"><template #append>bpm</template></ElInput
+            ><span class="hint">Where there is one, it wins over any rule.</span
+            ><span v-if="wrong('hr_max')" class="wrong" role="alert">{{ wrong("hr_max") }}</span></label
+          >
+          <div v-if="!draft.measured" class="field">
             <span id="m-h" class="name">Maximal heart rate</span>
             <ElRadioGroup v-model="draft.method" aria-labelledby="m-h">
               <ElRadioButton v-for="o in page.hr_max" :key="o.method" :value="o.usual ? '' : o.method"
                 >{{ o.formula }}: {{ Math.round(o.hr_max) }}</ElRadioButton
               >
             </ElRadioGroup>
+            <p v-if="wrong('hr_max_method')" class="wrong" role="alert">{{ wrong("hr_max_method") }}</p>
           </div>
-        </div>
+        </template>
       </section>
       <section>
         <h2>How it was</h2>
@@ -235,6 +266,10 @@ input[type="date"],
   background: var(--card);
   color: var(--ink);
   padding: 4px 10px;
+}
+input[type="file"] {
+  font: inherit;
+  max-width: 100%;
 }
 .stages input {
   width: 84px;

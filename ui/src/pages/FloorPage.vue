@@ -36,6 +36,7 @@ const inner = computed(() => {
     timed_effort: EffortFloor,
     distance_effort: EffortFloor,
     audio_paced: null,
+    clamped_heart_rate: null,
   }[run.view?.family ?? "counted_recovery"];
 });
 const about = computed(() =>

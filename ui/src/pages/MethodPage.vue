@@ -25,7 +25,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
     </div>
     <p class="lead">{{ m.protocol.summary }} {{ m.protocol.tells }}</p>
     <p class="actions">
-      <RouterLink v-if="m.protocol.family !== 'audio_paced'" :to="`/rehearsals/new?protocol=${id}`">Rehearse it</RouterLink>
+      <RouterLink v-if="m.runs_live" :to="`/rehearsals/new?protocol=${id}`">Rehearse it</RouterLink>
       <RouterLink v-if="id === 'class-step-3min'" to="/classes/new">Run it with a class</RouterLink>
     </p>
     <div class="two">

@@ -6,6 +6,7 @@ import Extrapolation from "@/components/Extrapolation.vue";
 import ChangeLine from "@/components/ChangeLine.vue";
 import NormRule from "@/components/NormRule.vue";
 import PageState from "@/components/PageState.vue";
+import RideTable from "@/components/RideTable.vue";
 import RetestPlanner from "@/components/RetestPlanner.vue";
 import WhySheet from "@/components/WhySheet.vue";
 import { dayYear } from "@/composables/dates";
@@ -19,6 +20,8 @@ const main = computed(() => r.value?.report?.quantities.find((q) => q.value != n
 /** Which way of knowing the maximal heart rate the picture shows; the stored one at first. */
 const method = ref<string | null>(null);
 const choice = computed(() => r.value?.hr_max_choices.find((c) => (method.value === null ? c.stored : c.method === method.value)) ?? null);
+/** A ride is read as a whole, in its table; one number of it still opens its “why”. */
+const shown = computed(() => (r.value?.ride ? (main.value ? [main.value] : []) : (r.value?.report?.quantities ?? [])));
 const change = computed(() => (main.value ? r.value?.progress[main.value.key] : null));
 const lastOf = (key: string) => {
   const since = r.value?.progress[key]?.since_last;
@@ -55,10 +58,11 @@ function ask(q: QuantityReport) {
     </div>
 
     <template v-if="r.report && main">
-      <p class="lead">{{ r.report.headline }}</p>
+      <p class="lead">{{ r.ride?.sentence ?? r.report.headline }}</p>
       <div class="two">
         <div>
-          <section v-for="q in r.report.quantities" :key="q.key" class="quantity">
+          <RideTable v-if="r.ride" :ride="r.ride" />
+          <section v-for="q in shown" :key="q.key" class="quantity">
             <div class="figure">
               <span class="label">{{ q.label }}</span>
               <template v-if="q.value != null">

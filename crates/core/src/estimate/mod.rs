@@ -7,6 +7,7 @@
 
 pub mod cycle;
 pub mod field;
+mod ride;
 pub mod row;
 pub mod step;
 mod working;
@@ -36,6 +37,10 @@ pub enum Equation {
     ShuttleSpeed,
     /// The distance up to a shuttle of a level. Arithmetic on the protocol's schedule.
     ShuttleDistance,
+    /// The mean over a stage at a clamped heart rate, without its first minute. Source: Lamberts et al. 2011; recalled.
+    ClampedMean,
+    /// The drop of the heart rate in the minute after the last stage. Source: Lamberts et al. 2011; recalled.
+    RecoveryAfterClamp,
     /// VO2max from the recovery heart rate after the 3-minute bench step.
     /// Source: McArdle et al. 1972; recalled.
     #[serde(rename = "mcardle-1972")]
@@ -140,6 +145,8 @@ impl Equation {
             Self::LapDistance => "lap-distance",
             Self::ShuttleSpeed => "shuttle-speed",
             Self::ShuttleDistance => "shuttle-distance",
+            Self::ClampedMean => "clamped-mean",
+            Self::RecoveryAfterClamp => "recovery-after-clamp",
             Self::McArdle1972 => "mcardle-1972",
             Self::Astrand1960 => "astrand-1960",
             Self::AcsmStepAstrand1960 => "acsm-step-astrand-1960",
@@ -160,7 +167,14 @@ impl Equation {
     pub const fn is_estimate(self) -> bool {
         !matches!(
             self,
-            Self::CountToRate | Self::MinuteCount | Self::AsMeasured | Self::LapDistance | Self::ShuttleSpeed | Self::ShuttleDistance
+            Self::CountToRate
+                | Self::MinuteCount
+                | Self::AsMeasured
+                | Self::LapDistance
+                | Self::ShuttleSpeed
+                | Self::ShuttleDistance
+                | Self::ClampedMean
+                | Self::RecoveryAfterClamp
         )
     }
 
@@ -193,6 +207,8 @@ impl Equation {
             Self::Bangsbo2008Level1 => field::shuttle_recovery_1(earlier("distance_m").unwrap_or_default()).into(),
             Self::Bangsbo2008Level2 => field::shuttle_recovery_2(earlier("distance_m").unwrap_or_default()).into(),
             Self::Buchheit2008 => field::interval_30_15(trial, earlier("speed_kmh").unwrap_or_default())?.into(),
+            Self::ClampedMean => ride::stage_mean(quantity, trial)?,
+            Self::RecoveryAfterClamp => ride::recovery(trial)?,
             Self::Hagerman1984 => row::vo2max(trial, earlier("time_s").unwrap_or_default())?.into(),
             Self::Hagerman1984Inverse => row::time_s(trial)?.into(),
         })

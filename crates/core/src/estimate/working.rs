@@ -49,6 +49,16 @@ impl Equation {
             Self::ShuttleDistance => {
                 work("distance up to the last completed shuttle".into(), format!("{} m", shown(0)?), "from the protocol’s schedule")
             }
+            Self::ClampedMean => work(
+                "mean of the stage without its first minute".into(),
+                crate::quantity::with_unit(quantity, result?),
+                "from the recording; dropouts left out",
+            ),
+            Self::RecoveryAfterClamp => work(
+                "HRR60 = last heart rate of the last stage − the one 60 s later".into(),
+                format!("HRR60 = {} bpm", shown(0)?),
+                "both from the recording, bpm",
+            ),
             Self::McArdle1972 => {
                 let sex = facts.sex?;
                 let (intercept, slope) = step::bench_step_line(sex);

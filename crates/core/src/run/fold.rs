@@ -156,7 +156,7 @@ impl State {
             Family::CountedRecovery => counted::inputs(self, protocol, setup),
             Family::StagedSteadyState => staged::inputs(self, protocol),
             Family::TimedEffort | Family::DistanceEffort => super::effort::inputs(self, protocol),
-            Family::AudioPaced => Inputs::new(),
+            Family::AudioPaced | Family::ClampedHeartRate => Inputs::new(),
         };
         setup.fill(protocol, &mut inputs);
         inputs
@@ -227,7 +227,7 @@ impl<'a> Fold<'a> {
             Family::CountedRecovery => Engine::Counted(Counted::new(protocol)),
             Family::StagedSteadyState => Engine::Staged(Staged::new(protocol, setup, &mut state)),
             Family::TimedEffort | Family::DistanceEffort => Engine::Effort(Effort::new(protocol, setup, &mut state)),
-            Family::AudioPaced => Engine::None,
+            Family::AudioPaced | Family::ClampedHeartRate => Engine::None,
         };
         Self { engine, state, trace: Trace::default() }
     }

@@ -43,6 +43,8 @@ pub struct AssessPage {
     pub fit: Fit,
     /// Today's readiness check, where there is one.
     pub readiness: Option<ReadinessPage>,
+    /// Whether the floor runs it; the others are entered afterwards.
+    pub runs_live: bool,
     /// The beat the protocol gives this person; absent where the coach must choose.
     pub cadence: Option<f64>,
     /// Every beat the protocol knows.
@@ -122,6 +124,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
             advice: c.advice,
             overrule_reason: c.overrule_reason,
         }),
+        runs_live: protocol.family.runs_live(),
         cadence: cadence.and_then(|c| c.for_sex(person.profile.sex)),
         cadence_choices: cadence.map(catalogue::CadenceRule::choices).unwrap_or_default(),
         suggested: suggested(protocol, person.profile.sex, last.map(|r| &r.conditions)),
@@ -166,7 +169,7 @@ fn loads(protocol: &Protocol, sex: Option<Sex>) -> Option<FirstLoads> {
 }
 
 fn hr_max_options(protocol: &Protocol, facts: &Facts) -> Vec<HrMaxOption> {
-    if !protocol.records_stages() {
+    if !protocol.uses_hr_max() {
         return Vec::new();
     }
     let option = |method: HrMaxMethod| {

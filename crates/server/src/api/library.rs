@@ -48,6 +48,8 @@ pub struct LibraryLine {
 pub struct MethodPage {
     /// The whole protocol.
     pub protocol: Protocol,
+    /// Whether the floor runs it; the others are entered afterwards.
+    pub runs_live: bool,
     /// Each equation worked through with the protocol's example readings.
     pub examples: Vec<Example>,
     /// The tables, with their sources.
@@ -99,7 +101,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         .filter_map(norms::table)
         .map(|t| TableLine { id: t.id.to_owned(), population: t.population.to_owned(), source: t.source.clone(), status: t.status.clone() })
         .collect();
-    Ok(web::Json(MethodPage { protocol: protocol.clone(), examples: examples(protocol), tables }))
+    Ok(web::Json(MethodPage { runs_live: protocol.family.runs_live(), protocol: protocol.clone(), examples: examples(protocol), tables }))
 }
 
 /// A line of the list.

@@ -11,6 +11,7 @@ pub mod readiness;
 pub mod rehearsals;
 pub mod results;
 pub mod retests;
+pub mod ride;
 pub mod runs;
 pub mod session;
 pub mod today;

@@ -30,7 +30,11 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::{retests::RetestLine, runs::with_rates};
+use super::{
+    retests::RetestLine,
+    ride::{self, RideReport},
+    runs::with_rates,
+};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -71,6 +75,8 @@ pub struct ResultPage {
     pub line: Option<StageLine>,
     /// How far the estimate moves with the way the maximal heart rate is known; the stored one is marked.
     pub hr_max_choices: Vec<HrMaxChoice>,
+    /// A ride at clamped heart rates, read together with the one before it.
+    pub ride: Option<RideReport>,
     /// For a practice's own protocol: the name of the one it was copied from.
     pub copied_from: Option<String>,
     /// The method's sources.
@@ -244,6 +250,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         retests: open.into_iter().filter(|r| r.protocol_id == protocol.id).map(|r| RetestLine::new(r, &shelf, today)).collect(),
         line: trial_line(protocol, &result),
         hr_max_choices: hr_max_choices(protocol, &result),
+        ride: ride::report(protocol, &result, &history),
         copied_from: protocol.based_on.as_deref().map(|id| shelf.name(id)),
         sources: protocol.sources.clone(),
         today,
@@ -345,6 +352,8 @@ pub struct EntryForm {
     /// The stages of a staged test, in order.
     #[serde(default)]
     pub stages: Vec<StageForm>,
+    /// The recording of a ride as CSV: `time_s,power_w,hr_bpm,cadence_rpm`.
+    pub series_csv: Option<String>,
     /// The circumstances.
     #[serde(default)]
     #[schema(value_type = BTreeMap<String, impulso_core::run::event::Answer>)]
@@ -405,6 +414,9 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: web::Json<EntryForm
         .into_iter()
         .map(|s| StageInput { load_kgm_min: s.load_kgm_min, readings: s.heart_rates.into_iter().collect() })
         .collect();
+    if let Some(csv) = &form.series_csv {
+        inputs.series = impulso_formats::ride::parse(csv)?;
+    }
     setup.fill(protocol, &mut inputs);
     let mut conditions = setup.recorded(protocol);
     if let Some(load) = inputs.get("load_kgm_min").filter(|_| protocol.condition("load_kgm_min").is_some()) {

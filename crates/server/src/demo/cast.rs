@@ -48,6 +48,19 @@ pub struct Test {
     pub readings: &'static [(&'static str, f64)],
     /// Load, heart rate at minute 2 and 3, for a test in stages.
     pub stages: &'static [(f64, f64, f64)],
+    /// What was ridden, for a ride at clamped heart rates.
+    pub ride: Option<Ride>,
+}
+
+/// A ride at clamped heart rates.
+#[derive(Clone, Copy)]
+pub struct Ride {
+    /// Mean power of each stage, W.
+    pub power: [f64; 3],
+    /// How hard each felt, 6 to 20.
+    pub rpe: [f64; 3],
+    /// By how much the heart rate fell in the minute after, bpm.
+    pub drop: f64,
 }
 
 /// What was odd about a test.
@@ -74,7 +87,7 @@ pub struct Plan {
 }
 
 const fn counted(protocol: &'static str, days_ago: u64, count: f64) -> Test {
-    Test { protocol, days_ago, count, oddity: None, readings: &[], stages: &[] }
+    Test { protocol, days_ago, count, oddity: None, readings: &[], stages: &[], ride: None }
 }
 
 const fn bench(days_ago: u64, count: f64) -> Test {
@@ -95,6 +108,10 @@ const fn read(protocol: &'static str, days_ago: u64, readings: &'static [(&'stat
 
 const fn cycle(days_ago: u64, stages: &'static [(f64, f64, f64)]) -> Test {
     Test { stages, ..counted("multistage-cycle", days_ago, 0.0) }
+}
+
+const fn ride(days_ago: u64, power: [f64; 3], rpe: [f64; 3], drop: f64) -> Test {
+    Test { ride: Some(Ride { power, rpe, drop }), ..counted("clamped-cycle", days_ago, 0.0) }
 }
 
 const fn odd(test: Test, oddity: Oddity) -> Test {
@@ -221,7 +238,17 @@ pub const CAST: &[Client] = &[
         goal: "make the travelling team",
         height: "181",
         mass: "76",
-        tests: &[bench(365, 35.0), bench(281, 34.0), odd(bench(197, 29.0), Oddity::LowBench), bench(113, 33.0), bench(29, 32.0)],
+        tests: &[
+            bench(365, 35.0),
+            bench(281, 34.0),
+            odd(bench(197, 29.0), Oddity::LowBench),
+            bench(113, 33.0),
+            bench(29, 32.0),
+            ride(24, [118.0, 196.0, 243.0], [10.0, 14.0, 17.0], 36.0),
+            ride(17, [121.0, 198.0, 245.0], [10.0, 14.0, 17.0], 37.0),
+            ride(10, [122.0, 197.0, 246.0], [10.0, 14.0, 17.0], 37.0),
+            ride(3, [125.0, 205.0, 255.0], [10.0, 14.0, 17.0], 42.0),
+        ],
         plan: Some(plan("bench-step-3min", 12, &[-197, -113, -29, 55])),
         ..NOBODY
     },

@@ -5,6 +5,7 @@
 //! test is drawn, from a fixed seed.
 
 mod cast;
+mod ride;
 
 use std::collections::BTreeMap;
 
@@ -150,6 +151,9 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
     let mut inputs: Inputs = test.readings.iter().copied().collect();
     inputs.stages =
         test.stages.iter().map(|(load, two, three)| StageInput { load_kgm_min: *load, readings: vec![(2, *two), (3, *three)] }).collect();
+    if let Some(ride) = &test.ride {
+        inputs = ride::recorded(protocol, ride, client.age);
+    }
     if !inputs.is_empty() {
         let setup = Setup {
             conditions: usual(protocol, client.sex),

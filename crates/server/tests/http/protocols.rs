@@ -35,7 +35,74 @@ fn entry(id: &str) -> Value {
         .iter()
         .map(|s| json!({"load_kgm_min": s["load_kgm_min"], "heart_rates": {"2": s["hr_2"], "3": s["hr_3"]}}))
         .collect();
-    json!({"id": Uuid::now_v7(), "protocol": id, "on": "2026-11-20", "inputs": inputs, "stages": stages, "conditions": conditions(id)})
+    let csv = inputs.remove("series").map(|series| recording(series.as_array().unwrap()));
+    json!({
+        "id": Uuid::now_v7(), "protocol": id, "on": "2026-11-20", "inputs": inputs, "stages": stages, "series_csv": csv,
+        "conditions": conditions(id)
+    })
+}
+
+/// A ride's recording as the instruments export it.
+fn recording(series: &[Value]) -> String {
+    let mut csv = "time_s,power_w,hr_bpm,cadence_rpm".to_owned();
+    for line in series {
+        let cell = |key: &str| line[key].as_f64().map(|v| v.to_string()).unwrap_or_default();
+        csv += &format!("\n{},{},{},{}", cell("time_s"), cell("power_w"), cell("hr_bpm"), cell("cadence_rpm"));
+    }
+    csv
+}
+
+/// A ride with one line a second: mean power and heart rate of each stage, and the heart rate a minute after.
+fn ride(power: [f64; 3], rates: [f64; 3], later: f64, rpe: [f64; 3], on: &str) -> Value {
+    let at = |t: u32| {
+        let k = if t <= 360 {
+            0
+        } else if t <= 720 {
+            1
+        } else {
+            2
+        };
+        let bpm = if t > 900 { later } else { rates[k] };
+        json!({"time_s": t, "power_w": if t > 900 { 0.0 } else { power[k] }, "hr_bpm": bpm, "cadence_rpm": 90})
+    };
+    let series: Vec<Value> = (1..=960).map(at).collect();
+    let mut body = entry("clamped-cycle");
+    body["series_csv"] = json!(recording(&series));
+    body["inputs"] = json!({"rpe_1": rpe[0], "rpe_2": rpe[1], "rpe_3": rpe[2]});
+    body["on"] = json!(on);
+    body
+}
+
+#[tokio::test]
+async fn rides_at_clamped_heart_rates_are_read_together_and_a_bad_recording_says_where() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let path = format!("/people/{person}/results");
+    let rates = [110.0, 147.0, 165.0];
+    let mut pages = Vec::new();
+    for body in [
+        ride([120.0, 190.0, 240.0], rates, 129.0, [10.0, 14.0, 17.0], "2026-11-02"),
+        ride([125.0, 199.0, 252.0], rates, 121.0, [10.0, 14.0, 17.0], "2026-11-09"),
+        ride([125.0, 199.0, 264.0], rates, 113.0, [12.0, 16.0, 19.0], "2026-11-16"),
+    ] {
+        let kept = coach.ok(Method::POST, &path, body).await;
+        pages.push(coach.get(&format!("/results/{}", kept["result"].as_str().unwrap())).await["ride"].clone());
+    }
+    let sentence = |k: usize| pages[k]["sentence"].as_str().unwrap();
+    assert!(sentence(0).starts_with("The first ride"), "{}", sentence(0));
+    assert!(sentence(1).contains("often means fitter"), "{}", sentence(1));
+    assert!(sentence(2).contains("tired from the last days"), "{}", sentence(2));
+    assert_eq!(pages[1]["stages"][1]["power"], json!({"now": "199 W", "then": "190 W"}));
+    assert_eq!(pages[1]["recovery"], json!({"now": "44 bpm", "then": "36 bpm"}));
+
+    let mut broken = ride([120.0, 190.0, 240.0], rates, 129.0, [10.0, 14.0, 17.0], "2026-11-18");
+    let cut: Vec<&str> = broken["series_csv"].as_str().unwrap().lines().take(800).collect();
+    broken["series_csv"] = json!(cut.join("\n"));
+    let (status, code, field) = coach.refused(Method::POST, &path, broken.clone()).await;
+    assert_eq!((status, code.as_str(), field.as_deref()), (422, "missing_input", Some("series")));
+    broken["series_csv"] = json!("time_s,power_w\n1,2");
+    assert_eq!(coach.refused(Method::POST, &path, broken).await.2.as_deref(), Some("series"));
 }
 
 #[tokio::test]

@@ -19,7 +19,6 @@ const heads: Record<Decision["code"], string> = {
   ceiling_reached: "Ceiling reached",
   complete: "Test complete",
   set_aside: "Set aside",
-  value_due: "One number more",
 };
 const tone = computed(() => {
   const code = props.decision.code;
