@@ -15,7 +15,7 @@ test("a reload and a killed server in mid-run: the run comes back where it was",
   await expect(page.getByText("saved here, 1 to send")).toBeVisible();
   await server.start();
   await expect(page.getByText("everything is saved")).toBeVisible();
-  await expect(page.getByText(/beat lost at/)).toBeVisible();
+  await expect(page.getByText(/off the beat since/)).toBeVisible();
   await page.reload();
   const after = await page.getByRole("timer").innerText();
   const seconds = (t: string) => t.split(":").reduce((a, b) => a * 60 + Number(b), 0);

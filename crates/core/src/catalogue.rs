@@ -229,9 +229,23 @@ pub struct CadenceRule {
     /// Seconds of work at which the lead foot is swapped.
     #[serde(default)]
     pub swap_lead_at_s: Vec<u32>,
+    /// More than so many steps or revolutions a minute off is off the beat. Source: common practice.
+    #[serde(default = "CadenceRule::off_by")]
+    pub off_by: f64,
+    /// Off the beat for so long is prompted and noted, s. Source: common practice.
+    #[serde(default = "CadenceRule::off_for_s")]
+    pub off_for_s: u32,
 }
 
 impl CadenceRule {
+    const fn off_by() -> f64 {
+        5.0
+    }
+
+    const fn off_for_s() -> u32 {
+        15
+    }
+
     /// The beat for a client, where the rule gives one without asking.
     pub fn for_sex(&self, sex: Option<Sex>) -> Option<f64> {
         match sex {

@@ -198,7 +198,9 @@ fn fault_report(fault: Fault, state: &State, events: &[Event]) -> FaultReport {
     let what = format!("At {} {}.", quantity::minutes(fault.from_s().floor()), fault.words());
     let (noticed, right, wrong) = match fault {
         Fault::CadenceDrifts { from_s, until_s } => (
-            done(from_s, until_s + NOTICED_WITHIN_S, &|k| matches!(k, Kind::CadenceLost | Kind::Noted { .. } | Kind::Stopped)),
+            done(from_s, until_s + NOTICED_WITHIN_S, &|k| {
+                matches!(k, Kind::CadenceLost | Kind::CadenceRegained | Kind::Noted { .. } | Kind::Stopped)
+            }),
             "You noted it.",
             "Say the beat aloud and note it: the work is no longer what the equation takes it for.",
         ),
@@ -207,6 +209,8 @@ fn fault_report(fault: Fault, state: &State, events: &[Event]) -> FaultReport {
                 matches!(
                     k,
                     Kind::HeartRateRead { .. }
+                        | Kind::HeartRateCounted { .. }
+                        | Kind::HeartRateTapped { .. }
                         | Kind::CountTyped { .. }
                         | Kind::Noted { .. }
                         | Kind::ValueTyped { .. }

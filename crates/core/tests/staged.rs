@@ -8,7 +8,7 @@ use impulso_core::{
     catalogue::{self, Protocol},
     hr_max::{CeilingRule, HrMaxMethod},
     person::Sex,
-    run::{DecisionCode as D, Kind, Setup, State, Status, StopReason, check_event, event::Answer, fold},
+    run::{DecisionCode as D, Kind, Setup, State, Status, StopReason, Taken, check_event, event::Answer, fold},
     strap::Heard,
     units::{Age, BodyMass, Bpm, Cadence},
 };
@@ -373,7 +373,7 @@ fn a_strap_reads_the_minutes_by_itself_and_a_dropout_leaves_the_minute_open() {
         run.screen.at(START + f64::from(second) * 1000.0, heard(rate(second) + (second % 2) as u16));
     }
     let stage = &run.state().stages[0];
-    assert_eq!(stage.readings.iter().map(|r| (r.minute, r.by_strap)).collect::<Vec<_>>(), [(2, true), (3, true)]);
+    assert_eq!(stage.readings.iter().map(|r| (r.minute, r.taken)).collect::<Vec<_>>(), [(2, Taken::Strap), (3, Taken::Strap)]);
     assert_eq!(run.code(), D::StageCounts);
 
     let mut run = Run::multistage();

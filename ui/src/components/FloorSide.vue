@@ -2,11 +2,12 @@
 import { computed, ref } from "vue";
 import type { RunView } from "@/api/types";
 import { minutes } from "@/composables/dates";
+import { isOffBeat, offBeat } from "@/floor/offBeat";
 import { rounded } from "@/composables/numbers";
 
 /** What comes next, what was read, what was decided and why. */
 const props = defineProps<{ view: RunView; ms: number; due: boolean }>();
-const emit = defineEmits<{ lost: []; remark: [text: string] }>();
+const emit = defineEmits<{ lost: [back: boolean]; remark: [text: string] }>();
 const text = ref("");
 
 const next = computed(() => props.view.state.timeline.calls.find((c) => c.at_ms > props.ms));
@@ -19,6 +20,7 @@ const decision = computed(() => props.view.state.decision);
 const asks = computed(() => decision.value?.code === "recount_asked");
 const tone = computed(() => (asks.value ? "ask" : "holds"));
 
+const off = computed(() => isOffBeat(props.view.state));
 function add() {
   if (text.value.trim()) emit("remark", text.value.trim());
   text.value = "";
@@ -82,11 +84,13 @@ function add() {
       </tbody>
     </table>
 
-    <ul v-if="view.state.notes.length || view.state.cadence_lost_ms.length" class="log">
-      <li v-for="(at, k) in view.state.cadence_lost_ms" :key="k">beat lost at {{ minutes(at - (work?.start_ms ?? 0)) }}</li>
+    <ul v-if="view.state.notes.length || view.state.off_beat.length" class="log">
+      <li v-for="(o, k) in view.state.off_beat" :key="k">{{ offBeat(o, work?.start_ms ?? 0) }}</li>
       <li v-for="(note, k) in view.state.notes" :key="`n${k}`">{{ note }}</li>
     </ul>
-    <button v-if="working" type="button" class="lost" @click="emit('lost')">Beat lost <kbd>C</kbd></button>
+    <button v-if="working" type="button" class="lost" @click="emit('lost', off)">
+      {{ off ? "Back on the beat" : "Off the beat" }} <kbd>C</kbd>
+    </button>
     <form class="remark" @submit.prevent="add">
       <label class="visually-hidden" for="remark">Remark</label>
       <input id="remark" v-model="text" maxlength="400" placeholder="Add a remark" autocomplete="off" />

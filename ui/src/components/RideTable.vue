@@ -39,7 +39,8 @@ const columns = [
           <tr>
             <th scope="row"><b>After</b> <small>the minute sitting up</small></th>
             <td colspan="4">
-              <span class="num">− {{ ride.recovery.now }}</span> <small v-if="ride.recovery.then" class="num">was − {{ ride.recovery.then }}</small>
+              <span class="num">− {{ ride.recovery.now }}</span>
+              <small v-if="ride.recovery.then" class="num">was − {{ ride.recovery.then }}</small>
             </td>
           </tr>
         </tbody>

@@ -64,7 +64,19 @@ async function choose(event: Event) {
 const lines = computed(() => draft.value.series.trim().split("\n").length - 1);
 const wrong = (key: string) =>
   local.value?.field === key ? local.value.message : failure.value?.field === key ? failure.value.message : null;
-const known = computed(() => new Set([...asked.value.map((c) => c.key), ...inputs.value.map((i) => i.key), "on", "stages", "series", "resting_hr", "hr_max", "hr_max_method"]));
+const known = computed(
+  () =>
+    new Set([
+      ...asked.value.map((c) => c.key),
+      ...inputs.value.map((i) => i.key),
+      "on",
+      "stages",
+      "series",
+      "resting_hr",
+      "hr_max",
+      "hr_max_method",
+    ]),
+);
 
 /** `7:02` is a time in minutes and seconds; anything else is a number. */
 function number(text: string): number {

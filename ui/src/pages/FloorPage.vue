@@ -8,6 +8,7 @@ import GroupFloor from "@/components/floor/GroupFloor.vue";
 import RehearsalBar from "@/components/floor/RehearsalBar.vue";
 import StagedFloor from "@/components/floor/StagedFloor.vue";
 import StopSheet from "@/components/StopSheet.vue";
+import { isOffBeat } from "@/floor/offBeat";
 import { speechWanted } from "@/floor/speech";
 import { useFloor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
@@ -85,7 +86,8 @@ onKeyStroke((event) => {
     escaped = Date.now();
   } else if ((key === " " || key === "enter") && run.startedAt === null && run.view && !target.closest("button, a")) void floor.start();
   else if (key === "u") void undo();
-  else if (key === "c" && floor.phase.value?.kind === "work") void run.happened({ kind: "cadence_lost" });
+  else if (key === "c" && floor.phase.value?.kind === "work" && state.value?.timeline.beat)
+    void run.happened({ kind: isOffBeat(state.value) ? "cadence_regained" : "cadence_lost" });
   else if (key === "b") void (floor.sounding.value ? floor.soundOff() : floor.soundOn());
   else return;
   event.preventDefault();

@@ -52,6 +52,17 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             Bpm::new(*bpm).map_err(|e| e.at("bpm"))?;
             heart_rate(state, *stage, *minute, at)
         }
+        Kind::HeartRateCounted { stage, minute, count, window_s } => {
+            pulse::rate(*count, *window_s).map_err(|e| e.at("count"))?;
+            if *stage == 0 { after_effort(state, at) } else { heart_rate(state, *stage, *minute, at) }
+        }
+        Kind::HeartRateTapped { stage, minute } => {
+            if *stage == 0 { after_effort(state, at) } else { heart_rate(state, *stage, *minute, at) }?;
+            let tapped = state.dues.iter().any(|d| (d.stage, d.minute) == (*stage, *minute) && d.tapped.is_some());
+            let missing =
+                || InputError::new(Code::MissingInput, "taps", "Tap along with at least three beats first, or type the heart rate.");
+            tapped.then_some(()).ok_or_else(missing)
+        }
         Kind::LoadSet { stage, kgm_min, reason } => load(state, *stage, *kgm_min, reason.as_deref()),
         Kind::MinuteAdded { stage, reason } | Kind::StageAccepted { stage, reason } => {
             why(Some(reason))?;
@@ -74,6 +85,16 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
         Kind::StopExplained { note: Some(text), .. } | Kind::RecountWaived { reason: Some(text) } => text::note(text, "note").map(|_| ()),
         _ => Ok(()),
     }
+}
+
+fn after_effort(state: &State, at: Option<f64>) -> Result<(), InputError> {
+    let Some(due) = state.dues.iter().find(|d| d.window.is_some()) else {
+        return Err(refuse("bpm", "The heart rate is due when the effort is over.".into()));
+    };
+    if at.is_some_and(|at| at < due.from_ms) {
+        return Err(refuse("bpm", format!("{} is due when the effort is over.", due.label)));
+    }
+    Ok(())
 }
 
 fn heart_rate(state: &State, stage: u8, minute: u8, at: Option<f64>) -> Result<(), InputError> {

@@ -1,12 +1,12 @@
 //! Counted recovery: fixed work to a beat, then a pulse counted in a window.
 
 use serde::{Deserialize, Serialize};
-use uuid::Uuid;
 
 use super::{
     decision::{Decision, DecisionCode},
     event::{Event, Kind, Setup},
     fold::{State, Status},
+    taps::TapTrain,
 };
 use crate::{
     catalogue::{CountRule, PhaseKind, Protocol},
@@ -44,10 +44,7 @@ struct Waiver {
 #[derive(Default)]
 pub(super) struct Counted<'a> {
     rule: Option<&'a CountRule>,
-    /// Each open attempt's taps, ms of the run's clock.
-    taps_ms: Vec<f64>,
-    /// Screen, monotonic time and run time of its last tap, so that taps keep the monotonic clock's precision.
-    tap_anchor: Option<(Uuid, f64, f64)>,
+    taps: TapTrain,
     waived: Option<Waiver>,
 }
 
@@ -67,7 +64,7 @@ impl<'a> Counted<'a> {
 
     pub(super) fn apply(&mut self, state: &mut State, event: &Event, at: f64) {
         match &event.kind {
-            Kind::Tap => self.tap(event, at),
+            Kind::Tap => self.taps.tap(event, at),
             Kind::CountTyped { count } if state.status == Status::Running => {
                 if let Some(reading) = state.readings.last_mut() {
                     reading.typed = Some(*count);
@@ -81,15 +78,6 @@ impl<'a> Counted<'a> {
             }
             _ => {}
         }
-    }
-
-    fn tap(&mut self, event: &Event, at: f64) {
-        let precise = match self.tap_anchor {
-            Some((device, mono, anchored_at)) if device == event.device => anchored_at + (event.mono_ms - mono),
-            _ => at,
-        };
-        self.tap_anchor = Some((event.device, event.mono_ms, precise));
-        self.taps_ms.push(precise);
     }
 
     /// A second count is as long as the first and starts when its event says; too late, and it is not a count.
@@ -116,8 +104,7 @@ impl<'a> Counted<'a> {
     pub(super) fn settle(&self, state: &mut State) {
         let Some(rule) = self.rule else { return };
         for reading in &mut state.readings {
-            let relative: Vec<f64> = self.taps_ms.iter().map(|t| t - reading.start_ms).collect();
-            reading.taps = pulse::taps(&relative, reading.end_ms - reading.start_ms);
+            reading.taps = self.taps.within(reading.start_ms, reading.end_ms);
             let count = reading.typed.or_else(|| reading.taps.map(|t| f64::from(t.count)));
             reading.bpm = count.and_then(|c| pulse::rate(c, f64::from(rule.window_s)).ok()).map(Bpm::value);
         }

@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::{pulse::Taps, strap::WINDOW_S, units::rounded};
+
 /// What was decided. The snake-case name is part of the public interface.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -84,4 +86,59 @@ pub struct Due {
     pub suggested: Option<f64>,
     /// Why the number is questioned.
     pub question: Option<String>,
+    /// For a heart rate: the window in which a pulse is counted for it.
+    pub window: Option<Window>,
+    /// For a heart rate: what was tapped along.
+    pub tapped: Option<Taps>,
+}
+
+/// A window in which a pulse is counted.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Window {
+    /// ms of the run's clock.
+    pub from_ms: f64,
+    /// ms of the run's clock.
+    pub until_ms: f64,
+    /// Its length, s.
+    pub seconds: f64,
+}
+
+impl Window {
+    /// The usual window from a moment on.
+    pub const fn beginning(from_ms: f64) -> Self {
+        Self { from_ms, until_ms: from_ms + WINDOW_S * 1000.0, seconds: WINDOW_S }
+    }
+}
+
+/// How a heart rate was taken.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "by", rename_all = "snake_case")]
+pub enum Taken {
+    /// Typed as a rate.
+    Typed,
+    /// Counted in a window.
+    Counted {
+        /// Beats.
+        count: f64,
+        /// s.
+        window_s: f64,
+    },
+    /// Tapped along.
+    Tapped,
+    /// The strap's mean.
+    Strap,
+}
+
+/// A count further than this from what was tapped along is counted again, bpm. Source: common practice.
+const AGREE_WITHIN: f64 = 4.0;
+
+/// What a count and the taps beside it say where they disagree.
+pub(super) fn disagreement(counted: f64, tapped: Option<&Taps>) -> Option<String> {
+    let tapped = tapped?.bpm?;
+    (((counted - tapped).abs() * 10.0).round() / 10.0 > AGREE_WITHIN).then(|| {
+        let (counted, tapped) = (rounded(counted, 0), rounded(tapped, 0));
+        format!("{counted} counted, {tapped} tapped: more than {} apart.", rounded(AGREE_WITHIN, 0))
+    })
 }

@@ -5,13 +5,15 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    decision::{Decision, DecisionCode, Due},
+    decision::{Decision, DecisionCode, Due, Taken, Window, disagreement},
     event::{Answer, Event, Kind, Setup},
     fold::{State, Status},
+    taps::TapTrain,
     timeline,
 };
 use crate::{
     catalogue::{Course, PhaseKind, Protocol},
+    pulse::{self, Taps},
     quantity,
     strap::Trace,
     text,
@@ -45,6 +47,8 @@ pub struct EffortState {
     pub last_time: Option<String>,
     /// Whether a heart rate is taken at the end, so that a strap is of use.
     pub takes_heart_rate: bool,
+    /// How it was taken.
+    pub heart_rate_taken: Option<Taken>,
 }
 
 /// The engine of the family.
@@ -52,6 +56,7 @@ pub(super) struct Effort<'a> {
     protocol: &'a Protocol,
     course: Option<&'a Course>,
     setup: &'a Setup,
+    taps: TapTrain,
 }
 
 impl<'a> Effort<'a> {
@@ -73,7 +78,7 @@ impl<'a> Effort<'a> {
             takes_heart_rate: course.is_some_and(|c| c.ask.iter().any(|key| is_heart_rate(key))),
             ..EffortState::default()
         });
-        Self { protocol, course, setup }
+        Self { protocol, course, setup, taps: TapTrain::default() }
     }
 
     /// When a timed effort is over, ms of the run's clock.
@@ -106,15 +111,39 @@ impl<'a> Effort<'a> {
             }
             Kind::ValueTyped { key, value } if state.status == Status::Running && course.ask.contains(key) => {
                 effort.values.insert(key.clone(), *value);
+                if is_heart_rate(key) {
+                    effort.heart_rate_taken = Some(Taken::Typed);
+                }
                 state.can_undo(event, &format!("the {}", self.label(key).to_lowercase()));
             }
+            Kind::Tap => self.taps.tap(event, at),
+            Kind::HeartRateCounted { stage: 0, count, window_s, .. } if state.status == Status::Running => {
+                if let (Some(key), Ok(bpm)) = (heart_rate_key(course), pulse::rate(*count, *window_s)) {
+                    let apart = disagreement(bpm.value(), self.tapped(&effort, timed_end).as_ref());
+                    if let Some(line) = apart {
+                        let line = format!("{line} Undo and count again, or keep it.");
+                        state.decisions.push(Decision::new(DecisionCode::ReadingQuestioned, at, line));
+                    }
+                    effort.values.insert(key.to_owned(), bpm.value());
+                    effort.heart_rate_taken = Some(Taken::Counted { count: *count, window_s: *window_s });
+                    state.can_undo(event, &format!("the count of {}", rounded(*count, 1)));
+                }
+            }
+            Kind::HeartRateTapped { stage: 0, .. } if state.status == Status::Running => {
+                let tapped = self.tapped(&effort, timed_end).and_then(|t| t.bpm);
+                if let (Some(key), Some(bpm)) = (heart_rate_key(course), tapped) {
+                    effort.values.insert(key.to_owned(), bpm.round());
+                    effort.heart_rate_taken = Some(Taken::Tapped);
+                    state.can_undo(event, "the taps");
+                }
+            }
             Kind::StrapHeard { .. } => {
-                let due = course.ask.iter().find(|key| is_heart_rate(key));
-                if let (Some(key), Some(end)) = (due, effort.end_ms)
+                if let (Some(key), Some(end)) = (heart_rate_key(course), effort.end_ms)
                     && !effort.values.contains_key(key)
                     && let Some(bpm) = trace.reading(end)
                 {
-                    effort.values.insert(key.clone(), bpm);
+                    effort.values.insert(key.to_owned(), bpm);
+                    effort.heart_rate_taken = Some(Taken::Strap);
                 }
             }
             _ => {}
@@ -162,6 +191,11 @@ impl<'a> Effort<'a> {
         }
     }
 
+    /// What was tapped since the effort was over.
+    fn tapped(&self, effort: &EffortState, timed_end: Option<f64>) -> Option<Taps> {
+        self.taps.latest(timed_end.or(effort.end_ms)?)
+    }
+
     fn label(&self, key: &str) -> String {
         self.protocol.input(key).map_or_else(|| key.to_owned(), |i| i.label.clone())
     }
@@ -189,6 +223,8 @@ impl<'a> Effort<'a> {
                     value: effort.values.get(key).copied(),
                     suggested: (tallied == Some(key)).then_some(counted),
                     question: None,
+                    window: is_heart_rate(key).then(|| Window::beginning(at_ms)),
+                    tapped: self.tapped(effort, timed_end).filter(|_| is_heart_rate(key) && !effort.values.contains_key(key)),
                 })
             })
             .collect();
@@ -215,6 +251,10 @@ impl<'a> Effort<'a> {
 /// Whether an input is a heart rate that a strap can give: `hr_end`.
 fn is_heart_rate(key: &str) -> bool {
     key.starts_with("hr_")
+}
+
+fn heart_rate_key(course: &Course) -> Option<&str> {
+    course.ask.iter().map(String::as_str).find(|key| is_heart_rate(key))
 }
 
 /// The readings of a closed run.

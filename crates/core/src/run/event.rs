@@ -120,6 +120,24 @@ pub enum Kind {
         /// bpm.
         bpm: f64,
     },
+    /// The pulse was counted in a window: at the end of a minute of a stage, or, with stage and minute 0, after an effort.
+    HeartRateCounted {
+        /// The stage, from 1; 0 after an effort.
+        stage: u8,
+        /// The minute of the stage, from 1; 0 after an effort.
+        minute: u8,
+        /// Beats in the window; halves allowed.
+        count: f64,
+        /// Length of the window, s.
+        window_s: f64,
+    },
+    /// The rate of the latest taps is taken as the reading; stage and minute as above.
+    HeartRateTapped {
+        /// The stage.
+        stage: u8,
+        /// The minute.
+        minute: u8,
+    },
     /// A questioned heart rate stands.
     HeartRateConfirmed {
         /// The stage.
@@ -178,8 +196,10 @@ pub enum Kind {
         /// Anything worth adding.
         note: Option<String>,
     },
-    /// The cadence was lost for a while.
+    /// The client is off the beat.
     CadenceLost,
+    /// The client is back on the beat.
+    CadenceRegained,
     /// A remark.
     Noted {
         /// The remark.

@@ -8,11 +8,11 @@ use uuid::Uuid;
 
 use super::{
     counted::{self, Counted, Reading},
-    decision::{Decision, Due},
+    decision::{Decision, Due, Taken},
     effort::{Effort, EffortState},
     event::{Answer, Conditions, Event, Kind, Setup, StopReason, in_order},
     staged::{self, Band, LoadDue, StageState, Staged},
-    timeline::{Timeline, timeline},
+    timeline::{self, Timeline, timeline},
 };
 use crate::{
     catalogue::{Family, Protocol},
@@ -82,14 +82,24 @@ pub struct State {
     pub stop_reason: Option<StopReason>,
     /// What was added about stopping.
     pub stop_note: Option<String>,
-    /// Times the cadence was lost, ms.
-    pub cadence_lost_ms: Vec<f64>,
+    /// Spells off the beat.
+    pub off_beat: Vec<OffBeat>,
     /// Remarks.
     pub notes: Vec<String>,
     /// The event that undo would take back.
     pub undoable: Option<Undoable>,
     #[serde(skip)]
     history: Vec<Undoable>,
+}
+
+/// A spell off the beat.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct OffBeat {
+    /// From, ms of the run's clock.
+    pub from_ms: f64,
+    /// Until, ms of the run's clock; nothing while it lasts.
+    pub until_ms: Option<f64>,
 }
 
 /// What undo would take back.
@@ -125,7 +135,7 @@ impl State {
             stopped_ms: None,
             stop_reason: None,
             stop_note: None,
-            cadence_lost_ms: Vec::new(),
+            off_beat: Vec::new(),
             notes: Vec::new(),
             undoable: None,
             history: Vec::new(),
@@ -139,6 +149,17 @@ impl State {
     /// The standing attempt at counting.
     pub fn reading(&self) -> Option<&Reading> {
         self.readings.last()
+    }
+
+    /// Whether every heart rate that stands is the strap's.
+    fn is_all_by_strap(&self) -> bool {
+        let staged = self.stages.iter().flat_map(|s| s.readings.iter().map(|r| r.taken));
+        let mut taken = staged.chain(self.effort.iter().filter_map(|e| e.heart_rate_taken)).peekable();
+        taken.peek().is_some() && taken.all(|t| t == Taken::Strap)
+    }
+
+    fn is_off_beat(&self) -> bool {
+        self.off_beat.last().is_some_and(|o| o.until_ms.is_none())
     }
 
     /// Whether nothing more can change the result.
@@ -173,7 +194,7 @@ impl State {
         let delay = self.reading().filter(|r| r.bpm.is_some()).map(|r| (r.delay_s * 10.0).round() / 10.0);
         record("count_delay_s", delay.map(Answer::Number));
         record("load_kgm_min", self.stages.last().and_then(|s| s.load).map(|l| Answer::Number(l.kgm_min)));
-        if self.strap.is_some() {
+        if self.is_all_by_strap() {
             record("hr_source", Some(Answer::Text("strap".into())));
         }
         conditions
@@ -215,6 +236,7 @@ enum Engine<'a> {
 }
 
 struct Fold<'a> {
+    protocol: &'a Protocol,
     engine: Engine<'a>,
     state: State,
     trace: Trace,
@@ -229,7 +251,7 @@ impl<'a> Fold<'a> {
             Family::TimedEffort | Family::DistanceEffort => Engine::Effort(Effort::new(protocol, setup, &mut state)),
             Family::AudioPaced | Family::ClampedHeartRate => Engine::None,
         };
-        Self { engine, state, trace: Trace::default() }
+        Self { protocol, engine, state, trace: Trace::default() }
     }
 
     fn apply(&mut self, event: &Event) {
@@ -257,9 +279,15 @@ impl<'a> Fold<'a> {
                 self.state.stop_reason = Some(*reason);
                 self.state.stop_note.clone_from(note);
             }
-            (Kind::CadenceLost, Some(at)) => {
-                self.state.cadence_lost_ms.push(at);
+            (Kind::CadenceLost, Some(at)) if !self.state.is_off_beat() => {
+                self.state.off_beat.push(OffBeat { from_ms: at, until_ms: None });
                 self.state.can_undo(event, "the lost beat");
+            }
+            (Kind::CadenceRegained, Some(at)) => {
+                if let Some(open) = self.state.off_beat.last_mut().filter(|o| o.until_ms.is_none()) {
+                    open.until_ms = Some(at);
+                    self.state.can_undo(event, "back on the beat");
+                }
             }
             (Kind::Finished, _) => self.close(event),
             (kind, Some(at)) => {
@@ -311,6 +339,7 @@ impl<'a> Fold<'a> {
     fn finish(mut self) -> State {
         self.settle();
         self.state.strap = self.trace.state();
+        timeline::call_off_beat(self.protocol, &mut self.state);
         if !self.state.is_closed() {
             self.state.undoable = self.state.history.pop();
         }

@@ -16,11 +16,12 @@ pub mod effort;
 pub mod event;
 pub mod fold;
 pub mod staged;
+mod taps;
 pub mod timeline;
 
 pub use check::check_event;
 pub use counted::Reading;
-pub use decision::{Decision, DecisionCode, Due};
+pub use decision::{Decision, DecisionCode, Due, Taken};
 pub use event::{Event, Kind, Setup, StopReason};
 pub use fold::{State, Status, fold, fold_slot};
 pub use timeline::{Timeline, timeline};

@@ -5,9 +5,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use serde::{Deserialize, Serialize};
 
 use super::{
-    decision::{Decision, DecisionCode, Due},
+    decision::{Decision, DecisionCode, Due, Taken, Window, disagreement},
     event::{Event, Kind, Setup},
     fold::{State, Status},
+    taps::TapTrain,
     timeline,
 };
 use crate::{
@@ -15,13 +16,16 @@ use crate::{
     estimate::cycle::{self, Load},
     hr_max,
     inputs::{StageInput, minute_key},
-    strap::Trace,
+    pulse::{self, Taps},
+    strap::{Trace, WINDOW_S},
     trial::Inputs,
     units::rounded,
 };
 
 /// A reading may arrive this long before its minute is full: two clocks are never quite alike, ms.
 pub(super) const EARLY_MS: f64 = 2_000.0;
+/// Taps from so long before a minute is full are taps for it, ms.
+const TAPPED_BEFORE_MS: f64 = 20_000.0;
 /// Two minutes further apart than this are questioned, bpm. Ours, common practice.
 const UNLIKELY_JUMP: f64 = 30.0;
 /// Under a heavier load the heart rate does not fall by more than this, bpm. Ours, common practice.
@@ -65,8 +69,8 @@ pub struct MinuteReading {
     pub at_ms: f64,
     /// bpm.
     pub bpm: f64,
-    /// Whether it is the strap's mean.
-    pub by_strap: bool,
+    /// How it was taken.
+    pub taken: Taken,
     /// Why it is doubted, until it is typed again or confirmed.
     pub question: Option<String>,
 }
@@ -124,13 +128,14 @@ pub(super) struct Staged<'a> {
     accepted: BTreeSet<u8>,
     /// Readings the assessor stands by.
     confirmed: Vec<(u8, u8)>,
+    taps: TapTrain,
 }
 
 impl<'a> Staged<'a> {
     pub(super) fn new(protocol: &'a Protocol, setup: &'a Setup, state: &mut State) -> Self {
         let rule = protocol.stages.as_ref();
         state.band = rule.and_then(|r| band(protocol, r, setup));
-        Self { protocol, rule, setup, wanted: BTreeMap::new(), accepted: BTreeSet::new(), confirmed: Vec::new() }
+        Self { protocol, rule, setup, wanted: BTreeMap::new(), accepted: BTreeSet::new(), confirmed: Vec::new(), taps: TapTrain::default() }
     }
 
     /// The clock starts: the first stage begins with the work.
@@ -169,8 +174,22 @@ impl<'a> Staged<'a> {
         let current = state.stages.last().map_or(0, |s| s.number);
         match &event.kind {
             Kind::HeartRateRead { stage, minute, bpm } if *stage == current => {
-                self.read(state, *minute, *bpm, at, false);
+                self.read(state, *minute, *bpm, at, Taken::Typed);
                 state.can_undo(event, &format!("{} bpm at minute {minute}", rounded(*bpm, 0)));
+            }
+            Kind::HeartRateCounted { stage, minute, count, window_s } if *stage == current => {
+                let Ok(bpm) = pulse::rate(*count, *window_s) else { return };
+                self.read(state, *minute, bpm.value(), at, Taken::Counted { count: *count, window_s: *window_s });
+                state.can_undo(event, &format!("the count of {} at minute {minute}", rounded(*count, 1)));
+            }
+            Kind::HeartRateTapped { stage, minute } if *stage == current => {
+                let Some(bpm) = self.tapped(state, *minute).and_then(|t| t.bpm) else { return };
+                self.read(state, *minute, bpm.round(), at, Taken::Tapped);
+                state.can_undo(event, &format!("the taps at minute {minute}"));
+            }
+            Kind::Tap => {
+                self.taps.tap(event, at);
+                return;
             }
             Kind::HeartRateConfirmed { stage, minute } if *stage == current => self.confirmed.push((*stage, *minute)),
             Kind::StrapHeard { .. } => {
@@ -218,16 +237,26 @@ impl<'a> Staged<'a> {
         state.can_undo(event, &format!("the load of stage {stage}"));
     }
 
-    fn read(&self, state: &mut State, minute: u8, bpm: f64, at: f64, by_strap: bool) {
+    /// What was tapped for a minute of the running stage: taps that began in its window or later.
+    fn tapped(&self, state: &State, minute: u8) -> Option<Taps> {
+        let due = state.stages.last()?.start_ms + minute_ms(minute);
+        self.taps.latest(due - TAPPED_BEFORE_MS)
+    }
+
+    fn read(&self, state: &mut State, minute: u8, bpm: f64, at: f64, taken: Taken) {
         let Some(k) = state.stages.len().checked_sub(1) else { return };
         let due = state.stages[k].start_ms + minute_ms(minute);
         if at < due - EARLY_MS {
             return;
         }
-        let question = self.question(state, minute, bpm);
+        let apart = match taken {
+            Taken::Counted { .. } => disagreement(bpm, self.tapped(state, minute).as_ref()),
+            _ => None,
+        };
+        let question = apart.or_else(|| self.question(state, minute, bpm));
         let readings = &mut state.stages[k].readings;
         readings.retain(|r| r.minute != minute);
-        readings.push(MinuteReading { minute, at_ms: due, bpm, by_strap, question });
+        readings.push(MinuteReading { minute, at_ms: due, bpm, taken, question });
         readings.sort_by_key(|r| r.minute);
     }
 
@@ -239,7 +268,7 @@ impl<'a> Staged<'a> {
             let until = self.rule.map_or(minute, |r| r.until_minute.max(minute));
             let heard = (minute..=until).take_while(|m| full(*m) <= at).find_map(|m| Some((m, trace.reading(full(m))?)));
             let Some((minute, bpm)) = heard else { return };
-            self.read(state, minute, bpm, at, true);
+            self.read(state, minute, bpm, at, Taken::Strap);
             self.judge(state, at);
         }
     }
@@ -501,6 +530,8 @@ impl<'a> Staged<'a> {
                     value: reading.map(|r| r.bpm),
                     suggested: None,
                     question: reading.filter(|r| !self.confirmed.contains(&(stage.number, r.minute))).and_then(|r| r.question.clone()),
+                    window: Some(Window::beginning(at_ms - WINDOW_S * 1000.0)),
+                    tapped: self.tapped(state, minute).filter(|_| is_open && reading.is_none()),
                 }
             }));
         }

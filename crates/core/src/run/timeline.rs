@@ -145,6 +145,16 @@ pub(super) fn staged(protocol: &Protocol, setup: &Setup, state: &State) -> Timel
     timeline
 }
 
+/// Whoever is off the beat for too long is called back to it: said, noted, and the test goes on.
+pub(super) fn call_off_beat(protocol: &Protocol, state: &mut State) {
+    let Some(rule) = &protocol.cadence else { return };
+    let long_ms = f64::from(rule.off_for_s) * 1000.0;
+    let spells = state.off_beat.iter().filter(|o| o.until_ms.is_none_or(|until| until - o.from_ms >= long_ms));
+    let say = format!("Off the beat for {} seconds: say the beat aloud. It is noted; the test goes on.", rule.off_for_s);
+    state.timeline.calls.extend(spells.map(|o| Call { at_ms: o.from_ms + long_ms, say: say.clone() }));
+    state.timeline.calls.sort_by(|a, b| a.at_ms.total_cmp(&b.at_ms));
+}
+
 fn beat(protocol: &Protocol, setup: &Setup, phases: &[Span]) -> Option<Beat> {
     let rule = protocol.cadence.as_ref()?;
     let sounding = |p: &&Span| matches!(p.kind, PhaseKind::CountIn | PhaseKind::Work);

@@ -86,7 +86,7 @@ onKeyStroke((event) => {
       :view="run.view"
       :ms="ms"
       :due="due"
-      @lost="run.happened({ kind: 'cadence_lost' })"
+      @lost="(back) => run.happened({ kind: back ? 'cadence_regained' : 'cadence_lost' })"
       @remark="(text) => run.happened({ kind: 'noted', text })"
     />
   </main>

@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 import { minutes } from "@/composables/dates";
 import { rounded } from "@/composables/numbers";
 import { useStrap } from "@/floor/useStrap";
+import { useTaking } from "@/floor/useTaking";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
 import DecisionCard from "./DecisionCard.vue";
@@ -11,6 +12,7 @@ import FloorClock from "./FloorClock.vue";
 import NumberEntry from "./NumberEntry.vue";
 import RemarkLog from "./RemarkLog.vue";
 import StrapNow from "./StrapNow.vue";
+import TapPad from "./TapPad.vue";
 
 /** As far or as often as possible in a time, or a distance as fast as possible: one key on the way, one number at the end. */
 const props = defineProps<{ floor: Floor; closed: boolean; finishing: boolean }>();
@@ -29,7 +31,16 @@ const due = computed(() => (over.value && running.value ? (state.value?.dues.fin
 const count = computed(() => effort.value?.tallies_ms.length ?? 0);
 const canKeep = computed(() => (state.value?.can_finish ?? false) && over.value && !props.closed);
 const measured = computed(() => effort.value?.of_m != null);
-const usesHeart = computed(() => state.value?.dues.some((d) => d.key.startsWith("hr_")) || run.view?.protocol === "mile-walk");
+const usesHeart = computed(() => effort.value?.takes_heart_rate ?? false);
+const taking = useTaking(
+  props.floor,
+  computed(() => due.value),
+);
+async function typed(value: number) {
+  const at = due.value;
+  if (!at || (at.window && (await taking.took(value, at)))) return;
+  await run.happened({ kind: "value_typed", key: at.key, value });
+}
 
 const figures = computed(() => {
   if (run.startedAt === null) return minutes(0);
@@ -60,7 +71,9 @@ onKeyStroke((event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || target.closest("textarea, .remark, button, a")) return;
   if (props.floor.status.value === "stopped" || run.startedAt === null) return;
   const pressed = event.key.toLowerCase();
-  if (pressed === " " || pressed === "l" || (pressed === "enter" && working.value)) void press();
+  if (pressed === "t" && (event.repeat || taking.tap())) void 0;
+  else if (pressed === "m" && due.value?.window) taking.change();
+  else if (pressed === " " || pressed === "l" || (pressed === "enter" && working.value)) void press();
   else if (pressed === "enter" && canKeep.value && !due.value) emit("finish");
   else return;
   event.preventDefault();
@@ -93,6 +106,7 @@ onKeyStroke((event) => {
         <p v-if="effort.last_time" class="last">{{ effort.last_time }}</p>
       </div>
       <button v-if="working && key" type="button" class="key main" @click="press">{{ key }} <kbd>Space</kbd></button>
+      <TapPad v-if="due?.window" :taking="taking" />
       <slot name="below" />
     </section>
     <section class="side">
@@ -112,13 +126,16 @@ onKeyStroke((event) => {
     </section>
   </main>
   <NumberEntry
-    :label="due?.label ?? (over ? 'All numbers are in' : 'At the end')"
-    :unit="due?.unit ?? ''"
+    :label="(due?.window && taking.label.value) || due?.label || (over ? 'All numbers are in' : 'At the end')"
+    :unit="due?.window && taking.way.value === 'count' ? 'beats' : (due?.unit ?? '')"
     :due="due != null"
-    :stage="due?.key ?? ''"
-    :suggested="due?.suggested"
-    @typed="(value) => due && run.happened({ kind: 'value_typed', key: due.key, value })"
+    :stage="due ? `${due.key} ${taking.way.value}` : ''"
+    :suggested="due?.suggested ?? taking.suggested.value"
+    @typed="typed"
   >
+    <button v-if="due?.window" type="button" class="quiet" @click="taking.change()">
+      {{ taking.way.value === "type" ? "Count beats instead" : "Type the rate instead" }} <kbd>M</kbd>
+    </button>
     <button v-if="canKeep" type="button" class="main" :disabled="finishing" @click="emit('finish')">
       Keep the result <kbd>Enter</kbd>
     </button>

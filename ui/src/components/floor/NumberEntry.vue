@@ -13,12 +13,12 @@ const field = ref<HTMLInputElement>();
 watch(text, (now) => (text.value = now.replace(/[^\d.,]/g, "")));
 watch(
   () => [props.due, props.stage, props.suggested] as const,
-  async ([due, stage], before) => {
+  async ([due, stage, suggested], before) => {
     if (!due) return;
-    if (before?.[1] !== stage) {
-      text.value = props.suggested != null ? String(props.suggested) : "";
-      wrong.value = null;
-    }
+    const offered = suggested != null ? String(suggested) : "";
+    // What was typed stays; what was only offered follows the offer.
+    if (before?.[1] !== stage || text.value === (before?.[2] != null ? String(before[2]) : "")) text.value = offered;
+    if (before?.[1] !== stage) wrong.value = null;
     await nextTick();
     if (!(document.activeElement as HTMLElement | null)?.closest(".remark, .reason")) field.value?.focus();
   },
@@ -32,6 +32,7 @@ watch(
     wrong.value = refused.message;
     const { event } = refused;
     if (!text.value && event.kind === "heart_rate_read") text.value = String(event.bpm);
+    if (!text.value && event.kind === "heart_rate_counted") text.value = String(event.count);
     if (!text.value && event.kind === "value_typed") text.value = String(event.value);
     field.value?.focus();
   },

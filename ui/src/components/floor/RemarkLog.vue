@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { RunView } from "@/api/types";
-import { minutes } from "@/composables/dates";
+import { isOffBeat, offBeat } from "@/floor/offBeat";
 
 /** What was noted on the way, and the field for the next remark. */
 const props = defineProps<{ state: RunView["state"]; working: boolean }>();
-const emit = defineEmits<{ lost: []; remark: [text: string] }>();
+const emit = defineEmits<{ lost: [back: boolean]; remark: [text: string] }>();
 const text = ref("");
 const start = computed(() => props.state.timeline.phases.find((p) => p.kind === "work")?.start_ms ?? 0);
+const off = computed(() => isOffBeat(props.state));
 function add() {
   if (text.value.trim()) emit("remark", text.value.trim());
   text.value = "";
@@ -15,12 +16,14 @@ function add() {
 </script>
 
 <template>
-  <ul v-if="state.notes.length || state.cadence_lost_ms.length" class="log">
-    <li v-for="(at, k) in state.cadence_lost_ms" :key="k">beat lost at {{ minutes(at - start) }}</li>
+  <ul v-if="state.notes.length || state.off_beat.length" class="log">
+    <li v-for="(o, k) in state.off_beat" :key="k">{{ offBeat(o, start) }}</li>
     <li v-for="(note, k) in state.notes" :key="`n${k}`">{{ note }}</li>
   </ul>
   <div class="foot-of-side">
-    <button v-if="working && state.timeline.beat" type="button" class="quiet" @click="emit('lost')">Beat lost <kbd>C</kbd></button>
+    <button v-if="working && state.timeline.beat" type="button" class="quiet" :class="{ off }" @click="emit('lost', off)">
+      {{ off ? "Back on the beat" : "Off the beat" }} <kbd>C</kbd>
+    </button>
     <form class="remark" @submit.prevent="add">
       <label class="visually-hidden" for="remark">Remark</label>
       <input id="remark" v-model="text" maxlength="400" placeholder="Add a remark" autocomplete="off" />
@@ -39,6 +42,10 @@ function add() {
   display: flex;
   gap: 10px;
   flex-wrap: wrap;
+}
+.off {
+  border-color: var(--ochre);
+  color: var(--ochre);
 }
 .remark {
   flex: 1 1 160px;

@@ -6,6 +6,7 @@ import Extrapolation from "@/components/Extrapolation.vue";
 import HeartLine from "@/components/HeartLine.vue";
 import { minutes } from "@/composables/dates";
 import { useStrap } from "@/floor/useStrap";
+import { useTaking } from "@/floor/useTaking";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
 import DecisionCard from "./DecisionCard.vue";
@@ -16,6 +17,7 @@ import OverruleBox from "./OverruleBox.vue";
 import RemarkLog from "./RemarkLog.vue";
 import StageTrack from "./StageTrack.vue";
 import StrapNow from "./StrapNow.vue";
+import TapPad from "./TapPad.vue";
 
 /** Stages at a load until the heart rate is steady: what is due, what was decided and why, and the line as it forms. */
 const props = defineProps<{ floor: Floor; closed: boolean; finishing: boolean }>();
@@ -39,6 +41,11 @@ const due = computed(() => {
 const next = computed(
   () => state.value?.dues.find((d) => d.stage === stage.value?.number && d.value == null && d.at_ms > ms.value) ?? null,
 );
+const taking = useTaking(
+  props.floor,
+  computed(() => due.value ?? next.value),
+);
+const { counting } = taking;
 const loadDue = computed(() => (running.value ? (state.value?.load_due ?? null) : null));
 const questioned = computed(() => state.value?.dues.find((d) => d.question != null && d.stage === stage.value?.number) ?? null);
 const canKeep = computed(() => (state.value?.can_finish ?? false) && !props.closed && run.startedAt !== null);
@@ -60,6 +67,7 @@ async function read(bpm: number) {
   const at = due.value;
   if (!at) return;
   typedHere.value = new Set([...typedHere.value, name(at)]);
+  if (await taking.took(bpm, at)) return;
   await run.happened({ kind: "heart_rate_read", stage: at.stage, minute: at.minute, bpm });
 }
 function undo() {
@@ -81,6 +89,8 @@ onKeyStroke((event) => {
   if (key === "enter" && !due.value && loadDue.value && !loadDue.value.optional) load.value?.confirm();
   else if (key === "enter" && over.value !== null && canKeep.value) emit("finish");
   else if (key === "k" && questioned.value) confirm();
+  else if (key === "t" && (event.repeat || taking.tap())) void 0;
+  else if (key === "m") taking.change();
   else return;
   event.preventDefault();
 });
@@ -94,7 +104,8 @@ onKeyStroke((event) => {
       <template v-else>
         <StageTrack :state="state" :ms="ms" />
         <BeatArc v-if="state.timeline.beat && over === null && running" class="beat" :beat="state.timeline.beat" :ms="beatMs" />
-        <div class="charts">
+        <TapPad :taking="taking" />
+        <div v-if="!counting" class="charts">
           <HeartLine :state="state" :ms="ms" />
           <Extrapolation v-if="state.line" :line="state.line" />
         </div>
@@ -126,7 +137,7 @@ onKeyStroke((event) => {
       <RemarkLog
         :state="state"
         :working="phase?.kind === 'work'"
-        @lost="run.happened({ kind: 'cadence_lost' })"
+        @lost="(back) => run.happened({ kind: back ? 'cadence_regained' : 'cadence_lost' })"
         @remark="(text) => run.happened({ kind: 'noted', text })"
       />
     </section>
@@ -134,21 +145,27 @@ onKeyStroke((event) => {
   <NumberEntry
     :label="
       due
-        ? due.label
+        ? taking.label.value
+          ? `${taking.label.value}, minute ${due.minute}`
+          : due.label
         : next
           ? `Minute ${next.minute} in ${minutes(next.at_ms - ms + 999)}`
           : over !== null
             ? 'All readings are in'
             : 'Heart rate'
     "
-    unit="bpm"
+    :unit="taking.way.value === 'count' ? 'beats' : 'bpm'"
     :due="due != null"
-    :stage="due ? name(due) : ''"
+    :stage="due ? `${name(due)} ${taking.way.value}` : ''"
+    :suggested="taking.suggested.value"
     @typed="read"
   >
     <button v-if="questioned" type="button" class="main" @click="confirm">Keep {{ questioned.value }} <kbd>K</kbd></button>
     <button v-if="canKeep" type="button" :class="{ main: over !== null }" :disabled="finishing" @click="emit('finish')">
       Keep the result <kbd v-if="over !== null">Enter</kbd>
+    </button>
+    <button v-if="running && over === null && run.startedAt !== null" type="button" class="quiet" @click="taking.change()">
+      {{ taking.way.value === "type" ? "Count beats instead" : "Type the rate instead" }} <kbd>M</kbd>
     </button>
     <button v-if="state?.undoable && !closed" type="button" class="quiet" @click="undo">Undo {{ state.undoable.what }} <kbd>U</kbd></button>
   </NumberEntry>
