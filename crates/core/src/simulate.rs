@@ -2,7 +2,8 @@
 //!
 //! The heart follows the oxygen demand with first-order kinetics, drifts upwards with time, and flutters a little from beat
 //! to beat. Everything is worked out from a seed: the same client gives the same second every time. Source of the model:
-//! common practice (linear heart rate on oxygen uptake, time constant near 30 s); the numbers are ours.
+//! common practice (linear heart rate on oxygen uptake, a time constant near 30 s upwards and near 80 s downwards, so that the
+//! first minute after work brings a drop of 20 to 40 bpm); the numbers are ours.
 
 use serde::{Deserialize, Serialize};
 
@@ -27,8 +28,11 @@ pub struct Client {
     pub hr_max: f64,
     /// The true VO2max, mL/kg/min.
     pub vo2max: f64,
-    /// Time constant of the heart, s.
+    /// Time constant of the heart on its way up, s.
     pub tau_s: f64,
+    /// And on its way down, s: it lets go more slowly than it takes hold.
+    #[serde(default = "usual_recovery")]
+    pub recovery_tau_s: f64,
     /// Upward drift, bpm a minute at work.
     pub drift: f64,
     /// Standard deviation of the reading from second to second, bpm.
@@ -104,6 +108,10 @@ pub struct Demand {
 /// Oxygen uptake at rest, mL/kg/min. Source: ACSM guidelines, 2018; recalled.
 pub const RESTING_VO2: f64 = 3.5;
 
+const fn usual_recovery() -> f64 {
+    80.0
+}
+
 /// How much the heart rate of the unsettled rises, bpm a minute.
 const UNSETTLED: f64 = 8.0;
 /// Share of the beat at which drifting feet move.
@@ -132,10 +140,25 @@ impl Client {
             hr_max: hr_max.round(),
             vo2max,
             tau_s,
+            recovery_tau_s: 60.0 + 40.0 * dice.uniform(),
             drift,
             noise: 1.2,
             faults: Vec::new(),
             seed,
+        }
+    }
+
+    /// One of a squad that stops and starts: 18 to 35, trained. Spread as is usual in squads, common practice.
+    pub fn of_a_squad(seed: u64) -> Self {
+        let anyone = Self::from_seed(seed);
+        let mut dice = Dice::new(seed ^ 0x50_0AD);
+        let middle = if anyone.sex == Sex::Male { 55.0 } else { 48.0 };
+        let age = (18.0 + 17.0 * dice.uniform()).floor();
+        Self {
+            age,
+            vo2max: (middle + 4.5 * dice.normal()).clamp(38.0, 70.0),
+            hr_max: (208.0 - 0.7 * age + 8.0 * dice.normal()).round(),
+            ..anyone
         }
     }
 
@@ -163,7 +186,8 @@ impl Client {
             let until = demands.get(k + 1).map_or(at_s, |next| next.from_s.min(at_s));
             let length = until - demand.from_s;
             let target = self.steady_hr(demand.vo2);
-            rate = target + (rate - target) * (-length / self.tau_s).exp();
+            let tau = if target < rate { self.recovery_tau_s } else { self.tau_s };
+            rate = target + (rate - target) * (-length / tau).exp();
             worked += if demand.vo2 > 2.0 * RESTING_VO2 { length } else { 0.0 };
         }
         let unsettled: f64 = self
