@@ -9,7 +9,7 @@ use crate::{
     catalogue::{Family, PhaseKind, Protocol},
     estimate::field,
     quantity,
-    run::{Event, Kind, Setup, State, Status, StopReason, event::Answer},
+    run::{Event, Kind, Setup, State, Status, StopReason, Taken, event::Answer},
     simulate::{Client, Demand, Fault, RESTING_VO2, cycling, stepping},
     trial::{Circumstances, Options, Trial, compute},
     units::rounded,
@@ -30,8 +30,10 @@ pub struct RehearsalReport {
     pub truth: f64,
     /// The estimate, mL/kg/min, where the protocol gives one and the run got that far.
     pub estimate: Option<f64>,
-    /// What was read when, beside the true heart rate at that moment.
+    /// What was read when, beside what it really was.
     pub readings: Vec<ReadAgainstTruth>,
+    /// Readings that were due and never taken, in words.
+    pub missed: Vec<String>,
     /// What there was to notice.
     pub faults: Vec<FaultReport>,
 }
@@ -42,9 +44,11 @@ pub struct RehearsalReport {
 pub struct ReadAgainstTruth {
     /// Which reading.
     pub label: String,
-    /// As read, bpm.
+    /// When, and how: `at 3:04, typed`.
+    pub when: String,
+    /// As read, bpm or a count.
     pub read: f64,
-    /// As it was, bpm.
+    /// As it was.
     pub truth: f64,
 }
 
@@ -142,20 +146,7 @@ fn speed(protocol: &Protocol, client: &Client) -> f64 {
 /// What became of a rehearsal. `state` is closed.
 pub fn report(protocol: &Protocol, setup: &Setup, client: &Client, state: &State, events: &[Event]) -> RehearsalReport {
     let asked = demands(protocol, setup, client, state);
-    let mut readings: Vec<ReadAgainstTruth> = state
-        .stages
-        .iter()
-        .flat_map(|s| s.readings.iter().map(move |r| (s.number, r)))
-        .map(|(stage, r)| ReadAgainstTruth {
-            label: format!("Stage {stage}, minute {}", r.minute),
-            read: r.bpm,
-            truth: client.heart_rate(&asked, r.at_ms / 1000.0).round(),
-        })
-        .collect();
-    readings.extend(state.readings.iter().filter_map(|r| {
-        let middle = f64::midpoint(r.start_ms, r.end_ms) / 1000.0;
-        Some(ReadAgainstTruth { label: "Recovery count".into(), read: r.bpm?, truth: client.heart_rate(&asked, middle).round() })
-    }));
+    let readings = readings(protocol, client, state, events, &asked);
     let estimate = estimate(protocol, setup, state);
     let end_s = state.finished_at.zip(state.started_at).map_or(f64::MAX, |(end, start)| (end - start).num_milliseconds() as f64 / 1000.0);
     let faults: Vec<FaultReport> =
@@ -180,7 +171,89 @@ pub fn report(protocol: &Protocol, setup: &Setup, client: &Client, state: &State
         }
         None => format!("There is no estimate; the truth was {truth}.{of_faults}"),
     };
-    RehearsalReport { sentence, truth: client.vo2max, estimate, readings, faults }
+    RehearsalReport { sentence, truth: client.vo2max, estimate, readings, missed: missed_readings(protocol, state), faults }
+}
+
+/// Everything that was read, beside the truth at its moment.
+fn readings(protocol: &Protocol, client: &Client, state: &State, events: &[Event], asked: &[Demand]) -> Vec<ReadAgainstTruth> {
+    let truth = |ms: f64| client.heart_rate(asked, ms / 1000.0).round();
+    let clock = |e: &Event| {
+        let since = state.started_at.map_or(0.0, |start| (e.wall - start).num_milliseconds() as f64 / 1000.0);
+        quantity::minutes(since.max(0.0).floor())
+    };
+    let when = |by: Taken, is_it: &dyn Fn(&Kind) -> bool| {
+        let how = match by {
+            Taken::Typed => "typed",
+            Taken::Counted { .. } => "counted",
+            Taken::Tapped => "tapped",
+            Taken::Strap => return "by the strap".to_owned(),
+        };
+        events.iter().rev().find(|e| is_it(&e.kind)).map_or_else(|| how.to_owned(), |e| format!("{how} at {}", clock(e)))
+    };
+    let mut readings: Vec<ReadAgainstTruth> = Vec::new();
+    for (number, reading) in state.stages.iter().flat_map(|s| s.readings.iter().map(move |r| (s.number, r))) {
+        let is_it = |kind: &Kind| match kind {
+            Kind::HeartRateRead { stage, minute, .. }
+            | Kind::HeartRateCounted { stage, minute, .. }
+            | Kind::HeartRateTapped { stage, minute } => (*stage, *minute) == (number, reading.minute),
+            _ => false,
+        };
+        readings.push(ReadAgainstTruth {
+            label: format!("Stage {number}, minute {}", reading.minute),
+            when: when(reading.taken, &is_it),
+            read: reading.bpm,
+            truth: truth(reading.at_ms),
+        });
+    }
+    readings.extend(state.readings.iter().filter_map(|r| {
+        let by = if r.typed.is_some() { Taken::Typed } else { Taken::Tapped };
+        Some(ReadAgainstTruth {
+            label: "Recovery count".into(),
+            when: when(by, &|kind| matches!(kind, Kind::CountTyped { .. } | Kind::Tap)),
+            read: r.bpm?,
+            truth: truth(f64::midpoint(r.start_ms, r.end_ms)),
+        })
+    }));
+    if let (Some(effort), Some(end)) = (&state.effort, state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms)) {
+        let of_heart = |kind: &Kind| {
+            matches!(kind, Kind::HeartRateCounted { .. } | Kind::HeartRateTapped { .. })
+                || matches!(kind, Kind::ValueTyped { key, .. } if key.starts_with("hr_"))
+        };
+        readings.extend(effort.heart_rate_taken.zip(effort.values.get("hr_end")).map(|(by, bpm)| ReadAgainstTruth {
+            label: "Heart rate at the end".into(),
+            when: when(by, &of_heart),
+            read: *bpm,
+            truth: truth(end),
+        }));
+        let counted = protocol.course.as_ref().and_then(|c| c.tally.as_ref()).and_then(|t| effort.values.get(&t.input));
+        readings.extend(tally_a_minute(protocol, client).zip(counted).map(|(a_minute, counted)| ReadAgainstTruth {
+            label: "Counted".into(),
+            when: "with the key".into(),
+            read: *counted,
+            truth: (a_minute * (end - effort.start_ms) / 60_000.0).floor(),
+        }));
+    }
+    readings
+}
+
+/// Minutes of a stage that was done whose heart rate nobody took.
+fn missed_readings(protocol: &Protocol, state: &State) -> Vec<String> {
+    let Some(rule) = &protocol.stages else { return Vec::new() };
+    let mut missed = Vec::new();
+    for stage in &state.stages {
+        let end = stage.end_ms.or(state.over_ms).or(state.stopped_ms).unwrap_or(f64::MAX);
+        let full = |minute: &&u8| stage.start_ms + f64::from(**minute) * 60_000.0 <= end;
+        let unread = rule.read_at.iter().filter(full).filter(|m| stage.readings.iter().all(|r| r.minute != **m));
+        missed.extend(unread.map(|m| format!("Stage {}, minute {m}", stage.number)));
+    }
+    missed
+}
+
+/// How many of what is counted with the key the client does in a minute, where it covers no distance: knee lifts. A fitter
+/// client does more; the numbers are ours.
+pub fn tally_a_minute(protocol: &Protocol, client: &Client) -> Option<f64> {
+    let tally = protocol.course.as_ref()?.tally.as_ref()?;
+    tally.length.is_none().then(|| (30.0 + 0.6 * client.vo2max).round())
 }
 
 fn estimate(protocol: &Protocol, setup: &Setup, state: &State) -> Option<f64> {

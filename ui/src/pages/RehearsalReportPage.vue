@@ -38,6 +38,7 @@ const { data: view, failure, loading, reload } = useLoad(() => take(api.GET("/ap
             <thead>
               <tr>
                 <th>Reading</th>
+                <th>when</th>
                 <th>read</th>
                 <th>truth</th>
               </tr>
@@ -45,11 +46,13 @@ const { data: view, failure, loading, reload } = useLoad(() => take(api.GET("/ap
             <tbody>
               <tr v-for="r in view.rehearsal.report.readings" :key="r.label">
                 <td>{{ r.label }}</td>
+                <td class="soft">{{ r.when }}</td>
                 <td class="num">{{ r.read }}</td>
                 <td class="num">{{ r.truth }}</td>
               </tr>
             </tbody>
           </table>
+          <p v-if="view.rehearsal.report.missed.length" class="missing">Never read: {{ view.rehearsal.report.missed.join("; ") }}.</p>
         </section>
         <section v-if="view.state.line"><Extrapolation :line="view.state.line" /></section>
       </div>

@@ -66,6 +66,8 @@ pub struct State {
     pub effort: Option<EffortState>,
     /// Numbers that are due or will be, in order.
     pub dues: Vec<Due>,
+    /// Numbers that will be due if the running stage is prolonged: a screen that has lost its line may ask for them.
+    pub later: Vec<Due>,
     /// The chest strap, where one is heard.
     pub strap: Option<StrapState>,
     /// The latest decision.
@@ -127,6 +129,7 @@ impl State {
             line: None,
             effort: None,
             dues: Vec::new(),
+            later: Vec::new(),
             strap: None,
             decision: None,
             decisions: Vec::new(),

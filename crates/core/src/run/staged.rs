@@ -489,6 +489,7 @@ impl<'a> Staged<'a> {
         state.decision = state.decisions.last().cloned();
         state.can_finish = Self::has_result(state);
         state.dues = self.dues(state, rule);
+        state.later = self.later(state, rule);
         if state.status == Status::Stopped {
             state.load_due = None;
         }
@@ -507,8 +508,7 @@ impl<'a> Staged<'a> {
         let mut dues = Vec::new();
         for stage in &state.stages {
             let mut minutes: Vec<u8> = stage.readings.iter().map(|r| r.minute).collect();
-            let is_open = stage.end_ms.is_none() && state.over_ms.is_none() && state.status == Status::Running;
-            if is_open {
+            if is_open(state, stage) {
                 let last = minutes.last().copied().unwrap_or(0);
                 minutes.extend(rule.read_at.iter().filter(|m| **m > last));
                 match self.verdict(state) {
@@ -516,26 +516,35 @@ impl<'a> Staged<'a> {
                     _ => {}
                 }
             }
-            dues.extend(minutes.into_iter().map(|minute| {
-                let reading = stage.readings.iter().find(|r| r.minute == minute);
-                let at_ms = stage.start_ms + minute_ms(minute);
-                Due {
-                    stage: stage.number,
-                    minute,
-                    key: minute_key(minute).unwrap_or_default().to_owned(),
-                    label: format!("Heart rate, minute {minute}"),
-                    unit: "bpm".into(),
-                    from_ms: at_ms,
-                    at_ms,
-                    value: reading.map(|r| r.bpm),
-                    suggested: None,
-                    question: reading.filter(|r| !self.confirmed.contains(&(stage.number, r.minute))).and_then(|r| r.question.clone()),
-                    window: Some(Window::beginning(at_ms - WINDOW_S * 1000.0)),
-                    tapped: self.tapped(state, minute).filter(|_| is_open && reading.is_none()),
-                }
-            }));
+            dues.extend(minutes.into_iter().map(|minute| self.due(state, stage, minute)));
         }
         dues
+    }
+
+    /// The minutes of the running stage beyond those that are asked for.
+    fn later(&self, state: &State, rule: &StageRule) -> Vec<Due> {
+        let Some(stage) = state.stages.last().filter(|s| is_open(state, s)) else { return Vec::new() };
+        let asked = state.dues.last().map_or(0, |d| d.minute);
+        (asked + 1..=rule.until_minute).map(|minute| self.due(state, stage, minute)).collect()
+    }
+
+    fn due(&self, state: &State, stage: &StageState, minute: u8) -> Due {
+        let reading = stage.readings.iter().find(|r| r.minute == minute);
+        let at_ms = stage.start_ms + minute_ms(minute);
+        Due {
+            stage: stage.number,
+            minute,
+            key: minute_key(minute).unwrap_or_default().to_owned(),
+            label: format!("Heart rate, minute {minute}"),
+            unit: "bpm".into(),
+            from_ms: at_ms,
+            at_ms,
+            value: reading.map(|r| r.bpm),
+            suggested: None,
+            question: reading.filter(|r| !self.confirmed.contains(&(stage.number, r.minute))).and_then(|r| r.question.clone()),
+            window: Some(Window::beginning(at_ms - WINDOW_S * 1000.0)),
+            tapped: self.tapped(state, minute).filter(|_| is_open(state, stage) && reading.is_none()),
+        }
     }
 
     /// Enough for a result: a stage that was judged, or whatever was read when the work was stopped.
@@ -546,6 +555,11 @@ impl<'a> Staged<'a> {
             _ => judged && (state.over_ms.is_some() || state.load_due.as_ref().is_some_and(|l| l.optional)),
         }
     }
+}
+
+/// Whether a stage still runs.
+fn is_open(state: &State, stage: &StageState) -> bool {
+    stage.end_ms.is_none() && state.over_ms.is_none() && state.status == Status::Running
 }
 
 /// The end of a minute after the start of its stage, ms.

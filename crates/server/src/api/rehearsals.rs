@@ -62,6 +62,8 @@ pub struct Simulated {
     pub seen: Vec<Seen>,
     /// How fast the feet or pedals go, beats a minute, where there is a beat.
     pub cadence: Option<f64>,
+    /// How many of what is counted with the key the client does in a minute: knee lifts; nothing where laps are counted.
+    pub tally: Option<f64>,
     /// Beats a minute of the pulse under the fingers, now.
     pub pulse: f64,
 }
@@ -183,6 +185,7 @@ pub async fn simulated(
         frames,
         seen,
         cadence: performer.setup.cadence.map(|c| kept.client.cadence(c.value(), at_s)),
+        tally: rehearse::tally_a_minute(&run.protocol, &kept.client),
         pulse: kept.client.heart_rate(&asked, at_s).round(),
     }))
 }

@@ -13,6 +13,7 @@ const run = useRun();
 const seen = ref<Seen[]>([]);
 const cadence = ref<number | null>(null);
 const pulse = ref<number | null>(null);
+const tally = ref<number | null>(null);
 let after: number | undefined;
 let asking = false;
 const { ms, running, state } = props.floor;
@@ -21,7 +22,19 @@ const beat = computed(() => state.value?.timeline.beat?.per_minute ?? null);
 const off = computed(() => beat.value !== null && cadence.value !== null && Math.abs(cadence.value - beat.value) > 1);
 /** Half of each beat the dot is large. */
 const up = computed(() => pulse.value !== null && ((ms.value * pulse.value) / 60_000) % 1 < 0.3);
-const counting = computed(() => ["count", "transition"].includes(props.floor.phase.value?.kind ?? ""));
+/** The pulse can be felt while it is counted, and wherever a heart rate is due or nearly so. */
+const counting = computed(
+  () =>
+    ["count", "transition"].includes(props.floor.phase.value?.kind ?? "") ||
+    (state.value?.dues ?? []).some((d) => d.window && d.value == null && ms.value >= d.window.from_ms),
+);
+/** The knee is up for the first half of each lift of the work. */
+const lifts = computed(() => {
+  const work = props.floor.phase.value;
+  if (tally.value === null || work?.kind !== "work") return null;
+  const done = ((ms.value - work.start_ms) * tally.value) / 60_000;
+  return { up: done % 1 > 0.5 };
+});
 
 async function ask() {
   if (asking || !running.value || run.startedAt === null || !run.view) return;
@@ -32,6 +45,7 @@ async function ask() {
     );
     cadence.value = answer.cadence ?? null;
     pulse.value = answer.pulse;
+    tally.value = answer.tally ?? null;
     seen.value = [...seen.value, ...answer.seen].slice(-40);
     for (const s of answer.seen) props.floor.say(s.what);
     for (const frame of answer.frames) {
@@ -57,6 +71,7 @@ onBeforeUnmount(pause);
     <span v-if="cadence != null" :class="{ off }"
       >feet at <span class="num">{{ cadence }}</span></span
     >
+    <span v-if="lifts" class="pulse"><i class="knee" :class="{ up: lifts.up }"></i> right knee {{ lifts.up ? "up" : "down" }}</span>
     <span v-if="counting" class="pulse" aria-label="The pulse under your fingers"><i :class="{ up }"></i> pulse</span>
   </div>
 </template>
@@ -95,6 +110,10 @@ b,
   border-radius: 50%;
   background: var(--ember);
   transform: scale(0.45);
+}
+.pulse i.knee {
+  border-radius: 4px;
+  background: var(--fjord);
 }
 .pulse i.up {
   transform: scale(1);

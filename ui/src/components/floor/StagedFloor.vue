@@ -36,7 +36,16 @@ const name = (d: { stage: number; minute: number }) => `${d.stage}.${d.minute}`;
 const due = computed(() => {
   if (!running.value || over.value !== null) return null;
   const open = state.value?.dues.filter((d) => d.stage === stage.value?.number && (d.value == null || d.question != null)) ?? [];
-  return open.filter((d) => ms.value >= d.from_ms && (d.question != null || !typedHere.value.has(name(d)))).at(-1) ?? null;
+  const now = open.filter((d) => ms.value >= d.from_ms && (d.question != null || !typedHere.value.has(name(d)))).at(-1);
+  if (now) return now;
+  // Without a line nobody can say whether the stage goes on: what is read all the same is kept.
+  const later = waiting.value ? (state.value?.later ?? []) : [];
+  return later.find((d) => ms.value >= d.from_ms && !typedHere.value.has(name(d))) ?? null;
+});
+/** Everything asked for is typed here, and the line that would bring the decision is away. */
+const waiting = computed(() => {
+  const open = state.value?.dues.filter((d) => d.stage === stage.value?.number && d.value == null) ?? [];
+  return run.away && open.length > 0 && open.every((d) => typedHere.value.has(name(d)));
 });
 const next = computed(
   () => state.value?.dues.find((d) => d.stage === stage.value?.number && d.value == null && d.at_ms > ms.value) ?? null,
@@ -120,7 +129,11 @@ onKeyStroke((event) => {
         :strap="strap"
         :simulated="run.view?.rehearsal != null"
       />
-      <DecisionCard v-if="state.decision" :decision="state.decision" />
+      <div v-if="waiting" class="wait">
+        <h2>Keep going</h2>
+        <p>What you typed is kept here. The decision comes when the line is back; until then the load stays, and you may read on.</p>
+      </div>
+      <DecisionCard v-else-if="state.decision" :decision="state.decision" />
       <div v-else class="wait">
         <h2>{{ run.startedAt === null ? "Before you start" : "First reading" }}</h2>
         <p v-if="run.startedAt === null">Strap on, saddle set, load ready. Nothing is asked for before it is due.</p>
