@@ -39,6 +39,18 @@ test.describe("cycle", () => {
     await expect(page.getByText(/The stored result stays\. By this rule it would be/)).toBeVisible();
   });
 
+  test("off the beat for fifteen seconds is called, noted, and the test goes on", async ({ coach, page }) => {
+    await coach.hasPractice();
+    await coach.stands([await coach.knows("Rurik Dane")], "multistage-cycle", CYCLE);
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await expect(page.getByRole("heading", { name: /Stage 1/ })).toBeVisible();
+    await page.getByRole("button", { name: /Off the beat/ }).click();
+    await expect(page.getByText("Off the beat for 15 seconds: say the beat aloud. It is noted; the test goes on.").first()).toBeAttached();
+    await page.getByRole("button", { name: /Back on the beat/ }).click();
+    await expect(page.getByText(/off the beat from 0:\d\d to /)).toBeVisible();
+    await expect(page.getByRole("heading", { name: /Stage 1/ })).toBeVisible();
+  });
+
   test("a decision is overruled with its reason, and the reason is kept", async ({ coach, page, server }) => {
     test.setTimeout(120_000);
     await coach.hasPractice();
@@ -73,6 +85,33 @@ test.describe("cycle", () => {
     await page.waitForURL(/results\//);
     // 1.2 L/min at 450; (198 - 72) / (134 - 72) for a woman; factor 0.935 at 30; per 70 kg.
     await expect(page.getByText(/VO₂max = 1\.2 × \(198 − 72\) \/ \(134 − 72\) × 0\.935 × 1000 \/ 70 = 32\.57/)).toBeVisible();
+  });
+});
+
+test.describe("a pulse by hand", () => {
+  // Slow enough for taps that are timed to the millisecond.
+  test.use({ rate: 8 });
+
+  test("a heart rate counted in its window, tapped along, and doubted where the two disagree", async ({ coach, page, server }) => {
+    test.setTimeout(150_000);
+    await coach.hasPractice();
+    const run = await coach.stands([await coach.knows("Rurik Dane")], "multistage-cycle", { ...CYCLE, hr_source: "wrist" });
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await page.keyboard.press("m");
+    await expect(page.getByText(/Count from zero: the beat on the signal is not one/)).toBeVisible({ timeout: 30_000 });
+    await coach.reads("Beats in 15 s, minute 2", "27.5");
+    await expect(page.getByText("112 at minute 2. The next reading is at minute 3.").first()).toBeVisible();
+    // Tapped along at 114, and taken as it was offered.
+    await page.keyboard.press("m");
+    await expect(page.getByText(/Tap along with the pulse here/)).toBeVisible({ timeout: 30_000 });
+    await coach.tapsAlong(114, 8, 2_600);
+    await expect(page.getByLabel("Heart rate, minute 3")).toHaveValue(/^11[2-6]$/, { timeout: 15_000 });
+    await page.keyboard.press("Enter");
+    await expect(page.getByRole("heading", { name: "The stage counts" })).toBeVisible();
+    const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
+    const readings = view.state.stages[0].readings as { bpm: number; taken: { by: string } }[];
+    expect(readings.map((r) => r.taken.by)).toEqual(["counted", "tapped"]);
+    expect(readings[0]!.bpm).toBe(112);
   });
 });
 
@@ -129,6 +168,35 @@ test.describe("on foot", () => {
     await page.waitForURL(/results\//);
     await expect(page.getByText("7:02").first()).toBeVisible();
   });
+});
+
+test("a ride's recording is chosen as a file; a broken one says where, and nothing typed is lost", async ({ coach, page }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Caspian Rell", "2004-02-01");
+  await coach.opens(`/people/${person}/enter/clamped-cycle`);
+  const ride = (seconds: number) => {
+    const lines = Array.from({ length: seconds }, (_, k) => {
+      const [watts, bpm] = k < 360 ? [120, 116] : k < 720 ? [190, 155] : k < 900 ? [240, 174] : [0, 135];
+      return `${k + 1},${watts},${bpm},90`;
+    });
+    return { name: "ride.csv", mimeType: "text/csv", buffer: Buffer.from(["time_s,power_w,hr_bpm,cadence_rpm", ...lines].join("\n")) };
+  };
+  await page.getByLabel("Recording of the ride").setInputFiles(ride(800));
+  await expect(page.getByText("800 lines chosen")).toBeVisible();
+  for (const [stage, felt] of [10, 14, 17].entries())
+    await page.getByRole("textbox", { name: `Felt, stage ${stage + 1}` }).fill(String(felt));
+  await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("Yes", { exact: true }).click();
+  await page.getByText("by chest strap").click();
+  await page.getByText("6 to 20").click();
+  await page.getByRole("button", { name: "Keep the result" }).click();
+  await expect(page.getByText(/stage 3, which runs from 720 to 900 s; the recording ends at 800 s/)).toBeVisible();
+  await page.reload();
+  await expect(page.getByRole("textbox", { name: "Felt, stage 3" })).toHaveValue("17");
+  await page.getByLabel("Recording of the ride").setInputFiles(ride(960));
+  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.waitForURL(/results\//);
+  await expect(page.getByText(/The first ride\. The first two or three only teach the pacing/)).toBeVisible();
+  await expect(page.getByText("− 39 bpm")).toBeVisible();
 });
 
 test.describe("a rehearsal", () => {

@@ -233,6 +233,21 @@ export class Coach {
     await this.page.waitForURL(/results\//);
   }
 
+  /** Taps a steady pulse with the T key for a while, timed inside the page. `rate` as the server's clock. */
+  async tapsAlong(bpm: number, rate: number, forMs: number) {
+    await this.page.evaluate(
+      async ([bpm, rate, forMs]) => {
+        const step = 60000 / bpm! / rate!;
+        const begin = performance.now();
+        for (let k = 0; k * step < forMs!; k++) {
+          while (performance.now() < begin + k * step) await new Promise((r) => setTimeout(r, 1));
+          document.body.dispatchEvent(new KeyboardEvent("keydown", { key: "t", bubbles: true }));
+        }
+      },
+      [bpm, rate, forMs],
+    );
+  }
+
   /** Taps a steady pulse through the window with the T key, timed inside the page. `rate` as the server's clock. */
   async taps(bpm: number, rate: number) {
     await this.window.waitFor({ timeout: 70_000 });

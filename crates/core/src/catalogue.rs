@@ -385,6 +385,9 @@ pub struct Scoring {
     pub equation: Equation,
     /// The ages it was fitted on, where it was fitted on some.
     pub fitted_ages: Option<(f64, f64)>,
+    /// Stands in the result itself and in no list.
+    #[serde(default)]
+    pub in_detail: bool,
 }
 
 /// A table that serves a quantity.

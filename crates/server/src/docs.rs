@@ -217,6 +217,9 @@ fn method(page: &mut String, protocol: &Protocol) {
             }
         }
     }
+    if protocol.change.is_empty() {
+        page.push_str("One number alone is never read: see the patterns above.\n");
+    }
     page.push_str("\nResults are compared only where these were alike:\n\n");
     for condition in &protocol.conditions {
         let _ = writeln!(page, "- {}: {}.", condition.label, condition.why);

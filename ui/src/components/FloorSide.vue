@@ -24,6 +24,7 @@ const off = computed(() => isOffBeat(props.view.state));
 function add() {
   if (text.value.trim()) emit("remark", text.value.trim());
   text.value = "";
+  (document.activeElement as HTMLElement | null)?.blur();
 }
 </script>
 

@@ -13,9 +13,12 @@ const keys: [string[], string][] = [
 const floor: [string[], string][] = [
   [["Space"], "start the clock"],
   [["T"], "tap the pulse"],
-  [["0–9", "Enter"], "type the count and keep it"],
+  [["M"], "type the rate, or count beats"],
+  [["L"], "one lap, one lift, the finish"],
+  [["0–9", "Enter"], "type the number and keep it"],
+  [["K"], "keep a questioned reading"],
   [["U"], "undo"],
-  [["C"], "the beat was lost"],
+  [["C"], "off the beat, and back on it"],
   [["Esc", "Esc"], "stop"],
 ];
 </script>

@@ -46,7 +46,10 @@ const columns = [
         </tbody>
       </table>
     </div>
-    <p class="soft">{{ ride.reached }}</p>
+    <div class="after">
+      <p class="soft">{{ ride.reached }}</p>
+      <slot />
+    </div>
   </section>
 </template>
 
@@ -83,6 +86,10 @@ th:first-child {
 }
 td[colspan] {
   text-align: left;
+}
+.after {
+  display: flex;
+  align-items: baseline;
 }
 .num {
   font-size: 21px;

@@ -137,7 +137,7 @@ async function keep() {
   <form v-else class="page" @submit.prevent="keep">
     <div class="page-head">
       <div>
-        <h1>{{ page.protocol.name }}, done on paper</h1>
+        <h1>{{ page.protocol.name }}, {{ recorded ? "from its recording" : "done on paper" }}</h1>
         <div class="soft">{{ page.name }} · {{ page.protocol.summary }}</div>
       </div>
     </div>
@@ -153,8 +153,16 @@ async function keep() {
           ></label
         >
         <div v-if="recorded" class="field">
-          <label class="name" for="recording">Recording of the ride</label>
-          <input id="recording" type="file" accept=".csv,text/csv,text/plain" aria-describedby="recording-hint" @change="choose" />
+          <span class="name">Recording of the ride</span>
+          <label class="file"
+            >{{ draft.series ? "Choose another file" : "Choose the file"
+            }}<input
+              type="file"
+              aria-label="Recording of the ride"
+              accept=".csv,text/csv,text/plain"
+              aria-describedby="recording-hint"
+              @change="choose"
+          /></label>
           <p id="recording-hint" class="hint">
             A CSV file with the columns <code>time_s, power_w, hr_bpm, cadence_rpm</code>, from the start of the first stage to a minute
             after the last. A dropout is an empty field.
@@ -162,12 +170,14 @@ async function keep() {
           <p v-if="draft.series" class="soft" role="status">{{ lines }} lines chosen. They stay here until the result is kept.</p>
           <p v-if="wrong('series')" class="wrong" role="alert">{{ wrong("series") }}</p>
         </div>
-        <label v-for="i in inputs" :key="i.key" class="field"
-          ><span class="name">{{ i.label }}</span>
-          <ElInput v-model="draft.values[i.key]" :name="i.key" inputmode="decimal" class="number"
-            ><template #append>{{ i.unit === "s" ? "min:s" : i.unit }}</template></ElInput
-          ><span v-if="wrong(i.key)" class="wrong" role="alert">{{ wrong(i.key) }}</span></label
-        >
+        <div class="numbers">
+          <label v-for="i in inputs" :key="i.key" class="field"
+            ><span class="name">{{ i.label }}</span>
+            <ElInput v-model="draft.values[i.key]" :name="i.key" inputmode="decimal" class="number"
+              ><template #append>{{ i.unit === "s" ? "min:s" : i.unit }}</template></ElInput
+            ><span v-if="wrong(i.key)" class="wrong" role="alert">{{ wrong(i.key) }}</span></label
+          >
+        </div>
         <div v-if="staged" class="stages">
           <table>
             <thead>
@@ -279,9 +289,30 @@ input[type="date"],
   color: var(--ink);
   padding: 4px 10px;
 }
-input[type="file"] {
-  font: inherit;
-  max-width: 100%;
+.numbers {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(170px, 1fr));
+  gap: 0 20px;
+}
+.file {
+  display: inline-block;
+  position: relative;
+  padding: 10px 18px;
+  border: 1px solid var(--fjord);
+  border-radius: 8px;
+  color: var(--fjord);
+  font-weight: 600;
+  cursor: pointer;
+}
+.file:focus-within {
+  outline: 3px solid var(--fjord);
+  outline-offset: 2px;
+}
+.file input {
+  position: absolute;
+  inset: 0;
+  opacity: 0;
+  cursor: pointer;
 }
 .stages input {
   width: 84px;

@@ -162,8 +162,8 @@ onKeyStroke((event) => {
 .floor {
   background: var(--paper);
   color: var(--ink);
-  min-height: 100vh;
-  min-height: 100dvh;
+  height: 100vh;
+  height: 100dvh;
   display: grid;
   grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr);
 }
@@ -244,6 +244,11 @@ header b {
   max-width: 460px;
 }
 @media (max-width: 900px) {
+  .floor {
+    height: auto;
+    min-height: 100vh;
+    min-height: 100dvh;
+  }
   header {
     padding: 6px 12px;
     gap: 10px;

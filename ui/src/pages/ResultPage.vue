@@ -20,8 +20,8 @@ const main = computed(() => r.value?.report?.quantities.find((q) => q.value != n
 /** Which way of knowing the maximal heart rate the picture shows; the stored one at first. */
 const method = ref<string | null>(null);
 const choice = computed(() => r.value?.hr_max_choices.find((c) => (method.value === null ? c.stored : c.method === method.value)) ?? null);
-/** A ride is read as a whole, in its table; one number of it still opens its “why”. */
-const shown = computed(() => (r.value?.ride ? (main.value ? [main.value] : []) : (r.value?.report?.quantities ?? [])));
+/** A ride is read as a whole, in its table. */
+const shown = computed(() => (r.value?.ride ? [] : (r.value?.report?.quantities ?? [])));
 const change = computed(() => (main.value ? r.value?.progress[main.value.key] : null));
 const lastOf = (key: string) => {
   const since = r.value?.progress[key]?.since_last;
@@ -61,7 +61,7 @@ function ask(q: QuantityReport) {
       <p class="lead">{{ r.ride?.sentence ?? r.report.headline }}</p>
       <div class="two">
         <div>
-          <RideTable v-if="r.ride" :ride="r.ride" />
+          <RideTable v-if="r.ride" :ride="r.ride"><button type="button" class="why" @click="ask(main)">Why?</button></RideTable>
           <section v-for="q in shown" :key="q.key" class="quantity">
             <div class="figure">
               <span class="label">{{ q.label }}</span>
@@ -109,7 +109,16 @@ function ask(q: QuantityReport) {
             <h2>Keep in mind</h2>
             <p v-for="f in r.report.flags" :key="f.message">{{ f.message }}</p>
           </section>
-          <section>
+          <section v-if="r.ride">
+            <h2>What counts as a change</h2>
+            <p>{{ r.ride.wobble }}</p>
+            <p>
+              How it has gone:
+              <RouterLink :to="`/people/${r.person}/trend/${r.protocol}/mean_power_3`">power</RouterLink>,
+              <RouterLink :to="`/people/${r.person}/trend/${r.protocol}/hrr60`">recovery</RouterLink>
+            </p>
+          </section>
+          <section v-else>
             <h2>Is it real?</h2>
             <ChangeLine v-if="change?.since_last" :change="change.since_last" since="the last test" />
             <ChangeLine v-if="change?.since_first" :change="change.since_first" since="the first test" />

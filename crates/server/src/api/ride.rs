@@ -28,6 +28,8 @@ pub struct RideReport {
     pub recovery: RideCell,
     /// How long the last stage took to its target; a sentence.
     pub reached: String,
+    /// What counts as a change, in a sentence.
+    pub wobble: String,
     /// The day of the ride it is held against.
     pub since: Option<NaiveDate>,
 }
@@ -98,6 +100,10 @@ pub fn report(protocol: &Protocol, result: &Stored, history: &[Stored]) -> Optio
             Some(seconds) => format!("{goal} % was reached after {} s of stage {}.", rounded(seconds, 0), rule.stages.len()),
             None => format!("{goal} % was not reached."),
         },
+        wobble: format!(
+            "Power counts as changed beyond {} %, the recovery beyond {} bpm, exertion beyond {} point (recalled from practice).",
+            rule.wobble.power_percent, rule.wobble.hrr60_bpm, rule.wobble.rpe
+        ),
         since: before.map(|b| b.on),
     })
 }

@@ -118,9 +118,9 @@ onKeyStroke((event) => {
           <li v-for="l in [...effort.laps].reverse()" :key="l">{{ l }}</li>
         </ol>
       </div>
-      <p v-else-if="run.startedAt === null" class="soft hint">
+      <p v-else-if="!state.decision && !over" class="soft hint">
         {{ measured ? "Press once when the client crosses the line." : effort.counts ? `Press once for each ${effort.counts}.` : "" }} A
-        press too soon is set aside.
+        press too soon is set aside.<template v-if="usesHeart"> The heart rate is asked for at once after it.</template>
       </p>
       <RemarkLog :state="state" :working="false" @remark="(text) => run.happened({ kind: 'noted', text })" />
     </section>

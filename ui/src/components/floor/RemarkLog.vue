@@ -9,9 +9,11 @@ const emit = defineEmits<{ lost: [back: boolean]; remark: [text: string] }>();
 const text = ref("");
 const start = computed(() => props.state.timeline.phases.find((p) => p.kind === "work")?.start_ms ?? 0);
 const off = computed(() => isOffBeat(props.state));
+/** The keys belong to the run again once a remark is kept. */
 function add() {
   if (text.value.trim()) emit("remark", text.value.trim());
   text.value = "";
+  (document.activeElement as HTMLElement | null)?.blur();
 }
 </script>
 

@@ -67,6 +67,7 @@ const figures = computed(() => {
 const heading = computed(() => (run.startedAt === null ? "Ready when you are" : (phase.value?.label ?? "")));
 const cue = computed(() => {
   if (run.startedAt === null) return "The beat sounds first, then stage 1.";
+  if (counting.value) return `Count the pulse now, for minute ${(due.value ?? next.value)?.minute}.`;
   if (loadDue.value && !loadDue.value.optional) return "Set the next load; the stage begins when you confirm it.";
   if (due.value) return `Heart rate of minute ${due.value.minute}: now.`;
   return phase.value?.cue ?? "";
@@ -75,8 +76,10 @@ const cue = computed(() => {
 async function read(bpm: number) {
   const at = due.value;
   if (!at) return;
+  // What was offered for this reading is gone once the next one is asked for.
+  const took = taking.took(bpm, at);
   typedHere.value = new Set([...typedHere.value, name(at)]);
-  if (await taking.took(bpm, at)) return;
+  if (await took) return;
   await run.happened({ kind: "heart_rate_read", stage: at.stage, minute: at.minute, bpm });
 }
 function undo() {

@@ -16,7 +16,9 @@ const aside = computed(() => {
   <button v-if="open" type="button" class="pad" :class="{ counting }" @pointerdown.prevent="taking.tap()">
     <template v-if="counting">
       <b class="num">{{ secondsLeft }}</b>
-      <span>Count from zero: the beat on the signal is not one. Or tap here on each beat, or press <kbd>T</kbd></span>
+      <span
+        >Count from zero: the beat on the signal is not one. Or tap here on each beat<span class="key">, or press <kbd>T</kbd></span></span
+      >
     </template>
     <template v-else-if="tapped?.bpm != null">
       <b class="num">{{ Math.round(tapped.bpm) }}</b>
@@ -24,7 +26,9 @@ const aside = computed(() => {
         >bpm tapped along<template v-if="aside"> ({{ aside }})</template></span
       >
     </template>
-    <span v-else>Tap along with the pulse here, or press <kbd>T</kbd></span>
+    <span v-else
+      >Tap along with the pulse here<span class="key">, or press <kbd>T</kbd></span></span
+    >
     <span v-if="tapsHere" class="num taps">{{ tapsHere }} {{ tapsHere === 1 ? "tap" : "taps" }}</span>
   </button>
 </template>
@@ -60,6 +64,15 @@ const aside = computed(() => {
 .pad.counting b {
   font-size: 72px;
   color: var(--ember);
+}
+@media (max-width: 900px) {
+  .key {
+    display: none;
+  }
+  .pad.counting {
+    font-size: 17px;
+    line-height: 1.3;
+  }
 }
 .taps {
   margin-left: auto;
