@@ -141,7 +141,8 @@ impl TestLine {
     /// The line of a stored result.
     pub fn new(result: &Stored, shelf: &Shelf) -> Self {
         let protocol = shelf.find(&result.protocol_id).ok();
-        let order = protocol.map_or_else(Vec::new, |p| p.scoring.iter().rev().filter(|s| !s.in_detail).map(|s| s.quantity.clone()).collect());
+        let order =
+            protocol.map_or_else(Vec::new, |p| p.scoring.iter().rev().filter(|s| !s.in_detail).map(|s| s.quantity.clone()).collect());
         Self {
             id: result.id.0,
             protocol: result.protocol_id.clone(),
