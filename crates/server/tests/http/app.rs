@@ -62,6 +62,14 @@ impl TestApp {
         browser.ok(Method::POST, "/practices", form).await;
         browser
     }
+
+    /// The first coach of a practice, signed in at another process on the same database.
+    pub async fn signed_in_at(&self, base: &str, practice: &str) -> Browser {
+        let browser = Browser { base: base.to_owned(), ..self.browser() };
+        let email = format!("{}@example.org", practice.to_lowercase());
+        browser.ok(Method::POST, "/session", json!({"email": email, "password": "long enough password"})).await;
+        browser
+    }
 }
 
 /// A server for a database; it runs until the test ends.

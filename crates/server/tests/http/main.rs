@@ -8,6 +8,7 @@ mod app;
 mod contract;
 mod isolation;
 mod job;
+mod live;
 mod protocols;
 mod sessions;
 mod together;
