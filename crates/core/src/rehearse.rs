@@ -434,4 +434,48 @@ mod tests {
         let distance = 44.73 * client.vo2max + 504.9;
         assert_eq!(seen.iter().filter(|(_, s)| s.contains("passes the line")).count() as f64, (distance / 400.0).floor());
     }
+
+    #[test]
+    fn the_report_says_how_each_heart_rate_was_taken_and_which_minute_nobody_read() {
+        let protocol = catalogue::find("multistage-cycle").unwrap();
+        let client = client(Vec::new());
+        let setup = setup(protocol, &client);
+        let counted = Kind::HeartRateCounted { stage: 1, minute: 3, count: 29.0, window_s: 15.0 };
+        let mut events = vec![event(1, 0.0, Kind::ClockStarted), event(2, 186_000.0, counted)];
+        events.push(event(3, 190_000.0, Kind::Stopped));
+        events.push(event(4, 192_000.0, Kind::Finished));
+        let state = fold(protocol, &setup, &events);
+        let report = report(protocol, &setup, &client, &state, &events);
+        assert_eq!(report.readings.iter().map(|r| (r.read, r.when.as_str())).collect::<Vec<_>>(), [(116.0, "counted at 3:06")]);
+        assert_eq!(report.missed, ["Stage 1, minute 2"]);
+        assert!(report.readings[0].truth > client.resting_hr, "beside what it really was");
+    }
+
+    #[test]
+    fn after_a_walk_the_heart_rate_is_held_against_the_one_at_the_line() {
+        let protocol = catalogue::find("mile-walk").unwrap();
+        let client = client(Vec::new());
+        let setup = setup(protocol, &client);
+        let end = 5_000.0 + 900_000.0;
+        let events = [
+            event(1, 0.0, Kind::ClockStarted),
+            event(2, end, Kind::Crossed),
+            event(3, end + 8_000.0, Kind::ValueTyped { key: "hr_end".into(), value: 120.0 }),
+            event(4, end + 10_000.0, Kind::Finished),
+        ];
+        let state = fold(protocol, &setup, &events);
+        let report = report(protocol, &setup, &client, &state, &events);
+        assert_eq!(report.readings[0].when, "typed at 15:13");
+        let asked = demands(protocol, &setup, &client, &state);
+        assert_eq!(report.readings[0].truth, client.heart_rate(&asked, end / 1000.0).round());
+        assert!(report.estimate.is_some());
+    }
+
+    #[test]
+    fn a_fitter_client_lifts_the_knees_more_often_and_laps_are_no_lifts() {
+        let (march, run) = (catalogue::find("march-2min").unwrap(), catalogue::find("run-12min").unwrap());
+        let of = |vo2max: f64| tally_a_minute(march, &Client { vo2max, ..client(Vec::new()) }).unwrap();
+        assert!(of(25.0) < of(45.0));
+        assert_eq!(tally_a_minute(run, &client(Vec::new())), None);
+    }
 }

@@ -424,3 +424,56 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn the_minutes_a_stage_may_still_get_are_known_for_a_screen_that_loses_its_line() {
+    let run = Run::multistage();
+    let state = run.state();
+    assert_eq!(state.dues.iter().map(|d| d.minute).collect::<Vec<_>>(), [2, 3]);
+    assert_eq!(state.later.iter().map(|d| d.minute).collect::<Vec<_>>(), [4, 5], "up to minute 5 of a stage");
+    let single = Run::of("single-stage-cycle", setup(Sex::Male, false));
+    assert_eq!(single.state().later.iter().map(|d| d.minute).collect::<Vec<_>>(), [7, 8], "up to minute 8 of a single stage");
+    let mut over = complete();
+    assert!(over.state().later.is_empty(), "nothing is asked for once the test is complete");
+    let at = over.now();
+    over.screen.at(at, Kind::Stopped);
+    assert!(over.state().later.is_empty());
+}
+
+#[test]
+fn what_was_read_without_a_line_counts_as_if_it_had_been_asked_for() {
+    let mut apart = Run::multistage();
+    apart.read(2, 112.0).read(3, 120.0).read(4, 122.0);
+    assert_eq!(apart.code(), D::StageCounts, "two and three were not steady, three and four are");
+    assert_eq!(apart.state().stages[0].bpm, Some(122.0));
+    let mut steady = Run::multistage();
+    steady.read(2, 112.0).read(3, 114.0).read(4, 115.0);
+    assert_eq!(steady.code(), D::StageCounts);
+    assert_eq!(steady.state().stages[0].bpm, Some(115.0), "the stage's heart rate is its last reading");
+}
+
+#[test]
+fn load_choices_always_carry_kp_kgm_min_and_watts_together() {
+    let mut run = Run::multistage();
+    run.read(2, 114.0).read(3, 116.0);
+    let due = run.state().load_due.unwrap();
+    for load in due.choices.iter().chain([&due.decided]) {
+        assert!((load.kgm_min / 300.0 - load.kp).abs() < 1e-9, "6 m a revolution at 50 rpm: 300 kgm/min a kp");
+        assert!((load.kgm_min * 0.1634 - load.watts).abs() < 0.01);
+        let words = load.words();
+        assert!(words.contains("kgm/min") && words.contains("kp") && words.ends_with(" W"), "{words}");
+    }
+}
+
+#[test]
+fn every_decision_is_one_line_with_its_reason_and_is_called_to_every_screen() {
+    let run = complete();
+    let state = run.state();
+    assert!(state.decisions.len() >= 4);
+    for decision in &state.decisions {
+        assert!(!decision.because.contains('\n') && decision.because.ends_with('.'), "{}", decision.because);
+        assert!(decision.because.chars().any(|c| c.is_ascii_digit()), "the numbers it rests on: {}", decision.because);
+    }
+    let calls: Vec<&str> = state.timeline.calls.iter().map(|c| c.say.as_str()).collect();
+    assert!(calls.contains(&"Heart rate in 15 seconds.") && calls.contains(&"Heart rate now: minute 3."));
+}
