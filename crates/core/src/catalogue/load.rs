@@ -1,0 +1,188 @@
+//! Reading protocols, holding them together, and finding one.
+
+use std::sync::LazyLock;
+
+use super::{Family, PhaseKind, Protocol};
+use crate::{
+    error::{Code, InputError},
+    norms,
+};
+
+/// The TOML of every protocol that ships, in the library's order.
+const BUILT_IN: [&str; 17] = [
+    include_str!("../../data/catalogue/bench-step-3min.toml"),
+    include_str!("../../data/catalogue/low-step-3min.toml"),
+    include_str!("../../data/catalogue/class-step-3min.toml"),
+    include_str!("../../data/catalogue/single-stage-step.toml"),
+    include_str!("../../data/catalogue/single-stage-cycle.toml"),
+    include_str!("../../data/catalogue/multistage-cycle.toml"),
+    include_str!("../../data/catalogue/clamped-cycle.toml"),
+    include_str!("../../data/catalogue/mile-walk.toml"),
+    include_str!("../../data/catalogue/run-12min.toml"),
+    include_str!("../../data/catalogue/run-1-5mile.toml"),
+    include_str!("../../data/catalogue/walk-6min.toml"),
+    include_str!("../../data/catalogue/march-2min.toml"),
+    include_str!("../../data/catalogue/row-2000m.toml"),
+    include_str!("../../data/catalogue/shuttle-20m.toml"),
+    include_str!("../../data/catalogue/shuttle-recovery-1.toml"),
+    include_str!("../../data/catalogue/shuttle-recovery-2.toml"),
+    include_str!("../../data/catalogue/interval-30-15.toml"),
+];
+
+/// What several protocols share: conditions, cautions, whom they do not suit, sources. A protocol's TOML names them in
+/// `shared` and gets them behind its own.
+const SHARED: &str = include_str!("../../data/shared.toml");
+
+static ALL: LazyLock<Vec<Protocol>> = LazyLock::new(|| BUILT_IN.iter().filter_map(|text| parse(text).ok()).collect());
+
+/// Every built-in protocol, in the library's order.
+pub fn all() -> &'static [Protocol] {
+    &ALL
+}
+
+/// The built-in protocol with this id.
+///
+/// # Errors
+/// [`Code::UnknownProtocol`] naming the id.
+pub fn find(id: &str) -> Result<&'static Protocol, InputError> {
+    all().iter().find(|p| p.id == id).ok_or_else(|| {
+        let shown: String = id.chars().take(60).collect();
+        InputError::new(Code::UnknownProtocol, "protocol", format!("No protocol is called “{shown}”. See the test library for the ids."))
+    })
+}
+
+/// Reads one protocol from TOML and holds it to [`check`].
+///
+/// # Errors
+/// [`Code::BadJson`] with the parser's or the check's words.
+pub fn parse(text: &str) -> Result<Protocol, InputError> {
+    static PARTS: LazyLock<toml::Table> = LazyLock::new(|| toml::from_str(SHARED).unwrap_or_default());
+    let unreadable = |e: toml::de::Error| InputError::whole(Code::BadJson, e.to_string());
+    let mut table: toml::Table = toml::from_str(text).map_err(unreadable)?;
+    if let Some(toml::Value::Table(wanted)) = table.remove("shared") {
+        for (list, names) in wanted {
+            let names = names.as_array().cloned().unwrap_or_default();
+            for name in names.iter().filter_map(toml::Value::as_str) {
+                let part = PARTS
+                    .get(&list)
+                    .and_then(|l| l.get(name))
+                    .cloned()
+                    .ok_or_else(|| InputError::new(Code::BadJson, &list, format!("There is no shared {list} “{name}”.")))?;
+                if let Some(own) = table.entry(list.clone()).or_insert_with(|| toml::Value::Array(Vec::new())).as_array_mut() {
+                    own.push(part);
+                }
+            }
+        }
+    }
+    let protocol: Protocol = table.try_into().map_err(unreadable)?;
+    check(&protocol)?;
+    Ok(protocol)
+}
+
+/// Holds a protocol together: every name it uses must exist.
+///
+/// # Errors
+/// [`Code::BadJson`] naming the field that does not hold.
+pub fn check(protocol: &Protocol) -> Result<(), InputError> {
+    let fail = |field: &str, message: String| Err(InputError::new(Code::BadJson, field, format!("{}: {message}", protocol.id)));
+    if protocol.sources.is_empty() {
+        return fail("sources", "a protocol says where it comes from".into());
+    }
+    for (k, phase) in protocol.phases.iter().enumerate() {
+        let open_end = phase.seconds.is_none() && phase.beats.is_none();
+        // The work of a staged test or of a fixed distance ends with an event, not with the clock.
+        let ends_by_event = phase.kind == PhaseKind::Work && protocol.family != Family::CountedRecovery;
+        if open_end && !ends_by_event && k + 1 != protocol.phases.len() {
+            return fail("phases", format!("only the last phase may be without a length, not {}", phase.id));
+        }
+        if phase.beats.is_some() && protocol.cadence.is_none() {
+            return fail("phases", format!("{} is counted in beats but there is no cadence", phase.id));
+        }
+    }
+    let has_rules = match protocol.family {
+        Family::CountedRecovery => protocol.count.is_some(),
+        Family::StagedSteadyState => protocol.stages.is_some(),
+        Family::TimedEffort => protocol.course.as_ref().is_some_and(|c| c.seconds.is_some()),
+        Family::DistanceEffort => protocol.course.as_ref().is_some_and(|c| c.distance_m.is_some()),
+        Family::AudioPaced => protocol.schedule.is_some(),
+        Family::ClampedHeartRate => protocol.clamp.as_ref().is_some_and(|c| !c.stages.is_empty()),
+    };
+    if !has_rules {
+        return fail("family", "the rules of its family are missing".into());
+    }
+    if let Some(course) = &protocol.course {
+        let tallied = course.tally.as_ref().map(|t| &t.input);
+        if let Some(key) = course.ask.iter().chain(tallied).find(|key| protocol.input(key).is_none()) {
+            return fail("course", format!("{key} is asked for but is no input"));
+        }
+    }
+    if let Some(count) = &protocol.count {
+        if protocol.input(&count.input).is_none() {
+            return fail("count", format!("the count fills {}, which is no input", count.input));
+        }
+        let window: u32 = protocol.phases.iter().filter(|p| p.kind == PhaseKind::Count).filter_map(|p| p.seconds).sum();
+        if window != count.window_s {
+            return fail("count", format!("the counting phase lasts {window} s, the window {} s", count.window_s));
+        }
+    }
+    for step in &protocol.prepare {
+        if step.condition.as_ref().is_some_and(|key| protocol.condition(key).is_none()) {
+            return fail("prepare", format!("{} records a condition that is not listed", step.id));
+        }
+    }
+    for used in &protocol.norms {
+        if norms::table(&used.table).is_none() {
+            return fail("norms", format!("there is no table {}", used.table));
+        }
+        if !protocol.scoring.iter().any(|s| s.quantity == used.quantity) {
+            return fail("norms", format!("{} is compared but never computed", used.quantity));
+        }
+    }
+    for rule in &protocol.change {
+        if rule.reliability.is_some() != rule.source.is_some() {
+            return fail("change", format!("the reliability of {} and its source go together", rule.quantity));
+        }
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::person::Sex;
+
+    #[test]
+    fn every_file_of_the_catalogue_holds_together() {
+        for text in BUILT_IN {
+            parse(text).unwrap_or_else(|e| panic!("{e}"));
+        }
+        assert_eq!(all().len(), BUILT_IN.len());
+        assert!(all().iter().flat_map(|p| &p.unsuited).filter_map(|u| u.instead.as_deref()).all(|id| find(id).is_ok()));
+    }
+
+    #[test]
+    fn a_protocol_survives_the_trip_through_json() {
+        for protocol in all() {
+            let json = serde_json::to_string(protocol).unwrap();
+            assert_eq!(&serde_json::from_str::<Protocol>(&json).unwrap(), protocol);
+        }
+    }
+
+    #[test]
+    fn the_beat_follows_the_sex_the_equation_uses() {
+        let rule = find("bench-step-3min").unwrap().cadence.as_ref().unwrap();
+        assert_eq!((rule.for_sex(Some(Sex::Male)), rule.for_sex(Some(Sex::Female)), rule.for_sex(None)), (Some(96.0), Some(88.0), None));
+        assert_eq!(find("low-step-3min").unwrap().cadence.as_ref().unwrap().for_sex(None), Some(96.0));
+    }
+
+    #[test]
+    fn a_protocol_that_does_not_hold_together_is_refused() {
+        let mut protocol = find("bench-step-3min").unwrap().clone();
+        protocol.norms[0].table = "no-such-table".into();
+        assert!(check(&protocol).unwrap_err().message.contains("no-such-table"));
+        let mut protocol = find("bench-step-3min").unwrap().clone();
+        protocol.count.as_mut().unwrap().window_s = 30;
+        assert!(check(&protocol).unwrap_err().message.contains("the window 30 s"));
+        assert_eq!(find("cartwheel").unwrap_err().code, Code::UnknownProtocol);
+    }
+}

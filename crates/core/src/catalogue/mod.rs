@@ -1,0 +1,238 @@
+//! The catalogue: every test as data.
+//!
+//! A protocol says what is recorded, how the test is run, how it is scored, what makes two results comparable, what
+//! to be careful of and who says so. Built-in ones are the TOML files of `data/catalogue/`; [`check`] holds any
+//! protocol, built in or a coach's own, to the same rules. To add a built-in protocol add its file to `load::BUILT_IN`.
+//!
+//! - [`procedure`]: the beat, the phases, the count
+//! - [`scoring`]: what is recorded, computed, compared, and what makes two results comparable
+//! - [`care`]: whom it does not suit, what to bring, what to be careful of, who says so
+//! - [`load`]: reading, checking and finding protocols
+
+use serde::{Deserialize, Serialize};
+
+use crate::{hr_max::HrMaxMethod, inputs::Inputs};
+
+pub mod care;
+pub mod load;
+pub mod procedure;
+pub mod scoring;
+
+pub use crate::{
+    clamped::{ClampRule, ClampStage, Wobble},
+    course::{Course, Level, Place, Schedule, ScheduleScore, TallyRule},
+    staging::{FirstLoad, Goal, LoadRule, NextLoad, StageRule},
+};
+pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
+pub use load::{all, check, find, parse};
+pub use procedure::{CadenceRule, CountRule, Phase, PhaseKind, Preparation, Prompt};
+pub use scoring::{ChangeRule, Condition, ConditionKind, Input, NormUse, Scoring};
+
+/// One test: what it is, how it is run, what it gives, who says so.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Protocol {
+    /// Stable id, part of the public vocabulary.
+    pub id: String,
+    /// Goes up when a change of the method makes older results incomparable.
+    pub version: u32,
+    /// What is done, in a few words. Never a person, a company or a trademark.
+    pub name: String,
+    /// The part of the test library it stands in.
+    pub section: String,
+    /// The rule family that runs it.
+    pub family: Family,
+    /// One sentence: what happens.
+    pub summary: String,
+    /// One or two sentences: what it tells and whom it suits.
+    pub tells: String,
+    /// How hard it is, for the readiness decision.
+    pub effort: Effort,
+    /// Whether the score depends on heart rate, and so on medicines that limit it.
+    pub uses_heart_rate: bool,
+    /// Minutes to plan, warm-up included.
+    pub minutes: u16,
+    /// The beat, where there is one.
+    pub cadence: Option<CadenceRule>,
+    /// What is done before the clock starts.
+    #[serde(default)]
+    pub prepare: Vec<Preparation>,
+    /// What the clock runs through, in order.
+    pub phases: Vec<Phase>,
+    /// How the pulse is counted, where it is.
+    pub count: Option<CountRule>,
+    /// The stages, for a staged test.
+    pub stages: Option<StageRule>,
+    /// The effort against the clock, for a timed or a measured one.
+    pub course: Option<Course>,
+    /// The levels, for an audio-paced test.
+    pub schedule: Option<Schedule>,
+    /// The stages at clamped heart rates.
+    pub clamp: Option<ClampRule>,
+    /// How the maximal heart rate is predicted unless the assessor chooses otherwise.
+    pub hr_max_method: Option<HrMaxMethod>,
+    /// What has to be at hand.
+    #[serde(default)]
+    pub needs: Vec<Kit>,
+    /// How many can be tested at once by one assessor.
+    #[serde(default = "one")]
+    pub people_at_once: u16,
+    /// Readings the method page works through.
+    pub example: Option<ExampleReadings>,
+    /// For a practice's own copy: the built-in protocol it was made from.
+    pub based_on: Option<String>,
+    /// What is recorded.
+    pub inputs: Vec<Input>,
+    /// What is computed, in order.
+    pub scoring: Vec<Scoring>,
+    /// Which tables serve which quantity.
+    #[serde(default)]
+    pub norms: Vec<NormUse>,
+    /// What must be alike for two results to be compared.
+    pub conditions: Vec<Condition>,
+    /// How much each quantity wobbles when nothing has changed.
+    #[serde(default)]
+    pub change: Vec<ChangeRule>,
+    /// Whom it does not suit, and what would suit better; the first rule that applies speaks.
+    #[serde(default)]
+    pub unsuited: Vec<Unsuited>,
+    /// What to bring.
+    pub equipment: Vec<Equipment>,
+    /// What to be careful of.
+    pub cautions: Vec<Caution>,
+    /// Who says so.
+    pub sources: Vec<Source>,
+}
+
+/// A family of rules that the run engine knows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Family {
+    /// Fixed work to a beat, then a pulse counted in a window.
+    CountedRecovery,
+    /// Stages at a load, each until the heart rate is steady.
+    StagedSteadyState,
+    /// As much as possible in a fixed time.
+    TimedEffort,
+    /// A fixed distance as fast as possible.
+    DistanceEffort,
+    /// Runs to beeps that come faster and faster.
+    AudioPaced,
+    /// Stages at given heart rates, recorded by the instruments and read afterwards.
+    ClampedHeartRate,
+}
+
+impl Family {
+    /// Whether the floor can run it live; the others are entered afterwards.
+    pub const fn runs_live(self) -> bool {
+        !matches!(self, Self::AudioPaced | Self::ClampedHeartRate)
+    }
+}
+
+/// Something that has to be at hand. The snake-case name is part of the public interface.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Kit {
+    /// A bench or step of the protocol's height.
+    Bench,
+    /// A friction-braked cycle ergometer, or one whose load can be set.
+    CycleErgometer,
+    /// A measured running track or loop.
+    Track,
+    /// A measured walking course on level ground.
+    WalkingCourse,
+    /// A rowing ergometer.
+    RowingErgometer,
+    /// Lines 20 m apart with room to turn.
+    ShuttleLanes,
+}
+
+impl Kit {
+    /// In the middle of a sentence.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Bench => "a bench or step",
+            Self::CycleErgometer => "a cycle ergometer",
+            Self::Track => "a measured running loop",
+            Self::WalkingCourse => "a measured walking course",
+            Self::RowingErgometer => "a rowing ergometer",
+            Self::ShuttleLanes => "lines 20 m apart",
+        }
+    }
+}
+
+/// Readings that the method page works through.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct ExampleReadings {
+    /// Age, years.
+    pub age_years: f64,
+    /// Body mass, kg.
+    pub mass_kg: f64,
+    /// The readings.
+    #[cfg_attr(feature = "schema", schema(value_type = Object))]
+    pub inputs: Inputs,
+}
+
+const fn one() -> u16 {
+    1
+}
+
+/// How hard a test is, for the readiness decision (after Riebe et al. 2015).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Effort {
+    /// Light to moderate for nearly everyone.
+    LightToModerate,
+    /// Moderate for those who train, vigorous for those who do not.
+    VigorousUnlessActive,
+    /// Vigorous for everyone, maximal tests included.
+    Vigorous,
+}
+
+impl Protocol {
+    /// How the maximal heart rate is predicted unless the assessor chooses otherwise.
+    pub fn hr_max_default(&self) -> HrMaxMethod {
+        self.hr_max_method.unwrap_or(HrMaxMethod::Tanaka)
+    }
+
+    /// Whether readings stand in stages and not under keys of their own.
+    pub fn records_stages(&self) -> bool {
+        self.stages.as_ref().is_some_and(|s| matches!(s.goal, Goal::Line { .. }))
+    }
+
+    /// Whether anything rests on how high the heart rate can go.
+    pub fn uses_hr_max(&self) -> bool {
+        self.records_stages() || self.clamp.is_some()
+    }
+
+    /// The condition with this key.
+    pub fn condition(&self, key: &str) -> Option<&Condition> {
+        self.conditions.iter().find(|c| c.key == key)
+    }
+
+    /// The input with this key.
+    pub fn input(&self, key: &str) -> Option<&Input> {
+        self.inputs.iter().find(|i| i.key == key)
+    }
+
+    /// The change rule of a quantity.
+    pub fn change_rule(&self, quantity: &str) -> Option<&ChangeRule> {
+        self.change.iter().find(|c| c.quantity == quantity)
+    }
+
+    /// The quantity a client hears first: an estimate where there is one, else the reading.
+    pub fn headline(&self) -> &str {
+        self.scoring.last().map_or("recovery_hr", |s| &s.quantity)
+    }
+
+    /// The method's name and version, stored with every result.
+    pub fn method_version(&self) -> String {
+        format!("{}/{}", self.id, self.version)
+    }
+}

@@ -1,0 +1,141 @@
+//! How a test is run: the beat, what is done before, what the clock runs through, how the pulse is counted.
+
+use serde::{Deserialize, Serialize};
+
+use crate::person::Sex;
+
+/// The beat of the metronome: one for all, or one for each sex.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct CadenceRule {
+    /// Beats a minute for men.
+    pub male: Option<f64>,
+    /// Beats a minute for women.
+    pub female: Option<f64>,
+    /// Beats a minute for everyone.
+    pub any: Option<f64>,
+    /// What each beat of one cycle asks for, in order.
+    pub places: Vec<String>,
+    /// Seconds of work at which the lead foot is swapped.
+    #[serde(default)]
+    pub swap_lead_at_s: Vec<u32>,
+    /// More than so many steps or revolutions a minute off is off the beat. Source: common practice.
+    #[serde(default = "CadenceRule::off_by")]
+    pub off_by: f64,
+    /// Off the beat for so long is prompted and noted, s. Source: common practice.
+    #[serde(default = "CadenceRule::off_for_s")]
+    pub off_for_s: u32,
+}
+
+impl CadenceRule {
+    const fn off_by() -> f64 {
+        5.0
+    }
+
+    const fn off_for_s() -> u32 {
+        15
+    }
+
+    /// The beat for a client, where the rule gives one without asking.
+    pub fn for_sex(&self, sex: Option<Sex>) -> Option<f64> {
+        match sex {
+            Some(Sex::Male) => self.male.or(self.any),
+            Some(Sex::Female) => self.female.or(self.any),
+            None => self.any,
+        }
+    }
+
+    /// Every beat the rule knows, for a choice by hand.
+    pub fn choices(&self) -> Vec<f64> {
+        let mut all: Vec<f64> = [self.any, self.male, self.female].into_iter().flatten().collect();
+        all.dedup();
+        all
+    }
+}
+
+/// Something done before the clock starts.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Preparation {
+    /// Key within the protocol.
+    pub id: String,
+    /// Heading.
+    pub label: String,
+    /// What to do and why.
+    pub detail: String,
+    /// How long, where it is timed.
+    pub seconds: Option<u32>,
+    /// The condition that records whether it was done.
+    pub condition: Option<String>,
+}
+
+/// A stretch of the run.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Phase {
+    /// Key within the protocol.
+    pub id: String,
+    /// What the engine does with it.
+    pub kind: PhaseKind,
+    /// Heading on the floor.
+    pub label: String,
+    /// How long, in seconds of the clock.
+    pub seconds: Option<u32>,
+    /// How long, in beats of the cadence.
+    pub beats: Option<u32>,
+    /// The line under the heading.
+    pub cue: String,
+    /// What is called out, and when.
+    #[serde(default)]
+    pub prompts: Vec<Prompt>,
+}
+
+/// What the engine does with a phase.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum PhaseKind {
+    /// The beat sounds, nobody moves yet.
+    CountIn,
+    /// The work, to the beat.
+    Work,
+    /// Between the work and the count.
+    Transition,
+    /// The pulse is counted.
+    Count,
+    /// The number is given; open-ended.
+    Enter,
+}
+
+/// A call at a moment of a phase.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Prompt {
+    /// Seconds into the phase.
+    pub at_s: u32,
+    /// What is shown, and spoken where speech is on.
+    pub say: String,
+}
+
+/// How the pulse is counted.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct CountRule {
+    /// The input the count fills.
+    pub input: String,
+    /// Length of the window, seconds.
+    pub window_s: u32,
+    /// Seconds from stopping to the start of the window.
+    pub starts_after_s: u32,
+    /// Count and tapped rate further apart than this ask for a recount, bpm.
+    pub agree_within_bpm: f64,
+    /// A recount may start until this many seconds after stopping; 0 for never.
+    pub recount_starts_within_s: u32,
+    /// The rule, said aloud.
+    pub rule: String,
+}
