@@ -3,7 +3,7 @@
 use super::{
     event::{Event, Kind},
     fold::State,
-    staged::{EARLY_MS, minute_ms},
+    stage::{EARLY_MS, minute_ms},
 };
 use crate::{
     catalogue::Protocol,

@@ -11,7 +11,8 @@ use super::{
     decision::{Decision, Due, Taken},
     effort::{Effort, EffortState},
     event::{Answer, Conditions, Event, Kind, Setup, StopReason, in_order},
-    staged::{self, Band, LoadDue, StageState, Staged},
+    stage::{self, Band, LoadDue, StageState},
+    staged::Staged,
     timeline::{self, Timeline, timeline},
 };
 use crate::{
@@ -178,7 +179,7 @@ impl State {
         }
         let mut inputs = match protocol.family {
             Family::CountedRecovery => counted::inputs(self, protocol, setup),
-            Family::StagedSteadyState => staged::inputs(self, protocol),
+            Family::StagedSteadyState => stage::inputs(self, protocol),
             Family::TimedEffort | Family::DistanceEffort => super::effort::inputs(self, protocol),
             Family::AudioPaced | Family::ClampedHeartRate => Inputs::new(),
         };

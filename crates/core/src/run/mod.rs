@@ -6,7 +6,8 @@
 //! - [`event`]: what can happen, and in which order it counts
 //! - [`timeline`]: what the clock runs through, worked out before it starts
 //! - [`fold`]: the state that events lead to; what every family has in common
-//! - [`counted`], [`staged`], [`effort`]: the families, with the decisions they take on the way
+//! - [`counted`], [`staged`], [`effort`]: the families, with the decisions they take on the way; [`stage`] is what a staged
+//!   test is made of
 //! - [`check`]: may this event be stored now, and if not, what should the assessor do?
 
 pub mod check;
@@ -15,6 +16,7 @@ pub mod decision;
 pub mod effort;
 pub mod event;
 pub mod fold;
+pub mod stage;
 pub mod staged;
 mod taps;
 pub mod timeline;
