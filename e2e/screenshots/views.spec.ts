@@ -41,6 +41,7 @@ test("views", async ({ coach, page, server }) => {
     ["person", `/people/${ilse.id}`],
     ["choose", `/people/${odile.id}/assess`],
     ["result", `/results/${rurik.tests.find((t: { protocol: string }) => t.protocol === "multistage-cycle").id}`],
+    ["ride", `/results/${caspian.tests.find((t: { protocol: string }) => t.protocol === "clamped-cycle").id}`],
     ["retests", "/retests"],
     ["method", "/tests/bench-step-3min"],
   ] as const) {
@@ -90,7 +91,12 @@ test("views", async ({ coach, page, server }) => {
   await page.request.post(`${api}/people/${rurik.id}/readiness`, { data: ready(true) });
   await coach.stands([rurik.id], "multistage-cycle", { warm_up: true, hr_source: "strap" });
   await page.getByRole("button", { name: "Start the clock" }).click();
-  await coach.reads("Heart rate, minute 2", "112");
+  await page.keyboard.press("m");
+  await expect(page.getByText(/Count from zero/)).toBeVisible({ timeout: 60_000 });
+  await coach.tapsAlong(114, 6, 1_200);
+  await page.screenshot({ path: into("floor-pulse") });
+  await coach.reads("Beats in 15 s, minute 2", "28");
+  await page.keyboard.press("m");
   await coach.reads("Heart rate, minute 3", "114");
   await page.getByRole("button", { name: /Load is set/ }).click();
   await coach.reads("Heart rate, minute 2", "124");

@@ -32,14 +32,13 @@ pub fn label(key: &str) -> &str {
 /// Its unit.
 pub fn unit(key: &str) -> &'static str {
     match key {
-        "recovery_hr" => "bpm",
+        "recovery_hr" | "hrr60" | "mean_hr_1" | "mean_hr_2" | "mean_hr_3" => "bpm",
         "vo2max" => "mL/kg/min",
         "vo2max_l_min" => "L/min",
         "distance_m" => "m",
         "time_s" => "s",
         "reps" => "reps",
         "speed_kmh" => "km/h",
-        "hrr60" | "mean_hr_1" | "mean_hr_2" | "mean_hr_3" => "bpm",
         "mean_power_1" | "mean_power_2" | "mean_power_3" => "W",
         "mean_cadence_1" | "mean_cadence_2" | "mean_cadence_3" => "rpm",
         "rpe_1" | "rpe_2" | "rpe_3" => "RPE",

@@ -10,6 +10,7 @@ use impulso_core::{
     norms::Bound,
     person::{Facts, Sex},
     report,
+    run::event::Conditions,
     trial::{Circumstances, FlagCode, Inputs, Options, Outcome, Trial, compute},
     units::{Age, BodyMass, Bpm},
 };
@@ -195,7 +196,7 @@ mod class_step_3min {
 
     #[test]
     fn compared_only_at_the_same_bench_height() {
-        use impulso_core::run::event::{Answer, Conditions};
+        use impulso_core::run::event::Answer;
         let bench = |cm: f64| Conditions::from([("bench_cm".to_owned(), Answer::Number(cm))]);
         let unlike = report::since_last_setup(protocol("class-step-3min"), &bench(30.0), &bench(36.0));
         assert_eq!(unlike.iter().map(|u| u.key.as_str()).collect::<Vec<_>>(), ["bench_cm"]);
@@ -492,7 +493,7 @@ mod norms_of_vo2max {
         for (sex, age, level) in [(Sex::Male, 61.0, Some(18.0)), (Sex::Female, 66.0, Some(15.0)), (Sex::Male, 60.0, None)] {
             let test = Test::of("mile-walk", facts(sex, age, 75.0), &[("time_s", 900.0), ("hr_end", 130.0)]);
             let outcome = compute(&test.trial()).unwrap();
-            let page = report::report(&test.trial(), &Default::default(), &outcome, &|_| Vec::new());
+            let page = report::report(&test.trial(), &Conditions::new(), &outcome, &|_| Vec::new());
             assert_eq!(page.quantities.iter().find(|q| q.key == "vo2max").unwrap().independence, level);
         }
     }
@@ -510,7 +511,7 @@ mod every_estimate {
             for (quantity, estimate) in outcome.results.iter().filter(|(_, e)| e.equation.is_estimate()) {
                 assert!(estimate.value.is_finite() && !estimate.equation.name().is_empty(), "{}", protocol.id);
                 assert!(!impulso_core::quantity::unit(quantity).is_empty(), "{quantity}");
-                let page = report::report(&trial, &Default::default(), &outcome, &|_| Vec::new());
+                let page = report::report(&trial, &Conditions::new(), &outcome, &|_| Vec::new());
                 let shown = page.quantities.iter().find(|q| q.key == *quantity).unwrap();
                 assert!(shown.is_estimate && shown.method == estimate.equation.name());
             }
@@ -550,7 +551,7 @@ mod before {
     fn without_the_warm_up_it_is_recorded_and_never_compared() {
         use impulso_core::{
             change::{Point, unlike},
-            run::event::{Answer, Conditions},
+            run::event::Answer,
         };
         // The older adults' walk and march are published without one; recalled.
         for protocol in catalogue::all().iter().filter(|p| !["walk-6min", "march-2min"].contains(&p.id.as_str())) {

@@ -30,7 +30,7 @@ fn examples() -> Vec<(String, String)> {
 /// The line with this number: every protocol in turn with its example readings, people of all ages.
 fn write_line(text: &mut Vec<u8>, examples: &[(String, String)], k: usize) {
     let (id, inputs) = &examples[k % examples.len()];
-    let sex = if k % 2 == 0 { "male" } else { "female" };
+    let sex = if k.is_multiple_of(2) { "male" } else { "female" };
     writeln!(
             text,
             r#"{{"id":"t{k}","protocol":"{id}","on":"2026-11-23","person":{{"sex":"{sex}","born":"1990-04-02","age_years":{},"mass_kg":{},"height_cm":175,"resting_hr":60}},"inputs":{inputs},"options":{{"hr_max_method":"fox"}}}}"#,
@@ -73,7 +73,7 @@ impl Read for Endless {
     }
 }
 
-/// Counts lines and looks at the process's memory after a tenth of them.
+/// Counts writes (one ends each line) and looks at the process's memory after a tenth of the lines.
 struct Watching {
     seen: usize,
     tenth: usize,
@@ -83,7 +83,7 @@ struct Watching {
 impl Write for Watching {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
         let before = self.seen;
-        self.seen += bytes.iter().filter(|b| **b == b'\n').count();
+        self.seen += usize::from(bytes == b"\n");
         if before < self.tenth && self.seen >= self.tenth {
             self.then_kb = resident_kb();
         }
@@ -105,7 +105,7 @@ fn resident_kb() -> i64 {
 fn growth(count: usize) -> i64 {
     let input = BufReader::new(Endless { examples: examples(), next: 0, count, line: Vec::new(), at: 0 });
     let mut output = Watching { seen: 0, tenth: count / 10, then_kb: 0 };
-    impulso_formats::batch::compute(input, BufWriter::new(&mut output)).unwrap();
+    impulso_formats::batch::compute(input, &mut output).unwrap();
     let now = resident_kb();
     println!("memory: {} kB after a tenth of {count} lines, {now} kB after all of them", output.then_kb);
     now - output.then_kb

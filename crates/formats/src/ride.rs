@@ -107,7 +107,7 @@ mod tests {
             let mut at = 0.0;
             let series: Vec<Sample> = rows.iter().map(|(step, power_w, hr_bpm)| {
                 at += step;
-                Sample { time_s: at, power_w: *power_w, hr_bpm: *hr_bpm, cadence_rpm: *power_w.as_ref().map(|_| &Some(90.0)).unwrap_or(&None) }
+                Sample { time_s: at, power_w: *power_w, hr_bpm: *hr_bpm, cadence_rpm: power_w.map(|_| 90.0) }
             }).collect();
             let cell = |v: Option<f64>| v.map(|v| v.to_string()).unwrap_or_default();
             let mut text = COLUMNS.join(",");

@@ -1,5 +1,7 @@
 //! Every protocol through the interface: entered afterwards, run live, copied, rehearsed, joined; two processes, one run.
 
+use std::fmt::Write;
+
 use impulso_core::catalogue;
 use impulso_store::Store;
 use reqwest::{Client, Method};
@@ -47,7 +49,7 @@ fn recording(series: &[Value]) -> String {
     let mut csv = "time_s,power_w,hr_bpm,cadence_rpm".to_owned();
     for line in series {
         let cell = |key: &str| line[key].as_f64().map(|v| v.to_string()).unwrap_or_default();
-        csv += &format!("\n{},{},{},{}", cell("time_s"), cell("power_w"), cell("hr_bpm"), cell("cadence_rpm"));
+        write!(csv, "\n{},{},{},{}", cell("time_s"), cell("power_w"), cell("hr_bpm"), cell("cadence_rpm")).unwrap();
     }
     csv
 }
