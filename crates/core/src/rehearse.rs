@@ -155,7 +155,7 @@ pub fn report(protocol: &Protocol, setup: &Setup, client: &Client, state: &State
     let of_faults = match (faults.len(), missed) {
         (0, _) => String::new(),
         (_, 0) => " Everything that went wrong was noticed.".to_owned(),
-        (1, _) => " What went wrong went unnoticed.".to_owned(),
+        (1, _) => " One thing went wrong, and nothing was done about it.".to_owned(),
         (all, missed) => format!(" {missed} of {all} things that went wrong went unnoticed."),
     };
     let truth = quantity::with_unit("vo2max", client.vo2max);

@@ -29,7 +29,7 @@ const words = computed(() => {
 
 <template>
   <figure>
-    <figcaption>{{ words }}</figcaption>
+    <figcaption :class="{ found: line.vo2max != null }">{{ words }}</figcaption>
     <svg :viewBox="`0 0 ${W} ${H}`" role="img" :aria-label="words">
       <rect class="band" :x="x(line.from_bpm)" y="10" :width="x(line.ceiling_bpm) - x(line.from_bpm)" :height="H - 36" />
       <path class="max" :d="`M${x(line.hr_max)} 10V${H - 26}`" />
@@ -64,6 +64,11 @@ figure {
 figcaption {
   color: var(--soft);
   font-size: 15px;
+}
+figcaption.found {
+  color: var(--ink);
+  font-size: 19px;
+  font-weight: 650;
 }
 svg {
   width: 100%;

@@ -7,11 +7,11 @@ import { useAction } from "@/composables/useAction";
 import FailureNote from "./FailureNote.vue";
 
 /** When again: pick a rule, see the dates, keep it. */
-const props = defineProps<{ person: string; protocol: string; from: string; kept: RetestLine[] }>();
+const props = defineProps<{ person: string; protocol: string; from: string; kept: RetestLine[]; weeks?: number | null }>();
 const emit = defineEmits<{ kept: [] }>();
 
 const choice = ref<"every_weeks" | "weeks4812" | "first_of_month" | "every_three_months" | "once">("every_weeks");
-const weeks = ref("8");
+const weeks = ref(String(props.weeks ?? 8));
 const on = ref("");
 const editing = ref(props.kept.length === 0);
 const rule = computed<RetestRule | null>(() => {

@@ -23,15 +23,18 @@ const { data: view, failure, loading, reload } = useLoad(() => take(api.GET("/ap
     <template v-if="view.rehearsal?.report">
       <p class="lead">{{ view.rehearsal.report.sentence }}</p>
       <div class="two">
-        <section v-if="view.rehearsal.report.faults.length">
-          <h2>What went wrong</h2>
-          <ul class="rows">
-            <li v-for="f in view.rehearsal.report.faults" :key="f.what" class="fault" :class="{ missed: !f.noticed }">
-              <b>{{ f.noticed ? "✓ noticed" : "✕ missed" }}</b>
-              <span>{{ f.what }} {{ f.then }}</span>
-            </li>
-          </ul>
-        </section>
+        <div>
+          <section v-if="view.rehearsal.report.faults.length">
+            <h2>What went wrong</h2>
+            <ul class="rows">
+              <li v-for="f in view.rehearsal.report.faults" :key="f.what" class="fault" :class="{ missed: !f.noticed }">
+                <b>{{ f.noticed ? "✓ noticed" : "✕ missed" }}</b>
+                <span>{{ f.what }} {{ f.then }}</span>
+              </li>
+            </ul>
+          </section>
+          <section v-if="view.state.line"><Extrapolation :line="view.state.line" /></section>
+        </div>
         <section v-if="view.rehearsal.report.readings.length">
           <h2>What was read, and what it was</h2>
           <table>
@@ -54,7 +57,6 @@ const { data: view, failure, loading, reload } = useLoad(() => take(api.GET("/ap
           </table>
           <p v-if="view.rehearsal.report.missed.length" class="missing">Never read: {{ view.rehearsal.report.missed.join("; ") }}.</p>
         </section>
-        <section v-if="view.state.line"><Extrapolation :line="view.state.line" /></section>
       </div>
     </template>
     <p v-else>This rehearsal is not over yet. <RouterLink :to="`/runs/${id}`">Back to the floor</RouterLink></p>
@@ -66,6 +68,12 @@ const { data: view, failure, loading, reload } = useLoad(() => take(api.GET("/ap
   display: grid;
   grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
   gap: 32px 44px;
+}
+.missing {
+  margin-top: 14px;
+}
+section + section {
+  margin-top: 28px;
 }
 .fault {
   display: flex;

@@ -131,6 +131,7 @@ function ask(q: QuantityReport) {
             :protocol="r.protocol"
             :from="r.on > r.today ? r.on : r.today"
             :kept="r.retests"
+            :weeks="r.retest_weeks"
             @kept="reload"
           />
         </aside>
@@ -145,6 +146,7 @@ function ask(q: QuantityReport) {
       :protocol="r.protocol"
       :from="r.today"
       :kept="r.retests"
+      :weeks="r.retest_weeks"
       @kept="reload"
     />
   </div>

@@ -72,6 +72,8 @@ pub struct Protocol {
     pub clamp: Option<ClampRule>,
     /// How the maximal heart rate is predicted unless the assessor chooses otherwise.
     pub hr_max_method: Option<HrMaxMethod>,
+    /// How many weeks until it is usually done again, where the test has a rhythm of its own.
+    pub retest_weeks: Option<u32>,
     /// What has to be at hand.
     #[serde(default)]
     pub needs: Vec<Kit>,

@@ -71,6 +71,8 @@ pub struct ResultPage {
     pub progress: BTreeMap<String, Progress>,
     /// Open retests of this test.
     pub retests: Vec<RetestLine>,
+    /// How many weeks until this test is usually done again, where it has a rhythm of its own.
+    pub retest_weeks: Option<u32>,
     /// The extrapolation, for a multistage test.
     pub line: Option<StageLine>,
     /// How far the estimate moves with the way the maximal heart rate is known; the stored one is marked.
@@ -249,6 +251,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         report,
         progress,
         retests: open.into_iter().filter(|r| r.protocol_id == protocol.id).map(|r| RetestLine::new(r, &shelf, today)).collect(),
+        retest_weeks: protocol.retest_weeks,
         line: trial_line(protocol, &result),
         hr_max_choices: hr_max_choices(protocol, &result),
         ride: ride::report(protocol, &result, &history),
