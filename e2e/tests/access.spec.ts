@@ -20,6 +20,7 @@ test.describe("with the demo", () => {
     const rurik = await demoPerson(coach, "rurik");
     const hesper = await demoPerson(coach, "hesper");
     const odile = await demoPerson(coach, "odile");
+    const caspian = await demoPerson(coach, "caspian");
     const screens: [string, string][] = [
       ["/", "Due today"],
       ["/people", "in this practice"],
@@ -33,6 +34,12 @@ test.describe("with the demo", () => {
       [`/results/${rurik.tests[0].id}`, "Is it real?"],
       [`/results/${hesper.tests[0].id}`, "Stop and refer"],
       [`/results/${odile.tests[0].id}`, "Is it real?"],
+      [`/results/${caspian.tests.find((t: { protocol: string }) => t.protocol === "clamped-cycle").id}`, "What counts as a change"],
+      [`/people/${caspian.id}/enter/clamped-cycle`, "Recording of the ride"],
+      [`/people/${rurik.id}/enter/multistage-cycle`, "kgm/min"],
+      ["/rehearsals/new?protocol=multistage-cycle", "A strap that drops out"],
+      ["/join", "code"],
+      ["/tests/clamped-cycle", "often means fitter"],
       ["/retests", "To come"],
       ["/tests", "Test library"],
       ["/tests/bench-step-3min", "How it is run"],

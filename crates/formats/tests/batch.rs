@@ -157,3 +157,68 @@ fn errors_name_the_field(protocol: &str, inputs: &Value, code: &str, field: &str
     let error = of(protocol, inputs, &json!({}))["error"].clone();
     assert_eq!((error["code"].as_str(), error["field"].as_str()), (Some(code), Some(field)), "{error}");
 }
+
+/// A ride with a line every ten seconds; `cut` ends the recording early.
+fn ride(cut: u32, spoil: impl Fn(u32, &mut Value)) -> Value {
+    let at = |t: u32| {
+        let (watts, bpm) = match t {
+            0..=360 => (120, 116),
+            361..=720 => (190, 155),
+            721..=900 => (240, 174),
+            _ => (0, 135),
+        };
+        let mut sample = json!({"time_s": t, "power_w": watts, "hr_bpm": bpm, "cadence_rpm": 90});
+        spoil(t, &mut sample);
+        sample
+    };
+    let series: Vec<Value> = (1..=96).map(|k| 10 * k).filter(|t| *t <= cut).map(at).collect();
+    json!({"id": "r", "protocol": "clamped-cycle", "on": "2026-11-23", "person": {"sex": "male", "age_years": 21},
+           "inputs": {"series": series, "rpe_1": 10, "rpe_2": 14, "rpe_3": 17}})
+}
+
+#[test]
+fn a_ride_gives_the_means_of_its_stages_and_the_recovery() {
+    let (answers, tally) = run(&ride(960, |_, _| ()).to_string());
+    assert_eq!(tally.failed, 0, "{}", answers[0]);
+    let results = &answers[0]["results"];
+    assert_eq!(results["mean_power_2"], json!({"value": 190.0, "unit": "W"}));
+    assert_eq!(results["hrr60"], json!({"value": 39.0, "unit": "bpm"}));
+    assert_eq!((&results["mean_cadence_3"]["value"], &results["rpe_3"]["value"]), (&json!(90.0), &json!(17.0)));
+    assert_eq!(answers[0]["flags"], json!([]), "208 − 0.7 × 21 is 193.3: every stage was ridden at its target");
+}
+
+#[test]
+fn a_stage_ridden_off_its_target_is_flagged_and_a_measured_maximum_moves_the_target() {
+    let mut line = ride(960, |_, _| ());
+    line["person"]["hr_max"] = json!(175);
+    let (answers, _) = run(&line.to_string());
+    let codes: Vec<&str> = answers[0]["flags"].as_array().unwrap().iter().map(|f| f["code"].as_str().unwrap()).collect();
+    assert_eq!(codes, ["hr_above_band"; 3]);
+    assert!(answers[0]["flags"][0]["message"].as_str().unwrap().contains("11 over its target of 105"), "{}", answers[0]["flags"]);
+}
+
+#[test_case(&ride(800, |_, _| ()), "missing_input", "series"; "broken off")]
+#[test_case(&ride(900, |_, _| ()), "missing_input", "series"; "without the minute after")]
+#[test_case(&ride(960, |_, s| { s["power_w"].take(); }), "missing_input", "series"; "no power at all")]
+#[test_case(&ride(960, |t, s| if t == 500 { s["hr_bpm"] = json!(0) }), "out_of_range", "series"; "a dropout written as zero")]
+#[test_case(&ride(960, |t, s| if t == 500 { s["time_s"] = json!(1) }), "out_of_range", "series"; "time that goes back")]
+#[test_case(&ride(960, |t, s| if t == 500 { s["shoes"] = json!(1) }), "unknown_field", "shoes"; "an unknown column")]
+fn a_recording_that_cannot_be_says_why(line: &Value, code: &str, field: &str) {
+    let (answers, _) = run(&line.to_string());
+    assert_eq!((answers[0]["error"]["code"].as_str(), answers[0]["error"]["field"].as_str()), (Some(code), Some(field)), "{}", answers[0]);
+}
+
+#[test]
+fn a_dropout_is_left_out_of_the_means_and_another_protocol_takes_no_recording() {
+    let (answers, _) = run(&ride(960, |t, s| {
+        if (430..=500).contains(&t) {
+            s["power_w"].take();
+        }
+    })
+    .to_string());
+    assert_eq!(answers[0]["results"]["mean_power_2"]["value"], 190.0);
+    let mut other = ride(960, |_, _| ());
+    other["protocol"] = json!("run-12min");
+    other["inputs"].as_object_mut().unwrap().retain(|key, _| key == "series");
+    assert_eq!(run(&other.to_string()).0[0]["error"]["field"], "series");
+}

@@ -53,3 +53,51 @@ impl Recall {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use chrono::Utc;
+    use impulso_core::catalogue;
+    use uuid::Uuid;
+
+    fn remembered(practice: PracticeId, closed: bool) -> Remembered {
+        let run = Run {
+            id: RunId(Uuid::now_v7()),
+            protocol: catalogue::all()[0].clone(),
+            performers: Vec::new(),
+            overrule_reason: None,
+            rehearsal: None,
+            join_code: None,
+            created_at: Utc::now(),
+            closed_at: closed.then(Utc::now),
+        };
+        Remembered { practice, run, log: Log::default() }
+    }
+
+    #[test]
+    fn a_run_is_taken_by_one_at_a_time_and_by_its_own_practice_only() {
+        let (recall, own, other) = (Recall::default(), PracticeId(Uuid::from_u128(1)), PracticeId(Uuid::from_u128(2)));
+        let kept = remembered(own, false);
+        let id = kept.run.id;
+        recall.put(kept);
+        let taken = recall.take(own, id).unwrap();
+        assert!(recall.take(own, id).is_none(), "somebody works on it");
+        recall.put(taken);
+        assert!(recall.take(other, id).is_none());
+    }
+
+    #[test]
+    fn a_closed_run_is_forgotten_and_the_oldest_make_room() {
+        let (recall, own) = (Recall::default(), PracticeId(Uuid::from_u128(1)));
+        let closed = remembered(own, true);
+        let id = closed.run.id;
+        recall.put(closed);
+        assert!(recall.take(own, id).is_none());
+        let first = remembered(own, false);
+        let oldest = first.run.id;
+        recall.put(first);
+        (0..RUNS_MAX.get()).for_each(|_| recall.put(remembered(own, false)));
+        assert!(recall.take(own, oldest).is_none());
+    }
+}
