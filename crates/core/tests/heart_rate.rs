@@ -236,3 +236,21 @@ fn more_than_five_for_fifteen_seconds_is_the_rule_of_every_protocol_with_a_beat(
         assert_eq!((rule.off_by, rule.off_for_s), (5.0, 15), "{}", protocol.id);
     }
 }
+
+#[test]
+fn a_number_that_is_due_is_asked_for_again_until_it_is_there() {
+    let reminders = |run: &Run| -> Vec<f64> {
+        run.state().timeline.calls.iter().filter(|c| c.say == "Heart rate, minute 2: still open. Type it now.").map(|c| c.at_ms).collect()
+    };
+    let mut run = Run::of("multistage-cycle");
+    let due = CYCLE + 2.0 * MINUTE;
+    assert_eq!(reminders(&run), [due + 20_000.0, due + 40_000.0, due + 60_000.0], "known before, so that no line is needed");
+    run.at(due + 25_000.0, read(2, 112.0));
+    assert!(reminders(&run).is_empty());
+
+    let mut walk = Run::of("mile-walk");
+    let end = EFFORT + 14.0 * MINUTE;
+    walk.at(end, Kind::Crossed);
+    let first = walk.state().timeline.calls.iter().find(|c| c.say.contains("still open")).unwrap().at_ms;
+    assert_eq!(first, end + 35_000.0, "after the fifteen seconds in which it may be counted");
+}

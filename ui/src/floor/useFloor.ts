@@ -87,7 +87,7 @@ export function useFloor() {
       if (p.kind === "transition" || p.kind === "enter") at("stop", "stop", p.start_ms);
       if (p.kind === "count") at("count", "count", p.start_ms);
     }
-    for (const c of timeline.calls.filter((c) => /^(Ten|Heart rate in)/.test(c.say))) at("ten", "ten", c.at_ms);
+    for (const c of timeline.calls.filter((c) => /^(Ten|Heart rate in|Off the beat)|still open/.test(c.say))) at("ten", "ten", c.at_ms);
     for (const d of state.value?.dues ?? []) {
       if (d.stage === 0) continue;
       at("due", "count", d.at_ms);

@@ -344,6 +344,7 @@ impl<'a> Fold<'a> {
         self.settle();
         self.state.strap = self.trace.state();
         timeline::call_off_beat(self.protocol, &mut self.state);
+        timeline::remind(&mut self.state);
         if !self.state.is_closed() {
             self.state.undoable = self.state.history.pop();
         }

@@ -3,7 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{event::Setup, fold::State};
+use super::{decision::Due, event::Setup, fold::State};
 use crate::{
     catalogue::{PhaseKind, Protocol},
     strap::WINDOW_S,
@@ -143,6 +143,23 @@ pub(super) fn staged(protocol: &Protocol, setup: &Setup, state: &State) -> Timel
     }
     timeline.calls.sort_by(|a, b| a.at_ms.total_cmp(&b.at_ms));
     timeline
+}
+
+/// A number that is due and was not typed is asked for again so often.
+const REMINDERS: u32 = 3;
+/// The time between, ms. Ours, common practice.
+const REMIND_EVERY_MS: f64 = 20_000.0;
+
+/// What is due is not forgotten: called again until it is there.
+pub(super) fn remind(state: &mut State) {
+    let open = state.dues.iter().filter(|d| d.value.is_none());
+    let again = |due: &Due| {
+        let (from, say) = (due.window.map_or(due.at_ms, |w| w.until_ms.max(due.at_ms)), format!("{}: still open. Type it now.", due.label));
+        (1..=REMINDERS).map(move |n| Call { at_ms: from + f64::from(n) * REMIND_EVERY_MS, say: say.clone() })
+    };
+    let calls: Vec<Call> = open.flat_map(again).collect();
+    state.timeline.calls.extend(calls);
+    state.timeline.calls.sort_by(|a, b| a.at_ms.total_cmp(&b.at_ms));
 }
 
 /// Whoever is off the beat for too long is called back to it: said, noted, and the test goes on.
