@@ -477,3 +477,23 @@ fn every_decision_is_one_line_with_its_reason_and_is_called_to_every_screen() {
     let calls: Vec<&str> = state.timeline.calls.iter().map(|c| c.say.as_str()).collect();
     assert!(calls.contains(&"Heart rate in 15 seconds.") && calls.contains(&"Heart rate now: minute 3."));
 }
+
+#[test]
+fn a_minute_the_protocol_does_not_read_is_refused_and_changes_nothing() {
+    let run = Run::of("single-stage-step", setup(Sex::Male, false));
+    let early = Kind::HeartRateRead { stage: 1, minute: 4, bpm: 120.0 };
+    let refused = run.try_at(START + 250_000.0, early.clone()).unwrap_err();
+    assert!(refused.message.contains("reads the heart rate from minute 5 on"), "{}", refused.message);
+    let mut run = run;
+    run.screen.at(START + 250_000.0, early);
+    assert!(run.state().stages[0].readings.is_empty());
+}
+
+#[test]
+fn the_next_load_waits_until_the_stage_has_begun() {
+    let run = Run::multistage();
+    let next = Kind::LoadSet { stage: 2, kgm_min: 300.0, reason: Some("strong legs".into()) };
+    assert!(run.try_at(1_000.0, next.clone()).unwrap_err().message.contains("Stage 1 has not begun yet"));
+    assert!(run.try_at(START + 10_000.0, next).is_ok(), "from then on it may be overruled");
+    assert!(run.try_at(1_000.0, Kind::LoadSet { stage: 1, kgm_min: 300.0, reason: None }).is_ok(), "its own load may be corrected");
+}

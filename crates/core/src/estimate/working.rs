@@ -50,9 +50,9 @@ impl Equation {
                 work("distance up to the last completed shuttle".into(), format!("{} m", shown(0)?), "from the protocol’s schedule")
             }
             Self::ClampedMean => work(
-                "mean of the stage without its first minute".into(),
-                crate::quantity::with_unit(quantity, result?),
-                "from the recording; dropouts left out",
+                format!("{} = mean over the stage without its first minute", crate::quantity::label(quantity)),
+                format!("{} = {}", crate::quantity::label(quantity), crate::quantity::with_unit(quantity, result?)),
+                "from the recording, dropouts left out; power, heart rate and cadence of every stage alike",
             ),
             Self::RecoveryAfterClamp => work(
                 "HRR60 = last heart rate of the last stage − the one 60 s later".into(),

@@ -3,7 +3,7 @@
 use super::{
     event::{Event, Kind},
     fold::State,
-    stage::{EARLY_MS, minute_ms},
+    stage::{EARLY_MS, is_read, minute_ms},
 };
 use crate::{
     catalogue::Protocol,
@@ -50,20 +50,20 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
         }
         Kind::HeartRateRead { stage, minute, bpm } => {
             Bpm::new(*bpm).map_err(|e| e.at("bpm"))?;
-            heart_rate(state, *stage, *minute, at)
+            heart_rate(protocol, state, *stage, *minute, at)
         }
         Kind::HeartRateCounted { stage, minute, count, window_s } => {
             pulse::rate(*count, *window_s).map_err(|e| e.at("count"))?;
-            if *stage == 0 { after_effort(state, at) } else { heart_rate(state, *stage, *minute, at) }
+            if *stage == 0 { after_effort(state, at) } else { heart_rate(protocol, state, *stage, *minute, at) }
         }
         Kind::HeartRateTapped { stage, minute } => {
-            if *stage == 0 { after_effort(state, at) } else { heart_rate(state, *stage, *minute, at) }?;
+            if *stage == 0 { after_effort(state, at) } else { heart_rate(protocol, state, *stage, *minute, at) }?;
             let tapped = state.dues.iter().any(|d| (d.stage, d.minute) == (*stage, *minute) && d.tapped.is_some());
             let missing =
                 || InputError::new(Code::MissingInput, "taps", "Tap along with at least three beats first, or type the heart rate.");
             tapped.then_some(()).ok_or_else(missing)
         }
-        Kind::LoadSet { stage, kgm_min, reason } => load(state, *stage, *kgm_min, reason.as_deref()),
+        Kind::LoadSet { stage, kgm_min, reason } => load(state, *stage, *kgm_min, reason.as_deref(), at),
         Kind::MinuteAdded { stage, reason } | Kind::StageAccepted { stage, reason } => {
             why(Some(reason))?;
             let open = state.stages.last().filter(|s| s.number == *stage && !s.readings.is_empty());
@@ -97,7 +97,7 @@ fn after_effort(state: &State, at: Option<f64>) -> Result<(), InputError> {
     Ok(())
 }
 
-fn heart_rate(state: &State, stage: u8, minute: u8, at: Option<f64>) -> Result<(), InputError> {
+fn heart_rate(protocol: &Protocol, state: &State, stage: u8, minute: u8, at: Option<f64>) -> Result<(), InputError> {
     let Some(open) = state.stages.last() else { return Err(refuse("bpm", "Start the clock first: the minutes count from there.".into())) };
     if stage != open.number {
         let message = format!("Stage {} is running; this reading says stage {stage}. Readings of a stage that is over stand.", open.number);
@@ -105,6 +105,10 @@ fn heart_rate(state: &State, stage: u8, minute: u8, at: Option<f64>) -> Result<(
     }
     if !(1..=LAST_MINUTE).contains(&minute) {
         return Err(refuse("minute", format!("A stage has minutes 1 to {LAST_MINUTE}.")));
+    }
+    if !is_read(protocol, minute) {
+        let first = protocol.stages.as_ref().and_then(|s| s.read_at.first()).copied().unwrap_or(1);
+        return Err(refuse("minute", format!("{} reads the heart rate from minute {first} on.", protocol.name)));
     }
     let due = open.start_ms + minute_ms(minute);
     if at.is_some_and(|at| at < due - EARLY_MS) {
@@ -114,7 +118,7 @@ fn heart_rate(state: &State, stage: u8, minute: u8, at: Option<f64>) -> Result<(
     Ok(())
 }
 
-fn load(state: &State, stage: u8, kgm_min: f64, reason: Option<&str>) -> Result<(), InputError> {
+fn load(state: &State, stage: u8, kgm_min: f64, reason: Option<&str>, at: Option<f64>) -> Result<(), InputError> {
     if !(kgm_min.is_finite() && (0.0..=LOAD_MAX).contains(&kgm_min)) {
         return Err(refuse("kgm_min", format!("A load is 0 to {LOAD_MAX} kgm/min; {} was given.", rounded(kgm_min, 0))));
     }
@@ -137,6 +141,9 @@ fn load(state: &State, stage: u8, kgm_min: f64, reason: Option<&str>) -> Result<
     }
     if stage != open.number + 1 {
         return Err(refuse("stage", format!("Stage {} is running: the next load is that of stage {}.", open.number, open.number + 1)));
+    }
+    if at.is_some_and(|at| at < open.start_ms) {
+        return Err(refuse("stage", format!("Stage {} has not begun yet: correct its load, or wait for its readings.", open.number)));
     }
     let as_decided = state.load_due.as_ref().is_some_and(|due| due.decided.kgm_min == kgm_min);
     if as_decided { Ok(()) } else { why(reason) }

@@ -98,6 +98,11 @@ pub(super) fn is_open(state: &State, stage: &StageState) -> bool {
     stage.end_ms.is_none() && state.over_ms.is_none() && state.status == Status::Running
 }
 
+/// Whether a heart rate at the end of this minute is one of the protocol's readings.
+pub(super) fn is_read(protocol: &Protocol, minute: u8) -> bool {
+    minute_key(minute).is_some_and(|key| protocol.records_stages() || protocol.input(key).is_some())
+}
+
 /// The end of a minute after the start of its stage, ms.
 pub(super) fn minute_ms(minute: u8) -> f64 {
     f64::from(minute) * 60_000.0

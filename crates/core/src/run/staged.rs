@@ -6,7 +6,7 @@ use super::{
     decision::{Decision, DecisionCode, Due, Taken, Window, disagreement},
     event::{Event, Kind, Setup},
     fold::{State, Status},
-    stage::{EARLY_MS, LoadDue, MinuteReading, StageState, band, doubt, is_open, minute_ms, stage_input},
+    stage::{EARLY_MS, LoadDue, MinuteReading, StageState, band, doubt, is_open, is_read, minute_ms, stage_input},
     taps::TapTrain,
     timeline,
 };
@@ -144,7 +144,7 @@ impl<'a> Staged<'a> {
             open.load = Some(load);
             open.start_ms = open.start_ms.max(at);
             open.planned_end_ms = open.start_ms + minute_ms(self.planned_minutes());
-        } else if stage == current + 1 {
+        } else if stage == current + 1 && state.stages.last().is_some_and(|s| at >= s.start_ms) {
             if let Some(reason) = reason {
                 overrule(state, &format!("{} instead: {reason}", load.words()));
             }
@@ -167,7 +167,7 @@ impl<'a> Staged<'a> {
     fn read(&self, state: &mut State, minute: u8, bpm: f64, at: f64, taken: Taken) {
         let Some(k) = state.stages.len().checked_sub(1) else { return };
         let due = state.stages[k].start_ms + minute_ms(minute);
-        if at < due - EARLY_MS {
+        if at < due - EARLY_MS || !is_read(self.protocol, minute) {
             return;
         }
         let apart = match taken {

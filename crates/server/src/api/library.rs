@@ -129,7 +129,12 @@ pub fn examples(protocol: &Protocol) -> Vec<Example> {
             Facts { sex: Some(sex), age: Age::new(example.age_years).ok(), mass: BodyMass::new(example.mass_kg).ok(), ..Facts::default() };
         let trial = Trial::of(protocol, facts, &example.inputs);
         let Ok(outcome) = compute(&trial) else { return Vec::new() };
-        protocol.scoring.iter().filter_map(|s| Some((s.equation.name(), s.equation.working(&s.quantity, &trial, &outcome)?))).collect()
+        protocol
+            .scoring
+            .iter()
+            .filter(|s| !s.in_detail)
+            .filter_map(|s| Some((s.equation.name(), s.equation.working(&s.quantity, &trial, &outcome)?)))
+            .collect()
     };
     let example = |who: &str, method: &str, working: Working| Example { who: who.to_owned(), method: method.to_owned(), working };
     worked(Sex::Male)
