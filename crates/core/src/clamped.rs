@@ -245,6 +245,9 @@ pub enum Pattern {
 }
 
 impl Pattern {
+    /// All of them, in the order they are explained.
+    pub const ALL: [Self; 5] = [Self::Fitter, Self::LessFit, Self::AcutelyTired, Self::ChronicallyTired, Self::Mixed];
+
     /// In a sentence, worded as what it often means.
     pub const fn sentence(self) -> &'static str {
         match self {

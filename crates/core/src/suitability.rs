@@ -46,6 +46,8 @@ pub struct Fit {
     pub verdict: FitVerdict,
     /// One line why.
     pub because: String,
+    /// Whether the floor runs it; the others are entered afterwards.
+    pub runs_live: bool,
     /// The protocol that suits better, id and name, where there is one.
     pub instead: Option<Instead>,
 }
@@ -85,6 +87,7 @@ pub fn judge_with(protocol: &Protocol, client: &Client, means: &Means) -> Fit {
         name: protocol.name.clone(),
         verdict,
         because,
+        runs_live: protocol.family.runs_live(),
         instead,
     };
     if let Some(rule) = protocol.unsuited.iter().find(|rule| applies(rule.when, client)) {
@@ -179,6 +182,9 @@ mod tests {
     #[test_case(Case { knees: true, ..FIT }, "bench-step-3min", FitVerdict::BetterChoice, Some("single-stage-cycle"); "sore knees take the bike")]
     #[test_case(Case { knees: true, ..FIT }, "run-12min", FitVerdict::BetterChoice, Some("single-stage-cycle"); "and do not run")]
     #[test_case(Case { active: false, ..FIT }, "run-12min", FitVerdict::BetterChoice, Some("mile-walk"); "untrained walk before they run")]
+    #[test_case(Case { age: 63.0, ..FIT }, "clamped-cycle", FitVerdict::BetterChoice, Some("multistage-cycle"); "over sixty no 90 percent of the maximum")]
+    #[test_case(Case { active: false, ..FIT }, "clamped-cycle", FitVerdict::BetterChoice, Some("multistage-cycle"); "nor for the untrained")]
+    #[test_case(FIT, "clamped-cycle", FitVerdict::Suits, None; "the trained ride at clamped heart rates")]
     #[test_case(Case { symptoms: true, ..FIT }, "low-step-3min", FitVerdict::Unsuited, None; "symptoms rule everything out")]
     #[test_case(Case { knees: true, drug: true, ..FIT }, "run-12min", FitVerdict::Unsuited, None; "no better choice that is itself unsuited")]
     #[test_case(Case { active: false, age: 72.0, ..FIT }, "class-step-3min", FitVerdict::BetterChoice, Some("low-step-3min"); "an older beginner in a class")]

@@ -152,7 +152,14 @@ fn method(page: &mut String, protocol: &Protocol) {
             .iter()
             .filter_map(|(who, b)| Some(format!("{} for {who}", (*b)?)))
             .collect();
-        let _ = writeln!(page, "\nBeat a minute: {}; {} a cycle.", beats.join(", "), beat.places.len());
+        let _ = writeln!(
+            page,
+            "\nBeat a minute: {}; {} a cycle. More than {} steps or revolutions off for {} s is called and noted; the test goes on.",
+            beats.join(", "),
+            beat.places.len(),
+            beat.off_by,
+            beat.off_for_s
+        );
     }
     page.push_str("\n### Procedure\n\n");
     for step in &protocol.prepare {
@@ -183,7 +190,7 @@ fn method(page: &mut String, protocol: &Protocol) {
     }
     if protocol.clamp.is_some() {
         page.push_str("\nFrom ride to ride, beyond what each wobbles by itself:\n\n");
-        for pattern in [Pattern::Fitter, Pattern::LessFit, Pattern::AcutelyTired, Pattern::ChronicallyTired, Pattern::Mixed] {
+        for pattern in Pattern::ALL {
             let _ = writeln!(page, "- {}", pattern.sentence());
         }
     }

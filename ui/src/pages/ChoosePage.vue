@@ -21,15 +21,17 @@ const kits: [Kit, string][] = [
 ];
 const kit = ref<Kit[]>(kits.map(([k]) => k));
 const time = ref("");
+const crowd = ref("");
 const fits = ref<Fits | null>(null);
 const choosing = useAction();
 const minutes = computed(() => (Number(time.value) > 0 ? Math.floor(Number(time.value)) : null));
+const people = computed(() => (Number(crowd.value) > 1 ? Math.min(500, Math.floor(Number(crowd.value))) : 1));
 async function choose() {
-  const body = { kit: kit.value.length === kits.length ? null : kit.value, minutes: minutes.value, people: 1 };
+  const body = { kit: kit.value.length === kits.length ? null : kit.value, minutes: minutes.value, people: people.value };
   fits.value =
     (await choosing.run(() => take(api.POST("/api/people/{id}/choose", { params: { path: { id: props.id } }, body })))) ?? fits.value;
 }
-watch([kit, minutes], () => void choose(), { immediate: true, deep: true });
+watch([kit, minutes, people], () => void choose(), { immediate: true, deep: true });
 const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
 </script>
 
@@ -53,6 +55,7 @@ const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
       <legend>What is at hand</legend>
       <label v-for="[key, name] in kits" :key="key"><input v-model="kit" type="checkbox" :value="key" />{{ name }}</label>
       <label class="time">Minutes <ElInput v-model="time" name="minutes" inputmode="numeric" placeholder="any" /></label>
+      <label class="time">People <ElInput v-model="crowd" name="people" inputmode="numeric" placeholder="1" /></label>
     </fieldset>
     <FailureNote :failure="choosing.failure.value" />
     <ul class="rows">
@@ -65,7 +68,7 @@ const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
             ><b>{{ fit.name }}</b> <i>{{ words[fit.verdict] }}</i><small>{{ fit.because }}</small></span
           >
           <RouterLink class="go" :class="{ main: fit.verdict === 'suits' }" :to="to(fit)">{{
-            fit.verdict === "suits" ? "Set up" : "Use it all the same"
+            fit.verdict !== "suits" ? "Use it all the same" : fit.runs_live ? "Set up" : "Enter"
           }}</RouterLink>
         </div>
       </li>

@@ -46,7 +46,8 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
         <p v-if="m.protocol.cadence">
           Beat: <template v-if="m.protocol.cadence.any">{{ m.protocol.cadence.any }} a minute</template
           ><template v-else>{{ m.protocol.cadence.male }} a minute for men, {{ m.protocol.cadence.female }} for women</template>;
-          {{ m.protocol.cadence.places.join(", ") }}.
+          {{ m.protocol.cadence.places.join(", ") }}. More than {{ m.protocol.cadence.off_by }} steps or revolutions off for
+          {{ m.protocol.cadence.off_for_s }} s is called and noted; the test goes on.
         </p>
         <p v-if="m.protocol.count"><b>The count.</b> {{ m.protocol.count.rule }}</p>
         <template v-if="m.protocol.stages">
@@ -82,6 +83,12 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
             ><b>{{ e.working.filled }}</b></span
           >
         </div>
+        <template v-if="m.patterns.length">
+          <h2>What two rides say together</h2>
+          <ul>
+            <li v-for="words in m.patterns" :key="words">{{ words }}</li>
+          </ul>
+        </template>
         <RowTime v-if="id === 'row-2000m'" />
         <h2>Sources</h2>
         <p v-for="s in m.protocol.sources" :key="s.of" class="cite">

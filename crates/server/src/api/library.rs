@@ -4,6 +4,7 @@ use actix_web::{get, post, web};
 use impulso_core::{
     Code, InputError,
     catalogue::{Kit, Protocol},
+    clamped::Pattern,
     estimate::Working,
     norms,
     own::{self, Changes},
@@ -52,6 +53,8 @@ pub struct MethodPage {
     pub runs_live: bool,
     /// Each equation worked through with the protocol's example readings.
     pub examples: Vec<Example>,
+    /// What two rides may say together, in sentences.
+    pub patterns: Vec<String>,
     /// The tables, with their sources.
     pub tables: Vec<TableLine>,
 }
@@ -101,7 +104,13 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         .filter_map(norms::table)
         .map(|t| TableLine { id: t.id.to_owned(), population: t.population.to_owned(), source: t.source.clone(), status: t.status.clone() })
         .collect();
-    Ok(web::Json(MethodPage { runs_live: protocol.family.runs_live(), protocol: protocol.clone(), examples: examples(protocol), tables }))
+    Ok(web::Json(MethodPage {
+        runs_live: protocol.family.runs_live(),
+        protocol: protocol.clone(),
+        examples: examples(protocol),
+        patterns: if protocol.clamp.is_some() { Pattern::ALL.map(|p| p.sentence().to_owned()).to_vec() } else { Vec::new() },
+        tables,
+    }))
 }
 
 /// A line of the list.
