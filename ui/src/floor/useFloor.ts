@@ -36,6 +36,12 @@ export function useFloor() {
     return run.away ? "no connection; everything is saved" : "everything is saved";
   });
 
+  // A run that is opened in the middle shows its time from the first frame on.
+  watch(
+    () => run.startedAt,
+    () => (ms.value = beatMs.value = run.elapsed()),
+    { immediate: true, flush: "sync" },
+  );
   useRafFn(() => {
     ms.value = run.elapsed();
     beatMs.value = metronome?.positionMs() ?? ms.value;
