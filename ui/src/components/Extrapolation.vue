@@ -50,7 +50,10 @@ const words = computed(() => {
       </template>
       <g v-for="(p, k) in line.points" :key="k">
         <circle :class="['point', { counts: p.counts }]" :cx="x(p.bpm)" :cy="y(p.vo2)" r="6" />
-        <text :x="x(p.bpm) + 9" :y="y(p.vo2) + 16">{{ p.kgm_min }}</text>
+        <!-- Stages may lie close together: every other load stands above its point. -->
+        <text :x="x(p.bpm) + (k % 2 ? -9 : 9)" :y="y(p.vo2) + (k % 2 ? -10 : 20)" :text-anchor="k % 2 ? 'end' : 'start'">
+          {{ p.kgm_min }}
+        </text>
       </g>
     </svg>
   </figure>

@@ -224,5 +224,11 @@ onKeyStroke((event) => {
   .deciding .charts {
     display: none;
   }
+  /* What is to be decided stands in the first screenful. */
+  .deciding :deep(.cue),
+  .deciding :deep(.track),
+  .deciding :deep(.strap) {
+    display: none;
+  }
 }
 </style>
