@@ -11,7 +11,7 @@ use crate::{
     clamped,
     error::{Code, InputError},
     estimate::{Equation, Estimate, Nothing, cycle::StageLine},
-    hr_max::{CeilingRule, HrMaxMethod},
+    hr_max::{self, CeilingRule, HrMaxMethod},
     inputs::StageInput,
     norms::{self, Standing},
     person::{Facts, age_on},
@@ -37,6 +37,11 @@ impl<'a> Trial<'a> {
     /// A trial under no special circumstances, with nothing chosen.
     pub fn of(protocol: &'a Protocol, facts: Facts, inputs: &'a Inputs) -> Self {
         Self { protocol, facts, inputs, options: Options::default(), circumstances: Circumstances::default() }
+    }
+
+    /// How the maximal heart rate is known here: measured, chosen, or as the protocol has it.
+    pub fn hr_max_method(&self) -> HrMaxMethod {
+        hr_max::method_for(&self.facts, self.options.hr_max_method, self.protocol.hr_max_default())
     }
 }
 

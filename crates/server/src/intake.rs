@@ -93,8 +93,8 @@ fn judge(run: &Run, log: &Log, events: &[Event]) -> ApiResult<()> {
         }
         check::check_alone(event)?;
         if check::depends_on_state(&event.kind) {
-            let so_far: Vec<Event> = log.events().iter().chain(known.iter().copied()).cloned().collect();
-            if let Some(state) = performer_state(run, &so_far, event.slot.unwrap_or(0)) {
+            let so_far = log.events().iter().chain(known.iter().copied());
+            if let Some(state) = performer_state(run, so_far, event.slot.unwrap_or(0)) {
                 check::check_event(&run.protocol, &state, event)?;
             }
         }
@@ -104,7 +104,7 @@ fn judge(run: &Run, log: &Log, events: &[Event]) -> ApiResult<()> {
 }
 
 /// The state of one performer.
-pub fn performer_state(run: &Run, events: &[Event], slot: u16) -> Option<State> {
+pub fn performer_state<'e>(run: &Run, events: impl IntoIterator<Item = &'e Event>, slot: u16) -> Option<State> {
     let performer = run.performers.iter().find(|p| p.slot == slot)?;
     Some(if run.performers.len() == 1 {
         fold(&run.protocol, &performer.setup, events)

@@ -147,6 +147,12 @@ pub fn report(protocol: &Protocol, result: &Stored, repeats: &BTreeMap<String, V
     Ok(outcome(&trial)?.map(|o| report::report(&trial, &result.conditions, &o, &own)))
 }
 
+/// The same person's earlier results of the same test, in the order of `history`.
+pub fn earlier<'a>(result: &'a Stored, history: &'a [Stored]) -> impl DoubleEndedIterator<Item = &'a Stored> + Clone {
+    let is_earlier = |r: &&Stored| r.protocol_id == result.protocol_id && (r.taken_at, r.id) < (result.taken_at, result.id);
+    history.iter().filter(is_earlier)
+}
+
 /// How a quantity of a result stands against the same person's earlier ones.
 pub fn progress(
     protocol: &Protocol,
@@ -156,11 +162,7 @@ pub fn progress(
     typical_error: Option<&TypicalError>,
 ) -> Option<Progress> {
     let now = result.point(quantity)?;
-    let earlier: Vec<_> = history
-        .iter()
-        .filter(|r| r.protocol_id == result.protocol_id && r.id != result.id && (r.taken_at, r.id) < (result.taken_at, result.id))
-        .filter_map(|r| r.point(quantity))
-        .collect();
+    let earlier: Vec<_> = earlier(result, history).filter_map(|r| r.point(quantity)).collect();
     Some(report::progress(protocol, quantity, &earlier, &now, typical_error))
 }
 

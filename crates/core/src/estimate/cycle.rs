@@ -278,7 +278,7 @@ pub fn stage_line(
 /// # Errors
 /// As [`stage_line`] and [`hr_max::ceiling`].
 pub fn trial_line(trial: &Trial) -> Result<StageLine, InputError> {
-    let method = hr_max::method_for(&trial.facts, trial.options.hr_max_method, trial.protocol.hr_max_default());
+    let method = trial.hr_max_method();
     let ceiling = hr_max::ceiling_bpm(&trial.facts, method, trial.options.ceiling)?;
     let from = match trial.protocol.stages.as_ref().map(|s| &s.goal) {
         Some(Goal::Line { from_bpm, .. }) => *from_bpm,

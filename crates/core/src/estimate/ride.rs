@@ -6,7 +6,6 @@ use super::{Found, Nothing, flag};
 use crate::{
     catalogue::ClampRule,
     error::{Code, InputError},
-    hr_max,
     trial::{Flag, FlagCode, Trial},
     units::rounded,
 };
@@ -47,8 +46,7 @@ fn unknown(quantity: &str) -> InputError {
 }
 
 fn missed_target(rule: &ClampRule, trial: &Trial, quantity: &str, stage: u8, bpm: f64) -> Result<Vec<Flag>, InputError> {
-    let method = hr_max::method_for(&trial.facts, trial.options.hr_max_method, trial.protocol.hr_max_default());
-    let Some(target) = rule.target(stage, method.of(&trial.facts)?) else { return Ok(Vec::new()) };
+    let Some(target) = rule.target(stage, trial.hr_max_method().of(&trial.facts)?) else { return Ok(Vec::new()) };
     let off = bpm - target;
     if off.abs() <= rule.target_within_bpm {
         return Ok(Vec::new());

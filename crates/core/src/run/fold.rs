@@ -217,8 +217,8 @@ pub fn fold<'e>(protocol: &Protocol, setup: &Setup, events: impl IntoIterator<It
 }
 
 /// The same for one of many performers: what happened to all, and what happened to this one.
-pub fn fold_slot(protocol: &Protocol, setup: &Setup, events: &[Event], slot: u16) -> State {
-    fold(protocol, setup, events.iter().filter(|e| e.slot.is_none_or(|s| s == slot)))
+pub fn fold_slot<'e>(protocol: &Protocol, setup: &Setup, events: impl IntoIterator<Item = &'e Event>, slot: u16) -> State {
+    fold(protocol, setup, events.into_iter().filter(|e| e.slot.is_none_or(|s| s == slot)))
 }
 
 fn fold_ordered(protocol: &Protocol, setup: &Setup, ordered: &[&Event]) -> State {

@@ -5,7 +5,6 @@ use impulso_core::{
     catalogue::Protocol,
     change::unlike,
     clamped::{self, Together},
-    hr_max,
     quantity::{shown, unit},
     units::rounded,
 };
@@ -62,12 +61,7 @@ pub struct RideCell {
 pub fn report(protocol: &Protocol, result: &Stored, history: &[Stored]) -> Option<RideReport> {
     let rule = protocol.clamp.as_ref()?;
     let now_point = result.point(protocol.headline())?;
-    let earlier = history.iter().rev().filter(|r| {
-        r.protocol_id == result.protocol_id
-            && r.id != result.id
-            && (r.taken_at, r.id) < (result.taken_at, result.id)
-            && !r.computed.is_empty()
-    });
+    let earlier = scoring::earlier(result, history).rev().filter(|r| !r.computed.is_empty());
     let before = earlier.clone().find(|r| r.point(protocol.headline()).is_some_and(|p| unlike(protocol, &p, &now_point).is_empty()));
     let value = |of: &Stored, key: &str| of.computed.get(key).copied();
     let cell = |key: &str| {
@@ -75,7 +69,7 @@ pub fn report(protocol: &Protocol, result: &Stored, history: &[Stored]) -> Optio
         RideCell { now: value(result, key).map(words).unwrap_or_default(), then: before.and_then(|b| value(b, key)).map(words) }
     };
     let trial = scoring::trial(protocol, result);
-    let hr_max = hr_max::method_for(&trial.facts, trial.options.hr_max_method, protocol.hr_max_default()).of(&trial.facts).ok()?;
+    let hr_max = trial.hr_max_method().of(&trial.facts).ok()?;
     let stages = rule.stages.iter().zip(1u8..).map(|(stage, n)| RideStage {
         target: format!("{} % of the maximum: {} bpm", stage.percent_of_max, shown("recovery_hr", hr_max * stage.percent_of_max / 100.0)),
         power: cell(&format!("mean_power_{n}")),
