@@ -6,7 +6,6 @@
 
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
-use statrs::statistics::Statistics;
 
 use crate::{
     catalogue::{Citation, Condition, ConditionKind, Protocol},
@@ -18,7 +17,60 @@ use crate::{
 };
 
 /// The fewest pairs of repeats that give a typical error of one's own.
-pub const OWN_PAIRS: usize = 10;
+pub const OWN_PAIRS: i64 = 10;
+
+/// Tests of one person this close together are repeats, days: too close for training to have changed much. Common
+/// practice.
+pub const REPEAT_DAYS: i64 = 10;
+
+/// A practice's own repeats of a measure: what is known of the differences between comparable tests of one person that
+/// follow each other within [`REPEAT_DAYS`]. Sums, so that a test more costs one addition.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Repeats {
+    /// How many pairs.
+    pub pairs: i64,
+    /// Sum of the differences, later minus earlier, in the measure's unit.
+    pub sum: f64,
+    /// Sum of their squares.
+    pub sum_of_squares: f64,
+}
+
+impl Repeats {
+    /// The repeats among one person's results of a measure, which are in the order they were taken.
+    pub fn among(protocol: &Protocol, points: &[Point]) -> Self {
+        points
+            .windows(2)
+            .filter(|pair| (1..=REPEAT_DAYS).contains(&(pair[1].on - pair[0].on).num_days()) && unlike(protocol, &pair[0], &pair[1]).is_empty())
+            .map(|pair| pair[1].value - pair[0].value)
+            .collect()
+    }
+
+    /// What has to be added to `before` to have this.
+    #[must_use]
+    pub fn since(self, before: Self) -> Self {
+        Self {
+            pairs: self.pairs - before.pairs,
+            sum: self.sum - before.sum,
+            sum_of_squares: self.sum_of_squares - before.sum_of_squares,
+        }
+    }
+
+    /// Sample standard deviation of the differences, in the measure's unit; needs two pairs.
+    fn std_dev(self) -> f64 {
+        let n = self.pairs as f64;
+        ((self.sum_of_squares - self.sum * self.sum / n).max(0.0) / (n - 1.0)).sqrt()
+    }
+}
+
+impl FromIterator<f64> for Repeats {
+    fn from_iter<T: IntoIterator<Item = f64>>(differences: T) -> Self {
+        differences.into_iter().fold(Self::default(), |r, d| Self {
+            pairs: r.pairs + 1,
+            sum: r.sum + d,
+            sum_of_squares: r.sum_of_squares + d * d,
+        })
+    }
+}
 
 /// One result as comparison sees it.
 #[derive(Debug, Clone, PartialEq)]
@@ -54,12 +106,11 @@ impl TypicalError {
         Self { value, detectable: 1.96 * std::f64::consts::SQRT_2 * value, possible: std::f64::consts::SQRT_2 * value, basis, source }
     }
 
-    /// From repeats: the differences between the first and second of each pair, in the quantity's unit. `None` with
-    /// fewer than [`OWN_PAIRS`].
-    pub fn from_repeats(differences: &[f64]) -> Option<Self> {
-        (differences.len() >= OWN_PAIRS).then(|| {
-            let value = differences.std_dev() / std::f64::consts::SQRT_2;
-            Self::new(value, format!("from {} pairs of repeats in this practice", differences.len()), None)
+    /// From the practice's own repeats. `None` with fewer than [`OWN_PAIRS`].
+    pub fn from_repeats(repeats: Repeats) -> Option<Self> {
+        (repeats.pairs >= OWN_PAIRS).then(|| {
+            let value = repeats.std_dev() / std::f64::consts::SQRT_2;
+            Self::new(value, format!("from {} pairs of repeats in this practice", repeats.pairs), None)
         })
     }
 
@@ -83,7 +134,7 @@ impl TypicalError {
     }
 
     /// The practice's own repeats first, then a publication, then none.
-    pub fn best(protocol: &Protocol, quantity: &str, sex: Option<Sex>, repeats: &[f64]) -> Option<Self> {
+    pub fn best(protocol: &Protocol, quantity: &str, sex: Option<Sex>, repeats: Repeats) -> Option<Self> {
         Self::from_repeats(repeats).or_else(|| Self::from_publication(protocol, quantity, sex))
     }
 }
@@ -377,11 +428,36 @@ mod tests {
     #[test]
     fn ten_pairs_of_repeats_speak_for_the_practice() {
         let differences = [4.0, -4.0, 0.0, 8.0, -8.0, 4.0, -4.0, 0.0, 4.0, -4.0];
-        assert_eq!(TypicalError::from_repeats(&differences[..9]), None);
-        let own = TypicalError::best(bench_step(), "recovery_hr", Some(Sex::Male), &differences).unwrap();
+        assert_eq!(TypicalError::from_repeats(differences[..9].iter().copied().collect()), None);
+        let own = TypicalError::best(bench_step(), "recovery_hr", Some(Sex::Male), differences.into_iter().collect()).unwrap();
         // Sum of squares 224 around a mean of 0, nine degrees of freedom.
         assert!((own.value - (224.0_f64 / 9.0).sqrt() / 2.0_f64.sqrt()).abs() < 1e-9);
         assert!(own.basis.contains("10 pairs"));
+    }
+
+    #[test]
+    fn a_test_between_two_takes_the_place_of_their_pair() {
+        let day = |on: &str, value| Point { on: on.parse().unwrap(), ..point(value, &[]) };
+        let (first, between, last) = (day("2026-03-01", 140.0), day("2026-03-05", 144.0), day("2026-03-09", 141.0));
+        let before = Repeats::among(bench_step(), &[first.clone(), last.clone()]);
+        let after = Repeats::among(bench_step(), &[first.clone(), between, last.clone()]);
+        assert_eq!((before.pairs, before.sum), (1, 1.0));
+        assert_eq!((after.pairs, after.sum, after.sum_of_squares), (2, 1.0, 25.0));
+        assert_eq!(after.since(before), Repeats { pairs: 1, sum: 0.0, sum_of_squares: 24.0 });
+        let later = day("2026-04-20", 120.0);
+        let other_bench = Point { on: last.on, ..point(150.0, &[("bench_cm", Answer::Number(30.0))]) };
+        assert_eq!(Repeats::among(bench_step(), &[last, later]).pairs, 0, "training lies between");
+        assert_eq!(Repeats::among(bench_step(), &[first, other_bench]).pairs, 0, "not comparable");
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn sums_give_the_spread_that_the_differences_give(differences in proptest::collection::vec(-60.0..60.0_f64, 10..60)) {
+            use statrs::statistics::Statistics;
+            let own = TypicalError::from_repeats(differences.iter().copied().collect()).unwrap();
+            let reference = differences.std_dev() / 2.0_f64.sqrt();
+            proptest::prop_assert!((own.value - reference).abs() < 1e-9 * reference.max(1.0));
+        }
     }
 
     #[test]

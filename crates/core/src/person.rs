@@ -47,6 +47,21 @@ pub struct Facts {
     pub hr_max: Option<Bpm>,
 }
 
+/// The years a date of this work lies in: nobody alive was born before the first, nothing is planned beyond the second.
+pub const YEARS: std::ops::RangeInclusive<i32> = 1900..=2199;
+
+/// A date that can be one: a slip in the year is caught before it reaches a calendar or a table.
+///
+/// # Errors
+/// [`Code::OutOfRange`] on `field`, outside [`YEARS`].
+pub fn day(on: NaiveDate, field: &str) -> Result<NaiveDate, InputError> {
+    if YEARS.contains(&on.year()) {
+        return Ok(on);
+    }
+    let message = format!("The year {} is none that a test lies in ({} to {}). Check the date.", on.year(), YEARS.start(), YEARS.end());
+    Err(InputError::new(Code::OutOfRange, field, message))
+}
+
 /// Completed years from `born` to `on`, counted in birthdays; someone born on 29 February completes a year on 1 March
 /// when there is no 29th.
 ///
@@ -73,6 +88,13 @@ mod tests {
     #[test_case("2008-02-29", "2028-02-29", 20; "leap day in a leap year")]
     fn completed_years(born: &str, on: &str, years: i32) {
         assert_eq!(age_on(born.parse().unwrap(), on.parse().unwrap()).unwrap().value(), f64::from(years));
+    }
+
+    #[test_case("-9999-01-01"; "long before")]
+    #[test_case("+262142-12-31"; "as late as a date can be")]
+    fn a_year_nobody_lives_in_is_a_slip(on: &str) {
+        let error = day(on.parse().unwrap(), "on").unwrap_err();
+        assert_eq!((error.code, error.field.as_deref()), (Code::OutOfRange, Some("on")));
     }
 
     #[test_case("2026-11-24"; "tomorrow")]

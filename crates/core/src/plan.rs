@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     error::{Code, InputError},
+    person::day,
     text::plural,
 };
 
@@ -57,6 +58,7 @@ impl RetestRule {
     /// [`Code::OutOfRange`] for an interval outside 1 to 52 weeks or a single date not after `from`.
     pub fn dates(&self, from: NaiveDate) -> Result<Vec<NaiveDate>, InputError> {
         let bad = |field: &str, message: &str| Err(InputError::new(Code::OutOfRange, field, message));
+        let from = day(from, "from")?;
         let horizon = from + Months::new(HORIZON_MONTHS);
         let weekly = |weeks: u32| (1u32..).map(move |k| from + Days::new(u64::from(7 * weeks * k)));
         Ok(match self {

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     catalogue::Protocol,
-    change::{self, Comparison, Point, TypicalError, Unlike},
+    change::{self, Comparison, Point, Repeats, TypicalError, Unlike},
     estimate::{Equation, Working},
     norms::{Bound, Standing, Tick},
     person::{Facts, Sex},
@@ -105,11 +105,11 @@ pub struct ResultReport {
     pub conditions: Vec<ConditionReport>,
 }
 
-/// Writes the report of a computed result. `repeats` gives the practice's own repeat differences of a quantity.
-pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, repeats: &dyn Fn(&str) -> Vec<f64>) -> ResultReport {
+/// Writes the report of a computed result. `repeats` gives the practice's own repeats of a quantity.
+pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, repeats: &dyn Fn(&str) -> Repeats) -> ResultReport {
     let protocol = trial.protocol;
     let mut quantities: Vec<QuantityReport> =
-        protocol.scoring.iter().rev().map(|s| quantity_report(trial, &s.quantity, outcome, &repeats(&s.quantity))).collect();
+        protocol.scoring.iter().rev().map(|s| quantity_report(trial, &s.quantity, outcome, repeats(&s.quantity))).collect();
     quantities.sort_by_key(|q| q.value.is_none());
     ResultReport {
         headline: headline(&quantities),
@@ -129,7 +129,7 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions) -> Vec<Co
         .collect()
 }
 
-fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, repeats: &[f64]) -> QuantityReport {
+fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, repeats: Repeats) -> QuantityReport {
     let (protocol, facts, inputs) = (trial.protocol, &trial.facts, trial.inputs);
     let equation = protocol.scoring.iter().find(|s| s.quantity == key).map(|s| s.equation);
     let value = outcome.result(key).map(|e| e.value);
@@ -338,7 +338,7 @@ mod tests {
         let inputs: crate::trial::Inputs = pairs.iter().map(|(k, v)| ((*k).to_owned(), *v)).collect();
         let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
         let outcome = compute(&trial).unwrap();
-        report(&trial, &Conditions::new(), &outcome, &|_| Vec::new())
+        report(&trial, &Conditions::new(), &outcome, &|_| change::Repeats::default())
     }
 
     #[test]

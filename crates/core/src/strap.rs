@@ -2,6 +2,8 @@
 //!
 //! Bytes are parsed at the edge; here arrives what was heard. A dropout is a gap, never a number.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 
 use crate::units::{Bpm, rounded};
@@ -49,6 +51,8 @@ struct Sample {
 #[derive(Debug, Clone, Default)]
 pub struct Trace {
     samples: Vec<Sample>,
+    /// The last of them that is a heart rate.
+    last_valid: Option<Sample>,
     /// Numbers that jumped away from the last valid one.
     doubtful: Vec<Sample>,
     problem: Option<String>,
@@ -66,7 +70,8 @@ pub struct StrapState {
     pub gap_after_ms: f64,
     /// What is wrong or doubtful.
     pub problem: Option<String>,
-    /// The trace for a drawing: a mean for every five seconds, nothing where there was a gap.
+    /// The trace for a drawing: a mean for every five seconds in which something was heard; a gap is one point without a
+    /// value, however long it lasts.
     pub trace: Vec<TracePoint>,
 }
 
@@ -90,28 +95,26 @@ impl Trace {
             return;
         };
         let sample = Sample { at_ms, bpm: Some(bpm) };
-        match self.last_valid() {
+        match self.last_valid {
             Some(last) if at_ms - last.at_ms <= 2.0 * GAP_MS && last.bpm.is_some_and(|b| (b - bpm).abs() > JUMP_BPM) => {
                 let from = last.bpm.unwrap_or_default();
                 self.problem = Some(format!("From {} to {bpm} at once: no heart does that. Check the strap.", rounded(from, 0)));
                 self.doubtful.push(sample);
                 if self.doubtful.len() >= BELIEVED_AFTER {
                     self.samples.append(&mut self.doubtful);
+                    self.last_valid = Some(sample);
                     self.problem = None;
                 }
             }
             _ => {
                 self.doubtful.clear();
                 self.samples.push(sample);
+                self.last_valid = Some(sample);
                 if self.is_flat(at_ms) {
                     self.problem = Some(format!("{bpm} without a change for a minute: is the strap still measuring?"));
                 }
             }
         }
-    }
-
-    fn last_valid(&self) -> Option<Sample> {
-        self.samples.iter().rev().find(|s| s.bpm.is_some()).copied()
     }
 
     fn is_flat(&self, now_ms: f64) -> bool {
@@ -132,27 +135,35 @@ impl Trace {
 
     /// The strap as the floor shows it; nothing where none was heard.
     pub fn state(&self) -> Option<StrapState> {
-        let end = self.samples.last()?.at_ms;
-        let last = self.last_valid();
-        let bins = (end / BIN_MS) as usize + 1;
-        let mut sums = vec![(0.0, 0u32); bins];
+        self.samples.last()?;
+        Some(StrapState {
+            bpm: self.last_valid.and_then(|s| s.bpm),
+            at_ms: self.last_valid.map(|s| s.at_ms),
+            gap_after_ms: GAP_MS,
+            problem: self.problem.clone(),
+            trace: self.drawn(),
+        })
+    }
+
+    /// The points of a drawing: they grow in number with what was heard, never with the time between.
+    fn drawn(&self) -> Vec<TracePoint> {
+        let mut bins: BTreeMap<u64, (f64, u32)> = BTreeMap::new();
         for sample in self.samples.iter().filter(|s| s.at_ms >= 0.0) {
-            if let (Some(bin), Some(bpm)) = (sums.get_mut((sample.at_ms / BIN_MS) as usize), sample.bpm) {
+            let bin = bins.entry((sample.at_ms / BIN_MS) as u64).or_default();
+            if let Some(bpm) = sample.bpm {
                 *bin = (bin.0 + bpm, bin.1 + 1);
             }
         }
-        let trace = sums
-            .into_iter()
-            .enumerate()
-            .map(|(k, (sum, n))| TracePoint { at_ms: k as f64 * BIN_MS, bpm: (n > 0).then(|| (sum / f64::from(n)).round()) })
-            .collect();
-        Some(StrapState {
-            bpm: last.and_then(|s| s.bpm),
-            at_ms: last.map(|s| s.at_ms),
-            gap_after_ms: GAP_MS,
-            problem: self.problem.clone(),
-            trace,
-        })
+        let mut trace = Vec::with_capacity(bins.len());
+        let mut next = 0;
+        for (k, (sum, n)) in bins {
+            if k > next {
+                trace.push(TracePoint { at_ms: next as f64 * BIN_MS, bpm: None });
+            }
+            trace.push(TracePoint { at_ms: k as f64 * BIN_MS, bpm: (n > 0).then(|| (sum / f64::from(n)).round()) });
+            next = k + 1;
+        }
+        trace
     }
 }
 
@@ -225,6 +236,16 @@ mod tests {
         let mut trace = Trace::default();
         (0..=70).for_each(|s| trace.hear(f64::from(s) * 1000.0, &bpm(132)));
         assert!(trace.state().unwrap().problem.unwrap().contains("without a change"));
+    }
+
+    #[test]
+    fn a_trace_grows_with_what_was_heard_and_not_with_the_time_between() {
+        let mut trace = steady(120, 60);
+        // A clock that is wrong by the longest time a date can hold.
+        trace.hear(8.0e18, &bpm(124));
+        let state = trace.state().unwrap();
+        assert_eq!(state.trace.len(), 12 + 1 + 1, "a minute, a gap, a sample");
+        assert_eq!((state.trace[12].bpm, state.trace[13].bpm), (None, Some(124.0)));
     }
 
     proptest! {

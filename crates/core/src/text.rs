@@ -15,8 +15,9 @@ pub const NOTE_MAX: usize = 4000;
 /// [`Code::MissingInput`] when nothing is left, [`Code::OutOfRange`] beyond [`NAME_MAX`] characters or with control
 /// characters in it.
 pub fn name(text: &str, field: &str) -> Result<String, InputError> {
-    let tidy = text.split_whitespace().collect::<Vec<_>>().join(" ").nfc().collect::<String>();
-    if tidy.is_empty() {
+    let shown: String = text.chars().filter(|c| !turns_direction(*c)).collect();
+    let tidy = shown.split_whitespace().collect::<Vec<_>>().join(" ").nfc().collect::<String>();
+    if !tidy.chars().any(is_seen) {
         return Err(InputError::new(Code::MissingInput, field, "Give a name; one word is enough."));
     }
     let length = tidy.chars().count();
@@ -33,12 +34,31 @@ pub fn name(text: &str, field: &str) -> Result<String, InputError> {
     Ok(tidy)
 }
 
+/// Characters that turn the direction of what follows them: a name with one in it would be shown as another.
+const fn turns_direction(c: char) -> bool {
+    matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{200e}' | '\u{200f}' | '\u{061c}')
+}
+
+/// Whether a character leaves a mark of its own on the page.
+fn is_seen(c: char) -> bool {
+    let has_no_width = matches!(c, '\u{00ad}' | '\u{034f}' | '\u{115f}' | '\u{1160}' | '\u{17b4}' | '\u{17b5}' | '\u{180b}'..='\u{180f}'
+        | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{2800}' | '\u{3164}' | '\u{fe00}'..='\u{fe0f}'
+        | '\u{feff}' | '\u{ffa0}' | '\u{fff9}'..='\u{fffb}' | '\u{e0000}'..='\u{e0fff}');
+    !(has_no_width || c.is_whitespace() || c.is_control() || is_combining_mark(c))
+}
+
+/// Any text as it comes in: without the characters that no keyboard types and no page shows (a NUL of a bad copy and its
+/// like); line breaks and tabs stay.
+pub fn clean(text: &str) -> String {
+    text.chars().filter(|c| !c.is_control() || matches!(c, '\n' | '\r' | '\t')).collect()
+}
+
 /// A free text as it is stored: trimmed, absent when empty.
 ///
 /// # Errors
 /// [`Code::OutOfRange`] beyond [`NOTE_MAX`] characters.
 pub fn note(text: &str, field: &str) -> Result<Option<String>, InputError> {
-    let tidy = text.trim().replace('\0', "");
+    let tidy = clean(text.trim());
     let length = tidy.chars().count();
     if length > NOTE_MAX {
         return Err(InputError::new(
@@ -91,6 +111,16 @@ mod tests {
         assert_eq!(search_key("Noémi STRAND"), "noemi strand");
         assert_eq!(name("ليلى حداد", "name").unwrap(), "ليلى حداد");
         assert_eq!(search_key("ليلى"), "ليلى");
+    }
+
+    #[test]
+    fn a_name_that_nobody_could_see_is_none_and_no_name_turns_the_line() {
+        for unseen in ["\u{200b}\u{200d}", "\u{202e}\u{202e}", "\u{feff}", "\u{2800}", "\u{301}"] {
+            assert_eq!(name(unseen, "name").unwrap_err().code, Code::MissingInput, "{unseen:?}");
+        }
+        assert_eq!(name("Ada \u{202e}nosretep", "name").unwrap(), "Ada nosretep");
+        assert_eq!(name("می\u{200c}خواهم", "name").unwrap(), "می\u{200c}خواهم", "a joiner belongs to the word");
+        assert_eq!(clean("two\nlines\0\u{7}"), "two\nlines");
     }
 
     #[test]

@@ -6,7 +6,9 @@ mod screen;
 use impulso_core::{
     catalogue::{self, Protocol},
     person::Sex,
+    rehearse,
     run::{DecisionCode, Kind, Setup, State, Status, check_event, event::Answer, fold, fold_slot},
+    simulate::Client,
     trial::{Circumstances, Options, Trial, compute},
     units::{Age, BodyMass, Cadence},
 };
@@ -174,4 +176,18 @@ fn one_clock_serves_forty_performers_each_with_a_count_of_their_own() {
     }
     let missing = fold_slot(class, &setup, &events, 39);
     assert_eq!((missing.status, missing.reading().unwrap().bpm), (Status::Running, None), "the fortieth is still missing");
+}
+
+#[test]
+fn a_lap_that_no_loop_has_is_refused_at_set_up() {
+    for id in ["run-12min", "walk-6min"] {
+        let protocol = catalogue::find(id).unwrap();
+        for (lap, fits) in [(400.0, true), (0.0, false), (-5.0, false), (1e308, false), (f64::NAN, false)] {
+            let mut setup = rehearse::setup(protocol, &Client::from_seed(3));
+            setup.conditions.insert("lap_m".into(), Answer::Number(lap));
+            let checked = setup.check(protocol);
+            assert_eq!(checked.is_ok(), fits, "{id}: {lap}: {checked:?}");
+            assert!(checked.err().is_none_or(|e| e.field.as_deref() == Some("lap_m")));
+        }
+    }
 }

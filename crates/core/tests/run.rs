@@ -5,7 +5,7 @@ use chrono::{DateTime, TimeDelta, Utc};
 use impulso_core::{
     catalogue::{self, Protocol},
     person::Sex,
-    run::{DecisionCode, Event, Kind, Setup, State, Status, StopReason, event::Answer, fold},
+    run::{DecisionCode, Event, Kind, Setup, State, Status, StopReason, check, event::Answer, fold},
     units::{Age, Cadence},
 };
 use proptest::prelude::*;
@@ -260,4 +260,74 @@ proptest! {
             prop_assert_eq!(serde_json::from_str::<Event>(&json).unwrap(), event);
         }
     }
+}
+
+/// A hostile screen: ends with nothing to finish, between taps, remarks that are taken back, and more ends.
+fn ends_without_an_end(n: u32) -> Vec<Event> {
+    let mut screen = started();
+    for k in 0..n {
+        let at = 1000.0 + f64::from(k);
+        match k % 4 {
+            0 => drop(screen.at(at, Kind::Noted { text: "again".into() })),
+            1 => {
+                let event = screen.events.last().unwrap().id;
+                screen.at(at, Kind::Undone { event });
+            }
+            2 => drop(screen.at(at, Kind::Tap)),
+            _ => drop(screen.at(at, Kind::Finished)),
+        }
+    }
+    screen.events
+}
+
+/// As many as a run takes. Judging each end by all that went before would take hours here.
+#[test]
+fn a_run_full_of_ends_with_nothing_to_finish_is_folded_like_any_other() {
+    let events = ends_without_an_end(check::EVENTS_MAX as u32);
+    let state = fold(protocol(), &setup(), &events);
+    assert_eq!((state.status, state.notes.len()), (Status::Running, 0));
+}
+
+#[test]
+fn an_end_sees_what_was_taken_back_before_it_and_nothing_after() {
+    let mut screen = started();
+    screen.at(STOP_MS + 20_000.0, Kind::CountTyped { count: 35.0 });
+    screen.at(STOP_MS + 21_000.0, Kind::Finished);
+    let undone_first = {
+        let mut other = started();
+        let count = other.at(STOP_MS + 20_000.0, Kind::CountTyped { count: 35.0 });
+        other.at(STOP_MS + 20_500.0, Kind::Undone { event: count });
+        other.at(STOP_MS + 21_000.0, Kind::Finished);
+        other.at(STOP_MS + 22_000.0, Kind::CountTyped { count: 33.0 });
+        other.state()
+    };
+    assert_eq!((undone_first.status, undone_first.readings[0].typed), (Status::Running, Some(33.0)));
+    let count = screen.events[1].id;
+    screen.at(STOP_MS + 22_000.0, Kind::Undone { event: count });
+    assert_eq!((screen.state().status, screen.state().readings[0].typed), (Status::Finished, Some(35.0)));
+}
+
+#[test]
+fn a_clock_far_off_is_named_and_a_full_run_can_still_be_finished() {
+    let event = |wall: &str| {
+        let mut screen = started();
+        screen.at(0.0, Kind::Tap);
+        Event { wall: wall.parse().unwrap(), ..screen.events.pop().unwrap() }
+    };
+    let now = t0() + TimeDelta::minutes(5);
+    for (wall, fits) in [
+        ("2026-11-23T09:04:00Z", true),
+        ("2026-11-23T09:06:30Z", true),
+        ("2026-11-23T09:08:00Z", false),
+        ("2027-11-23T09:00:00Z", false),
+        ("+262000-01-01T00:00:00Z", false),
+        ("2026-11-22T09:00:00Z", false),
+    ] {
+        let checked = check::check_time(&event(wall), t0(), now);
+        assert_eq!(checked.is_ok(), fits, "{wall}");
+        assert!(checked.err().is_none_or(|e| e.message.contains("clock of this screen") && e.field.as_deref() == Some("wall")));
+    }
+    assert!(check::check_room(check::EVENTS_MAX, &Kind::Tap).is_err());
+    assert!(check::check_room(check::EVENTS_MAX, &Kind::Finished).is_ok());
+    assert!(check::check_room(check::EVENTS_MAX + check::DECISIONS_MAX, &Kind::Finished).is_err());
 }

@@ -81,12 +81,11 @@ pub fn report(protocol: &Protocol, setup: &Setup, client: &Client, state: &State
     let sentence = match estimate {
         Some(value) => {
             let off = 100.0 * (value - client.vo2max) / client.vo2max;
-            let side = if off < 0.0 { "under" } else { "over" };
-            format!(
-                "The estimate was {}, the truth {truth}: {} % {side}.{of_faults}",
-                quantity::with_unit("vo2max", value),
-                rounded(off.abs(), 0)
-            )
+            let how_far = match rounded(off.abs(), 0).as_str() {
+                "0" => "within half a percent".to_owned(),
+                percent => format!("{percent} % {}", if off < 0.0 { "under" } else { "over" }),
+            };
+            format!("The estimate was {}, the truth {truth}: {how_far}.{of_faults}", quantity::with_unit("vo2max", value))
         }
         None => format!("There is no estimate; the truth was {truth}.{of_faults}"),
     };

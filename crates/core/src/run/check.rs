@@ -1,5 +1,7 @@
 //! May this event be stored now? Asked before it is, so that a slip is told to the one who made it.
 
+use chrono::{DateTime, TimeDelta, Utc};
+
 use super::{
     event::{Event, Kind},
     fold::State,
@@ -14,8 +16,22 @@ use crate::{
     units::{Bpm, rounded},
 };
 
+/// The most events of one run: hours of a strap's seconds and the taps of a whole class.
+pub const EVENTS_MAX: usize = 20_000;
+/// Beyond [`EVENTS_MAX`] so many more are taken of what an assessor decides: a full run can still be stopped and finished.
+pub const DECISIONS_MAX: usize = 500;
+/// The most events handed over at once.
+pub const BATCH_MAX: usize = 500;
+/// An event lies at most this long before its run was set up, hours: set-up may come late, a test lasts hours.
+pub const BEFORE_SETUP_H: i64 = 12;
+/// An event lies at most this far ahead of the server's clock, s.
+pub const AHEAD_S: i64 = 120;
+
 /// The longest notification a chest strap sends, as hexadecimal digits: far more than the radio's packet holds.
 const BYTES_MAX: usize = 1024;
+
+/// The longest key of an input, in bytes.
+const KEY_MAX: usize = 80;
 
 /// Whether an event can only be judged by the state it arrives in. Taps, a strap's seconds and laps come many at a time and
 /// depend on nothing.
@@ -23,17 +39,58 @@ pub const fn depends_on_state(kind: &Kind) -> bool {
     !matches!(kind, Kind::Tap | Kind::StrapHeard { .. } | Kind::Tallied | Kind::ClockStarted)
 }
 
-/// Holds an event to what any event must be.
+/// Holds an event to what any event must be, whenever it arrives.
 ///
 /// # Errors
-/// [`Code::OutOfRange`], naming the field.
+/// [`Code::OutOfRange`] or [`Code::MissingInput`], naming the field.
 pub fn check_alone(event: &Event) -> Result<(), InputError> {
+    if !event.mono_ms.is_finite() {
+        return Err(refuse("mono_ms", "A screen's clock is a number of milliseconds.".into()));
+    }
     match &event.kind {
         Kind::StrapHeard { bytes, .. } if bytes.len() > BYTES_MAX => {
             Err(refuse("bytes", "A notification this long does not come from a heart-rate strap.".into()))
         }
+        Kind::Noted { text } => text::note(text, "text").map(|_| ()),
+        Kind::StopExplained { note: Some(text), .. } | Kind::RecountWaived { reason: Some(text) } => text::note(text, "note").map(|_| ()),
+        Kind::LoadSet { reason: Some(text), .. } | Kind::MinuteAdded { reason: text, .. } | Kind::StageAccepted { reason: text, .. } => {
+            text::note(text, "reason").map(|_| ())
+        }
+        Kind::ValueTyped { key, .. } if key.len() > KEY_MAX => Err(refuse("key", "No reading has a name this long.".into())),
         _ => Ok(()),
     }
+}
+
+/// Holds an event's time to the run it belongs to: `set_up` when the run was set up, `now` the run's clock at the server.
+///
+/// # Errors
+/// [`Code::OutOfRange`] on `wall`, saying which clock is wrong and by how much.
+pub fn check_time(event: &Event, set_up: DateTime<Utc>, now: DateTime<Utc>) -> Result<(), InputError> {
+    let earliest = set_up - TimeDelta::hours(BEFORE_SETUP_H);
+    let latest = now + TimeDelta::seconds(AHEAD_S);
+    if (earliest..=latest).contains(&event.wall) {
+        return Ok(());
+    }
+    let side = if event.wall < earliest { "behind" } else { "ahead of" };
+    let message = format!(
+        "The clock of this screen says {}; that is {side} the run it belongs to, which was set up at {}. Set the date and time of the \
+         device, reload this page, then enter it again.",
+        event.wall.format("%-d %B %Y, %H:%M"),
+        set_up.format("%-d %B %Y, %H:%M"),
+    );
+    Err(refuse("wall", message))
+}
+
+/// Whether a run that holds so many events takes one more of this kind.
+///
+/// # Errors
+/// [`Code::OutOfRange`] on `events`.
+pub fn check_room(held: usize, kind: &Kind) -> Result<(), InputError> {
+    let most = if depends_on_state(kind) { EVENTS_MAX + DECISIONS_MAX } else { EVENTS_MAX };
+    if held < most {
+        return Ok(());
+    }
+    Err(refuse("events", format!("This run holds {held} entries, which is the most one run takes. Finish it and set up the next one.")))
 }
 
 /// Holds an event to its protocol and to the state it arrives in.
@@ -81,8 +138,6 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             }
             check_inputs(protocol, &Inputs::from_iter([(key.clone(), *value)]))
         }
-        Kind::Noted { text } => text::note(text, "text").map(|_| ()),
-        Kind::StopExplained { note: Some(text), .. } | Kind::RecountWaived { reason: Some(text) } => text::note(text, "note").map(|_| ()),
         _ => Ok(()),
     }
 }

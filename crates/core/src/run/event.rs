@@ -13,6 +13,7 @@ use crate::{
     inputs::Inputs,
     person::{Facts, Sex},
     strap::Heard,
+    trial::check_inputs,
     units::{Age, BodyMass, Bpm, Cadence},
 };
 
@@ -28,6 +29,9 @@ pub enum Answer {
     /// A choice's key, or free words.
     Text(String),
 }
+
+/// The largest number any condition takes, in its own unit.
+const CONDITION_MAX: f64 = 100_000.0;
 
 /// Conditions by key.
 pub type Conditions = BTreeMap<String, Answer>;
@@ -325,6 +329,14 @@ impl Setup {
                 (Some(Answer::Number(n)), ConditionKind::Number) => {
                     if condition.key == "bench_cm" {
                         crate::units::BenchHeight::new(*n).map_err(|e| e.at("bench_cm"))?;
+                    }
+                    // A condition that is a reading too is held to what such a reading can be.
+                    if protocol.input(&condition.key).is_some() {
+                        check_inputs(protocol, &Inputs::from_iter([(condition.key.clone(), *n)]))?;
+                    }
+                    if !(0.0..=CONDITION_MAX).contains(n) {
+                        let unit = condition.unit.as_deref().unwrap_or_default();
+                        return bad(format!("{}: {n} {unit} was typed. Check the number.", condition.label));
                     }
                 }
                 (Some(Answer::Text(t)), ConditionKind::Choice) => {

@@ -205,15 +205,14 @@ impl State {
     }
 }
 
+/// So many ends with nothing to finish are judged. A run has one end, or two where a hand slips; each costs a look at the
+/// whole run, and without a bound a list of them would cost the square of its length.
+const ENDS_JUDGED_MAX: usize = 64;
+
 /// Folds events into a state. Order of arrival, batching and duplicates do not matter; nothing after the first
-/// `Finished` that closes the run changes anything.
+/// `Finished` that closes the run changes anything. The cost is linear in the number of events.
 pub fn fold<'e>(protocol: &Protocol, setup: &Setup, events: impl IntoIterator<Item = &'e Event>) -> State {
-    let ordered = in_order(events);
-    // Each `Finished` sees the undos before it; one with nothing to finish closes nothing, and the run goes on.
-    let ends = ordered.iter().enumerate().filter(|(_, e)| e.kind == Kind::Finished).map(|(k, _)| k + 1);
-    ends.map(|end| fold_ordered(protocol, setup, &ordered[..end]))
-        .find(State::is_closed)
-        .unwrap_or_else(|| fold_ordered(protocol, setup, &ordered))
+    fold_ordered(protocol, setup, &in_order(events))
 }
 
 /// The same for one of many performers: what happened to all, and what happened to this one.
@@ -221,12 +220,40 @@ pub fn fold_slot<'e>(protocol: &Protocol, setup: &Setup, events: impl IntoIterat
     fold(protocol, setup, events.into_iter().filter(|e| e.slot.is_none_or(|s| s == slot)))
 }
 
+/// Applies events in order, each once. An event that was applied and is taken back later makes what was folded stale: it
+/// is folded anew where an end of the run is to be judged, and at the end. Each `Finished` thus sees the undos before it and
+/// none after; one with nothing to finish closes nothing, and the run goes on.
 fn fold_ordered(protocol: &Protocol, setup: &Setup, ordered: &[&Event]) -> State {
-    let undone: HashSet<Uuid> =
-        ordered.iter().filter_map(|e| if let Kind::Undone { event } = &e.kind { Some(*event) } else { None }).collect();
     let mut run = Fold::new(protocol, setup);
-    for event in ordered.iter().filter(|e| !undone.contains(&e.id)) {
+    let mut undone = HashSet::new();
+    let mut applied = HashSet::with_capacity(ordered.len());
+    let (mut stale, mut judged) = (false, 0);
+    for (k, event) in ordered.iter().enumerate() {
+        if let Kind::Undone { event: what } = &event.kind {
+            undone.insert(*what);
+            stale |= applied.contains(what);
+        }
+        if undone.contains(&event.id) {
+            continue;
+        }
+        if event.kind == Kind::Finished {
+            if judged == ENDS_JUDGED_MAX {
+                continue;
+            }
+            judged += 1;
+            if stale {
+                run = Fold::of(protocol, setup, &ordered[..k], &undone);
+                stale = false;
+            }
+        }
         run.apply(event);
+        applied.insert(event.id);
+        if run.state.is_closed() {
+            return run.finish();
+        }
+    }
+    if stale {
+        run = Fold::of(protocol, setup, ordered, &undone);
     }
     run.finish()
 }
@@ -256,6 +283,15 @@ impl<'a> Fold<'a> {
             Family::AudioPaced | Family::ClampedHeartRate => Engine::None,
         };
         Self { protocol, engine, state, trace: Trace::default() }
+    }
+
+    /// Everything that was not taken back, up to what closes the run.
+    fn of(protocol: &'a Protocol, setup: &'a Setup, ordered: &[&Event], undone: &HashSet<Uuid>) -> Self {
+        let mut run = Self::new(protocol, setup);
+        for event in ordered.iter().filter(|e| !undone.contains(&e.id) && e.kind != Kind::Finished) {
+            run.apply(event);
+        }
+        run
     }
 
     fn apply(&mut self, event: &Event) {
