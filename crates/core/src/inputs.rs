@@ -174,16 +174,28 @@ impl<'de> Deserialize<'de> for Inputs {
                 f.write_str("readings by key")
             }
             fn visit_map<M: MapAccess<'de>>(self, mut map: M) -> Result<Inputs, M::Error> {
-                let mut inputs = Inputs::new();
+                let (mut values, mut stages, mut series) = (BTreeMap::new(), None, None);
+                let twice = |key: &str| M::Error::custom(format_args!("the key “{key}” stands twice"));
                 while let Some(key) = map.next_key::<String>()? {
-                    match key.as_str() {
-                        "stages" => inputs.stages = map.next_value()?,
-                        "series" => inputs.series = map.next_value()?,
-                        "trained" => inputs.insert(key, map.next_value::<Value>()?.number()),
-                        _ => inputs.insert(key, map.next_value::<f64>()?),
-                    }
+                    let value = match key.as_str() {
+                        "stages" if stages.is_none() => {
+                            stages = Some(map.next_value()?);
+                            continue;
+                        }
+                        "series" if series.is_none() => {
+                            series = Some(map.next_value()?);
+                            continue;
+                        }
+                        "stages" | "series" => return Err(twice(&key)),
+                        "trained" => map.next_value::<Value>()?.number(),
+                        _ => map.next_value::<f64>()?,
+                    };
+                    match values.entry(key) {
+                        btree_map::Entry::Vacant(free) => free.insert(value),
+                        btree_map::Entry::Occupied(taken) => return Err(twice(taken.key())),
+                    };
                 }
-                Ok(inputs)
+                Ok(Inputs { values, stages: stages.unwrap_or_default(), series: series.unwrap_or_default() })
             }
         }
         deserializer.deserialize_map(V)
@@ -203,7 +215,11 @@ impl<'de> Deserialize<'de> for StageInput {
                 let mut readings = Vec::with_capacity(3);
                 while let Some(key) = map.next_key::<std::borrow::Cow<'de, str>>()? {
                     match minute_of(&key) {
+                        Some(minute) if readings.iter().any(|(m, _)| *m == minute) => {
+                            return Err(M::Error::custom(format_args!("the key “{key}” stands twice")));
+                        }
                         Some(minute) => readings.extend(map.next_value::<Option<f64>>()?.map(|bpm| (minute, bpm))),
+                        None if key == "load_kgm_min" && load.is_some() => return Err(M::Error::duplicate_field("load_kgm_min")),
                         None if key == "load_kgm_min" => load = Some(map.next_value()?),
                         None => return Err(M::Error::unknown_field(&key, &["load_kgm_min", "hr_2", "hr_3", "hr_4", "hr_5"])),
                     }

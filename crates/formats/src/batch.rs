@@ -5,7 +5,7 @@
 use std::{
     borrow::Cow,
     fmt,
-    io::{self, BufRead, Write},
+    io::{self, BufRead, Read, Write},
 };
 
 use chrono::NaiveDate;
@@ -21,7 +21,7 @@ use impulso_core::{
 };
 use serde::{
     Deserialize, Serialize,
-    de::{Deserializer, MapAccess, Visitor},
+    de::{Deserializer, Error, MapAccess, Visitor},
     ser::{SerializeMap, Serializer},
 };
 use serde_json::value::RawValue;
@@ -35,23 +35,20 @@ pub struct Tally {
     pub failed: u64,
 }
 
-/// Computes every line of `input`.
+/// The longest line that is read, bytes: a ride recorded ten times a second fits many times over.
+pub const LINE_MAX: usize = 8 * 1024 * 1024;
+
+/// Computes every line of `input`: one line in, one line out, in order. A blank line and one longer than [`LINE_MAX`] are
+/// lines too and get their error.
 ///
 /// # Errors
 /// Only what reading or writing itself gives.
 pub fn compute(mut input: impl BufRead, mut output: impl Write) -> io::Result<Tally> {
     let mut tally = Tally::default();
     let mut line = Vec::new();
-    loop {
-        line.clear();
-        if input.read_until(b'\n', &mut line)? == 0 {
-            break;
-        }
-        let text = line.trim_ascii();
-        if text.is_empty() {
-            continue;
-        }
-        if write_line(text, &mut output)? {
+    while let Some(whole) = next_line(&mut input, &mut line)? {
+        let computed = if whole { write_line(line.trim_ascii(), &mut output)? } else { refuse_long(&mut output)? };
+        if computed {
             tally.computed += 1;
         } else {
             tally.failed += 1;
@@ -60,6 +57,28 @@ pub fn compute(mut input: impl BufRead, mut output: impl Write) -> io::Result<Ta
     }
     output.flush()?;
     Ok(tally)
+}
+
+/// Reads the next line into `line`; says whether all of it is there, or nothing at the end of the input. What is beyond
+/// [`LINE_MAX`] is passed over without being kept.
+fn next_line(input: &mut impl BufRead, line: &mut Vec<u8>) -> io::Result<Option<bool>> {
+    line.clear();
+    if input.by_ref().take(LINE_MAX as u64 + 1).read_until(b'\n', line)? == 0 {
+        return Ok(None);
+    }
+    if line.len() <= LINE_MAX || line.ends_with(b"\n") {
+        return Ok(Some(true));
+    }
+    line.clear();
+    line.shrink_to(LINE_MAX / 64);
+    input.skip_until(b'\n')?;
+    Ok(Some(false))
+}
+
+fn refuse_long(output: &mut impl Write) -> io::Result<bool> {
+    let error = InputError::whole(Code::BadJson, format!("The line is longer than {LINE_MAX} bytes, the most that is read."));
+    serde_json::to_writer(output, &Failure::<()> { id: None, protocol: None, error: &error })?;
+    Ok(false)
 }
 
 /// Computes one line and writes its answer; says whether it was computed.
@@ -129,6 +148,9 @@ struct Line<'a> {
     unknown: Vec<String>,
 }
 
+/// The keys of a line; each stands once.
+const KEYS: [&str; 7] = ["id", "protocol", "on", "person", "inputs", "options", "conditions"];
+
 impl<'de: 'a, 'a> Deserialize<'de> for Line<'a> {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         struct V;
@@ -139,7 +161,14 @@ impl<'de: 'a, 'a> Deserialize<'de> for Line<'a> {
             }
             fn visit_map<M: MapAccess<'de>>(self, mut map: M) -> Result<Line<'de>, M::Error> {
                 let mut line = Line::default();
+                let mut seen = 0u8;
                 while let Some(key) = map.next_key::<Cow<'de, str>>()? {
+                    if let Some(k) = KEYS.iter().position(|known| *known == key) {
+                        if seen & (1 << k) != 0 {
+                            return Err(M::Error::custom(format_args!("the key “{key}” stands twice")));
+                        }
+                        seen |= 1 << k;
+                    }
                     match key.as_ref() {
                         "id" => line.id = Some(map.next_value()?),
                         "protocol" => line.protocol = map.next_value()?,

@@ -1,7 +1,7 @@
 //! The batch interface, line by line.
 #![allow(clippy::unwrap_used, missing_docs)]
 
-use impulso_formats::batch::{Tally, compute};
+use impulso_formats::batch::{LINE_MAX, Tally, compute};
 use serde_json::{Value, json};
 use test_case::test_case;
 
@@ -42,6 +42,11 @@ fn with(person: &Value, inputs: &Value) -> String {
 
 #[test_case("{", "bad_json", None; "half an object")]
 #[test_case("[1,2]", "bad_json", None; "an array")]
+#[test_case("   ", "bad_json", None; "a blank line")]
+#[test_case(r#"{"id":1,"protocol":"bench-step-3min","protocol":"low-step-3min"}"#, "bad_json", None; "a key of the line twice")]
+#[test_case(r#"{"id":1,"protocol":"bench-step-3min","inputs":{"pulse_count":28,"pulse_count":35}}"#, "bad_json", None; "a reading twice")]
+#[test_case(r#"{"id":1,"protocol":"bench-step-3min","person":{"sex":"male","sex":"female"}}"#, "bad_json", None; "a fact twice")]
+#[test_case(r#"{"id":1,"protocol":"multistage-cycle","inputs":{"stages":[{"load_kgm_min":150,"hr_2":98,"hr_2":120}]}}"#, "bad_json", None; "a minute twice")]
 #[test_case(r#"{"id":1,"protocol":"cartwheel"}"#, "unknown_protocol", Some("protocol"); "no such protocol")]
 #[test_case(r#"{"id":1}"#, "missing_input", Some("protocol"); "no protocol")]
 #[test_case(r#"{"id":1,"protocol":"bench-step-3min","shoes":1}"#, "unknown_field", Some("shoes"); "unknown key of the line")]
@@ -80,7 +85,7 @@ fn ids_come_back_unchanged_and_order_is_kept_around_errors() {
     let line = |k: usize| {
         format!("{{\"id\":{},\"protocol\":\"class-step-3min\",\"inputs\":{{\"pulse_count\":{}}}}}", ids[k], if k == 2 { 3 } else { 30 })
     };
-    let lines = (0..ids.len()).map(line).collect::<Vec<_>>().join("\n\n");
+    let lines = (0..ids.len()).map(line).collect::<Vec<_>>().join("\n");
     let mut out = Vec::new();
     let tally = compute(lines.as_bytes(), &mut out).unwrap();
     assert_eq!(tally, Tally { computed: 4, failed: 1 });
@@ -221,4 +226,13 @@ fn a_dropout_is_left_out_of_the_means_and_another_protocol_takes_no_recording() 
     other["protocol"] = json!("run-12min");
     other["inputs"].as_object_mut().unwrap().retain(|key, _| key == "series");
     assert_eq!(run(&other.to_string()).0[0]["error"]["field"], "series");
+}
+
+#[test]
+fn a_blank_line_and_an_endless_one_have_their_answers_in_their_places() {
+    let long = format!("{{\"id\":\"{}\"}}", "x".repeat(LINE_MAX));
+    let (answers, tally) = run(&format!("{EXAMPLE}\n\n{long}\n{EXAMPLE}\n"));
+    assert_eq!(tally, Tally { computed: 2, failed: 2 });
+    assert_eq!((answers[1]["error"]["code"].as_str(), answers[3]["id"].as_str()), (Some("bad_json"), Some("a1")));
+    assert!(answers[2]["error"]["message"].as_str().unwrap().contains("longer than"), "{}", answers[2]);
 }
