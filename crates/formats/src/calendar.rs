@@ -22,22 +22,43 @@ pub fn write(name: &str, appointments: &[Appointment], stamped: DateTime<Utc>) -
     let mut calendar = Calendar::new();
     calendar.name(name);
     for appointment in appointments {
-        let mut event = Event::new();
-        event
-            .uid(&format!("{}@impulso", appointment.uid))
-            .timestamp(stamped)
-            .all_day(appointment.on)
-            .summary(&appointment.summary)
-            .description(&appointment.description)
-            .status(EventStatus::Confirmed)
-            .alarm(
-                Alarm::display(&appointment.summary, -chrono::Duration::hours(24))
-                    .uid(&format!("{}-reminder@impulso", appointment.uid))
-                    .done(),
-            );
-        calendar.push(event.done());
+        calendar.push(event(appointment, stamped));
     }
     calendar.to_string()
+}
+
+/// The same in parts, for a file of any length: the head, appointments as often as there are more, and the [`foot`].
+pub fn head(name: &str) -> String {
+    let empty = Calendar::new().name(name).to_string();
+    empty.strip_suffix(FOOT).unwrap_or(&empty).to_owned()
+}
+
+/// A part of the file between [`head`] and [`foot`].
+pub fn part(appointments: &[Appointment], stamped: DateTime<Utc>) -> String {
+    appointments.iter().filter_map(|a| event(a, stamped).try_into_string().ok()).collect()
+}
+
+/// The end of the file.
+pub const fn foot() -> &'static str {
+    FOOT
+}
+
+const FOOT: &str = "END:VCALENDAR\r\n";
+
+fn event(appointment: &Appointment, stamped: DateTime<Utc>) -> Event {
+    Event::new()
+        .uid(&format!("{}@impulso", appointment.uid))
+        .timestamp(stamped)
+        .all_day(appointment.on)
+        .summary(&appointment.summary)
+        .description(&appointment.description)
+        .status(EventStatus::Confirmed)
+        .alarm(
+            Alarm::display(&appointment.summary, -chrono::Duration::hours(24))
+                .uid(&format!("{}-reminder@impulso", appointment.uid))
+                .done(),
+        )
+        .done()
 }
 
 #[cfg(test)]
@@ -62,6 +83,21 @@ mod tests {
         assert_eq!(event.find_prop("DTSTART").unwrap().val.as_str(), "20270104");
         assert_eq!(event.find_prop("SUMMARY").unwrap().val.as_str().replace("\\,", ",").replace("\\;", ";"), summary);
         assert_eq!(event.find_prop("UID").unwrap().val.as_str(), "00000000-0000-0000-0000-000000000005@impulso");
+    }
+
+    #[test]
+    fn the_parts_make_the_whole() {
+        let appointments: Vec<Appointment> = (0..3)
+            .map(|k| Appointment {
+                uid: Uuid::from_u128(k),
+                on: NaiveDate::from_ymd_opt(2027, 1, 4).unwrap(),
+                summary: format!("Retest {k}"),
+                description: "Same place".into(),
+            })
+            .collect();
+        let stamped = DateTime::UNIX_EPOCH;
+        let parts = format!("{}{}{}{}", head("Retests"), part(&appointments[..2], stamped), part(&appointments[2..], stamped), foot());
+        assert_eq!(parts, write("Retests", &appointments, stamped));
     }
 
     #[test]

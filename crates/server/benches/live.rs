@@ -71,14 +71,7 @@ async fn main() {
     impulso_store::migrate(&owner).await.unwrap();
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let base = format!("http://{}/api", listener.local_addr().unwrap());
-    let settings = Settings {
-        database_url: app.clone(),
-        port: 0,
-        key_file: None,
-        session_minutes: 600,
-        #[cfg(feature = "test-clock")]
-        clock_rate: 1.0,
-    };
+    let settings = Settings::of(&app);
     tokio::spawn(impulso::serve::run(listener, Store::connect_lazy(&app).unwrap(), &settings).unwrap());
     let client = Client::builder().cookie_store(true).build().unwrap();
     let email = format!("{}@example.org", Uuid::now_v7().simple());

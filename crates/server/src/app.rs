@@ -1,6 +1,6 @@
 //! Every route on one screen, and what wraps them.
 
-use actix_web::middleware::DefaultHeaders;
+use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{assess, health, join, library, people, practice, readiness, rehearsals, results, retests, runs, session, today};
@@ -13,16 +13,22 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(session::sign_in)
         .service(session::current)
         .service(session::sign_out)
+        .service(session::change_password)
+        .service(session::end_others)
         .service(session::found_practice)
         .service(practice::get)
         .service(practice::update)
         .service(practice::add_coach)
+        .service(practice::remove_coach)
+        .service(practice::who_did_what)
         .service(today::show)
         .service(today::search)
         .service(people::list)
         .service(people::add)
         .service(people::get)
         .service(people::update)
+        .service(people::record)
+        .service(people::erase)
         .service(readiness::advise)
         .service(readiness::keep)
         .service(library::list)
@@ -47,6 +53,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(retests::preview)
         .service(retests::keep)
         .service(retests::list)
+        .service(retests::section)
         .service(retests::export)
         .service(retests::skip)
         .service(retests::unskip);
@@ -61,4 +68,9 @@ pub fn headers() -> DefaultHeaders {
         .add(("Referrer-Policy", "same-origin"))
         .add(("Permissions-Policy", "camera=(), microphone=(), geolocation=(), screen-wake-lock=(self), bluetooth=(self)"))
         .add(("Cross-Origin-Opener-Policy", "same-origin"))
+}
+
+/// What every answer of the interface carries besides: a record is kept by no cache.
+pub fn private() -> DefaultHeaders {
+    DefaultHeaders::new().add((CACHE_CONTROL, "no-store"))
 }

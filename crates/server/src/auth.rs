@@ -1,18 +1,19 @@
-//! Who is asking: the extractor every protected handler names, passwords, and the brake on guessing.
+//! Who is asking: the coach who is signed in, the browser that signed in before, the address a request comes from.
 
-use std::{future::Future, num::NonZeroU32, pin::Pin};
+use std::{future::Future, net::IpAddr, pin::Pin};
 
 use actix_session::{Session, SessionExt};
-use actix_web::{FromRequest, HttpRequest, dev::Payload, http::StatusCode, web};
-use argon2::{
-    Argon2,
-    password_hash::{PasswordHasher, PasswordVerifier},
+use actix_web::{
+    FromRequest, HttpRequest, HttpResponse,
+    cookie::{Cookie, CookieJar, Key, SameSite, time::Duration},
+    dev::Payload,
+    web,
 };
 use chrono::{DateTime, NaiveDate, Utc};
 use chrono_tz::Tz;
-use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
-use impulso_core::{Code, InputError};
-use impulso_store::{CoachId, PracticeId, Scope, Store, accounts::Credentials, practices};
+use impulso_store::{CoachId, PracticeId, Scope, Store, practices};
+use sha2::{Digest, Sha512};
+use uuid::Uuid;
 
 use crate::{ApiError, ApiResult};
 
@@ -23,6 +24,8 @@ pub struct SignedIn {
     pub coach: CoachId,
     /// Of which practice.
     pub practice: PracticeId,
+    /// The session's own name, which is no secret.
+    pub sid: Option<Uuid>,
     store: Store,
 }
 
@@ -30,6 +33,11 @@ impl SignedIn {
     /// A transaction on behalf of the coach's practice.
     pub async fn scope(&self) -> ApiResult<Scope> {
         Ok(self.store.scope(self.practice).await?)
+    }
+
+    /// The database, for work that goes on after the answer has begun.
+    pub fn store(&self) -> Store {
+        self.store.clone()
     }
 }
 
@@ -41,9 +49,11 @@ impl FromRequest for SignedIn {
         let session = request.get_session();
         let store = request.app_data::<web::Data<Store>>().map(|s| s.get_ref().clone());
         Box::pin(async move {
-            let id = |key: &str| session.get::<String>(key).ok().flatten().and_then(|text| text.parse::<uuid::Uuid>().ok());
+            let id = |key: &str| session.get::<String>(key).ok().flatten().and_then(|text| text.parse::<Uuid>().ok());
             match (id("coach"), id("practice"), store) {
-                (Some(coach), Some(practice), Some(store)) => Ok(Self { coach: CoachId(coach), practice: PracticeId(practice), store }),
+                (Some(coach), Some(practice), Some(store)) => {
+                    Ok(Self { coach: CoachId(coach), practice: PracticeId(practice), sid: id("sid"), store })
+                }
                 _ => Err(ApiError::signed_out()),
             }
         })
@@ -58,64 +68,101 @@ pub fn let_in(session: &Session, coach: CoachId, practice: PracticeId) -> ApiRes
     session.renew();
     let keep = |key: &str, id: String| session.insert(key, id).map_err(|_| ApiError::unavailable());
     keep("coach", coach.to_string())?;
-    keep("practice", practice.to_string())
+    keep("practice", practice.to_string())?;
+    keep("sid", Uuid::new_v4().to_string())
 }
 
-/// The fewest characters of a password.
-pub const PASSWORD_MIN: usize = 10;
+/// The address a request comes from: that of the connection, or what the named proxy says it is.
+#[derive(Debug, Clone)]
+pub struct Caller(pub String);
 
-/// Hashes a password with Argon2id and a random salt, off the event loop.
-///
-/// # Errors
-/// [`Code::OutOfRange`] for one too short or absurdly long.
-pub async fn hash_password(password: String) -> ApiResult<String> {
-    let length = password.chars().count();
-    if !(PASSWORD_MIN..=256).contains(&length) {
-        return Err(InputError::new(Code::OutOfRange, "password", format!("Choose a password of {PASSWORD_MIN} to 256 characters.")).into());
-    }
-    let hashed = web::block(move || Argon2::default().hash_password(password.as_bytes()).map(|h| h.to_string())).await;
-    match hashed {
-        Ok(Ok(hash)) => Ok(hash),
-        _ => Err(ApiError::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", "The password could not be kept. Try again.")),
-    }
-}
+/// The proxy in front, where the operator named one.
+#[derive(Debug, Clone, Copy)]
+pub struct Proxy(pub Option<IpAddr>);
 
-/// The hash of no one's password, made with today's parameters: checking it takes as long as checking a real one.
-const NOBODY: &str = "$argon2id$v=19$m=19456,t=2,p=1$bm9ib2R5aXNoZXJl$3y9TzHEQnZnZ8eXbO8aJ3m0sQK8n1m9C1yW0pJ8xG5o";
+impl FromRequest for Caller {
+    type Error = ApiError;
+    type Future = std::future::Ready<Result<Self, ApiError>>;
 
-/// Whether the password is the stored one. Takes as long for nobody as for somebody.
-pub async fn verify_password(password: String, stored: Option<Credentials>) -> Option<Credentials> {
-    let hash = stored.as_ref().map_or_else(|| NOBODY.to_owned(), |c| c.password_hash.clone());
-    let matches = web::block(move || {
-        argon2::password_hash::phc::PasswordHash::new(&hash)
-            .is_ok_and(|parsed| Argon2::default().verify_password(password.as_bytes(), &parsed).is_ok())
-    })
-    .await
-    .unwrap_or(false);
-    stored.filter(|_| matches)
-}
-
-/// Slows down guessing: per email address and caller.
-#[derive(Debug)]
-pub struct Brake(DefaultKeyedRateLimiter<String>);
-
-impl Default for Brake {
-    fn default() -> Self {
-        let tries = NonZeroU32::new(8).unwrap_or(NonZeroU32::MIN);
-        Self(RateLimiter::keyed(Quota::per_minute(tries)))
+    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
+        let peer = request.peer_addr().map(|a| a.ip());
+        let proxy = request.app_data::<web::Data<Proxy>>().and_then(|p| p.0);
+        let forwarded = || {
+            // The last one is what the proxy itself saw; those before it anybody may have written.
+            let said = request.headers().get_all("x-forwarded-for").last()?.to_str().ok()?;
+            said.rsplit(',').next()?.trim().parse::<IpAddr>().ok()
+        };
+        let address = peer.filter(|p| proxy != Some(*p)).or_else(forwarded).or(peer);
+        std::future::ready(Ok(Self(address.map(|a| a.to_string()).unwrap_or_default())))
     }
 }
 
-impl Brake {
-    /// Counts a try.
-    ///
-    /// # Errors
-    /// 429 when there were too many.
-    pub fn count(&self, email: &str, caller: &str) -> ApiResult<()> {
-        self.0
-            .check_key(&format!("{}|{caller}", email.to_lowercase()))
-            .map_err(|_| ApiError::new(StatusCode::TOO_MANY_REQUESTS, "too_many_tries", "Too many tries. Wait a minute, then try again."))
+/// Cookies that say only "this browser was here before", signed with a key of their own.
+#[derive(Clone)]
+pub struct Marks {
+    key: Key,
+    secure: bool,
+}
+
+/// The browser that signed in to an account before.
+const DEVICE: &str = "impulso_device";
+/// The phone that joined a run by its code.
+const PARTNER: &str = "impulso_partner";
+
+impl Marks {
+    /// Marks under a key derived from the session's.
+    pub fn new(session_key: &Key, secure: bool) -> Self {
+        let derived = Sha512::new().chain_update(b"impulso marks").chain_update(session_key.master()).finalize();
+        Self { key: Key::from(&derived), secure }
     }
+
+    fn read(&self, request: &HttpRequest, name: &str) -> Option<String> {
+        let mut jar = CookieJar::new();
+        jar.add_original(request.cookie(name)?);
+        jar.signed(&self.key).get(name).map(|c| c.value().to_owned())
+    }
+
+    fn write(&self, name: &'static str, value: String, path: String, lasts: Option<Duration>) -> Cookie<'static> {
+        let mut cookie = Cookie::build(name, value).path(path).http_only(true).same_site(SameSite::Strict).secure(self.secure).finish();
+        cookie.set_max_age(lasts);
+        let mut jar = CookieJar::new();
+        jar.signed_mut(&self.key).add(cookie.clone());
+        jar.get(name).cloned().unwrap_or(cookie)
+    }
+
+    /// The device that has signed in to this account before, by a name of its own.
+    pub fn device_of(&self, request: &HttpRequest, coach: Option<CoachId>) -> Option<String> {
+        let said = self.read(request, DEVICE)?;
+        let (account, device) = said.split_once('.')?;
+        (account == coach?.to_string()).then(|| device.to_owned())
+    }
+
+    /// The cookie of a device that has just signed in.
+    pub fn device(&self, coach: CoachId) -> Cookie<'static> {
+        self.write(DEVICE, format!("{coach}.{}", Uuid::new_v4()), "/api/session".into(), Some(Duration::days(365)))
+    }
+
+    /// The partner behind a request, where the phone was let in by this code.
+    pub fn partner_of(&self, request: &HttpRequest, code: &str) -> Option<String> {
+        let said = self.read(request, PARTNER)?;
+        let (of, partner) = said.split_once('.')?;
+        (of == code).then(|| partner.to_owned())
+    }
+
+    /// A new partner, let in by a code, and the cookie that says so.
+    pub fn partner(&self, code: &str) -> (String, Cookie<'static>) {
+        let partner = Uuid::new_v4().to_string();
+        (partner.clone(), self.write(PARTNER, format!("{code}.{partner}"), "/api/join".into(), None))
+    }
+}
+
+/// An answer with a cookie beside it.
+pub fn with_cookie(mut answer: HttpResponse, cookie: &Cookie) -> HttpResponse {
+    // Only a value with a line break in it could fail, and none has.
+    if let Err(error) = answer.add_cookie(cookie) {
+        tracing::error!(%error, "cookie");
+    }
+    answer
 }
 
 /// Which day it is for the practice.
@@ -125,29 +172,48 @@ pub async fn today(scope: &mut Scope) -> ApiResult<NaiveDate> {
 
 /// Which day a moment belongs to in the practice's time zone.
 pub async fn day_of(scope: &mut Scope, moment: DateTime<Utc>) -> impulso_store::Result<NaiveDate> {
-    let practice = practices::get(scope).await?;
-    Ok(moment.with_timezone(&practice.time_zone.parse::<Tz>().unwrap_or(Tz::UTC)).date_naive())
+    Ok(moment.with_timezone(&zone(scope).await?).date_naive())
+}
+
+/// The practice's time zone.
+pub async fn zone(scope: &mut Scope) -> impulso_store::Result<Tz> {
+    Ok(practices::get(scope).await?.time_zone.parse().unwrap_or(Tz::UTC))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use actix_web::test::TestRequest;
 
-    #[test]
-    fn the_hash_of_nobody_costs_what_a_real_one_costs() {
-        let nobody = argon2::password_hash::phc::PasswordHash::new(NOBODY).unwrap();
-        let real = Argon2::default().hash_password(b"some password").unwrap();
-        assert_eq!((nobody.algorithm, nobody.version, nobody.params.to_string()), (real.algorithm, real.version, real.params.to_string()));
-        assert_eq!(nobody.hash.map(|h| h.len()), real.hash.map(|h| h.len()));
-        assert!(Argon2::default().verify_password(b"some password", &nobody).is_err());
+    fn caller(proxy: Option<&str>, peer: &str, forwarded: &[&str]) -> String {
+        let mut request = TestRequest::default()
+            .peer_addr(format!("{peer}:4000").parse().unwrap())
+            .app_data(web::Data::new(Proxy(proxy.map(|p| p.parse().unwrap()))));
+        for line in forwarded {
+            request = request.append_header(("x-forwarded-for", *line));
+        }
+        Caller::from_request(&request.to_http_request(), &mut Payload::None).into_inner().unwrap().0
     }
 
     #[test]
-    fn the_brake_holds_one_address_and_lets_others_pass() {
-        let brake = Brake::default();
-        let tries = (0..20).filter(|_| brake.count("Ada@example.org", "127.0.0.1").is_ok()).count();
-        assert!((8..=9).contains(&tries), "{tries}");
-        assert!(brake.count("ADA@EXAMPLE.ORG", "127.0.0.1").is_err(), "capitals are no way round");
-        assert!(brake.count("bo@example.org", "127.0.0.1").is_ok());
+    fn a_callers_address_is_believed_only_of_the_named_proxy() {
+        assert_eq!(caller(None, "10.0.0.7", &["1.2.3.4"]), "10.0.0.7");
+        assert_eq!(caller(Some("10.0.0.1"), "10.0.0.7", &["1.2.3.4"]), "10.0.0.7");
+        assert_eq!(caller(Some("10.0.0.1"), "10.0.0.1", &["6.6.6.6, 1.2.3.4"]), "1.2.3.4");
+        assert_eq!(caller(Some("10.0.0.1"), "10.0.0.1", &["6.6.6.6", "1.2.3.4"]), "1.2.3.4");
+        assert_eq!(caller(Some("10.0.0.1"), "10.0.0.1", &["no address"]), "10.0.0.1");
+    }
+
+    #[test]
+    fn a_mark_holds_for_its_account_and_only_as_it_was_signed() {
+        let marks = Marks::new(&Key::generate(), true);
+        let coach = CoachId(Uuid::from_u128(5));
+        let cookie = marks.device(coach);
+        assert!(cookie.secure() == Some(true) && cookie.http_only() == Some(true));
+        let sent = |cookie: Cookie<'static>| TestRequest::default().cookie(cookie).to_http_request();
+        assert!(marks.device_of(&sent(cookie.clone()), Some(coach)).is_some());
+        assert!(marks.device_of(&sent(cookie.clone()), Some(CoachId(Uuid::from_u128(6)))).is_none());
+        assert!(marks.device_of(&sent(Cookie::new(DEVICE, format!("{coach}.x"))), Some(coach)).is_none(), "not signed");
+        assert!(Marks::new(&Key::generate(), true).device_of(&sent(cookie), Some(coach)).is_none(), "signed by another");
     }
 }

@@ -13,6 +13,7 @@ use impulso_core::{
     units::rounded,
     validate,
 };
+use serde_json::{Value, json};
 use utoipa::OpenApi;
 use utoipa_actix_web::AppExt;
 
@@ -24,12 +25,67 @@ struct Document;
 
 /// The HTTP interface as OpenAPI, in JSON.
 pub fn openapi() -> String {
+    serde_json::to_string_pretty(&document()).unwrap_or_default()
+}
+
+/// Every path of the interface with the methods it takes.
+pub fn paths() -> Vec<(String, Vec<String>)> {
+    let document = document();
+    let paths = document["paths"].as_object().into_iter().flatten();
+    let methods = |of: &Value| of.as_object().into_iter().flatten().map(|(m, _)| m.to_uppercase()).collect();
+    paths.map(|(path, of)| (path.clone(), methods(of))).collect()
+}
+
+fn document() -> Value {
     let (_, document) = App::new()
         .into_utoipa_app()
         .openapi(Document::openapi())
         .service(utoipa_actix_web::scope::scope("/api").configure(app::routes))
         .split_for_parts();
-    document.to_pretty_json().unwrap_or_default()
+    let mut document = serde_json::to_value(&document).unwrap_or_default();
+    for (path, of) in document["paths"].as_object_mut().into_iter().flatten() {
+        for operation in of.as_object_mut().into_iter().flat_map(|of| of.values_mut()) {
+            let has_body = operation.get("requestBody").is_some();
+            let refusals = common_refusals(path, has_body);
+            if let Some(answers) = operation["responses"].as_object_mut() {
+                for (status, why) in refusals {
+                    answers.entry(status).or_insert_with(|| refusal(why));
+                }
+            }
+        }
+    }
+    document
+}
+
+/// What any request may be answered with, whatever it asks for: it may be unreadable, too much, too slow, not signed in, or
+/// come while the database is away. Said once for all routes.
+fn common_refusals(path: &str, has_body: bool) -> Vec<(&'static str, &'static str)> {
+    let mut refusals = vec![
+        ("400", "The path, the query or the body cannot be read"),
+        ("421", "The server does not go by the name it was asked under"),
+        ("500", "Something kept cannot be read"),
+        ("503", "The database is away, or there is too much going on; `Retry-After` says when to come back"),
+    ];
+    let is_open = ["/api/welcome", "/api/health", "/api/practices", "/api/join/"].iter().any(|open| path.starts_with(open));
+    if !is_open {
+        refusals.push(("401", "Nobody is signed in"));
+    }
+    if path.contains('{') {
+        refusals.push(("404", "There is no such thing here"));
+    }
+    if has_body {
+        refusals.extend([
+            ("408", "The body took too long to arrive"),
+            ("413", "The body is too large"),
+            ("415", "The body is not JSON"),
+            ("422", "A value is refused; `field` names it"),
+        ]);
+    }
+    refusals
+}
+
+fn refusal(why: &str) -> Value {
+    json!({"description": why, "content": {"application/json": {"schema": {"$ref": "#/components/schemas/ApiError"}}}})
 }
 
 /// How many clients are simulated for the validation pages.

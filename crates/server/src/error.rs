@@ -1,7 +1,10 @@
 //! Every failure in one JSON shape: `{code, message, field?, detail?}`. The message tells a coach what to do next; what
 //! went wrong inside goes to the log, never to the client.
 
-use actix_web::{HttpResponse, ResponseError, http::StatusCode};
+use actix_web::{
+    HttpResponse, ResponseError,
+    http::{StatusCode, header::RETRY_AFTER},
+};
 use impulso_core::{Code, InputError};
 use impulso_store::error::{Conflict, Error as StoreError};
 use serde::Serialize;
@@ -27,12 +30,39 @@ pub struct ApiError {
     pub detail: Option<serde_json::Value>,
     #[serde(skip)]
     status: StatusCode,
+    /// When to come back, s.
+    #[serde(skip)]
+    retry_after_s: Option<u64>,
 }
 
 impl ApiError {
     /// A failure of a kind.
     pub fn new(status: StatusCode, code: &str, message: impl Into<String>) -> Self {
-        Self { code: code.to_owned(), message: message.into(), field: None, detail: None, status }
+        Self { code: code.to_owned(), message: message.into(), field: None, detail: None, status, retry_after_s: None }
+    }
+
+    /// The same, with when to come back.
+    #[must_use]
+    pub fn retry_after(mut self, seconds: u64) -> Self {
+        self.retry_after_s = Some(seconds);
+        self
+    }
+
+    /// The same, told about the field as the caller knows it; one about no field stays so.
+    #[must_use]
+    pub fn at(mut self, field: &str) -> Self {
+        self.field = self.field.map(|_| field.to_owned());
+        self
+    }
+
+    /// When to come back, s.
+    pub const fn retry_after_s(&self) -> Option<u64> {
+        self.retry_after_s
+    }
+
+    /// A body, a path or a query that cannot be read.
+    pub fn unreadable(why: &str) -> Self {
+        Self::new(StatusCode::BAD_REQUEST, "bad_json", format!("The request could not be read: {why}"))
     }
 
     /// Nobody is signed in.
@@ -56,6 +86,7 @@ impl ApiError {
             "database_away",
             "The database does not answer. Readings stay on this screen and are sent as soon as it is back.",
         )
+        .retry_after(2)
     }
 }
 
@@ -65,7 +96,11 @@ impl ResponseError for ApiError {
     }
 
     fn error_response(&self) -> HttpResponse {
-        HttpResponse::build(self.status).json(self)
+        let mut answer = HttpResponse::build(self.status);
+        if let Some(seconds) = self.retry_after_s {
+            answer.insert_header((RETRY_AFTER, seconds));
+        }
+        answer.json(self)
     }
 }
 
@@ -98,6 +133,24 @@ impl From<StoreError> for ApiError {
                 detail: Some(serde_json::json!({ "expected": expected })),
                 ..conflict("sequence_gap", "An earlier reading of this screen has not arrived yet. The screen sends it again by itself.")
             },
+            StoreError::Conflict(Conflict::EventElsewhere) => conflict(
+                "event_elsewhere",
+                "This entry carries the number of another one that is kept already. It was not taken: enter it again.",
+            ),
+            StoreError::Unstorable(_) => {
+                tracing::info!(%error, "value refused");
+                Self::new(
+                    StatusCode::UNPROCESSABLE_ENTITY,
+                    "out_of_range",
+                    "Something in this entry cannot be kept: a date that is none, or a character that is none. Check it and send it again.",
+                )
+            }
+            StoreError::Busy => Self::new(
+                StatusCode::SERVICE_UNAVAILABLE,
+                "busy",
+                "This practice asks for more at once than there is room for. It goes on in a moment; nothing is lost.",
+            )
+            .retry_after(2),
             StoreError::Unreadable { .. } => {
                 tracing::error!(%error, "stored value unreadable");
                 Self::new(
@@ -112,9 +165,4 @@ impl From<StoreError> for ApiError {
             }
         }
     }
-}
-
-/// The answer to a body or a path that cannot be read.
-pub fn unreadable(error: &actix_web::Error) -> ApiError {
-    ApiError::new(StatusCode::BAD_REQUEST, "bad_json", format!("The request could not be read: {error}"))
 }

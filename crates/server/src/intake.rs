@@ -1,21 +1,32 @@
 //! Events come in: checked, stored once, folded, the run closed where they finish it, and every screen on it told.
 
-use chrono::Utc;
-use impulso_core::run::{Event, Kind, State, check, fold, fold_slot};
+use actix_web::{http::StatusCode, web};
+use chrono::{DateTime, TimeDelta, Utc};
+use impulso_core::{
+    Code, InputError,
+    run::{
+        Event, Kind, State,
+        check::{self, BATCH_MAX, DECISIONS_AT_ONCE},
+        fold,
+    },
+};
 use impulso_formats::heart_rate;
 use impulso_store::{
     CoachId, RunId, Scope,
-    runs::{self, Log, Run},
+    runs::{self, Log, Partner, Run, Sender},
 };
 
 use crate::{
     ApiError, ApiResult,
-    api::runs::{Appended, view_of},
+    api::runs::{Appended, Batch, RunView, clock_rate, view_of},
     live::Hub,
     recall::{Recall, Remembered},
     scoring,
-    serve::ClockRate,
+    settings::{ClockRate, limits},
 };
+
+/// Runs longer than this many events are folded aside, so that nobody else's request waits for it.
+const FOLDED_ASIDE: usize = 1_000;
 
 /// What taking events in needs beside the database.
 #[derive(Debug, Clone)]
@@ -28,27 +39,42 @@ pub struct Intake {
     pub rate: ClockRate,
 }
 
+/// A run, what is known of its events, and what came in for it.
+struct Work {
+    run: Run,
+    log: Log,
+    events: Vec<Event>,
+}
+
 impl Intake {
     /// Takes events in on behalf of a coach, or of a partner who has no account, in one transaction, and shows the run as it
     /// is then to everyone who watches it.
     ///
     /// # Errors
-    /// What [`check::check_event`] refuses, and a gap in a screen's sequence; nothing is stored then.
-    pub async fn take_in(&self, mut scope: Scope, coach: Option<CoachId>, id: RunId, mut events: Vec<Event>) -> ApiResult<Appended> {
+    /// What [`check`] refuses, and a gap in a screen's sequence; nothing is stored then.
+    pub async fn take_in(&self, mut scope: Scope, sender: Sender, id: RunId, batch: Batch) -> ApiResult<Appended> {
+        let Batch { mut events, sent_at } = batch;
+        if events.len() > BATCH_MAX {
+            let message = format!("{} entries at once; {BATCH_MAX} is the most. Send them in parts.", events.len());
+            return Err(InputError::new(Code::OutOfRange, "events", message).into());
+        }
         events.iter_mut().for_each(hear);
         let practice = scope.practice();
-        let Remembered { mut run, mut log, .. } = match self.recall.take(practice, id) {
+        let Remembered { run, mut log, .. } = match self.recall.take(practice, id) {
             Some(remembered) => remembered,
             None => Remembered { practice, run: runs::get(&mut scope, id).await?, log: Log::default() },
         };
         let closed_at = runs::take(&mut scope, id, &mut log).await?;
-        if closed_at.is_none() {
-            judge(&run, &log, &events)?;
-        }
-        let done = runs::append(&mut scope, coach, id, closed_at.is_some(), &mut log, &events).await?;
+        let now = run_clock(&run, self.rate);
+        move_onto_clock(&mut events, sent_at, now)?;
+        let is_open = closed_at.is_none();
+        let (work, judged) = aside(Work { run, log, events }, move |work| judge(work, sender, is_open, now)).await?;
+        let Work { mut run, mut log, events } = work;
+        judged?;
+        let done = runs::append(&mut scope, sender, id, closed_at.is_some(), &mut log, &events).await?;
         let may_close = |e: &Event| matches!(e.kind, Kind::Finished | Kind::Undone { .. });
         // A partner's entry closes nothing: the result is the coach's to keep.
-        if let (None, Some(coach)) = (closed_at, coach)
+        if let (None, Sender::Coach(coach)) = (closed_at, sender)
             && events.iter().any(may_close)
         {
             close(&mut scope, coach, &run, log.events()).await?;
@@ -56,12 +82,47 @@ impl Intake {
         } else if closed_at.is_some() {
             run = runs::get(&mut scope, id).await?;
         }
-        let view = view_of(&run, log.events(), self.rate)?;
+        let rate = self.rate;
+        let (Work { run, log, .. }, view) = aside(Work { run, log, events }, move |work| view_of(&work.run, work.log.events(), rate)).await?;
+        let view = view?;
         scope.commit().await?;
-        self.hub.publish(&view);
+        self.hub.publish(practice, &view);
         self.recall.put(Remembered { practice, run, log });
         Ok(Appended { stored: done.stored, known: done.known, late: done.late, view })
     }
+}
+
+/// Works on a run; on a thread of its own where there is much of it.
+async fn aside<T: Send + 'static>(work: Work, act: impl FnOnce(&Work) -> T + Send + 'static) -> ApiResult<(Work, T)> {
+    if work.log.events().len() < FOLDED_ASIDE {
+        let done = act(&work);
+        return Ok((work, done));
+    }
+    let run = move || {
+        let done = act(&work);
+        (work, done)
+    };
+    web::block(run).await.map_err(|_| ApiError::unavailable())
+}
+
+/// The run's clock now.
+fn run_clock(run: &Run, rate: ClockRate) -> DateTime<Utc> {
+    let passed = (Utc::now() - run.created_at).num_milliseconds() as f64 * clock_rate(run, rate);
+    run.created_at + TimeDelta::milliseconds(passed as i64)
+}
+
+/// A screen says what its clock shows as it sends. Where that is far from the run's clock, what it saw is moved by as much:
+/// a device may be wrong by days and its intervals are right all the same.
+fn move_onto_clock(events: &mut [Event], sent_at: Option<DateTime<Utc>>, now: DateTime<Utc>) -> Result<(), InputError> {
+    let Some(off) = sent_at.map(|sent| now.signed_duration_since(sent)).filter(|off| off.num_seconds().abs() > limits::CLOCK_OFF_S) else {
+        return Ok(());
+    };
+    for event in events {
+        event.wall = event.wall.checked_add_signed(off).ok_or_else(|| {
+            InputError::new(Code::OutOfRange, "wall", "The clock of this screen is off by more than a calendar holds. Set its date and time.")
+        })?;
+    }
+    Ok(())
 }
 
 /// A strap's bytes become what they say; malformed ones stay, with the reason.
@@ -75,11 +136,19 @@ fn hear(event: &mut Event) {
     }
 }
 
-/// Holds each new event to the state it arrives in.
-fn judge(run: &Run, log: &Log, events: &[Event]) -> ApiResult<()> {
+/// Holds each new event to what any event must be, to who sent it, and, while the run is open, to the state it arrives in.
+fn judge(work: &Work, sender: Sender, is_open: bool, now: DateTime<Utc>) -> ApiResult<()> {
+    let Work { run, log, events } = work;
+    if let (Sender::Partner(_), Some(first)) = (sender, run.performers.first()) {
+        let shared = fold(&run.protocol, &first.setup, log.events().iter().filter(|e| e.slot.is_none()));
+        if !counting_is_open(run, &shared, now) {
+            return Err(not_a_partners("The counting is over. Tell whoever leads the run what you counted."));
+        }
+    }
     let mut known: Vec<&Event> = Vec::new();
+    let mut decisions = 0;
     for event in events {
-        let sent_before = known.iter().filter(|e| e.device == event.device).map(|e| e.seq).max();
+        let sent_before = known.iter().rev().find(|e| e.device == event.device).map(|e| e.seq);
         let last = sent_before.unwrap_or_else(|| log.last_seq(event.device));
         if event.seq <= last {
             continue;
@@ -92,7 +161,17 @@ fn judge(run: &Run, log: &Log, events: &[Event]) -> ApiResult<()> {
             return Err(ApiError::not_found());
         }
         check::check_alone(event)?;
-        if check::depends_on_state(&event.kind) {
+        check::check_time(event, run.created_at, now)?;
+        check::check_room(log.held() + known.len(), &event.kind)?;
+        if let Sender::Partner(partner) = sender {
+            partners_may(run, log, &known, &partner, event, now)?;
+        }
+        if is_open && check::depends_on_state(&event.kind) {
+            decisions += 1;
+            if decisions > DECISIONS_AT_ONCE {
+                let message = format!("More than {DECISIONS_AT_ONCE} readings and decisions at once. Send them in parts.");
+                return Err(InputError::new(Code::OutOfRange, "events", message).into());
+            }
             let so_far = log.events().iter().chain(known.iter().copied());
             if let Some(state) = performer_state(run, so_far, event.slot.unwrap_or(0)) {
                 check::check_event(&run.protocol, &state, event)?;
@@ -103,19 +182,87 @@ fn judge(run: &Run, log: &Log, events: &[Event]) -> ApiResult<()> {
     Ok(())
 }
 
+fn not_a_partners(message: impl Into<String>) -> ApiError {
+    ApiError::new(StatusCode::FORBIDDEN, "not_a_partners", message)
+}
+
+/// What a partner may: taps and counts of the performer this phone counts for, and what it sent itself taken back.
+fn partners_may(run: &Run, log: &Log, known: &[&Event], me: &Partner, event: &Event, now: DateTime<Utc>) -> ApiResult<()> {
+    let refuse = |message: String| Err(not_a_partners(message));
+    let is_partners =
+        matches!(event.kind, Kind::Tap | Kind::CountTyped { .. } | Kind::RecountStarted | Kind::RecountWaived { .. } | Kind::Undone { .. });
+    let Some(slot) = event.slot.filter(|_| is_partners) else {
+        return refuse("A partner sends taps and counts of one performer; the rest is with whoever leads the run.".into());
+    };
+    let sent_by_me = |id| log.partner(id) == Some(me) || known.iter().any(|e| e.id == id);
+    if let Kind::Undone { event: what } = &event.kind
+        && !sent_by_me(*what)
+    {
+        return refuse("A partner takes back what this phone has sent, nothing else.".into());
+    }
+    let name = run.performers.iter().find(|p| p.slot == slot).map_or("", |p| p.name.as_str());
+    let undone = |id| log.events().iter().any(|e| matches!(e.kind, Kind::Undone { event } if event == id));
+    let of_slot = || log.events().iter().rev().filter(|e| e.slot == Some(slot));
+    let by_other = |e: &&Event| log.partner(e.id) != Some(me);
+    // A count that somebody else has typed stands: theirs or the coach's to change.
+    if of_slot().filter(by_other).any(|e| matches!(e.kind, Kind::CountTyped { .. }) && !undone(e.id)) {
+        return refuse(format!("{name} has been counted already. Whoever leads the run can change it."));
+    }
+    let busy = of_slot().filter(|e| log.partner(e.id).is_some()).find(by_other);
+    if busy.is_some_and(|e| (now - e.wall).num_seconds() < limits::PARTNER_SILENT_S) {
+        return refuse(format!("Another phone is counting for {name}. Choose the performer you stand beside."));
+    }
+    Ok(())
+}
+
+/// Whether partners may still count: until the run is stopped or some minutes after its counting should be over.
+pub fn counting_is_open(run: &Run, shared: &State, now: DateTime<Utc>) -> bool {
+    if run.closed_at.is_some() || shared.stopped_ms.is_some() || shared.is_closed() {
+        return false;
+    }
+    let counted_ms = shared.timeline.phases.iter().filter_map(|p| p.end_ms).fold(0.0, f64::max);
+    let open_for = TimeDelta::minutes(limits::COUNT_OPEN_MIN);
+    match shared.started_at {
+        Some(start) => now <= start + TimeDelta::milliseconds(counted_ms as i64) + open_for,
+        // Set up and not begun: the length of a lesson.
+        None => now <= run.created_at + TimeDelta::hours(check::BEFORE_SETUP_H),
+    }
+}
+
+/// Whether partners may still count on a run as it is shown.
+pub fn view_is_open(run: &Run, view: &RunView, rate: ClockRate) -> bool {
+    counting_is_open(run, &view.state, run_clock(run, rate))
+}
+
 /// The state of one performer.
 pub fn performer_state<'e>(run: &Run, events: impl IntoIterator<Item = &'e Event>, slot: u16) -> Option<State> {
     let performer = run.performers.iter().find(|p| p.slot == slot)?;
-    Some(if run.performers.len() == 1 {
-        fold(&run.protocol, &performer.setup, events)
-    } else {
-        fold_slot(&run.protocol, &performer.setup, events, slot)
-    })
+    let alone = run.performers.len() == 1;
+    Some(fold(&run.protocol, &performer.setup, events.into_iter().filter(|e| alone || e.slot.is_none_or(|s| s == slot))))
+}
+
+/// The states of all performers, in the order of their slots; every event is looked at once.
+pub fn states(run: &Run, events: &[Event]) -> Vec<State> {
+    if let [one] = run.performers.as_slice() {
+        return vec![fold(&run.protocol, &one.setup, events)];
+    }
+    let shared: Vec<&Event> = events.iter().filter(|e| e.slot.is_none()).collect();
+    let mut own: std::collections::HashMap<u16, Vec<&Event>> = std::collections::HashMap::new();
+    for event in events {
+        if let Some(slot) = event.slot {
+            own.entry(slot).or_default().push(event);
+        }
+    }
+    let of = |p: &runs::Performer| {
+        let own = own.get(&p.slot).into_iter().flatten();
+        fold(&run.protocol, &p.setup, shared.iter().chain(own).copied())
+    };
+    run.performers.iter().map(of).collect()
 }
 
 /// Closes the run where the events finish it, with a result for everyone who has one.
 async fn close(scope: &mut Scope, coach: CoachId, run: &Run, events: &[Event]) -> ApiResult<()> {
-    let states: Vec<State> = run.performers.iter().filter_map(|p| performer_state(run, events, p.slot)).collect();
+    let states = states(run, events);
     let Some(finished_at) = states.iter().filter(|s| s.is_closed()).filter_map(|s| s.finished_at).min() else { return Ok(()) };
     for (performer, state) in run.performers.iter().zip(&states) {
         // Left before the clock was started, or a rehearsal: nothing was tested, so there is no result.

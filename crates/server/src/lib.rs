@@ -4,11 +4,15 @@
 pub mod api;
 pub mod app;
 pub mod auth;
+pub mod body;
+pub mod brakes;
 pub mod demo;
 pub mod docs;
+pub mod edge;
 pub mod error;
 pub mod intake;
 pub mod live;
+pub mod passwords;
 pub mod recall;
 pub mod scoring;
 pub mod serve;

@@ -16,12 +16,16 @@ use actix_web::{
 };
 use futures_util::stream;
 use impulso_store::{PracticeId, RunId, Store, runs};
-use tokio::{sync::broadcast, time};
+use tokio::{
+    sync::broadcast,
+    time::{self, Instant},
+};
+use uuid::Uuid;
 
 use crate::{
     ApiResult,
     api::runs::{RunView, view},
-    serve::ClockRate,
+    settings::ClockRate,
 };
 
 /// A watcher that falls this many views behind skips to the latest.
@@ -34,16 +38,18 @@ fn frame(view: &RunView) -> Bytes {
     Bytes::from(format!("event: view\ndata: {}\n\n", serde_json::to_string(view).unwrap_or_default()))
 }
 
+/// A run of a practice. A run's key alone says nothing: another practice may use the same.
+type Key = (PracticeId, RunId);
+
 #[derive(Debug)]
 struct Watched {
-    practice: PracticeId,
     coaches: broadcast::Sender<Bytes>,
     partners: broadcast::Sender<Bytes>,
 }
 
 impl Watched {
-    fn new(practice: PracticeId) -> Self {
-        Self { practice, coaches: broadcast::channel(BACKLOG).0, partners: broadcast::channel(BACKLOG).0 }
+    fn new() -> Self {
+        Self { coaches: broadcast::channel(BACKLOG).0, partners: broadcast::channel(BACKLOG).0 }
     }
 
     fn has_watchers(&self) -> bool {
@@ -52,40 +58,51 @@ impl Watched {
 }
 
 /// Who watches what in this process.
-#[derive(Debug, Clone, Default)]
-pub struct Hub(Arc<Mutex<HashMap<RunId, Watched>>>);
+#[derive(Debug, Clone)]
+pub struct Hub {
+    runs: Arc<Mutex<HashMap<Key, Watched>>>,
+    /// Sessions that have ended, in whichever process.
+    ended: broadcast::Sender<Uuid>,
+    /// A channel lives no longer than an unused session does.
+    lasts: Duration,
+}
 
 /// Which side of a run a watcher sees.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Side {
-    /// Everything.
-    Coach,
+    /// Everything, for as long as the session of this name lasts.
+    Coach(Option<Uuid>),
     /// What a partner needs: the clock and the names.
     Partner,
 }
 
 impl Hub {
-    fn lock(&self) -> std::sync::MutexGuard<'_, HashMap<RunId, Watched>> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    /// Nobody watches yet. A channel ends after so long at the latest; whoever is still there opens it again.
+    pub fn new(lasts: Duration) -> Self {
+        Self { runs: Arc::default(), ended: broadcast::channel(BACKLOG * 8).0, lasts }
+    }
+
+    fn lock(&self) -> std::sync::MutexGuard<'_, HashMap<Key, Watched>> {
+        self.runs.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     fn watch(&self, practice: PracticeId, run: RunId, side: Side) -> broadcast::Receiver<Bytes> {
         let mut watched = self.lock();
         watched.retain(|_, w| w.has_watchers());
-        let of_run = watched.entry(run).or_insert_with(|| Watched::new(practice));
+        let of_run = watched.entry((practice, run)).or_insert_with(Watched::new);
         match side {
-            Side::Coach => of_run.coaches.subscribe(),
+            Side::Coach(_) => of_run.coaches.subscribe(),
             Side::Partner => of_run.partners.subscribe(),
         }
     }
 
-    fn practice_of(&self, run: RunId) -> Option<PracticeId> {
-        self.lock().get(&run).filter(|w| w.has_watchers()).map(|w| w.practice)
+    fn is_watched(&self, key: Key) -> bool {
+        self.lock().get(&key).is_some_and(Watched::has_watchers)
     }
 
     /// Shows a view to everyone who watches the run in this process.
-    pub fn publish(&self, view: &RunView) {
-        let senders = self.lock().get(&RunId(view.id)).map(|w| (w.coaches.clone(), w.partners.clone()));
+    pub fn publish(&self, practice: PracticeId, view: &RunView) {
+        let senders = self.lock().get(&(practice, RunId(view.id))).map(|w| (w.coaches.clone(), w.partners.clone()));
         let Some((coaches, partners)) = senders else { return };
         // Written down only for a side that watches; nobody left to hear it is no failure.
         if coaches.receiver_count() > 0 {
@@ -109,15 +126,20 @@ impl Hub {
     async fn follow_once(&self, store: &Store, rate: ClockRate) -> ApiResult<()> {
         let mut changes = runs::changes(store).await?;
         loop {
-            let changed: Vec<RunId> = match changes.next().await? {
-                runs::Change::Of(_, run) => vec![run],
+            let changed: Vec<Key> = match changes.next().await? {
+                runs::Change::Of(practice, run) => vec![(practice, run)],
                 runs::Change::Unknown => self.lock().keys().copied().collect(),
+                runs::Change::SessionEnded(sid) => {
+                    // Nobody left to hear it is no failure.
+                    let _ = self.ended.send(sid);
+                    continue;
+                }
             };
-            for run in changed {
-                if let Some(practice) = self.practice_of(run) {
+            for (practice, run) in changed {
+                if self.is_watched((practice, run)) {
                     let mut scope = store.scope(practice).await?;
                     let current = runs::get(&mut scope, run).await?;
-                    self.publish(&view(&mut scope, current, rate).await?);
+                    self.publish(practice, &view(&mut scope, current, rate).await?);
                 }
             }
         }
@@ -126,20 +148,15 @@ impl Hub {
     /// The answer to a watcher: the run as it is, then every change.
     pub fn stream(&self, practice: PracticeId, first: &RunView, side: Side) -> HttpResponse {
         let receiver = self.watch(practice, RunId(first.id), side);
-        let start = if side == Side::Coach { frame(first) } else { frame(&first.for_partners()) };
-        let frames = stream::unfold((Some(start), receiver), move |(start, mut receiver)| async move {
-            if let Some(start) = start {
-                return Some((Ok::<_, actix_web::Error>(start), (None, receiver)));
-            }
-            let next = loop {
-                match time::timeout(KEEP_ALIVE, receiver.recv()).await {
-                    Ok(Ok(frame)) => break frame,
-                    Ok(Err(broadcast::error::RecvError::Lagged(_))) => {}
-                    Ok(Err(broadcast::error::RecvError::Closed)) => return None,
-                    Err(_) => break Bytes::from_static(b": still here\n\n"),
-                }
-            };
-            Some((Ok(next), (None, receiver)))
+        let (start, sid) = match side {
+            Side::Coach(sid) => (frame(first), sid),
+            Side::Partner => (frame(&first.for_partners()), None),
+        };
+        let until = Instant::now() + self.lasts;
+        let watcher = Watcher { start: Some(start), receiver, ended: self.ended.subscribe(), sid, until };
+        let frames = stream::unfold(watcher, |mut watcher| async move {
+            let next = watcher.next().await?;
+            Some((Ok::<_, actix_web::Error>(next), watcher))
         });
         HttpResponse::Ok()
             .content_type("text/event-stream")
@@ -147,5 +164,41 @@ impl Hub {
             // A compressed stream would wait for its buffer to fill.
             .insert_header(ContentEncoding::Identity)
             .streaming(frames)
+    }
+}
+
+/// One who watches.
+struct Watcher {
+    start: Option<Bytes>,
+    receiver: broadcast::Receiver<Bytes>,
+    ended: broadcast::Receiver<Uuid>,
+    sid: Option<Uuid>,
+    until: Instant,
+}
+
+impl Watcher {
+    /// The next thing to say; nothing once the session is over.
+    async fn next(&mut self) -> Option<Bytes> {
+        if let Some(start) = self.start.take() {
+            return Some(start);
+        }
+        loop {
+            tokio::select! {
+                frame = self.receiver.recv() => match frame {
+                    Ok(frame) => return Some(frame),
+                    Err(broadcast::error::RecvError::Lagged(_)) => {}
+                    Err(broadcast::error::RecvError::Closed) => return None,
+                },
+                ended = self.ended.recv() => match ended {
+                    Ok(sid) if Some(sid) == self.sid => return None,
+                    // Not all of them were heard: the browser opens the channel again and is asked who it is.
+                    Err(broadcast::error::RecvError::Lagged(_)) if self.sid.is_some() => return None,
+                    Err(broadcast::error::RecvError::Closed) => return None,
+                    _ => {}
+                },
+                () = time::sleep_until(self.until) => return None,
+                () = time::sleep(KEEP_ALIVE) => return Some(Bytes::from_static(b": still here\n\n")),
+            }
+        }
     }
 }

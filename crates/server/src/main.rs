@@ -6,7 +6,7 @@ use std::{
 };
 
 use clap::{Parser, Subcommand};
-use impulso::{demo, docs, serve, settings::Settings};
+use impulso::{demo, docs, scoring, serve, settings::Settings};
 use impulso_store::Store;
 
 #[derive(Parser)]
@@ -60,7 +60,7 @@ async fn main() -> ExitCode {
             Ok(())
         }
         Command::Migrate { owner_url } => {
-            impulso_store::migrate(&owner_url).await.map_err(|e| format!("The database could not be brought up to date: {e}"))
+            scoring::migrate(&owner_url).await.map_err(|e| format!("The database could not be brought up to date: {e}"))
         }
         Command::Demo { database_url } => load_demo(&database_url).await,
         Command::Serve(settings) => serve::serve(settings).await.map_err(|e| format!("The server stopped: {e}")),

@@ -31,7 +31,7 @@ pub struct Remembered {
 
 /// The open runs this process has seen last.
 #[derive(Debug, Clone)]
-pub struct Recall(Arc<Mutex<LruCache<RunId, Remembered>>>);
+pub struct Recall(Arc<Mutex<LruCache<(PracticeId, RunId), Remembered>>>);
 
 impl Default for Recall {
     fn default() -> Self {
@@ -43,13 +43,18 @@ impl Recall {
     /// Takes a run of a practice out; nothing where it is not remembered, or somebody else works on it.
     pub fn take(&self, practice: PracticeId, run: RunId) -> Option<Remembered> {
         let mut runs = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        runs.pop(&run).filter(|r| r.practice == practice)
+        runs.pop(&(practice, run))
+    }
+
+    /// Forgets every run: what is remembered may hold what was erased.
+    pub fn forget(&self) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).clear();
     }
 
     /// Puts a run back as it is now; a closed one is forgotten.
     pub fn put(&self, remembered: Remembered) {
         if remembered.run.closed_at.is_none() {
-            self.0.lock().unwrap_or_else(PoisonError::into_inner).put(remembered.run.id, remembered);
+            self.0.lock().unwrap_or_else(PoisonError::into_inner).put((remembered.practice, remembered.run.id), remembered);
         }
     }
 }

@@ -6,7 +6,7 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code,
     catalogue::Protocol,
-    change::{self, TypicalError},
+    change::{Repeats, TypicalError},
     hr_max::{CeilingRule, HrMaxMethod},
     person::{Facts, Sex},
     report::{self, Progress, ResultReport, Rung},
@@ -18,7 +18,9 @@ use impulso_core::{
     units::Bpm,
 };
 use impulso_store::{
-    CoachId, PersonId, ResultId, Scope, audit, people, readiness,
+    CoachId, PersonId, ResultId, Scope, Store,
+    audit::{self, Subject},
+    people, practices, readiness, repeats,
     results::{self, Stop, Stored},
     retests,
     runs::Run,
@@ -26,10 +28,6 @@ use impulso_store::{
 use serde_json::json;
 
 use crate::{ApiResult, auth, shelf::Shelf};
-
-/// Tests of one person this close together are repeats, days: too close for training to have changed much. Common
-/// practice.
-const REPEAT_DAYS: i32 = 10;
 
 /// Keeps the result that a performer's state stands for, in the same transaction as the events.
 pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonId, setup: &Setup, state: &State) -> ApiResult<ResultId> {
@@ -78,14 +76,71 @@ pub async fn note_drug(
 
 /// Stores a result with everything that follows from it: a retest fulfilled, the audit line.
 pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResult<()> {
+    let before = results::of_protocol(scope, result.person, &result.protocol_id).await?;
     results::add(scope, coach, result).await?;
+    count_repeats(scope, result, before).await?;
     // A test without a reading leaves its date open: it is still owed.
     if !result.computed.is_empty() {
         retests::fulfil(scope, result.person, &result.protocol_id, result.id, result.on).await?;
     }
-    audit::record(scope, coach, "result.kept", ("result", result.id.0), json!({ "protocol": result.protocol_id, "method": result.method }))
-        .await?;
+    let subject = Subject::of("result", result.id.0, result.person);
+    audit::record(scope, coach, "result.kept", subject, json!({ "protocol": result.protocol_id, "method": result.method })).await?;
     Ok(())
+}
+
+/// What a result adds to the practice's own repeats: it may stand between two that were a pair.
+async fn count_repeats(scope: &mut Scope, result: &Stored, before: Vec<Stored>) -> ApiResult<()> {
+    if before.is_empty() {
+        return Ok(());
+    }
+    let shelf = Shelf::of(scope).await?;
+    let Ok(protocol) = shelf.find(&result.protocol_id) else { return Ok(()) };
+    let mut after = before.clone();
+    let at = after.partition_point(|r| (r.on, r.taken_at, r.id) < (result.on, result.taken_at, result.id));
+    after.insert(at, result.clone());
+    for quantity in result.computed.keys() {
+        let more = among(protocol, &after, quantity).since(among(protocol, &before, quantity));
+        repeats::add(scope, &protocol.id, quantity, more).await?;
+    }
+    Ok(())
+}
+
+/// Brings a database up to date: its tables, and then the figures that are kept beside results and were not yet.
+pub async fn migrate(owner_url: &str) -> ApiResult<()> {
+    impulso_store::migrate(owner_url).await?;
+    let store = Store::connect_lazy(owner_url)?;
+    for practice in practices::without_repeats(&store).await? {
+        let mut scope = store.scope(practice).await?;
+        recount_repeats(&mut scope).await?;
+        scope.commit().await?;
+    }
+    Ok(())
+}
+
+fn among(protocol: &Protocol, results: &[Stored], quantity: &str) -> Repeats {
+    let points: Vec<_> = results.iter().filter_map(|r| r.point(quantity)).collect();
+    Repeats::among(protocol, &points)
+}
+
+/// Counts a practice's own repeats anew from its results.
+pub async fn recount_repeats(scope: &mut Scope) -> ApiResult<()> {
+    repeats::clear(scope).await?;
+    let shelf = Shelf::of(scope).await?;
+    let mut after = None;
+    loop {
+        let repeated = results::repeated(scope, after.clone(), 500).await?;
+        for (person, id) in &repeated {
+            let Ok(protocol) = shelf.find(id) else { continue };
+            let of_person = results::of_protocol(scope, *person, id).await?;
+            for scoring in &protocol.scoring {
+                repeats::add(scope, id, &scoring.quantity, among(protocol, &of_person, &scoring.quantity)).await?;
+            }
+        }
+        match repeated.into_iter().last() {
+            Some(last) => after = Some(last),
+            None => return Ok(()),
+        }
+    }
 }
 
 /// The values a result computes to; none for a test that ended without a reading.
@@ -125,24 +180,14 @@ pub fn outcome<'a>(trial: &Trial<'a>) -> ApiResult<Option<Outcome<'a>>> {
     }
 }
 
-/// The differences between the practice's own comparable repeats of a quantity.
-pub async fn repeats(scope: &mut Scope, protocol: &Protocol, quantity: &str) -> ApiResult<Vec<f64>> {
-    let pairs = results::repeat_pairs(scope, &protocol.id, quantity, REPEAT_DAYS).await?;
-    Ok(pairs.iter().filter(|(a, b)| change::unlike(protocol, a, b).is_empty()).map(|(a, b)| b.value - a.value).collect())
-}
-
-/// The practice's repeats of every quantity of a protocol.
-pub async fn all_repeats(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<String, Vec<f64>>> {
-    let mut found = BTreeMap::new();
-    for scoring in &protocol.scoring {
-        found.insert(scoring.quantity.clone(), repeats(scope, protocol, &scoring.quantity).await?);
-    }
-    Ok(found)
+/// The practice's own repeats of every measure of a protocol.
+pub async fn own_repeats(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<String, Repeats>> {
+    Ok(repeats::of_protocol(scope, &protocol.id).await?.into_iter().collect())
 }
 
 /// The report of a stored result.
-pub fn report(protocol: &Protocol, result: &Stored, repeats: &BTreeMap<String, Vec<f64>>) -> ApiResult<Option<ResultReport>> {
-    let own = |quantity: &str| repeats.get(quantity).cloned().unwrap_or_default();
+pub fn report(protocol: &Protocol, result: &Stored, repeats: &BTreeMap<String, Repeats>) -> ApiResult<Option<ResultReport>> {
+    let own = |quantity: &str| repeats.get(quantity).copied().unwrap_or_default();
     let trial = trial(protocol, result);
     Ok(outcome(&trial)?.map(|o| report::report(&trial, &result.conditions, &o, &own)))
 }
@@ -174,13 +219,13 @@ pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], sex: O
         if of_protocol.len() < 2 {
             continue;
         }
+        let own = own_repeats(scope, protocol).await?;
         // Only what is followed over time has a change rule.
         for scoring in protocol.scoring.iter().rev().filter(|s| protocol.change_rule(&s.quantity).is_some()) {
             let quantity = &scoring.quantity;
             let points: Vec<_> = of_protocol.iter().filter_map(|r| r.point(quantity)).collect();
             let [.., now] = points.as_slice() else { continue };
-            let own = repeats(scope, protocol, quantity).await?;
-            let te = TypicalError::best(protocol, quantity, sex, &own);
+            let te = TypicalError::best(protocol, quantity, sex, own.get(quantity).copied().unwrap_or_default());
             let compared = report::progress(protocol, quantity, &points[..points.len() - 1], now, te.as_ref());
             if let Some(change) = compared.since_first.or(compared.since_last) {
                 rungs.push(report::rung(protocol, quantity, change));

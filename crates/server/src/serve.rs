@@ -6,7 +6,7 @@ use actix_session::{SessionMiddleware, config::PersistentSession};
 use actix_web::{
     App, HttpServer,
     cookie::{Key, SameSite, time::Duration},
-    middleware::Compress,
+    middleware::{Compress, from_fn},
     web,
 };
 use impulso_store::Store;
@@ -15,22 +15,20 @@ use utoipa_actix_web::AppExt;
 
 use crate::{
     app,
-    auth::Brake,
-    error::{ApiError, unreadable},
+    auth::{Marks, Proxy},
+    brakes::Brakes,
+    edge::{self, Hosts},
+    error::ApiError,
     intake::Intake,
     live::Hub,
+    passwords::Passwords,
     recall::Recall,
     session_store::PostgresSessions,
-    settings::Settings,
-    statics,
+    settings::{Settings, limits},
 };
 
-/// How fast a run's clock passes; 1 outside the test build.
-#[derive(Debug, Clone, Copy)]
-pub struct ClockRate(pub f64);
-
-/// The largest body accepted, bytes: a run's whole history fits many times over.
-const BODY_MAX: usize = 512 * 1024;
+/// Threads that answer. More than cores, so that one that works long leaves others to the rest.
+const WORKERS: usize = 6;
 
 /// Serves until told to stop.
 ///
@@ -53,16 +51,21 @@ pub async fn serve(settings: Settings) -> io::Result<()> {
 pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -> io::Result<actix_web::dev::Server> {
     let key = cookie_key(settings.key_file.as_deref())?;
     let ttl = Duration::minutes(settings.session_minutes);
-    let clock_rate = ClockRate(settings.clock_rate());
-    let brake = web::Data::new(Brake::default());
-    let hub = Hub::default();
-    tokio::spawn(hub.clone().follow(store.clone(), clock_rate));
-    let intake = web::Data::new(Intake { hub: hub.clone(), recall: Recall::default(), rate: clock_rate });
+    let rate = settings.clock_rate();
+    let hub = Hub::new(std::time::Duration::from_secs(60 * settings.session_minutes.max(1).unsigned_abs()));
+    tokio::spawn(hub.clone().follow(store.clone(), rate));
+    let intake = web::Data::new(Intake { hub: hub.clone(), recall: Recall::default(), rate });
     let hub = web::Data::new(hub);
+    let marks = web::Data::new(Marks::new(&key, settings.tls));
+    let brakes = web::Data::new(Brakes::new(settings));
+    let passwords = web::Data::new(Passwords::new(settings.password_checks));
+    let proxy = web::Data::new(Proxy(settings.proxy));
+    let hosts = web::Data::new(Hosts(settings.hosts.clone()));
+    let tls = settings.tls;
     let server = HttpServer::new(move || {
         let sessions = SessionMiddleware::builder(PostgresSessions(store.clone()), key.clone())
             .cookie_name("impulso".into())
-            .cookie_secure(false)
+            .cookie_secure(tls)
             .cookie_http_only(true)
             .cookie_same_site(SameSite::Strict)
             .session_lifecycle(
@@ -71,25 +74,33 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
                     .session_ttl_extension_policy(actix_session::config::TtlExtensionPolicy::OnEveryRequest),
             )
             .build();
+        // Only the interface knows sessions: the front end comes up while the database is away.
+        let api = utoipa_actix_web::scope::scope("/api")
+            .configure(app::routes)
+            .map(|scope| scope.wrap(sessions).wrap(from_fn(edge::sessions_away)).wrap(app::private()));
         App::new()
             .into_utoipa_app()
             .app_data(web::Data::new(store.clone()))
-            .app_data(web::Data::new(clock_rate))
-            .app_data(brake.clone())
+            .app_data(web::Data::new(rate))
+            .app_data(brakes.clone())
+            .app_data(passwords.clone())
+            .app_data(marks.clone())
+            .app_data(proxy.clone())
+            .app_data(hosts.clone())
             .app_data(hub.clone())
             .app_data(intake.clone())
-            .app_data(web::JsonConfig::default().limit(BODY_MAX).error_handler(|e, _| unreadable(&e.into()).into()))
             .app_data(web::PathConfig::default().error_handler(|_, _| ApiError::not_found().into()))
-            .app_data(web::QueryConfig::default().error_handler(|e, _| unreadable(&e.into()).into()))
-            .service(utoipa_actix_web::scope::scope("/api").configure(app::routes))
+            .app_data(web::QueryConfig::default().error_handler(|e, _| ApiError::unreadable(&e.to_string()).into()))
+            .service(api)
             .into_app()
-            .default_service(web::get().to(statics::file))
-            .wrap(sessions)
+            .default_service(web::route().to(edge::fallback))
+            .wrap(from_fn(edge::guard))
             .wrap(app::headers())
             .wrap(Compress::default())
             .wrap(TracingLogger::default())
     })
-    .workers(2)
+    .workers(WORKERS)
+    .client_request_timeout(limits::HEAD_TAKES)
     .shutdown_timeout(2)
     .listen(listener)?
     .run();

@@ -1,4 +1,6 @@
-//! What the operator can set.
+//! What the operator can set, and every limit the server holds a caller to.
+
+use std::net::IpAddr;
 
 use clap::Args;
 
@@ -17,6 +19,21 @@ pub struct Settings {
     /// Minutes a session lasts after its last use.
     #[arg(long, env = "IMPULSO_SESSION_MINUTES", default_value_t = 12 * 60)]
     pub session_minutes: i64,
+    /// Names this server is reached by, beside the loopback ones, separated by commas: that of the TLS proxy in front.
+    #[arg(long, env = "IMPULSO_HOSTS", value_delimiter = ',')]
+    pub hosts: Vec<String>,
+    /// Address of the proxy in front. A caller's address is read from `X-Forwarded-For` only where the proxy says it.
+    #[arg(long, env = "IMPULSO_PROXY")]
+    pub proxy: Option<IpAddr>,
+    /// Reached over TLS: cookies are then sent over nothing else.
+    #[arg(long, env = "IMPULSO_TLS", default_value_t = false)]
+    pub tls: bool,
+    /// How many passwords are checked at once; each takes 19 MiB.
+    #[arg(long, env = "IMPULSO_PASSWORD_CHECKS", default_value_t = 2)]
+    pub password_checks: usize,
+    /// How many practices one address may found in an hour.
+    #[arg(long, env = "IMPULSO_FOUNDINGS_AN_HOUR", default_value_t = 10)]
+    pub foundings_an_hour: u32,
     /// How many times faster than real time a run's clock passes.
     #[cfg(feature = "test-clock")]
     #[arg(long, env = "IMPULSO_CLOCK_RATE", default_value_t = 1.0)]
@@ -24,11 +41,76 @@ pub struct Settings {
 }
 
 impl Settings {
-    /// How fast a run's clock passes: 1 in every build but the test build.
-    pub fn clock_rate(&self) -> f64 {
-        #[cfg(feature = "test-clock")]
-        return self.clock_rate;
-        #[cfg(not(feature = "test-clock"))]
-        1.0
+    /// The settings of a server that nothing was set for.
+    pub fn of(database_url: &str) -> Self {
+        Self {
+            database_url: database_url.to_owned(),
+            port: 8420,
+            key_file: None,
+            session_minutes: 12 * 60,
+            hosts: Vec::new(),
+            proxy: None,
+            tls: false,
+            password_checks: 2,
+            foundings_an_hour: 10,
+            #[cfg(feature = "test-clock")]
+            clock_rate: 1.0,
+        }
     }
+
+    /// How fast a run's clock passes: 1 in every build but the test build.
+    pub fn clock_rate(&self) -> ClockRate {
+        #[cfg(feature = "test-clock")]
+        return ClockRate(self.clock_rate);
+        #[cfg(not(feature = "test-clock"))]
+        ClockRate(1.0)
+    }
+}
+
+/// How fast a run's clock passes; 1 outside the test build.
+#[derive(Debug, Clone, Copy)]
+pub struct ClockRate(pub f64);
+
+/// What a caller is held to. Limits of the job itself stand in the core: `run::check`, `text`, `units`.
+pub mod limits {
+    use std::time::Duration;
+
+    /// The largest body, bytes: a run's whole history fits many times over.
+    pub const BODY_BYTES: usize = 512 * 1024;
+    /// How long a body may take to arrive.
+    pub const BODY_TAKES: Duration = Duration::from_secs(15);
+    /// How long a request's head may take.
+    pub const HEAD_TAKES: Duration = Duration::from_secs(10);
+    /// Tries to sign in to one account, a minute, from browsers that never did.
+    pub const SIGN_INS_OF_ACCOUNT: u32 = 10;
+    /// Tries to sign in from one address, a minute, to whatever account.
+    pub const SIGN_INS_OF_ADDRESS: u32 = 60;
+    /// Tries to sign in from a browser that has signed in to this account before, a minute. Nobody else can use them up.
+    pub const SIGN_INS_OF_DEVICE: u32 = 30;
+    /// Tries of a join code from one address, a second; a phone that is let in counts once.
+    pub const CODES_OF_ADDRESS: u32 = 10;
+    /// Tries of a join code that lead nowhere, from one address, a minute.
+    pub const WRONG_CODES_OF_ADDRESS: u32 = 20;
+    /// What one partner's phone may send, requests a second: faster than a hand taps.
+    pub const SENT_BY_PARTNER: u32 = 10;
+    /// What all partners of one run may send from one address, requests a second: a class behind one access point.
+    pub const SENT_BY_CLASS: u32 = 100;
+    /// So many keys a brake tells apart; beyond that, some share.
+    pub const BRAKE_KEYS: usize = 20_000;
+    /// How many requests wait for a password check before the next is sent away.
+    pub const PASSWORDS_WAITING: usize = 32;
+    /// How long one waits.
+    pub const PASSWORD_PATIENCE: Duration = Duration::from_secs(5);
+    /// A screen whose clock is this far from the server's has its events moved onto the server's, s.
+    pub const CLOCK_OFF_S: i64 = 30;
+    /// Partners may count so long after the counting's own end, minutes.
+    pub const COUNT_OPEN_MIN: i64 = 10;
+    /// A partner's phone that has been silent so long may be replaced by another, s.
+    pub const PARTNER_SILENT_S: i64 = 60;
+    /// Lines of a page of retests, and of who did what.
+    pub const PAGE: i64 = 50;
+    /// Lines of each list on Today; the rest is counted and a page away.
+    pub const TODAY_LINES: i64 = 20;
+    /// Counted no further than this: "1000 or more" says enough.
+    pub const COUNTED: i64 = 1000;
 }

@@ -9,7 +9,7 @@ use impulso_store::{Scope, protocols};
 use crate::ApiResult;
 
 /// Every protocol of a practice, fetched once for a request.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct Shelf {
     own: Vec<Protocol>,
 }

@@ -1,9 +1,7 @@
 //! The built front end, inside the binary. Hashed files may be kept for ever; the page itself is asked for each time.
 
-use actix_web::{HttpRequest, HttpResponse, ResponseError, http::header};
+use actix_web::{HttpResponse, http::header};
 use rust_embed::Embed;
-
-use crate::ApiError;
 
 #[derive(Embed)]
 #[folder = "../../ui/dist"]
@@ -11,11 +9,8 @@ use crate::ApiError;
 struct Files;
 
 /// Serves a file of the front end, or its page for every path the front end routes itself.
-pub async fn file(request: HttpRequest) -> HttpResponse {
-    let path = request.path().trim_start_matches('/');
-    if path.starts_with("api/") {
-        return ApiError::not_found().error_response();
-    }
+pub fn file(path: &str) -> HttpResponse {
+    let path = path.trim_start_matches('/');
     let (name, file) = match Files::get(path) {
         Some(file) if !path.is_empty() => (path, Some(file)),
         _ if path.starts_with("assets/") => (path, None),

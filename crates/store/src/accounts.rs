@@ -1,5 +1,8 @@
 //! Signing in and founding a practice: what happens before a practice is known.
 
+use chrono::{DateTime, Utc};
+use uuid::Uuid;
+
 use crate::{CoachId, PracticeId, Result, Scope, Store};
 
 /// What signing in needs.
@@ -46,6 +49,10 @@ pub struct Coach {
     pub name: String,
     /// Email address.
     pub email: String,
+    /// Whether this coach founded the practice.
+    pub is_founder: bool,
+    /// When the coach was removed; what was done until then stays.
+    pub removed_at: Option<DateTime<Utc>>,
 }
 
 /// The credentials stored for an email address.
@@ -105,14 +112,43 @@ pub async fn add_coach(scope: &mut Scope, new: &NewCoach) -> Result<CoachId> {
     Ok(id)
 }
 
-/// The practice's coaches, by name.
+/// The practice's coaches, by name; those who were removed are not among them.
 pub async fn coaches(scope: &mut Scope) -> Result<Vec<Coach>> {
-    let rows = sqlx::query!("select id, name, email from coaches order by name, id").fetch_all(scope.db()).await?;
-    Ok(rows.into_iter().map(|r| Coach { id: CoachId(r.id), name: r.name, email: r.email }).collect())
+    let rows = sqlx::query!("select id, name, email, is_founder, removed_at from coaches where removed_at is null order by name, id")
+        .fetch_all(scope.db())
+        .await?;
+    Ok(rows
+        .into_iter()
+        .map(|r| Coach { id: CoachId(r.id), name: r.name, email: r.email, is_founder: r.is_founder, removed_at: r.removed_at })
+        .collect())
 }
 
-/// One coach of the practice.
+/// One coach of the practice, still there or removed.
 pub async fn coach(scope: &mut Scope, id: CoachId) -> Result<Coach> {
-    let row = sqlx::query!("select id, name, email from coaches where id = $1", id.0).fetch_one(scope.db()).await?;
-    Ok(Coach { id: CoachId(row.id), name: row.name, email: row.email })
+    let r = sqlx::query!("select id, name, email, is_founder, removed_at from coaches where id = $1", id.0).fetch_one(scope.db()).await?;
+    Ok(Coach { id: CoachId(r.id), name: r.name, email: r.email, is_founder: r.is_founder, removed_at: r.removed_at })
+}
+
+/// Gives a coach another password.
+pub async fn set_password(scope: &mut Scope, id: CoachId, hash: &str) -> Result<()> {
+    sqlx::query!("update coaches set password_hash = $2 where id = $1", id.0, hash).execute(scope.db()).await?;
+    Ok(())
+}
+
+/// Removes a coach: the address no longer signs in, every session ends, the history keeps the name.
+///
+/// # Errors
+/// [`crate::Error::NotFound`] where there is no such coach, or only one who was removed before.
+pub async fn remove(scope: &mut Scope, id: CoachId) -> Result<()> {
+    let done = sqlx::query!("update coaches set removed_at = now() where id = $1 and removed_at is null", id.0).execute(scope.db()).await?;
+    if done.rows_affected() == 0 {
+        return Err(crate::Error::NotFound);
+    }
+    end_sessions(scope, id, None).await
+}
+
+/// Ends every session of a coach, or every other than the one named, on every server process.
+pub async fn end_sessions(scope: &mut Scope, id: CoachId, but_not: Option<Uuid>) -> Result<()> {
+    sqlx::query!("select sessions_end($1, $2)", id.0, but_not).execute(scope.db()).await?;
+    Ok(())
 }

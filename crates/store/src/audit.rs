@@ -1,13 +1,43 @@
-//! Who did what, and when. Only ever added to.
+//! Who did what to whom, and when. Only ever added to; erasing a person takes the person out of it.
 
 use chrono::{DateTime, Utc};
 use uuid::Uuid;
 
-use crate::{CoachId, Result, Scope};
+use crate::{CoachId, PersonId, Result, Scope};
+
+/// What an entry is about.
+#[derive(Debug, Clone, Copy)]
+pub struct Subject {
+    /// The kind of thing, such as `run`.
+    pub kind: &'static str,
+    /// Which one.
+    pub id: Uuid,
+    /// Whose it is, where it is one client's.
+    pub person: Option<PersonId>,
+}
+
+impl Subject {
+    /// A client.
+    pub const fn person(id: PersonId) -> Self {
+        Self { kind: "person", id: id.0, person: Some(id) }
+    }
+
+    /// A thing of a client's.
+    pub const fn of(kind: &'static str, id: Uuid, person: PersonId) -> Self {
+        Self { kind, id, person: Some(person) }
+    }
+
+    /// A thing that is nobody's in particular.
+    pub const fn thing(kind: &'static str, id: Uuid) -> Self {
+        Self { kind, id, person: None }
+    }
+}
 
 /// One line of the audit.
 #[derive(Debug, Clone)]
 pub struct Entry {
+    /// Key; entries sort by it.
+    pub id: Uuid,
     /// When.
     pub at: DateTime<Utc>,
     /// Who, by name.
@@ -18,19 +48,41 @@ pub struct Entry {
     pub subject_kind: String,
     /// To which one.
     pub subject_id: Uuid,
+    /// Whose it is.
+    pub person: Option<Uuid>,
+    /// The client's name today.
+    pub person_name: Option<String>,
+    /// The protocol it is about, where it is about one.
+    pub protocol: Option<String>,
+    /// The reason that was given, where one was.
+    pub reason: Option<String>,
+}
+
+/// Which entries are asked for.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Filter {
+    /// About one client.
+    pub person: Option<PersonId>,
+    /// Of one coach.
+    pub coach: Option<CoachId>,
+    /// Of one day, as the moments it begins and ends.
+    pub day: Option<(DateTime<Utc>, DateTime<Utc>)>,
+    /// Older than this entry.
+    pub before: Option<Uuid>,
 }
 
 /// Adds a line, in the same transaction as what it tells of.
-pub async fn record(scope: &mut Scope, coach: CoachId, action: &str, subject: (&str, Uuid), detail: serde_json::Value) -> Result<()> {
+pub async fn record(scope: &mut Scope, coach: CoachId, action: &str, subject: Subject, detail: serde_json::Value) -> Result<()> {
     let practice = scope.practice_id();
     sqlx::query!(
-        "insert into audit (id, practice_id, coach_id, action, subject_kind, subject_id, detail) values ($1, $2, $3, $4, $5, $6, $7)",
+        "insert into audit (id, practice_id, coach_id, action, subject_kind, subject_id, person_id, detail) values ($1, $2, $3, $4, $5, $6, $7, $8)",
         Uuid::now_v7(),
         practice,
         coach.0,
         action,
-        subject.0,
-        subject.1,
+        subject.kind,
+        subject.id,
+        subject.person.map(|p| p.0),
         detail
     )
     .execute(scope.db())
@@ -38,12 +90,30 @@ pub async fn record(scope: &mut Scope, coach: CoachId, action: &str, subject: (&
     Ok(())
 }
 
-/// The latest lines.
-pub async fn latest(scope: &mut Scope, limit: i64) -> Result<Vec<Entry>> {
+/// The latest lines that the filter lets through.
+pub async fn latest(scope: &mut Scope, filter: Filter, limit: i64) -> Result<Vec<Entry>> {
+    let practice = scope.practice_id();
+    let (from, until) = filter.day.unzip();
     Ok(sqlx::query_as!(
         Entry,
-        r#"select a.at, c.name as "coach?", a.action, a.subject_kind, a.subject_id
-           from audit a left join coaches c on c.id = a.coach_id order by a.at desc, a.id desc limit $1"#,
+        r#"select a.id, a.at, c.name as "coach?", a.action, a.subject_kind, a.subject_id, a.person_id as person, p.name as "person_name?",
+                  a.detail ->> 'protocol' as protocol, coalesce(a.detail ->> 'reason', a.detail ->> 'overrule_reason') as reason
+           from audit a
+           left join coaches c on c.practice_id = a.practice_id and c.id = a.coach_id
+           left join people p on p.practice_id = a.practice_id and p.id = a.person_id
+           where a.practice_id = $1
+             and ($2::uuid is null or a.person_id = $2)
+             and ($3::uuid is null or a.coach_id = $3)
+             and ($4::timestamptz is null or a.at >= $4)
+             and ($5::timestamptz is null or a.at < $5)
+             and ($6::uuid is null or (a.at, a.id) < (select b.at, b.id from audit b where b.practice_id = $1 and b.id = $6))
+           order by a.at desc, a.id desc limit $7"#,
+        practice,
+        filter.person.map(|p| p.0),
+        filter.coach.map(|c| c.0),
+        from,
+        until,
+        filter.before,
         limit
     )
     .fetch_all(scope.db())

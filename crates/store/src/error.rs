@@ -20,6 +20,12 @@ pub enum Error {
         /// Why.
         source: serde_json::Error,
     },
+    /// A value that no column can hold: a date before the calendar, a character that is none.
+    #[error("a value the database cannot hold: {0}")]
+    Unstorable(#[source] Box<dyn std::error::Error + Send + Sync>),
+    /// The practice has more work going than its share.
+    #[error("busy")]
+    Busy,
     /// The database cannot be reached or refused the statement.
     #[error("database: {0}")]
     Unavailable(#[source] Box<dyn std::error::Error + Send + Sync>),
@@ -40,6 +46,9 @@ pub enum Conflict {
         /// The sequence number expected next from that screen.
         expected: u32,
     },
+    /// An event's id stands for another event already.
+    #[error("event elsewhere")]
+    EventElsewhere,
     /// Already decided the other way (a retest done, a retest skipped).
     #[error("already settled")]
     AlreadySettled,
@@ -54,7 +63,13 @@ impl From<sqlx::Error> for Error {
             sqlx::Error::RowNotFound => Self::NotFound,
             // A reference into another practice, or to nothing: to the caller both are nothing.
             sqlx::Error::Database(e) if e.is_foreign_key_violation() => Self::NotFound,
+            // Raised by erase_person for somebody who is not there.
+            sqlx::Error::Database(e) if e.code().as_deref() == Some("P0002") => Self::NotFound,
+            // Class 22: the statement is sound, the value is not.
+            sqlx::Error::Database(e) if e.code().is_some_and(|c| c.starts_with("22")) => Self::Unstorable(e.into()),
+            sqlx::Error::Encode(e) => Self::Unstorable(e),
             sqlx::Error::Database(e) if e.constraint() == Some("coaches_email_key") => Self::Conflict(Conflict::EmailTaken),
+            sqlx::Error::Database(e) if e.is_unique_violation() => Self::Conflict(Conflict::IdTaken),
             other => Self::Unavailable(Box::new(other)),
         }
     }

@@ -4,9 +4,14 @@
 //! transaction on behalf of one practice: it sets the practice for row-level security, so nothing outside that practice
 //! can be seen or touched, whatever a query says. To add a table: a migration, a module, and the same policy.
 
-use std::time::Duration;
+use std::{
+    collections::HashMap,
+    sync::{Arc, Mutex, PoisonError},
+    time::Duration,
+};
 
 use sqlx::{AssertSqlSafe, Connection, PgConnection, PgPool, Postgres, Transaction, postgres::PgPoolOptions};
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 use uuid::Uuid;
 
 pub mod accounts;
@@ -17,6 +22,8 @@ pub mod people;
 pub mod practices;
 pub mod protocols;
 pub mod readiness;
+pub mod record;
+pub mod repeats;
 pub mod results;
 pub mod retests;
 pub mod runs;
@@ -24,6 +31,15 @@ pub mod sessions;
 
 pub use error::{Error, Result};
 pub use ids::{CoachId, PersonId, PlanId, PracticeId, ReadinessId, ResultId, RetestId, RunId};
+
+/// Connections to the database.
+const CONNECTIONS: u32 = 16;
+/// How many of them one practice may hold at once: heavy work of one never starves another.
+const OF_ONE_PRACTICE: usize = 6;
+/// How long a request waits for its turn before it is told to come back.
+const PATIENCE: Duration = Duration::from_secs(4);
+/// So many practices' turns are remembered before those that nobody waits for are let go.
+const TURNS_MAX: usize = 4096;
 
 /// An idle connection is asked whether it is still there after so long.
 const TRUSTED_FOR: Duration = Duration::from_secs(1);
@@ -42,6 +58,8 @@ pub async fn migrate(owner_url: &str) -> Result<()> {
 #[derive(Debug, Clone)]
 pub struct Store {
     pool: PgPool,
+    /// Whose turn it is, by practice.
+    turns: Arc<Mutex<HashMap<PracticeId, Arc<Semaphore>>>>,
     /// This process among those that serve the same database.
     process: Uuid,
 }
@@ -51,8 +69,8 @@ impl Store {
     /// wrong, while its database is away.
     pub fn connect_lazy(app_url: &str) -> Result<Self> {
         let pool = PgPoolOptions::new()
-            .max_connections(16)
-            .acquire_timeout(Duration::from_secs(4))
+            .max_connections(CONNECTIONS)
+            .acquire_timeout(PATIENCE)
             // A connection in constant use needs no question whether it is still there.
             .test_before_acquire(false)
             .before_acquire(|connection, usage| {
@@ -64,7 +82,7 @@ impl Store {
                 })
             })
             .connect_lazy(app_url)?;
-        Ok(Self { pool, process: Uuid::now_v7() })
+        Ok(Self { pool, turns: Arc::default(), process: Uuid::now_v7() })
     }
 
     /// Whether the database answers.
@@ -72,12 +90,25 @@ impl Store {
         sqlx::query_scalar!("select 1").fetch_one(&self.pool).await.is_ok()
     }
 
-    /// A transaction on behalf of a practice.
+    /// A transaction on behalf of a practice, in its turn.
+    ///
+    /// # Errors
+    /// [`Error::Busy`] where the practice has more work going than its share and none of it ends.
     pub async fn scope(&self, practice: PracticeId) -> Result<Scope> {
+        let turn = tokio::time::timeout(PATIENCE, self.turns_of(practice).acquire_owned()).await;
+        let Ok(Ok(turn)) = turn else { return Err(Error::Busy) };
         // In one trip; a uuid's digits need no quoting.
         let begin = format!("begin; select set_config('impulso.practice_id', '{}', true)", practice.0);
         let tx = self.pool.begin_with(AssertSqlSafe(begin)).await?;
-        Ok(Scope { tx, practice, process: self.process })
+        Ok(Scope { tx, practice, process: self.process, _turn: turn })
+    }
+
+    fn turns_of(&self, practice: PracticeId) -> Arc<Semaphore> {
+        let mut turns = self.turns.lock().unwrap_or_else(PoisonError::into_inner);
+        if turns.len() > TURNS_MAX {
+            turns.retain(|_, of_one| Arc::strong_count(of_one) > 1);
+        }
+        turns.entry(practice).or_insert_with(|| Arc::new(Semaphore::new(OF_ONE_PRACTICE))).clone()
     }
 
     pub(crate) fn pool(&self) -> &PgPool {
@@ -91,6 +122,7 @@ pub struct Scope {
     tx: Transaction<'static, Postgres>,
     practice: PracticeId,
     process: Uuid,
+    _turn: OwnedSemaphorePermit,
 }
 
 impl Scope {

@@ -181,9 +181,9 @@ pub async fn get(scope: &mut Scope, id: PersonId) -> Result<Person> {
 pub async fn add(scope: &mut Scope, id: PersonId, profile: &Profile) -> Result<()> {
     let practice = scope.practice_id();
     let p = profile;
-    let done = sqlx::query!(
+    sqlx::query!(
         "insert into people (id, practice_id, name, name_key, born, sex, units, height_cm, height_typed, mass_kg, mass_typed, occupation, goal, medicines, rate_limiting_drug, notes)
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16) on conflict (id) do nothing",
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16) on conflict (practice_id, id) do nothing",
         id.0,
         practice,
         p.name,
@@ -203,9 +203,6 @@ pub async fn add(scope: &mut Scope, id: PersonId, profile: &Profile) -> Result<(
     )
     .execute(scope.db())
     .await?;
-    if done.rows_affected() == 0 && get(scope, id).await.is_err() {
-        return Err(Conflict::IdTaken.into());
-    }
     Ok(())
 }
 
@@ -287,5 +284,14 @@ pub async fn list(scope: &mut Scope, query: &str, cursor: Option<&str>, limit: i
 /// How many people the practice has.
 pub async fn count(scope: &mut Scope) -> Result<i64> {
     let practice = scope.practice_id();
-    Ok(sqlx::query_scalar!(r#"select count(*) as "n!" from people where practice_id = $1"#, practice).fetch_one(scope.db()).await?)
+    Ok(sqlx::query_scalar!("select people from practices where id = $1", practice).fetch_one(scope.db()).await?)
+}
+
+/// Erases a client with everything that says who it was. What others need of shared runs stays without a name.
+///
+/// # Errors
+/// [`Error::NotFound`].
+pub async fn erase(scope: &mut Scope, id: PersonId) -> Result<()> {
+    sqlx::query!("select erase_person($1)", id.0).execute(scope.db()).await?;
+    Ok(())
 }

@@ -1,6 +1,6 @@
 //! The practice itself.
 
-use crate::{Result, Scope};
+use crate::{PracticeId, Result, Scope, Store};
 
 /// A practice.
 #[derive(Debug, Clone)]
@@ -24,4 +24,10 @@ pub async fn update(scope: &mut Scope, practice: &Practice) -> Result<()> {
         .execute(scope.db())
         .await?;
     Ok(())
+}
+
+/// Practices whose own repeats were never counted from their results; asked as the role that owns the database.
+pub async fn without_repeats(store: &Store) -> Result<Vec<PracticeId>> {
+    let ids = sqlx::query_scalar!("select id from practices where repeats_counted_at is null").fetch_all(store.pool()).await?;
+    Ok(ids.into_iter().map(PracticeId).collect())
 }

@@ -184,38 +184,42 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored
     .collect()
 }
 
-/// Pairs of tests of one person that follow each other within `days`: candidates for the practice's own typical error.
-pub async fn repeat_pairs(scope: &mut Scope, protocol_id: &str, quantity: &str, days: i32) -> Result<Vec<(Point, Point)>> {
+/// A person's results of one protocol, in the order in which they count as repeats: by day, then by moment.
+pub async fn of_protocol(scope: &mut Scope, person: PersonId, protocol_id: &str) -> Result<Vec<Stored>> {
     let practice = scope.practice_id();
-    let rows = sqlx::query!(
-        r#"select * from (
-               select on_date, method, conditions, (computed->>$3)::double precision as value,
-                      lag(on_date) over w as before_on, lag(method) over w as before_method,
-                      lag(conditions) over w as before_conditions, lag((computed->>$3)::double precision) over w as before_value
-               from results where practice_id = $1 and protocol_id = $2 and computed ? $3
-               window w as (partition by person_id order by on_date, taken_at)
-           ) pairs where before_on is not null and on_date - before_on between 1 and $4"#,
+    sqlx::query_as!(
+        Row,
+        "select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed
+         from results where practice_id = $1 and person_id = $2 and protocol_id = $3 order by on_date, taken_at, id",
         practice,
-        protocol_id,
-        quantity,
-        days
+        person.0,
+        protocol_id
+    )
+    .fetch_all(scope.db())
+    .await?
+    .into_iter()
+    .map(Row::read)
+    .collect()
+}
+
+/// Everyone of the practice who has more than one result of some protocol, after a key, in pages.
+pub async fn repeated(scope: &mut Scope, after: Option<(PersonId, String)>, limit: i64) -> Result<Vec<(PersonId, String)>> {
+    let practice = scope.practice_id();
+    let (person, protocol) = after.map(|(p, id)| (p.0, id)).unwrap_or_default();
+    let rows = sqlx::query!(
+        "select person_id, protocol_id from results where practice_id = $1 and (person_id, protocol_id) > ($2, $3)
+         group by person_id, protocol_id having count(*) > 1 order by person_id, protocol_id limit $4",
+        practice,
+        person,
+        protocol,
+        limit
     )
     .fetch_all(scope.db())
     .await?;
-    rows.into_iter()
-        .filter_map(|r| {
-            Some((r.before_on?, r.before_method?, r.before_conditions?, r.before_value?, r.on_date, r.method, r.conditions, r.value?))
-        })
-        .map(|(b_on, b_method, b_conditions, b_value, on, method, conditions, value)| {
-            Ok((
-                Point { on: b_on, value: b_value, method: b_method, conditions: read("conditions", b_conditions)? },
-                Point { on, value, method, conditions: read("conditions", conditions)? },
-            ))
-        })
-        .collect()
+    Ok(rows.into_iter().map(|r| (PersonId(r.person_id), r.protocol_id)).collect())
 }
 
-/// A recent result, for Today.
+/// A test that was stopped early, for Today.
 #[derive(Debug, Clone)]
 pub struct Recent {
     /// Key.
@@ -228,18 +232,20 @@ pub struct Recent {
     pub protocol_id: String,
     /// The day.
     pub on: NaiveDate,
-    /// How it ended early, where it did.
-    pub stopped: Option<Stop>,
+    /// How it ended.
+    pub stopped: Stop,
 }
 
-/// Results since a day, the latest first.
-pub async fn since(scope: &mut Scope, since: NaiveDate) -> Result<Vec<Recent>> {
+/// Tests that were stopped early since a day, the latest first; at most `limit`.
+pub async fn stopped_since(scope: &mut Scope, since: NaiveDate, limit: i64) -> Result<Vec<Recent>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        "select r.id, r.person_id, p.name, r.protocol_id, r.on_date, r.stopped from results r join people p on p.id = r.person_id
-         where r.practice_id = $1 and r.on_date >= $2 order by r.taken_at desc limit 50",
+        r#"select r.id, r.person_id, p.name, r.protocol_id, r.on_date, r.stopped as "stopped!"
+           from results r join people p on p.practice_id = r.practice_id and p.id = r.person_id
+           where r.practice_id = $1 and r.on_date >= $2 and r.stopped is not null order by r.on_date desc, r.taken_at desc limit $3"#,
         practice,
-        since
+        since,
+        limit
     )
     .fetch_all(scope.db())
     .await?;
@@ -251,7 +257,7 @@ pub async fn since(scope: &mut Scope, since: NaiveDate) -> Result<Vec<Recent>> {
                 person_name: r.name,
                 protocol_id: r.protocol_id,
                 on: r.on_date,
-                stopped: r.stopped.map(|s| read("stop", s)).transpose()?,
+                stopped: read("stop", r.stopped)?,
             })
         })
         .collect()

@@ -38,9 +38,39 @@ pub struct Filter {
     pub from: Option<NaiveDate>,
     /// Up to this day.
     pub until: Option<NaiveDate>,
-    /// Only dates neither done nor skipped.
-    pub open_only: bool,
+    /// Dates neither done nor skipped, dates that are, or both.
+    pub open: Option<bool>,
 }
+
+impl Filter {
+    /// Every open date of one person.
+    pub fn open_of(person: PersonId) -> Self {
+        Self { person: Some(person), open: Some(true), ..Self::default() }
+    }
+}
+
+/// Where a list goes on: after this date, or before it where the list runs backwards.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Cursor {
+    /// The day of the last line.
+    pub due_on: NaiveDate,
+    /// Its key.
+    pub id: RetestId,
+}
+
+/// A part of a list.
+#[derive(Debug, Clone, Copy)]
+pub struct Page {
+    /// After which line; from the start where nothing.
+    pub after: Option<Cursor>,
+    /// The latest day first.
+    pub backwards: bool,
+    /// At most so many.
+    pub limit: i64,
+}
+
+/// The first part of a list that is short by nature: one person's dates, a few years of them at the most.
+pub const ONE_PERSON: Page = Page { after: None, backwards: false, limit: 1000 };
 
 /// Keeps a plan and its dates. A standing plan for the same test ends: its open dates go, what was done or skipped stays.
 pub async fn keep(
@@ -89,41 +119,108 @@ pub async fn keep(
     Ok(id)
 }
 
-/// Retests by date. Open dates of ended plans are not among them.
-pub async fn list(scope: &mut Scope, filter: Filter) -> Result<Vec<Retest>> {
+/// Retests by date, a page of them. Open dates of ended plans are not among them.
+pub async fn list(scope: &mut Scope, filter: Filter, page: Page) -> Result<Vec<Retest>> {
     let practice = scope.practice_id();
-    let rows = sqlx::query!(
-        "select t.id, t.person_id, p.name, t.protocol_id, n.rule, t.due_on, t.done_on, t.result_id, t.skip_reason
-         from retests t join retest_plans n on n.id = t.plan_id join people p on p.id = t.person_id
-         where t.practice_id = $1
-           and (n.ended_at is null or t.done_on is not null or t.skip_reason is not null)
-           and ($2::uuid is null or t.person_id = $2)
-           and ($3::date is null or t.due_on >= $3)
-           and ($4::date is null or t.due_on <= $4)
-           and (not $5 or (t.done_on is null and t.skip_reason is null))
-         order by t.due_on, p.name, t.id limit 500",
+    let (after_on, after_id) = page.after.map(|c| (c.due_on, c.id.0)).unzip();
+    // Two queries, so that each runs along an index of its own and stops at the limit.
+    macro_rules! rows {
+        ($sql:literal) => {
+            sqlx::query_as!(
+                Row,
+                $sql,
+                practice,
+                filter.person.map(|p| p.0),
+                filter.from,
+                filter.until,
+                filter.open,
+                after_on,
+                after_id,
+                page.limit
+            )
+            .fetch_all(scope.db())
+            .await?
+        };
+    }
+    let rows: Vec<Row> = if page.backwards {
+        rows!(
+            "select t.id, t.person_id, p.name, t.protocol_id, n.rule, t.due_on, t.done_on, t.result_id, t.skip_reason
+             from retests t join retest_plans n on n.practice_id = t.practice_id and n.id = t.plan_id
+             join people p on p.practice_id = t.practice_id and p.id = t.person_id
+             where t.practice_id = $1
+               and (n.ended_at is null or t.done_on is not null or t.skip_reason is not null)
+               and ($2::uuid is null or t.person_id = $2) and ($3::date is null or t.due_on >= $3) and ($4::date is null or t.due_on <= $4)
+               and ($5::bool is null or $5 = (t.done_on is null and t.skip_reason is null))
+               and ($6::date is null or (t.due_on, t.id) < ($6, $7::uuid))
+             order by t.due_on desc, t.id desc limit $8"
+        )
+    } else {
+        rows!(
+            "select t.id, t.person_id, p.name, t.protocol_id, n.rule, t.due_on, t.done_on, t.result_id, t.skip_reason
+             from retests t join retest_plans n on n.practice_id = t.practice_id and n.id = t.plan_id
+             join people p on p.practice_id = t.practice_id and p.id = t.person_id
+             where t.practice_id = $1
+               and (n.ended_at is null or t.done_on is not null or t.skip_reason is not null)
+               and ($2::uuid is null or t.person_id = $2) and ($3::date is null or t.due_on >= $3) and ($4::date is null or t.due_on <= $4)
+               and ($5::bool is null or $5 = (t.done_on is null and t.skip_reason is null))
+               and ($6::date is null or (t.due_on, t.id) > ($6, $7::uuid))
+             order by t.due_on, t.id limit $8"
+        )
+    };
+    rows.into_iter().map(Row::read).collect()
+}
+
+/// How many open dates lie between two days; counts no further than `most`.
+pub async fn count_open(scope: &mut Scope, from: Option<NaiveDate>, until: Option<NaiveDate>, most: i64) -> Result<i64> {
+    let practice = scope.practice_id();
+    Ok(sqlx::query_scalar!(
+        r#"select count(*) as "n!" from (
+               select 1 from retests t join retest_plans n on n.practice_id = t.practice_id and n.id = t.plan_id
+               where t.practice_id = $1 and t.done_on is null and t.skip_reason is null and n.ended_at is null
+                 and ($2::date is null or t.due_on >= $2) and ($3::date is null or t.due_on <= $3)
+               limit $4) counted"#,
         practice,
-        filter.person.map(|p| p.0),
-        filter.from,
-        filter.until,
-        filter.open_only
+        from,
+        until,
+        most
     )
-    .fetch_all(scope.db())
-    .await?;
-    rows.into_iter()
-        .map(|r| {
-            Ok(Retest {
-                id: RetestId(r.id),
-                person: PersonId(r.person_id),
-                person_name: r.name,
-                protocol_id: r.protocol_id,
-                rule: read("rule", r.rule)?,
-                planned: Planned { due_on: r.due_on, done_on: r.done_on, skipped: r.skip_reason.is_some() },
-                skip_reason: r.skip_reason,
-                result: r.result_id.map(ResultId),
-            })
+    .fetch_one(scope.db())
+    .await?)
+}
+
+struct Row {
+    id: uuid::Uuid,
+    person_id: uuid::Uuid,
+    name: String,
+    protocol_id: String,
+    rule: serde_json::Value,
+    due_on: NaiveDate,
+    done_on: Option<NaiveDate>,
+    result_id: Option<uuid::Uuid>,
+    skip_reason: Option<String>,
+}
+
+impl Row {
+    fn read(self) -> Result<Retest> {
+        Ok(Retest {
+            id: RetestId(self.id),
+            person: PersonId(self.person_id),
+            person_name: self.name,
+            protocol_id: self.protocol_id,
+            rule: read("rule", self.rule)?,
+            planned: Planned { due_on: self.due_on, done_on: self.done_on, skipped: self.skip_reason.is_some() },
+            skip_reason: self.skip_reason,
+            result: self.result_id.map(ResultId),
         })
-        .collect()
+    }
+}
+
+/// Whose a date is.
+///
+/// # Errors
+/// [`crate::Error::NotFound`].
+pub async fn person_of(scope: &mut Scope, id: RetestId) -> Result<PersonId> {
+    Ok(PersonId(sqlx::query_scalar!("select person_id from retests where id = $1", id.0).fetch_one(scope.db()).await?))
 }
 
 /// Lets a result fulfil the open date it belongs to, where there is one.

@@ -1,6 +1,6 @@
 //! Runs, their performers and their events.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use chrono::{DateTime, Utc};
 use impulso_core::{
@@ -18,6 +18,8 @@ use crate::{
 
 /// The channel on which server processes tell each other that a run has changed.
 const CHANNEL: &str = "impulso_run";
+/// And the one on which the database tells them that a session has ended.
+const SESSIONS: &str = "impulso_session";
 
 /// A run as it was set up.
 #[derive(Debug, Clone)]
@@ -110,14 +112,11 @@ pub struct Appended {
 }
 
 /// Sets a run up. Returns whether it is new.
-///
-/// # Errors
-/// [`Conflict::IdTaken`] where the id is another practice's.
 pub async fn create(scope: &mut Scope, coach: CoachId, run: &NewRun<'_>) -> Result<bool> {
     let practice = scope.practice_id();
     let done = sqlx::query!(
         "insert into runs (id, practice_id, protocol_id, protocol, overrule_reason, rehearsal, join_code, created_by)
-         values ($1, $2, $3, $4, $5, $6, $7, $8) on conflict (id) do nothing",
+         values ($1, $2, $3, $4, $5, $6, $7, $8) on conflict (practice_id, id) do nothing",
         run.id.0,
         practice,
         run.protocol.id,
@@ -130,7 +129,7 @@ pub async fn create(scope: &mut Scope, coach: CoachId, run: &NewRun<'_>) -> Resu
     .execute(scope.db())
     .await?;
     if done.rows_affected() == 0 {
-        return get(scope, run.id).await.map(|_| false).map_err(|_| Conflict::IdTaken.into());
+        return Ok(false);
     }
     for (slot, performer) in run.performers.iter().enumerate() {
         sqlx::query!(
@@ -156,7 +155,8 @@ pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
             .await?;
     let performers = sqlx::query!(
         r#"select f.slot, f.person_id, f.name, f.setup, x.id as "result_id?"
-           from run_performers f left join results x on x.run_id = f.run_id and x.person_id = f.person_id
+           from run_performers f
+           left join results x on x.practice_id = f.practice_id and x.run_id = f.run_id and x.person_id = f.person_id
            where f.run_id = $1 order by f.slot"#,
         id.0
     )
@@ -189,9 +189,15 @@ pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
 #[derive(Debug, Clone, Default)]
 pub struct Log {
     events: Vec<Event>,
+    ids: HashSet<Uuid>,
+    /// The partner's events: by whom each was sent.
+    partners: HashMap<Uuid, Partner>,
     last_seq: HashMap<Uuid, u32>,
     position: i64,
 }
+
+/// A partner without an account: the hash of what the browser holds.
+pub type Partner = [u8; 32];
 
 impl Log {
     /// The events that count.
@@ -204,8 +210,25 @@ impl Log {
         self.last_seq.get(&device).copied().unwrap_or_default()
     }
 
-    fn add(&mut self, position: i64, late: bool, event: Event) {
+    /// How many events the run holds, those that came after its close among them.
+    pub fn held(&self) -> usize {
+        self.ids.len()
+    }
+
+    /// Whether an event is one of this run's.
+    pub fn holds(&self, id: Uuid) -> bool {
+        self.ids.contains(&id)
+    }
+
+    /// The partner who sent an event; nothing for a coach's.
+    pub fn partner(&self, id: Uuid) -> Option<&Partner> {
+        self.partners.get(&id)
+    }
+
+    fn add(&mut self, position: i64, late: bool, partner: Option<Partner>, event: Event) {
         self.position = self.position.max(position);
+        self.ids.insert(event.id);
+        self.partners.extend(partner.map(|p| (event.id, p)));
         let last = self.last_seq.entry(event.device).or_default();
         *last = event.seq.max(*last);
         if !late {
@@ -218,7 +241,7 @@ impl Log {
 /// Appending and closing go through here. Says when the run was closed, if it was.
 pub async fn take(scope: &mut Scope, id: RunId, known: &mut Log) -> Result<Option<DateTime<Utc>>> {
     let rows = sqlx::query!(
-        r#"select closed_at, position as "position?", late as "late?", body as "body?" from run_take($1, $2)"#,
+        r#"select closed_at, position as "position?", late as "late?", partner, body as "body?" from run_take($1, $2)"#,
         id.0,
         known.position
     )
@@ -227,7 +250,8 @@ pub async fn take(scope: &mut Scope, id: RunId, known: &mut Log) -> Result<Optio
     let closed_at = rows.first().ok_or(Error::NotFound)?.closed_at;
     for row in rows {
         if let (Some(position), Some(body)) = (row.position, row.body) {
-            known.add(position, row.late.unwrap_or_default(), read("event", body)?);
+            let partner = row.partner.and_then(|hash| hash.try_into().ok());
+            known.add(position, row.late.unwrap_or_default(), partner, read("event", body)?);
         }
     }
     Ok(closed_at)
@@ -240,14 +264,24 @@ pub async fn events(scope: &mut Scope, id: RunId) -> Result<Vec<Event>> {
     rows.into_iter().map(|r| read("event", r.body)).collect()
 }
 
+/// Who sent events.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Sender {
+    /// A coach of the practice.
+    Coach(CoachId),
+    /// A partner who joined by the code.
+    Partner(Partner),
+}
+
 /// Stores events of a run that was taken, each once, in the sequence of their screen, and tells every server process.
-/// `coach` is nobody where a partner without an account sent them; `late` where the run had been closed.
+/// `late` where the run had been closed.
 ///
 /// # Errors
-/// [`Conflict::SequenceGap`] where an earlier event of that screen is missing; nothing is stored then.
+/// [`Conflict::SequenceGap`] where an earlier event of that screen is missing, [`Conflict::EventElsewhere`] where an event's
+/// id stands for another event; nothing is stored then.
 pub async fn append(
     scope: &mut Scope,
-    coach: Option<CoachId>,
+    sender: Sender,
     id: RunId,
     late: bool,
     known: &mut Log,
@@ -262,28 +296,35 @@ pub async fn append(
         }
         if event.seq == *next {
             *next += 1;
+            if known.holds(event.id) {
+                return Err(Conflict::EventElsewhere.into());
+            }
             new.push(event);
         }
     }
+    let (coach, partner) = match sender {
+        Sender::Coach(coach) => (Some(coach.0), None),
+        Sender::Partner(partner) => (None, Some(partner)),
+    };
     if new.is_empty() {
         return Ok(Appended { known: events.len() as u32, ..Appended::default() });
     }
     let notice = format!("{} {} {}", scope.practice_id(), id.0, scope.process);
     let stored = sqlx::query!(
         r#"with stored as (
-               insert into run_events (id, practice_id, run_id, device, seq, mono_ms, wall, body, late, coach_id)
-               select e.id, $1, $2, e.device, e.seq, e.mono_ms, e.wall, e.body, $3, $4
+               insert into run_events (id, practice_id, run_id, device, seq, mono_ms, wall, body, late, coach_id, partner)
+               select e.id, $1, $2, e.device, e.seq, e.mono_ms, e.wall, e.body, $3, $4, $13
                from unnest($5::uuid[], $6::uuid[], $7::int[], $8::float8[], $9::timestamptz[], $10::jsonb[]) with ordinality
                     as e (id, device, seq, mono_ms, wall, body, nth)
                order by e.nth
-               on conflict (id) do nothing
+               on conflict (practice_id, id) do nothing
                returning id, position
            )
            select id as "id!", position as "position!", case when not $3 then pg_notify($11, $12) end as told from stored"#,
         scope.practice_id(),
         id.0,
         late,
-        coach.map(|c| c.0),
+        coach,
         &new.iter().map(|e| e.id).collect::<Vec<_>>(),
         &new.iter().map(|e| e.device).collect::<Vec<_>>(),
         &new.iter().map(|e| i32::try_from(e.seq).unwrap_or(i32::MAX)).collect::<Vec<_>>(),
@@ -291,14 +332,19 @@ pub async fn append(
         &new.iter().map(|e| e.wall).collect::<Vec<_>>(),
         &new.iter().map(|e| write("event", e)).collect::<Result<Vec<_>>>()?,
         CHANNEL,
-        notice
+        notice,
+        partner.as_ref().map(<[u8; 32]>::as_slice)
     )
     .fetch_all(scope.db())
     .await?;
+    // Not of this run, and taken all the same: it stands for an event of another run.
+    if stored.len() < new.len() {
+        return Err(Conflict::EventElsewhere.into());
+    }
     let count = stored.len() as u32;
     for row in stored {
         if let Some(event) = new.iter().find(|e| e.id == row.id) {
-            known.add(row.position, late, (*event).clone());
+            known.add(row.position, late, partner, (*event).clone());
         }
     }
     let (stored, late) = if late { (0, count) } else { (count, 0) };
@@ -318,15 +364,16 @@ pub async fn close(scope: &mut Scope, id: RunId, at: DateTime<Utc>) -> Result<()
     announce(scope, id).await
 }
 
-/// Real runs that were begun and not closed, the latest first.
-pub async fn open(scope: &mut Scope) -> Result<Vec<Open>> {
+/// Real runs that were begun and not closed, the latest first; at most `limit`.
+pub async fn open(scope: &mut Scope, limit: i64) -> Result<Vec<Open>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
         r#"select r.id, f.name, r.protocol->>'name' as "protocol!", r.created_at,
-                  (select count(*) from run_performers a where a.run_id = r.id) as "performers!"
-           from runs r join run_performers f on f.run_id = r.id and f.slot = 0
-           where r.practice_id = $1 and r.closed_at is null and r.rehearsal is null order by r.created_at desc limit 20"#,
-        practice
+                  (select count(*) from run_performers a where a.practice_id = r.practice_id and a.run_id = r.id) as "performers!"
+           from runs r join run_performers f on f.practice_id = r.practice_id and f.run_id = r.id and f.slot = 0
+           where r.practice_id = $1 and r.closed_at is null and r.rehearsal is null order by r.created_at desc limit $2"#,
+        practice,
+        limit
     )
     .fetch_all(scope.db())
     .await?;
@@ -356,6 +403,8 @@ pub struct Changes {
 pub enum Change {
     /// This run has changed.
     Of(PracticeId, RunId),
+    /// The session with this name has ended, in whichever process.
+    SessionEnded(Uuid),
     /// The connection was lost for a while: any run may have changed.
     Unknown,
 }
@@ -363,7 +412,7 @@ pub enum Change {
 /// Listens for changes of runs that other server processes made.
 pub async fn changes(store: &Store) -> Result<Changes> {
     let mut listener = PgListener::connect_with(store.pool()).await?;
-    listener.listen(CHANNEL).await?;
+    listener.listen_all([CHANNEL, SESSIONS]).await?;
     Ok(Changes { listener, process: store.process })
 }
 
@@ -372,6 +421,12 @@ impl Changes {
     pub async fn next(&mut self) -> Result<Change> {
         loop {
             let Some(notice) = self.listener.try_recv().await? else { return Ok(Change::Unknown) };
+            if notice.channel() == SESSIONS {
+                if let Ok(sid) = notice.payload().parse() {
+                    return Ok(Change::SessionEnded(sid));
+                }
+                continue;
+            }
             let mut parts = notice.payload().split(' ').filter_map(|p| p.parse::<Uuid>().ok());
             match (parts.next(), parts.next(), parts.next()) {
                 (Some(practice), Some(run), Some(process)) if process != self.process => {

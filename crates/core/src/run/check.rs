@@ -22,6 +22,8 @@ pub const EVENTS_MAX: usize = 20_000;
 pub const DECISIONS_MAX: usize = 500;
 /// The most events handed over at once.
 pub const BATCH_MAX: usize = 500;
+/// And of those, so many that are judged by the state they arrive in: each is held against the whole run.
+pub const DECISIONS_AT_ONCE: usize = 50;
 /// An event lies at most this long before its run was set up, hours: set-up may come late, a test lasts hours.
 pub const BEFORE_SETUP_H: i64 = 12;
 /// An event lies at most this far ahead of the server's clock, s.

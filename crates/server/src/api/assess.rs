@@ -27,6 +27,7 @@ use super::people::ReadinessPage;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    body::Json,
     shelf::Shelf,
 };
 
@@ -138,7 +139,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
 /// What is different from last time, with why it matters; empty where nothing is or there was none.
 #[utoipa::path(tag = "assess", operation_id = "assess_differences", responses((status = 200, body = Vec<Unlike>), (status = 404, body = ApiError)))]
 #[post("/people/{id}/assess/{protocol}/differences")]
-pub async fn differences(who: SignedIn, path: web::Path<(Uuid, String)>, form: web::Json<SetupForm>) -> ApiResult<web::Json<Vec<Unlike>>> {
+pub async fn differences(who: SignedIn, path: web::Path<(Uuid, String)>, form: Json<SetupForm>) -> ApiResult<web::Json<Vec<Unlike>>> {
     let (id, protocol) = path.into_inner();
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;

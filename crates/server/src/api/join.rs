@@ -2,94 +2,133 @@
 
 use actix_session::Session;
 use actix_web::{HttpRequest, HttpResponse, get, http::StatusCode, post, web};
-use impulso_core::run::Kind;
-use impulso_store::{PracticeId, RunId, Store, runs};
+use impulso_store::{
+    PracticeId, RunId, Store,
+    runs::{self, Partner, Sender},
+};
+use sha2::{Digest, Sha256};
 
-use super::runs::{Appended, Batch, RunView, view};
+use super::runs::{Appended, Batch, RunView, view_of};
 use crate::{
-    ApiError, ApiResult,
-    auth::Brake,
-    intake::Intake,
+    ApiError, ApiResult, auth,
+    auth::{Caller, Marks},
+    body::Json,
+    brakes::Brakes,
+    intake::{self, Intake},
     live::{Hub, Side},
-    serve::ClockRate,
+    settings::ClockRate,
 };
 
-/// The run behind a code.
-async fn find(store: &Store, session: &Session, request: &HttpRequest, brake: &Brake, code: &str) -> ApiResult<(PracticeId, RunId)> {
-    let caller = request.peer_addr().map(|a| a.ip().to_string()).unwrap_or_default();
-    let nothing = |message: &str| ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message);
-    let Some((practice, run)) = runs::by_code(store, code.trim()).await? else {
-        brake.count("a join code", &caller)?;
-        return Err(nothing("No run that is open has this code. It ends with the run: check the letters with whoever leads it."));
-    };
-    let own = session.get::<String>("practice").ok().flatten();
-    if own.is_some_and(|own| own != practice.0.to_string()) {
-        return Err(nothing("This code belongs to a run of another practice. Sign out to join it as a partner."));
+/// What finding a run by its code needs.
+pub struct Door {
+    store: web::Data<Store>,
+    brakes: web::Data<Brakes>,
+    marks: web::Data<Marks>,
+    caller: Caller,
+    request: HttpRequest,
+    session: Session,
+    code: String,
+}
+
+/// A run that was found, and the partner who found it.
+struct Found {
+    practice: PracticeId,
+    run: RunId,
+    partner: Partner,
+    /// For a phone that is new here.
+    cookie: Option<actix_web::cookie::Cookie<'static>>,
+}
+
+impl actix_web::FromRequest for Door {
+    type Error = actix_web::Error;
+    type Future = std::pin::Pin<Box<dyn Future<Output = Result<Self, Self::Error>>>>;
+
+    fn from_request(request: &HttpRequest, payload: &mut actix_web::dev::Payload) -> Self::Future {
+        type Parts = (web::Data<Store>, web::Data<Brakes>, web::Data<Marks>, Caller, Session);
+        let parts = Parts::from_request(request, payload);
+        let request = request.clone();
+        // As it is typed from a wall: small letters, in groups.
+        let code = request.match_info().query("code").chars().filter(char::is_ascii_alphanumeric).collect::<String>().to_uppercase();
+        Box::pin(async move {
+            let (store, brakes, marks, caller, session) = parts.await?;
+            Ok(Self { store, brakes, marks, caller, request, session, code })
+        })
     }
-    Ok((practice, run))
+}
+
+impl Door {
+    /// The run behind the code.
+    async fn find(&self) -> ApiResult<Found> {
+        let nothing = |message: &str| ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message);
+        let known = self.marks.partner_of(&self.request, &self.code);
+        if known.is_none() {
+            // Every try counts, right or wrong; a phone that was let in does not try any more.
+            self.brakes.code.count(&self.caller.0)?;
+        }
+        let Some((practice, run)) = runs::by_code(&self.store, &self.code).await? else {
+            self.brakes.wrong_code.count(&self.caller.0)?;
+            return Err(nothing("No run that is open has this code. It ends with the counting: check the letters with whoever leads it."));
+        };
+        let own = self.session.get::<String>("practice").ok().flatten();
+        if own.is_some_and(|own| own != practice.0.to_string()) {
+            return Err(nothing("This code belongs to a run of another practice. Sign out to join it as a partner."));
+        }
+        let (partner, cookie) = match known {
+            Some(partner) => (partner, None),
+            None => {
+                let (partner, cookie) = self.marks.partner(&self.code);
+                (partner, Some(cookie))
+            }
+        };
+        Ok(Found { practice, run, partner: Sha256::digest(partner.as_bytes()).into(), cookie })
+    }
+
+    /// The run as it is, while its counting lasts.
+    async fn open(&self, found: &Found, rate: ClockRate) -> ApiResult<RunView> {
+        let mut scope = self.store.scope(found.practice).await?;
+        let run = runs::get(&mut scope, found.run).await?;
+        let view = view_of(&run, &runs::events(&mut scope, run.id).await?, rate)?;
+        if intake::view_is_open(&run, &view, rate) {
+            return Ok(view);
+        }
+        let message = "The counting of this run is over. Whoever leads it types what is still missing.";
+        Err(ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message))
+    }
+}
+
+fn answer(found: &Found, answer: HttpResponse) -> HttpResponse {
+    match &found.cookie {
+        Some(cookie) => auth::with_cookie(answer, cookie),
+        None => answer,
+    }
 }
 
 /// The run as a partner sees it.
-#[utoipa::path(tag = "join", operation_id = "join_get", responses((status = 200, body = RunView), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "join", operation_id = "join_get", params(("code" = String, Path)), responses((status = 200, body = RunView), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
 #[get("/join/{code}")]
-pub async fn get(
-    store: web::Data<Store>,
-    session: Session,
-    request: HttpRequest,
-    brake: web::Data<Brake>,
-    rate: web::Data<ClockRate>,
-    code: web::Path<String>,
-) -> ApiResult<web::Json<RunView>> {
-    let (practice, run) = find(&store, &session, &request, &brake, &code).await?;
-    let mut scope = store.scope(practice).await?;
-    let run = runs::get(&mut scope, run).await?;
-    Ok(web::Json(view(&mut scope, run, **rate).await?.for_partners()))
+pub async fn get(door: Door, rate: web::Data<ClockRate>) -> ApiResult<HttpResponse> {
+    let found = door.find().await?;
+    let view = door.open(&found, **rate).await?;
+    Ok(answer(&found, HttpResponse::Ok().json(view.for_partners())))
 }
 
 /// The run and every change to it, as a partner sees it.
-#[utoipa::path(tag = "join", operation_id = "join_live", responses((status = 200, content_type = "text/event-stream", body = RunView), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "join", operation_id = "join_live", params(("code" = String, Path)), responses((status = 200, content_type = "text/event-stream", body = RunView), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
 #[get("/join/{code}/live")]
-pub async fn live(
-    store: web::Data<Store>,
-    session: Session,
-    request: HttpRequest,
-    brake: web::Data<Brake>,
-    rate: web::Data<ClockRate>,
-    hub: web::Data<Hub>,
-    code: web::Path<String>,
-) -> ApiResult<HttpResponse> {
-    let (practice, run) = find(&store, &session, &request, &brake, &code).await?;
-    let mut scope = store.scope(practice).await?;
-    let run = runs::get(&mut scope, run).await?;
-    let first = view(&mut scope, run, **rate).await?;
-    Ok(hub.stream(practice, &first, Side::Partner))
+pub async fn live(door: Door, rate: web::Data<ClockRate>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
+    let found = door.find().await?;
+    let first = door.open(&found, **rate).await?;
+    Ok(answer(&found, hub.stream(found.practice, &first, Side::Partner)))
 }
 
 /// Adds a partner's taps and counts for one performer.
-#[utoipa::path(tag = "join", operation_id = "join_append", responses((status = 200, body = Appended), (status = 403, body = ApiError), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "join", operation_id = "join_append", params(("code" = String, Path)), responses((status = 200, body = Appended), (status = 403, body = ApiError), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError), (status = 429, body = ApiError)))]
 #[post("/join/{code}/events")]
-#[allow(clippy::too_many_arguments)]
-pub async fn append(
-    store: web::Data<Store>,
-    session: Session,
-    request: HttpRequest,
-    brake: web::Data<Brake>,
-    intake: web::Data<Intake>,
-    code: web::Path<String>,
-    batch: web::Json<Batch>,
-) -> ApiResult<web::Json<Appended>> {
-    let (practice, run) = find(&store, &session, &request, &brake, &code).await?;
-    let may = |kind: &Kind| {
-        matches!(kind, Kind::Tap | Kind::CountTyped { .. } | Kind::RecountStarted | Kind::RecountWaived { .. } | Kind::Undone { .. })
-    };
-    if batch.events.iter().any(|e| e.slot.is_none() || !may(&e.kind)) {
-        return Err(ApiError::new(
-            StatusCode::FORBIDDEN,
-            "not_a_partners",
-            "A partner sends taps and counts of one performer; the rest is with whoever leads the run.",
-        ));
-    }
-    let scope = store.scope(practice).await?;
-    let done = intake.take_in(scope, None, run, batch.into_inner().events).await?;
-    Ok(web::Json(Appended { view: done.view.for_partners(), ..done }))
+pub async fn append(door: Door, intake: web::Data<Intake>, batch: Json<Batch>) -> ApiResult<HttpResponse> {
+    let found = door.find().await?;
+    door.brakes.class.count(&format!("{} {}", door.code, door.caller.0))?;
+    door.brakes.partner.count(&format!("{:?}", found.partner))?;
+    let scope = door.store.scope(found.practice).await?;
+    let done = intake.take_in(scope, Sender::Partner(found.partner), found.run, batch.into_inner()).await?;
+    Ok(answer(&found, HttpResponse::Ok().json(Appended { view: done.view.for_partners(), ..done })))
 }

@@ -12,12 +12,15 @@ use impulso_core::{
     trial::{Trial, compute},
     units::{Age, BodyMass},
 };
-use impulso_store::{audit, protocols};
+use impulso_store::{
+    audit::{self, Subject},
+    protocols,
+};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use crate::{ApiError, ApiResult, auth::SignedIn, shelf::Shelf};
+use crate::{ApiError, ApiResult, auth::SignedIn, body::Json, shelf::Shelf};
 
 /// A test in the library's list.
 #[derive(Serialize, ToSchema)]
@@ -171,7 +174,7 @@ pub struct CopyForm {
 /// Copies a protocol with changes; the copy belongs to the practice.
 #[utoipa::path(tag = "library", operation_id = "library_copy", responses((status = 200, body = LibraryLine), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/protocols/{id}/copies")]
-pub async fn copy(who: SignedIn, id: web::Path<String>, form: web::Json<CopyForm>) -> ApiResult<web::Json<LibraryLine>> {
+pub async fn copy(who: SignedIn, id: web::Path<String>, form: Json<CopyForm>) -> ApiResult<web::Json<LibraryLine>> {
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let made = own::copy(shelf.find(&id)?, &format!("own-{}", form.id.simple()), &form.changes)?;
@@ -179,8 +182,8 @@ pub async fn copy(who: SignedIn, id: web::Path<String>, form: web::Json<CopyForm
         return Err(InputError::new(Code::OutOfRange, "name", "There is a test of this name already. Choose another name.").into());
     }
     if protocols::add(&mut scope, who.coach, &made).await? {
-        let detail = serde_json::json!({ "based_on": made.based_on });
-        audit::record(&mut scope, who.coach, "protocol.copied", ("protocol", form.id), detail).await?;
+        let detail = serde_json::json!({ "based_on": made.based_on, "protocol": made.id });
+        audit::record(&mut scope, who.coach, "protocol.copied", Subject::thing("protocol", form.id), detail).await?;
     }
     scope.commit().await?;
     Ok(web::Json(line(&made)))

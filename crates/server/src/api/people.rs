@@ -1,6 +1,6 @@
 //! People: find, add, change, and the page of one.
 
-use actix_web::{get, post, put, web};
+use actix_web::{HttpResponse, get, http::header, post, put, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
@@ -12,7 +12,8 @@ use impulso_core::{
     units::{BodyMass, Height},
 };
 use impulso_store::{
-    PersonId, Scope, audit,
+    PersonId, Scope,
+    audit::{self, Subject},
     error::{Conflict, Error as StoreError},
     people::{self, Person, Profile, Units},
     readiness, results, retests,
@@ -25,6 +26,8 @@ use super::{assess::shortlist, results::TestLine, retests::RetestLine};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    body::Json,
+    intake::Intake,
     scoring,
     shelf::Shelf,
 };
@@ -180,12 +183,12 @@ pub async fn list(who: SignedIn, query: web::Query<ListQuery>) -> ApiResult<web:
 /// Adds a person.
 #[utoipa::path(tag = "people", operation_id = "people_add", responses((status = 200, body = PersonPage), (status = 422, body = ApiError)))]
 #[post("/people")]
-pub async fn add(who: SignedIn, form: web::Json<PersonForm>) -> ApiResult<web::Json<PersonPage>> {
+pub async fn add(who: SignedIn, form: Json<PersonForm>) -> ApiResult<web::Json<PersonPage>> {
     let mut scope = who.scope().await?;
     let profile = profile(&form, auth::today(&mut scope).await?)?;
     let id = PersonId(form.id);
     people::add(&mut scope, id, &profile).await?;
-    audit::record(&mut scope, who.coach, "person.added", ("person", id.0), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, "person.added", Subject::person(id), serde_json::json!({})).await?;
     let shown = page(&mut scope, id).await?;
     scope.commit().await?;
     Ok(shown)
@@ -201,17 +204,54 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Pers
 /// Changes a person, if nobody else did in the meantime.
 #[utoipa::path(tag = "people", operation_id = "people_update", responses((status = 200, body = PersonPage), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[put("/people/{id}")]
-pub async fn update(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PersonForm>) -> ApiResult<web::Json<PersonPage>> {
+pub async fn update(who: SignedIn, id: web::Path<Uuid>, form: Json<PersonForm>) -> ApiResult<web::Json<PersonPage>> {
     let mut scope = who.scope().await?;
     let profile = profile(&form, auth::today(&mut scope).await?)?;
     match people::update(&mut scope, PersonId(*id), form.version, &profile).await {
         Err(StoreError::Conflict(Conflict::ChangedElsewhere)) if same(&people::get(&mut scope, PersonId(*id)).await?, &form) => {}
         done => done?,
     }
-    audit::record(&mut scope, who.coach, "person.changed", ("person", *id), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, "person.changed", Subject::person(PersonId(*id)), serde_json::json!({})).await?;
     let shown = page(&mut scope, PersonId(*id)).await?;
     scope.commit().await?;
     Ok(shown)
+}
+
+/// One person's whole record as JSON, for the person who asks for it.
+#[utoipa::path(tag = "people", operation_id = "people_record", responses((status = 200, content_type = "application/json", body = serde_json::Value), (status = 404, body = ApiError)))]
+#[get("/people/{id}/record")]
+pub async fn record(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
+    let mut scope = who.scope().await?;
+    let record = impulso_store::record::of_person(&mut scope, PersonId(*id)).await?;
+    audit::record(&mut scope, who.coach, "person.exported", Subject::person(PersonId(*id)), serde_json::json!({})).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::Ok()
+        .insert_header((header::CONTENT_DISPOSITION, format!("attachment; filename=\"record-{id}.json\"")))
+        .json(record))
+}
+
+/// Who is to be erased, in full.
+#[derive(Deserialize, ToSchema)]
+pub struct EraseForm {
+    /// The person's name, typed.
+    pub name: String,
+}
+
+/// Erases a person with everything that says who it was, for good. The name is typed, so that it is the right one.
+#[utoipa::path(tag = "people", operation_id = "people_erase", responses((status = 204), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/people/{id}/erase")]
+pub async fn erase(who: SignedIn, id: web::Path<Uuid>, form: Json<EraseForm>, intake: web::Data<Intake>) -> ApiResult<HttpResponse> {
+    let mut scope = who.scope().await?;
+    let person = people::get(&mut scope, PersonId(*id)).await?;
+    if text::search_key(&form.name) != text::search_key(&person.profile.name) {
+        let message = format!("Type “{}” to erase this record for good.", person.profile.name);
+        return Err(InputError::new(Code::NotApplicable, "name", message).into());
+    }
+    people::erase(&mut scope, person.id).await?;
+    audit::record(&mut scope, who.coach, "person.erased", Subject::thing("person", *id), serde_json::json!({})).await?;
+    scope.commit().await?;
+    intake.recall.forget();
+    Ok(HttpResponse::NoContent().finish())
 }
 
 /// Whether a change has been made already: the second of two clicks.
@@ -288,8 +328,7 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
     let history = results::of_person(scope, id).await?;
     let shelf = Shelf::of(scope).await?;
     let ladder = scoring::ladder(scope, &shelf, &history, person.profile.sex).await?;
-    let open = retests::Filter { person: Some(id), open_only: true, ..retests::Filter::default() };
-    let retests = retests::list(scope, open).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
+    let retests = retests::list(scope, retests::Filter::open_of(id), retests::ONE_PERSON).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
     let fits = shortlist(&person, checked.as_ref(), today);
     let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();

@@ -1,20 +1,27 @@
-//! The practice: its name, its clock, its coaches.
+//! The practice: its name, its clock, its coaches, and who did what.
 
-use actix_web::{get, post, put, web};
-use chrono::{DateTime, Utc};
-use impulso_core::text;
+use actix_web::{delete, get, post, put, web};
+use chrono::{DateTime, NaiveDate, NaiveTime, Utc};
+use chrono_tz::Tz;
+use impulso_core::{person, text};
 use impulso_store::{
-    Scope,
+    CoachId, PersonId, Scope,
     accounts::{self, NewCoach},
-    audit, practices,
+    audit::{self, Subject},
+    practices,
 };
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
 
 use super::session::{email, time_zone};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    body::Json,
+    passwords::Passwords,
+    settings::limits,
+    shelf::Shelf,
 };
 
 /// The practice's page.
@@ -26,28 +33,66 @@ pub struct PracticePage {
     pub time_zone: String,
     /// Its coaches.
     pub coaches: Vec<CoachLine>,
-    /// The latest entries of the audit.
-    pub audit: Vec<AuditLine>,
+    /// The latest of who did what.
+    pub audit: AuditPage,
 }
 
 /// A coach.
 #[derive(Serialize, ToSchema)]
 pub struct CoachLine {
+    /// Key.
+    pub id: Uuid,
     /// Name.
     pub name: String,
     /// Email address.
     pub email: String,
+    /// Whether this coach founded the practice.
+    pub is_founder: bool,
 }
 
-/// Who did what.
+/// A page of who did what, the latest first.
+#[derive(Serialize, ToSchema)]
+pub struct AuditPage {
+    /// The lines.
+    pub lines: Vec<AuditLine>,
+    /// Where the next page starts; absent on the last.
+    pub next: Option<Uuid>,
+}
+
+/// Who did what to whom.
 #[derive(Serialize, ToSchema)]
 pub struct AuditLine {
+    /// Key.
+    pub id: Uuid,
     /// When.
     pub at: DateTime<Utc>,
     /// Who.
     pub coach: Option<String>,
-    /// What.
-    pub action: String,
+    /// What, in words: `kept a result`.
+    pub did: String,
+    /// The client's key.
+    pub person: Option<Uuid>,
+    /// The client's name.
+    pub person_name: Option<String>,
+    /// The test it is about.
+    pub test: Option<String>,
+    /// Where the thing is shown.
+    pub link: Option<String>,
+    /// The reason that was given.
+    pub reason: Option<String>,
+}
+
+/// Which lines are asked for.
+#[derive(Deserialize, IntoParams)]
+pub struct AuditQuery {
+    /// About one client.
+    pub person: Option<Uuid>,
+    /// Of one coach.
+    pub coach: Option<Uuid>,
+    /// Of one day in the practice's time zone.
+    pub day: Option<NaiveDate>,
+    /// Where the last page ended.
+    pub before: Option<Uuid>,
 }
 
 /// Name and clock.
@@ -80,18 +125,12 @@ pub async fn get(who: SignedIn) -> ApiResult<web::Json<PracticePage>> {
 /// Renames it or moves its clock.
 #[utoipa::path(tag = "practice", operation_id = "practice_update", responses((status = 200, body = PracticePage), (status = 422, body = ApiError)))]
 #[put("/practice")]
-pub async fn update(who: SignedIn, form: web::Json<PracticeChange>) -> ApiResult<web::Json<PracticePage>> {
+pub async fn update(who: SignedIn, form: Json<PracticeChange>) -> ApiResult<web::Json<PracticePage>> {
     let practice = practices::Practice { name: text::name(&form.name, "name")?, time_zone: time_zone(&form.time_zone)? };
     let mut scope = who.scope().await?;
     practices::update(&mut scope, &practice).await?;
-    audit::record(
-        &mut scope,
-        who.coach,
-        "practice.changed",
-        ("practice", who.practice.0),
-        serde_json::json!({ "time_zone": practice.time_zone }),
-    )
-    .await?;
+    let detail = serde_json::json!({ "time_zone": practice.time_zone });
+    audit::record(&mut scope, who.coach, "practice.changed", Subject::thing("practice", who.practice.0), detail).await?;
     let shown = page(&mut scope).await?;
     scope.commit().await?;
     Ok(shown)
@@ -100,24 +139,116 @@ pub async fn update(who: SignedIn, form: web::Json<PracticeChange>) -> ApiResult
 /// Adds a coach.
 #[utoipa::path(tag = "practice", operation_id = "practice_add_coach", responses((status = 200, body = PracticePage), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/practice/coaches")]
-pub async fn add_coach(who: SignedIn, form: web::Json<CoachForm>) -> ApiResult<web::Json<PracticePage>> {
+pub async fn add_coach(who: SignedIn, form: Json<CoachForm>, passwords: web::Data<Passwords>) -> ApiResult<web::Json<PracticePage>> {
     let form = form.into_inner();
     let new = NewCoach {
         name: text::name(&form.name, "name")?,
         email: email(&form.email)?,
-        password_hash: auth::hash_password(form.password).await?,
+        password_hash: passwords.hash(form.password).await?,
     };
     let mut scope = who.scope().await?;
     let id = accounts::add_coach(&mut scope, &new).await?;
-    audit::record(&mut scope, who.coach, "coach.added", ("coach", id.0), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, "coach.added", Subject::thing("coach", id.0), serde_json::json!({})).await?;
     let shown = page(&mut scope).await?;
     scope.commit().await?;
     Ok(shown)
 }
 
+/// Removes a coach: may only the founder, and not the founder. Every session of the coach ends; what the coach did stays.
+#[utoipa::path(tag = "practice", operation_id = "practice_remove_coach", responses((status = 200, body = PracticePage), (status = 403, body = ApiError), (status = 404, body = ApiError)))]
+#[delete("/practice/coaches/{id}")]
+pub async fn remove_coach(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<PracticePage>> {
+    let mut scope = who.scope().await?;
+    let me = accounts::coach(&mut scope, who.coach).await?;
+    let refuse = |message: &str| Err(ApiError::new(actix_web::http::StatusCode::FORBIDDEN, "founders_only", message));
+    if !me.is_founder {
+        return refuse("Only who founded the practice removes a coach. Ask them.");
+    }
+    if accounts::coach(&mut scope, CoachId(*id)).await?.is_founder {
+        return refuse("The founder stays with the practice.");
+    }
+    accounts::remove(&mut scope, CoachId(*id)).await?;
+    audit::record(&mut scope, who.coach, "coach.removed", Subject::thing("coach", *id), serde_json::json!({})).await?;
+    let shown = page(&mut scope).await?;
+    scope.commit().await?;
+    Ok(shown)
+}
+
+/// Who did what, by client, coach and day.
+#[utoipa::path(tag = "practice", operation_id = "practice_audit", params(AuditQuery), responses((status = 200, body = AuditPage), (status = 401, body = ApiError), (status = 422, body = ApiError)))]
+#[get("/practice/audit")]
+pub async fn who_did_what(who: SignedIn, query: web::Query<AuditQuery>) -> ApiResult<web::Json<AuditPage>> {
+    let mut scope = who.scope().await?;
+    let zone = auth::zone(&mut scope).await?;
+    let day = query.day.map(|on| person::day(on, "day")).transpose()?.and_then(|on| moments(zone, on));
+    let filter = audit::Filter { person: query.person.map(PersonId), coach: query.coach.map(CoachId), day, before: query.before };
+    Ok(web::Json(lines(&mut scope, filter).await?))
+}
+
+/// The moments a day begins and ends in a time zone.
+fn moments(zone: Tz, on: NaiveDate) -> Option<(DateTime<Utc>, DateTime<Utc>)> {
+    let begin = |on: NaiveDate| on.and_time(NaiveTime::MIN).and_local_timezone(zone).earliest().map(|t| t.with_timezone(&Utc));
+    begin(on).zip(on.succ_opt().and_then(begin))
+}
+
+async fn lines(scope: &mut Scope, filter: audit::Filter) -> ApiResult<AuditPage> {
+    let shelf = Shelf::of(scope).await?;
+    let mut found = audit::latest(scope, filter, limits::PAGE + 1).await?;
+    let more = found.len() > limits::PAGE as usize;
+    found.truncate(limits::PAGE as usize);
+    let next = found.last().filter(|_| more).map(|e| e.id);
+    let line = |e: audit::Entry| AuditLine {
+        id: e.id,
+        at: e.at,
+        coach: e.coach,
+        did: did(&e.action),
+        link: link(&e.subject_kind, e.subject_id, e.person),
+        person: e.person,
+        person_name: e.person_name,
+        test: e.protocol.map(|id| shelf.name(&id)),
+        reason: e.reason,
+    };
+    Ok(AuditPage { lines: found.into_iter().map(line).collect(), next })
+}
+
+/// An action in words. One that is not known here is said as it was kept.
+fn did(action: &str) -> String {
+    match action {
+        "person.added" => "added a client",
+        "person.changed" => "changed the record",
+        "person.erased" => "erased a client",
+        "person.exported" => "took the whole record out",
+        "readiness.kept" => "asked about readiness",
+        "readiness.overruled" => "overruled the advice on readiness",
+        "run.set_up" => "set up a test",
+        "result.kept" => "kept a result",
+        "retest.planned" => "planned retests",
+        "retest.skipped" => "skipped a retest",
+        "retest.unskipped" => "took a skipped retest back",
+        "protocol.copied" => "made a copy of a test",
+        "practice.changed" => "changed the practice",
+        "coach.added" => "added a coach",
+        "coach.removed" => "removed a coach",
+        "password.changed" => "changed the password",
+        "sessions.ended" => "ended all other sessions",
+        other => other,
+    }
+    .to_owned()
+}
+
+/// Where the thing is shown.
+fn link(kind: &str, id: Uuid, person: Option<Uuid>) -> Option<String> {
+    match kind {
+        "result" => Some(format!("/results/{id}")),
+        "run" => Some(format!("/runs/{id}")),
+        _ => person.map(|p| format!("/people/{p}")),
+    }
+}
+
 async fn page(scope: &mut Scope) -> ApiResult<web::Json<PracticePage>> {
     let practice = practices::get(scope).await?;
-    let coaches = accounts::coaches(scope).await?.into_iter().map(|c| CoachLine { name: c.name, email: c.email }).collect();
-    let audit = audit::latest(scope, 12).await?.into_iter().map(|e| AuditLine { at: e.at, coach: e.coach, action: e.action }).collect();
+    let coach = |c: accounts::Coach| CoachLine { id: c.id.0, name: c.name, email: c.email, is_founder: c.is_founder };
+    let coaches = accounts::coaches(scope).await?.into_iter().map(coach).collect();
+    let audit = lines(scope, audit::Filter::default()).await?;
     Ok(web::Json(PracticePage { name: practice.name, time_zone: practice.time_zone, coaches, audit }))
 }

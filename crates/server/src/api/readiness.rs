@@ -6,7 +6,11 @@ use impulso_core::{
     readiness::{self, Advice, Answers, Permit},
     text,
 };
-use impulso_store::{PersonId, audit, people, readiness as store};
+use impulso_store::{
+    PersonId,
+    audit::{self, Subject},
+    people, readiness as store,
+};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -15,6 +19,7 @@ use super::people::ReadinessPage;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    body::Json,
 };
 
 /// A readiness check to keep.
@@ -37,7 +42,7 @@ pub async fn advise(_: SignedIn, answers: web::Json<Answers>) -> ApiResult<web::
 /// Keeps a check.
 #[utoipa::path(tag = "readiness", operation_id = "readiness_keep", responses((status = 200, body = ReadinessPage), (status = 422, body = ApiError)))]
 #[post("/people/{id}/readiness")]
-pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<ReadinessForm>) -> ApiResult<web::Json<ReadinessPage>> {
+pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: Json<ReadinessForm>) -> ApiResult<web::Json<ReadinessPage>> {
     let form = form.into_inner();
     readiness::check(&form.answers)?;
     let advice = readiness::advise(&form.answers);
@@ -60,7 +65,7 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<ReadinessF
     let on = auth::today(&mut scope).await?;
     let check = store::add(&mut scope, who.coach, PersonId(*id), &form.answers, &advice, reason.as_deref(), on).await?;
     let action = if reason.is_some() { "readiness.overruled" } else { "readiness.kept" };
-    audit::record(&mut scope, who.coach, action, ("readiness", check.0), serde_json::json!({ "reason": reason })).await?;
+    audit::record(&mut scope, who.coach, action, Subject::of("readiness", check.0, PersonId(*id)), serde_json::json!({ "reason": reason })).await?;
     scope.commit().await?;
     Ok(web::Json(ReadinessPage { on, is_today: true, answers: form.answers, advice, overrule_reason: reason }))
 }

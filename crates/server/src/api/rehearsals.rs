@@ -16,7 +16,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::runs::{Rehearsal, RunView, view};
-use crate::{ApiError, ApiResult, auth::SignedIn, intake, serve::ClockRate, shelf::Shelf};
+use crate::{ApiError, ApiResult, auth::SignedIn, body::Json, intake, settings::ClockRate, shelf::Shelf};
 
 /// The speeds a rehearsal runs at.
 const RATES: [f64; 2] = [1.0, 4.0];
@@ -96,7 +96,7 @@ pub struct Since {
 /// Sets a rehearsal up.
 #[utoipa::path(tag = "rehearsals", operation_id = "rehearsals_create", responses((status = 200, body = RunView), (status = 422, body = ApiError)))]
 #[post("/rehearsals")]
-pub async fn create(who: SignedIn, form: web::Json<RehearsalForm>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
+pub async fn create(who: SignedIn, form: Json<RehearsalForm>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;

@@ -11,7 +11,7 @@ use impulso_core::{
     estimate::cycle::{self, StageLine},
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::{Inputs, StageInput},
-    person::{Facts, Sex},
+    person::{self, Facts, Sex},
     quantity,
     report::{Progress, ResultReport},
     run::{
@@ -38,6 +38,7 @@ use super::{
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    body::Json,
     scoring,
     shelf::Shelf,
 };
@@ -224,15 +225,14 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     let protocol = shelf.find(&result.protocol_id)?;
     let person = people::get(&mut scope, result.person).await?;
     let today = auth::today(&mut scope).await?;
-    let history = results::of_person(&mut scope, result.person).await?;
-    let report = scoring::report(protocol, &result, &scoring::all_repeats(&mut scope, protocol).await?)?;
+    let history = results::of_protocol(&mut scope, result.person, &result.protocol_id).await?;
+    let report = scoring::report(protocol, &result, &scoring::own_repeats(&mut scope, protocol).await?)?;
     let progress = report
         .iter()
         .flat_map(|r| &r.quantities)
         .filter_map(|q| Some((q.key.clone(), scoring::progress(protocol, &result, &history, &q.key, q.typical_error.as_ref())?)))
         .collect();
-    let filter = retests::Filter { person: Some(result.person), open_only: true, ..retests::Filter::default() };
-    let open = retests::list(&mut scope, filter).await?;
+    let open = retests::list(&mut scope, retests::Filter::open_of(result.person), retests::ONE_PERSON).await?;
     Ok(web::Json(ResultPage {
         id: result.id.0,
         person: result.person.0,
@@ -273,10 +273,10 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
         return Err(ApiError::not_found());
     }
     let person = people::get(&mut scope, PersonId(id)).await?;
-    let history: Vec<Stored> =
-        results::of_person(&mut scope, person.id).await?.into_iter().filter(|r| r.protocol_id == protocol.id).collect();
-    let own = scoring::repeats(&mut scope, protocol, &key).await?;
-    let typical_error = TypicalError::best(protocol, &key, person.profile.sex, &own);
+    let mut history = results::of_protocol(&mut scope, person.id, &protocol.id).await?;
+    history.sort_by_key(|r| (r.taken_at, r.id));
+    let own = scoring::own_repeats(&mut scope, protocol).await?.remove(&key).unwrap_or_default();
+    let typical_error = TypicalError::best(protocol, &key, person.profile.sex, own);
     let latest = history.iter().rev().find(|r| r.computed.contains_key(&key));
     let now = latest.and_then(|r| r.point(&key));
     let points = history
@@ -391,7 +391,7 @@ pub struct Kept {
 /// Keeps a test that was done on paper.
 #[utoipa::path(tag = "results", operation_id = "results_enter", responses((status = 200, body = Kept), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/people/{id}/results")]
-pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: web::Json<EntryForm>) -> ApiResult<web::Json<Kept>> {
+pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) -> ApiResult<web::Json<Kept>> {
     let form = form.into_inner();
     let mut scope = who.scope().await?;
     if results::get(&mut scope, ResultId(form.id)).await.is_ok() {
@@ -400,7 +400,8 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: web::Json<EntryForm
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
-    if form.on > auth::today(&mut scope).await? {
+    let on = person::day(form.on, "on")?;
+    if on > auth::today(&mut scope).await? {
         return Err(InputError::new(Code::OutOfRange, "on", "The day lies in the future. Type the day the test was done.").into());
     }
     let facts = with_rates(person.facts_on(form.on)?, form.resting_hr, form.hr_max)?;

@@ -1,25 +1,35 @@
 //! Retests: plan, keep, skip, export.
 
-use actix_web::{HttpResponse, delete, get, http::header, post, web};
+use actix_web::{
+    HttpResponse, delete, get,
+    http::header,
+    post,
+    web::{self, Bytes},
+};
 use chrono::{Months, NaiveDate, Utc};
+use futures_util::{StreamExt, stream};
 use impulso_core::{
-    Code, InputError,
+    Code, InputError, person,
     plan::{self, RetestRule, RetestStatus},
     text,
 };
 use impulso_formats::calendar::{self, Appointment};
 use impulso_store::{
-    PersonId, RetestId, audit, people, practices,
-    retests::{self, Filter, Retest},
+    PersonId, RetestId, Scope,
+    audit::{self, Subject},
+    people, practices,
+    retests::{self, Cursor, Filter, Page, Retest},
 };
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    body::Json,
+    settings::limits,
     shelf::Shelf,
 };
 
@@ -113,17 +123,49 @@ pub struct PlanForm {
     pub from: NaiveDate,
 }
 
-/// Every retest that matters now.
+/// Every retest that matters now: the first page of each part.
 #[derive(Serialize, ToSchema)]
 pub struct RetestsPage {
     /// Passed without a test, the longest first.
-    pub overdue: Vec<RetestLine>,
+    pub overdue: RetestPart,
     /// Due today.
-    pub due_today: Vec<RetestLine>,
+    pub due_today: RetestPart,
     /// To come, up to three months.
-    pub upcoming: Vec<RetestLine>,
-    /// Settled in the last three months: done, done late, skipped.
-    pub settled: Vec<RetestLine>,
+    pub upcoming: RetestPart,
+    /// Settled in the last three months: done, done late, skipped; the latest first.
+    pub settled: RetestPart,
+}
+
+/// A part of the list, a page of it.
+#[derive(Serialize, ToSchema)]
+pub struct RetestPart {
+    /// The lines.
+    pub lines: Vec<RetestLine>,
+    /// How many there are in all, counted up to 1000; for what is settled, not counted.
+    pub total: Option<i64>,
+    /// Where the next page starts; absent on the last.
+    pub next: Option<String>,
+}
+
+/// Which part of the retests.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Part {
+    /// Passed without a test.
+    Overdue,
+    /// Due today.
+    DueToday,
+    /// To come, up to three months.
+    Upcoming,
+    /// Settled in the last three months.
+    Settled,
+}
+
+/// Where a part goes on.
+#[derive(Deserialize, IntoParams)]
+pub struct PartQuery {
+    /// What the last page gave as `next`.
+    pub after: Option<String>,
 }
 
 /// Why a date is skipped.
@@ -136,7 +178,7 @@ pub struct SkipForm {
 /// What a rule comes to; nothing is kept.
 #[utoipa::path(tag = "retests", operation_id = "retests_preview", responses((status = 200, body = Preview), (status = 422, body = ApiError)))]
 #[post("/retests/preview")]
-pub async fn preview(who: SignedIn, form: web::Json<PreviewForm>) -> ApiResult<web::Json<Preview>> {
+pub async fn preview(who: SignedIn, form: Json<PreviewForm>) -> ApiResult<web::Json<Preview>> {
     let today = auth::today(&mut who.scope().await?).await?;
     let dates = form.rule.dates(form.from)?.into_iter().map(|on| PreviewDate { on, spoken: plan::spoken(on, today) }).collect();
     Ok(web::Json(Preview { words: form.rule.words(), dates }))
@@ -145,7 +187,7 @@ pub async fn preview(who: SignedIn, form: web::Json<PreviewForm>) -> ApiResult<w
 /// Keeps a rule with its dates; it takes the place of the person's earlier rule for this test.
 #[utoipa::path(tag = "retests", operation_id = "retests_keep", responses((status = 200, body = Vec<RetestLine>), (status = 422, body = ApiError)))]
 #[post("/people/{id}/retests")]
-pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PlanForm>) -> ApiResult<web::Json<Vec<RetestLine>>> {
+pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: Json<PlanForm>) -> ApiResult<web::Json<Vec<RetestLine>>> {
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
@@ -157,9 +199,9 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PlanForm>)
         return Err(InputError::new(Code::OutOfRange, "rule", "Every date of this rule lies in the past. Count from a later day.").into());
     }
     let plan = retests::keep(&mut scope, who.coach, person, &protocol.id, &form.rule, form.from, &dates).await?;
-    audit::record(&mut scope, who.coach, "retest.planned", ("plan", plan.0), json!({ "rule": form.rule.words() })).await?;
-    let filter = Filter { person: Some(person), open_only: true, ..Filter::default() };
-    let lines = retests::list(&mut scope, filter)
+    let detail = json!({ "rule": form.rule.words(), "protocol": protocol.id });
+    audit::record(&mut scope, who.coach, "retest.planned", Subject::of("plan", plan.0, person), detail).await?;
+    let lines = retests::list(&mut scope, Filter::open_of(person), retests::ONE_PERSON)
         .await?
         .into_iter()
         .filter(|r| r.protocol_id == protocol.id)
@@ -169,35 +211,61 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: web::Json<PlanForm>)
     Ok(web::Json(lines))
 }
 
-/// Due, overdue, done late, skipped.
+/// Due, overdue, done late, skipped: the first page of each.
 #[utoipa::path(tag = "retests", operation_id = "retests_list", responses((status = 200, body = RetestsPage), (status = 401, body = ApiError)))]
 #[get("/retests")]
 pub async fn list(who: SignedIn) -> ApiResult<web::Json<RetestsPage>> {
     let mut scope = who.scope().await?;
-    let today = auth::today(&mut scope).await?;
     let shelf = Shelf::of(&mut scope).await?;
-    let quarter = Months::new(3);
-    let open = retests::list(&mut scope, Filter { until: Some(today + quarter), open_only: true, ..Filter::default() }).await?;
-    let recent =
-        retests::list(&mut scope, Filter { from: Some(today - quarter), until: Some(today + quarter), ..Filter::default() }).await?;
-    let mut page = RetestsPage { overdue: vec![], due_today: vec![], upcoming: vec![], settled: vec![] };
-    for line in open.into_iter().map(|r| RetestLine::new(r, &shelf, today)) {
-        match line.status {
-            RetestStatus::Overdue => page.overdue.push(line),
-            RetestStatus::DueToday => page.due_today.push(line),
-            _ => page.upcoming.push(line),
-        }
-    }
-    page.settled = recent
-        .into_iter()
-        .map(|r| RetestLine::new(r, &shelf, today))
-        .filter(|l| matches!(l.status, RetestStatus::Done | RetestStatus::DoneLate | RetestStatus::Skipped))
-        .collect();
-    page.settled.reverse();
-    Ok(web::Json(page))
+    let today = auth::today(&mut scope).await?;
+    Ok(web::Json(RetestsPage {
+        overdue: part(&mut scope, &shelf, Part::Overdue, today, None).await?,
+        due_today: part(&mut scope, &shelf, Part::DueToday, today, None).await?,
+        upcoming: part(&mut scope, &shelf, Part::Upcoming, today, None).await?,
+        settled: part(&mut scope, &shelf, Part::Settled, today, None).await?,
+    }))
 }
 
-/// Open retests as an iCalendar file.
+/// One part of the retests, a page of it.
+#[utoipa::path(tag = "retests", operation_id = "retests_section", params(PartQuery), responses((status = 200, body = RetestPart), (status = 401, body = ApiError), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[get("/retests/part/{part}")]
+pub async fn section(who: SignedIn, which: web::Path<Part>, query: web::Query<PartQuery>) -> ApiResult<web::Json<RetestPart>> {
+    let after = query.after.as_deref().map(cursor).transpose()?;
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let today = auth::today(&mut scope).await?;
+    Ok(web::Json(part(&mut scope, &shelf, *which, today, after).await?))
+}
+
+fn cursor(text: &str) -> Result<Cursor, InputError> {
+    let read = text.split_once('~').and_then(|(on, id)| Some(Cursor { due_on: on.parse().ok()?, id: id.parse().ok()? }));
+    let unknown = || InputError::new(Code::OutOfRange, "after", "This is no place in the list. Start from its beginning.");
+    let read = read.ok_or_else(unknown)?;
+    person::day(read.due_on, "after")?;
+    Ok(read)
+}
+
+async fn part(scope: &mut Scope, shelf: &Shelf, which: Part, today: NaiveDate, after: Option<Cursor>) -> ApiResult<RetestPart> {
+    let quarter = Months::new(3);
+    let (from, until, open) = match which {
+        Part::Overdue => (None, today.pred_opt(), true),
+        Part::DueToday => (Some(today), Some(today), true),
+        Part::Upcoming => (today.succ_opt(), Some(today + quarter), true),
+        Part::Settled => (Some(today - quarter), Some(today + quarter), false),
+    };
+    let page = Page { after, backwards: !open, limit: limits::PAGE + 1 };
+    let mut found = retests::list(scope, Filter { person: None, from, until, open: Some(open) }, page).await?;
+    let more = found.len() > limits::PAGE as usize;
+    found.truncate(limits::PAGE as usize);
+    let next = found.last().filter(|_| more).map(|r| format!("{}~{}", r.planned.due_on, r.id));
+    let total = if open { Some(retests::count_open(scope, from, until, limits::COUNTED).await?) } else { None };
+    Ok(RetestPart { lines: found.into_iter().map(|r| RetestLine::new(r, shelf, today)).collect(), total, next })
+}
+
+/// How many dates are read at a time for the calendar.
+const CALENDAR_PAGE: i64 = 500;
+
+/// Open retests as an iCalendar file: all of them, however many, a part at a time.
 #[utoipa::path(tag = "retests", operation_id = "retests_export", responses((status = 200, content_type = "text/calendar", body = String), (status = 401, body = ApiError)))]
 #[get("/retests.ics")]
 pub async fn export(who: SignedIn) -> ApiResult<HttpResponse> {
@@ -205,36 +273,55 @@ pub async fn export(who: SignedIn) -> ApiResult<HttpResponse> {
     let practice = practices::get(&mut scope).await?;
     let today = auth::today(&mut scope).await?;
     let shelf = Shelf::of(&mut scope).await?;
-    let open = retests::list(&mut scope, Filter { open_only: true, ..Filter::default() }).await?;
-    let appointments: Vec<Appointment> = open
-        .into_iter()
-        .map(|r| RetestLine::new(r, &shelf, today))
-        .map(|l| Appointment {
-            uid: l.id,
-            on: l.due_on,
-            summary: format!("Retest: {}, {}", l.name, l.protocol_name),
-            description: format!(
-                "{}. Same place, kit and warm-up as last time; no hard session the day before, no caffeine for 3 hours.",
-                l.rule
-            ),
-        })
-        .collect();
-    let body = calendar::write(&format!("Retests, {}", practice.name), &appointments, Utc::now());
+    let stamped = Utc::now();
+    drop(scope);
+    let head = calendar::head(&format!("Retests, {}", practice.name));
+    // Dates are read as the file is taken; where the database goes away it breaks off and says so, and is never shorter in silence.
+    let parts = stream::try_unfold(Some(None), move |at: Option<Option<Cursor>>| {
+        let (who, shelf) = (who.clone(), shelf.clone());
+        async move {
+            let Some(after) = at else { return Ok(None) };
+            let page = Page { after, backwards: false, limit: CALENDAR_PAGE };
+            let found = retests::list(&mut who.scope().await?, Filter { open: Some(true), ..Filter::default() }, page).await.map_err(ApiError::from)?;
+            let last = found.last().filter(|_| found.len() == CALENDAR_PAGE as usize);
+            let next = last.map(|r| Some(Cursor { due_on: r.planned.due_on, id: r.id }));
+            let appointments: Vec<Appointment> = found.into_iter().map(|r| appointment(&RetestLine::new(r, &shelf, today))).collect();
+            let mut text = calendar::part(&appointments, stamped);
+            if next.is_none() {
+                text.push_str(calendar::foot());
+            }
+            Ok::<_, ApiError>(Some((Bytes::from(text), next)))
+        }
+    });
+    let file = stream::once(async move { Ok(Bytes::from(head)) }).chain(parts);
     Ok(HttpResponse::Ok()
         .content_type("text/calendar; charset=utf-8")
         .insert_header((header::CONTENT_DISPOSITION, "attachment; filename=\"retests.ics\""))
-        .body(body))
+        .streaming(Box::pin(file)))
+}
+
+fn appointment(line: &RetestLine) -> Appointment {
+    Appointment {
+        uid: line.id,
+        on: line.due_on,
+        summary: format!("Retest: {}, {}", line.name, line.protocol_name),
+        description: format!(
+            "{}. Same place, kit and warm-up as last time; no hard session the day before, no caffeine for 3 hours.",
+            line.rule
+        ),
+    }
 }
 
 /// Skips a date with a reason.
 #[utoipa::path(tag = "retests", operation_id = "retests_skip", responses((status = 204), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/retests/{id}/skip")]
-pub async fn skip(who: SignedIn, id: web::Path<Uuid>, form: web::Json<SkipForm>) -> ApiResult<HttpResponse> {
+pub async fn skip(who: SignedIn, id: web::Path<Uuid>, form: Json<SkipForm>) -> ApiResult<HttpResponse> {
     let reason = text::note(&form.reason, "reason")?
         .ok_or_else(|| InputError::new(Code::MissingInput, "reason", "Say in a word why this test is skipped."))?;
     let mut scope = who.scope().await?;
     retests::skip(&mut scope, RetestId(*id), &reason).await?;
-    audit::record(&mut scope, who.coach, "retest.skipped", ("retest", *id), json!({ "reason": reason })).await?;
+    let subject = Subject::of("retest", *id, retests::person_of(&mut scope, RetestId(*id)).await?);
+    audit::record(&mut scope, who.coach, "retest.skipped", subject, json!({ "reason": reason })).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -245,7 +332,8 @@ pub async fn skip(who: SignedIn, id: web::Path<Uuid>, form: web::Json<SkipForm>)
 pub async fn unskip(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     retests::unskip(&mut scope, RetestId(*id)).await?;
-    audit::record(&mut scope, who.coach, "retest.unskipped", ("retest", *id), json!({})).await?;
+    let subject = Subject::of("retest", *id, retests::person_of(&mut scope, RetestId(*id)).await?);
+    audit::record(&mut scope, who.coach, "retest.unskipped", subject, json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -15,8 +15,10 @@ use impulso_core::{
     units::{Bpm, Cadence},
 };
 use impulso_store::{
-    PersonId, RunId, Scope, audit, people, readiness, results,
-    runs::{self, NewPerformer, NewRun, Run},
+    PersonId, RunId, Scope,
+    audit::{self, Subject},
+    people, readiness, results,
+    runs::{self, NewPerformer, NewRun, Run, Sender},
 };
 use rand::RngExt;
 use serde::{Deserialize, Serialize};
@@ -28,16 +30,17 @@ use super::assess::client;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    body::Json,
     intake::{self, Intake},
     live::{Hub, Side},
-    serve::ClockRate,
+    settings::ClockRate,
     shelf::Shelf,
 };
 
 /// The letters and digits of a join code: none that is read for another.
 const CODE_LETTERS: &[u8] = b"ABCDEFGHJKMNPQRSTUVWXYZ23456789";
-/// How long a join code is.
-const CODE_LENGTH: usize = 6;
+/// How long a join code is: typed from a wall in two groups, and too long to be guessed.
+const CODE_LENGTH: usize = 8;
 /// The most performers of one run.
 const PERFORMERS_MAX: usize = 40;
 
@@ -156,8 +159,10 @@ impl RunView {
 /// Events to add.
 #[derive(Deserialize, ToSchema)]
 pub struct Batch {
-    /// In the sequence of their screen.
+    /// In the sequence of their screen; 500 at the most.
     pub events: Vec<Event>,
+    /// The screen's clock as it sends them, so that one that is far off does no harm.
+    pub sent_at: Option<DateTime<Utc>>,
 }
 
 /// What became of them.
@@ -176,7 +181,7 @@ pub struct Appended {
 /// Sets a run up.
 #[utoipa::path(tag = "runs", operation_id = "runs_create", responses((status = 200, body = RunView), (status = 422, body = ApiError)))]
 #[post("/runs")]
-pub async fn create(who: SignedIn, form: web::Json<RunForm>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
+pub async fn create(who: SignedIn, form: Json<RunForm>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
     let form = form.into_inner();
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
@@ -198,8 +203,11 @@ pub async fn create(who: SignedIn, form: web::Json<RunForm>, rate: web::Data<Clo
         join_code: join_code.as_deref(),
     };
     if runs::create(&mut scope, who.coach, &new).await? {
-        audit::record(&mut scope, who.coach, "run.set_up", ("run", form.id), json!({ "protocol": protocol.id, "overrule_reason": reason }))
-            .await?;
+        let subject = match form.people.as_slice() {
+            [one] => Subject::of("run", form.id, PersonId(*one)),
+            _ => Subject::thing("run", form.id),
+        };
+        audit::record(&mut scope, who.coach, "run.set_up", subject, json!({ "protocol": protocol.id, "overrule_reason": reason })).await?;
     }
     let run = runs::get(&mut scope, RunId(form.id)).await?;
     let shown = view(&mut scope, run, **rate).await?;
@@ -230,9 +238,8 @@ async fn performer(
     let person = people::get(scope, person).await?;
     let facts = with_rates(person.facts_on(today)?, form.resting_hr, form.hr_max)?;
     let pace = protocol.course.as_ref().and_then(|c| c.pace.as_deref());
-    let history = if pace.is_some() { results::of_person(scope, person.id).await? } else { Vec::new() };
-    let last_value =
-        pace.and_then(|q| history.iter().rev().filter(|r| r.protocol_id == protocol.id).find_map(|r| r.computed.get(q).copied()));
+    let history = if pace.is_some() { results::of_protocol(scope, person.id, &protocol.id).await? } else { Vec::new() };
+    let last_value = pace.and_then(|q| history.iter().rev().find_map(|r| r.computed.get(q).copied()));
     let setup = Setup {
         cadence: cadence(protocol, facts.sex, form.cadence)?,
         conditions: form.conditions.clone(),
@@ -283,7 +290,7 @@ pub async fn live(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>
     let mut scope = who.scope().await?;
     let run = runs::get(&mut scope, RunId(*id)).await?;
     let first = view(&mut scope, run, **rate).await?;
-    Ok(hub.stream(who.practice, &first, Side::Coach))
+    Ok(hub.stream(who.practice, &first, Side::Coach(who.sid)))
 }
 
 /// Adds events, each once, in sequence; closes the run where they finish it.
@@ -292,11 +299,11 @@ pub async fn live(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>
 pub async fn append(
     who: SignedIn,
     id: web::Path<Uuid>,
-    batch: web::Json<Batch>,
+    batch: Json<Batch>,
     intake: web::Data<Intake>,
 ) -> ApiResult<web::Json<Appended>> {
     let scope = who.scope().await?;
-    Ok(web::Json(intake.take_in(scope, Some(who.coach), RunId(*id), batch.into_inner().events).await?))
+    Ok(web::Json(intake.take_in(scope, Sender::Coach(who.coach), RunId(*id), batch.into_inner()).await?))
 }
 
 fn cadence(protocol: &catalogue::Protocol, sex: Option<Sex>, chosen: Option<f64>) -> Result<Option<Cadence>, InputError> {
@@ -332,7 +339,7 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
         family: run.protocol.family,
         state,
         performers,
-        clock_rate: rate.0 * rehearsal.as_ref().map_or(1.0, |r| r.rate),
+        clock_rate: clock_rate(run, rate),
         rehearsal,
         revision: events.len() as u64 + u64::from(run.closed_at.is_some()),
         created_at: run.created_at,
@@ -347,18 +354,20 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
 }
 
 fn performers(run: &Run, events: &[Event]) -> Vec<PerformerView> {
-    let of = |p: &runs::Performer| {
-        let state = intake::performer_state(run, events, p.slot)?;
-        Some(PerformerView {
-            slot: p.slot,
-            person: p.person.map(|id| id.0),
-            name: p.name.clone(),
-            reading: state.readings.last().cloned(),
-            decision: state.decision,
-            result: p.result.map(|r| r.0),
-        })
+    let view = |(p, state): (&runs::Performer, State)| PerformerView {
+        slot: p.slot,
+        person: p.person.map(|id| id.0),
+        name: p.name.clone(),
+        reading: state.readings.last().cloned(),
+        decision: state.decision,
+        result: p.result.map(|r| r.0),
     };
-    run.performers.iter().filter_map(of).collect()
+    run.performers.iter().zip(intake::states(run, events)).map(view).collect()
+}
+
+/// How fast a run's clock passes: that of the server, times that of the rehearsal.
+pub fn clock_rate(run: &Run, rate: ClockRate) -> f64 {
+    rate.0 * runs::rehearsal::<Rehearsal>(run).ok().flatten().map_or(1.0, |r| r.rate)
 }
 
 fn rehearsal(run: &Run, performer: &runs::Performer, state: &State, events: &[Event]) -> ApiResult<Option<RehearsalView>> {

@@ -1,22 +1,27 @@
 //! Signing in and out, and founding a practice.
 
 use actix_session::Session;
-use actix_web::{HttpRequest, HttpResponse, delete, get, http::StatusCode, post, web};
+use actix_web::{HttpRequest, HttpResponse, delete, get, http::StatusCode, post, put, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{Code, InputError, text};
 use impulso_store::{
     Scope, Store,
     accounts::{self, NewCoach, NewPractice},
+    audit::{self, Subject},
     practices,
 };
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use uuid::Uuid;
 
 use crate::{
     ApiError, ApiResult,
-    auth::{self, Brake, SignedIn},
+    auth::{self, Caller, Marks, SignedIn},
+    body::Json,
+    brakes::Brakes,
     demo,
-    serve::ClockRate,
+    passwords::Passwords,
+    settings::ClockRate,
 };
 
 /// Email and password.
@@ -31,6 +36,10 @@ pub struct SignIn {
 /// Who is signed in, and what the screens need from the start.
 #[derive(Serialize, ToSchema)]
 pub struct SessionInfo {
+    /// The coach's key.
+    pub id: Uuid,
+    /// Whether this coach founded the practice.
+    pub is_founder: bool,
     /// The coach's name.
     pub coach: String,
     /// The practice's name.
@@ -85,19 +94,31 @@ pub async fn welcome(store: web::Data<Store>) -> ApiResult<web::Json<Welcome>> {
 /// Signs in. The answer is the same for an unknown address and a wrong password.
 #[utoipa::path(tag = "session", operation_id = "session_sign_in", responses((status = 200, body = SessionInfo), (status = 401, body = ApiError), (status = 429, body = ApiError)))]
 #[post("/session")]
+#[allow(clippy::too_many_arguments)]
 pub async fn sign_in(
-    form: web::Json<SignIn>,
+    form: Json<SignIn>,
     request: HttpRequest,
+    caller: Caller,
     session: Session,
     store: web::Data<Store>,
-    brake: web::Data<Brake>,
+    brakes: web::Data<Brakes>,
+    passwords: web::Data<Passwords>,
+    marks: web::Data<Marks>,
     rate: web::Data<ClockRate>,
-) -> ApiResult<web::Json<SessionInfo>> {
+) -> ApiResult<HttpResponse> {
     let SignIn { email, password } = form.into_inner();
-    let caller = request.peer_addr().map(|a| a.ip().to_string()).unwrap_or_default();
-    brake.count(&email, &caller)?;
-    let stored = accounts::credentials(&store, email.trim()).await?;
-    let Some(known) = auth::verify_password(password, stored).await else {
+    // One form of an address before anything else: what is braked is what is looked up.
+    let email = normal(&email);
+    let stored = accounts::credentials(&store, &email).await?;
+    match marks.device_of(&request, stored.as_ref().map(|s| s.coach)) {
+        // Nobody else can use up the tries of a browser that has been here before.
+        Some(device) => brakes.device.count(&device)?,
+        None => {
+            brakes.address.count(&caller.0)?;
+            brakes.account.count(&email)?;
+        }
+    }
+    let Some(known) = passwords.verify(password, stored).await? else {
         return Err(ApiError::new(
             StatusCode::UNAUTHORIZED,
             "wrong_credentials",
@@ -105,15 +126,15 @@ pub async fn sign_in(
         ));
     };
     auth::let_in(&session, known.coach, known.practice)?;
-    let mut scope = store.scope(known.practice).await?;
-    info(&mut scope, known.coach, &rate).await
+    let info = info(&mut store.scope(known.practice).await?, known.coach, &rate).await?;
+    Ok(auth::with_cookie(HttpResponse::Ok().json(info), &marks.device(known.coach)))
 }
 
 /// Who is signed in.
 #[utoipa::path(tag = "session", operation_id = "session_current", responses((status = 200, body = SessionInfo), (status = 401, body = ApiError)))]
 #[get("/session")]
 pub async fn current(who: SignedIn, rate: web::Data<ClockRate>) -> ApiResult<web::Json<SessionInfo>> {
-    info(&mut who.scope().await?, who.coach, &rate).await
+    Ok(web::Json(info(&mut who.scope().await?, who.coach, &rate).await?))
 }
 
 /// Signs out: the session is worth nothing from now on.
@@ -125,46 +146,101 @@ pub async fn sign_out(session: Session) -> HttpResponse {
 }
 
 /// Founds a practice and signs its first coach in.
-#[utoipa::path(tag = "session", operation_id = "session_found_practice", responses((status = 200, body = SessionInfo), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "session", operation_id = "session_found_practice", responses((status = 200, body = SessionInfo), (status = 409, body = ApiError), (status = 422, body = ApiError), (status = 429, body = ApiError)))]
 #[post("/practices")]
+#[allow(clippy::too_many_arguments)]
 pub async fn found_practice(
-    form: web::Json<PracticeForm>,
-    request: HttpRequest,
+    form: Json<PracticeForm>,
+    caller: Caller,
     session: Session,
     store: web::Data<Store>,
-    brake: web::Data<Brake>,
+    brakes: web::Data<Brakes>,
+    passwords: web::Data<Passwords>,
+    marks: web::Data<Marks>,
     rate: web::Data<ClockRate>,
-) -> ApiResult<web::Json<SessionInfo>> {
+) -> ApiResult<HttpResponse> {
     let form = form.into_inner();
-    brake.count(&form.email, &request.peer_addr().map(|a| a.ip().to_string()).unwrap_or_default())?;
-    let new = NewPractice {
-        name: text::name(&form.practice, "practice")?,
-        time_zone: time_zone(&form.time_zone)?,
-        is_demo: false,
-        coach: NewCoach {
-            name: text::name(&form.coach, "coach")?,
-            email: email(&form.email)?,
-            password_hash: auth::hash_password(form.password).await?,
-        },
-    };
+    let (name, zone) = (text::name(&form.practice, "practice")?, time_zone(&form.time_zone)?);
+    let (coach, email) = (text::name(&form.coach, "coach")?, email(&form.email)?);
+    // Only what could be founded counts; that an address is taken is told to nobody more often than this.
+    brakes.founding.count(&caller.0)?;
+    let password_hash = passwords.hash(form.password).await?;
+    let new = NewPractice { name, time_zone: zone, is_demo: false, coach: NewCoach { name: coach, email, password_hash } };
     let (practice, coach) = accounts::found(&store, &new).await?;
     auth::let_in(&session, coach, practice)?;
-    info(&mut store.scope(practice).await?, coach, &rate).await
+    let info = info(&mut store.scope(practice).await?, coach, &rate).await?;
+    Ok(auth::with_cookie(HttpResponse::Ok().json(info), &marks.device(coach)))
 }
 
-async fn info(scope: &mut Scope, coach: impulso_store::CoachId, rate: &ClockRate) -> ApiResult<web::Json<SessionInfo>> {
+/// A new password, and the one it takes the place of.
+#[derive(Deserialize, ToSchema)]
+pub struct PasswordChange {
+    /// The present one.
+    pub current: String,
+    /// The new one.
+    pub new: String,
+}
+
+/// Changes the password of whoever is signed in. Every other session of this coach ends, wherever it is.
+#[utoipa::path(tag = "session", operation_id = "session_change_password", responses((status = 204), (status = 401, body = ApiError), (status = 422, body = ApiError), (status = 429, body = ApiError)))]
+#[put("/session/password")]
+pub async fn change_password(
+    who: SignedIn,
+    form: Json<PasswordChange>,
+    store: web::Data<Store>,
+    brakes: web::Data<Brakes>,
+    passwords: web::Data<Passwords>,
+) -> ApiResult<HttpResponse> {
+    let form = form.into_inner();
+    brakes.device.count(&who.coach.to_string())?;
+    let coach = accounts::coach(&mut who.scope().await?, who.coach).await?;
+    let stored = accounts::credentials(&store, &coach.email).await?;
+    if passwords.verify(form.current, stored).await?.is_none() {
+        return Err(InputError::new(Code::NotApplicable, "current", "This is not your present password. Type it again.").into());
+    }
+    let hash = passwords.hash(form.new).await.map_err(|e| e.at("new"))?;
+    let mut scope = who.scope().await?;
+    accounts::set_password(&mut scope, who.coach, &hash).await?;
+    accounts::end_sessions(&mut scope, who.coach, who.sid).await?;
+    audit::record(&mut scope, who.coach, "password.changed", Subject::thing("coach", who.coach.0), serde_json::json!({})).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Ends every other session of whoever is signed in: on a lost phone, on a borrowed laptop.
+#[utoipa::path(tag = "session", operation_id = "session_end_others", responses((status = 204), (status = 401, body = ApiError)))]
+#[delete("/session/others")]
+pub async fn end_others(who: SignedIn) -> ApiResult<HttpResponse> {
+    let mut scope = who.scope().await?;
+    accounts::end_sessions(&mut scope, who.coach, who.sid).await?;
+    audit::record(&mut scope, who.coach, "sessions.ended", Subject::thing("coach", who.coach.0), serde_json::json!({})).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn info(scope: &mut Scope, coach: impulso_store::CoachId, rate: &ClockRate) -> ApiResult<SessionInfo> {
     // A session can outlive its coach.
     let coach = accounts::coach(scope, coach)
         .await
         .map_err(|e| if matches!(e, impulso_store::Error::NotFound) { ApiError::signed_out() } else { e.into() })?;
     let practice = practices::get(scope).await?;
-    Ok(web::Json(SessionInfo {
+    if coach.removed_at.is_some() {
+        return Err(ApiError::signed_out());
+    }
+    Ok(SessionInfo {
+        id: coach.id.0,
+        is_founder: coach.is_founder,
         coach: coach.name,
         practice: practice.name,
         today: auth::today(scope).await?,
         server_now: Utc::now(),
         clock_rate: rate.0,
-    }))
+    })
+}
+
+/// An address as it is looked up, however it was typed.
+fn normal(email: &str) -> String {
+    email.trim().to_lowercase()
 }
 
 /// An email address that could receive mail, lower case.
@@ -172,7 +248,7 @@ async fn info(scope: &mut Scope, coach: impulso_store::CoachId, rate: &ClockRate
 /// # Errors
 /// [`Code::OutOfRange`] on `email`.
 pub fn email(text: &str) -> Result<String, InputError> {
-    let text = text.trim().to_lowercase();
+    let text = normal(text);
     let parts: Vec<&str> = text.split('@').collect();
     let plausible = matches!(parts.as_slice(), [name, host] if !name.is_empty() && host.contains('.') && !host.starts_with('.') && !host.ends_with('.'));
     if plausible && text.len() <= 254 && !text.contains(char::is_whitespace) {

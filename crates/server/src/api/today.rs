@@ -5,7 +5,7 @@ use chrono::{DateTime, Days, NaiveDate, Utc};
 use impulso_core::text;
 use impulso_store::{
     people, results,
-    retests::{self, Filter},
+    retests::{self, Filter, Page},
     runs,
 };
 use serde::{Deserialize, Serialize};
@@ -21,6 +21,7 @@ use super::{
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    settings::limits,
     shelf::Shelf,
 };
 
@@ -41,8 +42,25 @@ pub struct TodayPage {
     pub soon: Vec<RetestLine>,
     /// Stopped early in the last two weeks.
     pub stopped: Vec<StoppedLine>,
+    /// What is not among the lines above.
+    pub more: TodayMore,
     /// How many people the practice has.
     pub people: i64,
+}
+
+/// How much more there is than is shown, counted up to 1000; a page away.
+#[derive(Serialize, ToSchema)]
+pub struct TodayMore {
+    /// Late.
+    pub late: i64,
+    /// Due today.
+    pub due: i64,
+    /// In the next seven days.
+    pub soon: i64,
+    /// Whether more tests were stopped early than are shown.
+    pub stopped: bool,
+    /// Whether more runs are open than are shown.
+    pub open_runs: bool,
 }
 
 /// A run begun and not closed.
@@ -102,45 +120,56 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
     let today = auth::today(&mut scope).await?;
     let week = today + Days::new(7);
     let shelf = Shelf::of(&mut scope).await?;
-    let open = retests::list(&mut scope, Filter { until: Some(week), open_only: true, ..Filter::default() }).await?;
-    let (mut late, mut due, mut soon) = (vec![], vec![], vec![]);
-    for line in open.into_iter().map(|r| RetestLine::new(r, &shelf, today)) {
-        match line.due_on.cmp(&today) {
-            std::cmp::Ordering::Less => late.push(line),
-            std::cmp::Ordering::Equal => due.push(line),
-            std::cmp::Ordering::Greater => soon.push(line),
-        }
+    let spans = [(None, today.pred_opt()), (Some(today), Some(today)), (today.succ_opt(), Some(week))];
+    let mut parts = Vec::with_capacity(spans.len());
+    for (from, until) in spans {
+        let page = Page { after: None, backwards: false, limit: limits::TODAY_LINES };
+        let found = retests::list(&mut scope, Filter { person: None, from, until, open: Some(true) }, page).await?;
+        let all = match found.len() as i64 {
+            n if n < limits::TODAY_LINES => n,
+            _ => retests::count_open(&mut scope, from, until, limits::COUNTED).await?,
+        };
+        parts.push((found.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect::<Vec<_>>(), all));
     }
-    let open_runs: Vec<OpenRun> = runs::open(&mut scope)
+    let (soon, due, late) = (parts.pop().unwrap_or_default(), parts.pop().unwrap_or_default(), parts.pop().unwrap_or_default());
+    let mut open_runs: Vec<OpenRun> = runs::open(&mut scope, limits::TODAY_LINES + 1)
         .await?
         .into_iter()
         .map(|r| OpenRun { id: r.id.0, name: open_name(&r), protocol_name: r.protocol, since: r.created_at })
         .collect();
-    let stopped: Vec<StoppedLine> = results::since(&mut scope, today - Days::new(14))
+    let mut stopped: Vec<StoppedLine> = results::stopped_since(&mut scope, today - Days::new(14), limits::TODAY_LINES + 1)
         .await?
         .into_iter()
-        .filter_map(|r| {
-            let stop = r.stopped?;
-            Some(StoppedLine {
-                result: r.id.0,
-                person: r.person.0,
-                name: r.person_name,
-                protocol_name: shelf.name(&r.protocol_id),
-                on: r.on,
-                sentence: stop_sentence(&stop),
-                note: stop.note,
-            })
+        .map(|r| StoppedLine {
+            result: r.id.0,
+            person: r.person.0,
+            name: r.person_name,
+            protocol_name: shelf.name(&r.protocol_id),
+            on: r.on,
+            sentence: stop_sentence(&r.stopped),
+            note: r.stopped.note,
         })
         .collect();
     let people = people::count(&mut scope).await?;
+    let shown = limits::TODAY_LINES as usize;
+    let more = TodayMore {
+        late: late.1 - late.0.len() as i64,
+        due: due.1 - due.0.len() as i64,
+        soon: soon.1 - soon.0.len() as i64,
+        stopped: stopped.len() > shown,
+        open_runs: open_runs.len() > shown,
+    };
+    stopped.truncate(shown);
+    open_runs.truncate(shown);
     Ok(web::Json(TodayPage {
         today,
-        sentence: sentence(&open_runs, &late, &due, soon.len(), stopped.len(), people),
+        sentence: sentence(&open_runs, (&late.0, late.1), (&due.0, due.1), soon.1, stopped.len(), more.stopped, people),
         open_runs,
-        late,
-        due,
-        soon,
+        late: late.0,
+        due: due.0,
+        soon: soon.0,
         stopped,
+        more,
         people,
     }))
 }
@@ -163,33 +192,43 @@ fn open_name(run: &runs::Open) -> String {
     if run.performers == 1 { run.name.clone() } else { format!("{} performers", run.performers) }
 }
 
-/// The day in a sentence: names while they are few, numbers when they are many.
-fn sentence(open: &[OpenRun], late: &[RetestLine], due: &[RetestLine], soon: usize, stopped: usize, people: i64) -> String {
+/// The day in a sentence: names while they are few, numbers when they are many. Lines come with how many there are in all.
+fn sentence(
+    open: &[OpenRun],
+    late: (&[RetestLine], i64),
+    due: (&[RetestLine], i64),
+    soon: i64,
+    stopped: usize,
+    stopped_more: bool,
+    people: i64,
+) -> String {
     if people == 0 {
         return "Nobody is here yet. Add your first client.".to_owned();
     }
-    let who = |lines: &[RetestLine]| match lines {
-        [one] => format!("{} is", one.name),
-        [one, two] => format!("{} and {} are", one.name, two.name),
-        many => format!("{} people are", many.len()),
+    let many = |n: i64| if n >= limits::COUNTED { format!("{} or more", limits::COUNTED) } else { n.to_string() };
+    let who = |(lines, all): (&[RetestLine], i64)| match lines {
+        [one] if all == 1 => format!("{} is", one.name),
+        [one, two] if all == 2 => format!("{} and {} are", one.name, two.name),
+        _ => format!("{} people are", many(all)),
     };
     let mut said = Vec::new();
     match open {
         [] => {}
         [run] => said.push(format!("{}’s test is still open.", run.name)),
-        many => said.push(format!("{} tests are still open.", many.len())),
+        several => said.push(format!("{} tests are still open.", several.len())),
     }
-    said.push(if due.is_empty() { "Nobody is due today.".to_owned() } else { format!("{} due today.", who(due)) });
+    said.push(if due.1 == 0 { "Nobody is due today.".to_owned() } else { format!("{} due today.", who(due)) });
     match late {
-        [] => {}
-        [one] => said.push(format!("{} is {}.", one.name, one.spoken)),
-        many => said.push(format!("{} late.", who(many))),
+        ([], _) => {}
+        ([one], 1) => said.push(format!("{} is {}.", one.name, one.spoken)),
+        _ => said.push(format!("{} late.", who(late))),
     }
     if soon > 0 {
-        said.push(format!("{soon} more this week."));
+        said.push(format!("{} more this week.", many(soon)));
     }
     if stopped > 0 {
-        said.push(format!("{} stopped early in the last two weeks.", text::plural(stopped as i64, "test")));
+        let tests = text::plural(stopped as i64, "test");
+        said.push(format!("{}{tests} stopped early in the last two weeks.", if stopped_more { "More than " } else { "" }));
     }
     said.join(" ")
 }

@@ -33,7 +33,7 @@ use impulso_store::{
 };
 use rand::{RngExt, SeedableRng, rngs::StdRng};
 
-use crate::{ApiError, ApiResult, auth, scoring};
+use crate::{ApiError, ApiResult, passwords, scoring};
 use cast::{CAST, Client, Oddity, Plan, Test};
 
 /// The demo coach's address.
@@ -53,14 +53,14 @@ pub async fn load(store: &Store, now: DateTime<Utc>) -> ApiResult<bool> {
         return Ok(false);
     }
     let coach =
-        NewCoach { name: "Runa Okafor-Lindt".into(), email: EMAIL.into(), password_hash: auth::hash_password(PASSWORD.into()).await? };
+        NewCoach { name: "Runa Okafor-Lindt".into(), email: EMAIL.into(), password_hash: passwords::hash(PASSWORD.into()).await? };
     let practice = NewPractice { name: "Tidewater Hall".into(), time_zone: "UTC".into(), is_demo: true, coach };
     let (practice, coach) = accounts::found(store, &practice).await?;
     let mut scope = store.scope(practice).await?;
     let second = NewCoach {
         name: "Piet Hallam".into(),
         email: "piet@tidewater.example".into(),
-        password_hash: auth::hash_password(PASSWORD.into()).await?,
+        password_hash: passwords::hash(PASSWORD.into()).await?,
     };
     accounts::add_coach(&mut scope, &second).await?;
     let mut hours = StdRng::seed_from_u64(SEED);
@@ -115,8 +115,8 @@ async fn plan_ahead(scope: &mut Scope, coach: CoachId, person: PersonId, plan: &
     let from = dates.first().copied().unwrap_or(today) - Days::new(30);
     retests::keep(scope, coach, person, plan.protocol, &RetestRule::EveryWeeks { weeks: plan.weeks }, from, &dates).await?;
     if let Some((offset, reason)) = plan.skipped {
-        let filter = retests::Filter { person: Some(person), from: Some(day(offset)), until: Some(day(offset)), open_only: true };
-        for retest in retests::list(scope, filter).await? {
+        let filter = retests::Filter { person: Some(person), from: Some(day(offset)), until: Some(day(offset)), open: Some(true) };
+        for retest in retests::list(scope, filter, retests::ONE_PERSON).await? {
             retests::skip(scope, retest.id, reason).await?;
         }
     }

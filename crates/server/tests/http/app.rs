@@ -74,18 +74,15 @@ impl TestApp {
 
 /// A server for a database; it runs until the test ends.
 pub fn serve(app_url: &str, session_minutes: i64) -> String {
+    serve_set(&Settings { session_minutes, foundings_an_hour: 1000, ..Settings::of(app_url) })
+}
+
+/// The same as it is set.
+pub fn serve_set(settings: &Settings) -> String {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let base = format!("http://{}", listener.local_addr().unwrap());
-    let settings = Settings {
-        database_url: app_url.to_owned(),
-        port: 0,
-        key_file: None,
-        session_minutes,
-        #[cfg(feature = "test-clock")]
-        clock_rate: 1.0,
-    };
-    let store = Store::connect_lazy(app_url).unwrap();
-    tokio::spawn(impulso::serve::run(listener, store, &settings).unwrap());
+    let store = Store::connect_lazy(&settings.database_url).unwrap();
+    tokio::spawn(impulso::serve::run(listener, store, settings).unwrap());
     base
 }
 
@@ -109,6 +106,18 @@ impl Browser {
             assert!(status.is_success(), "{at}: {method} {path}: {status} {answer}");
             answer
         }
+    }
+
+    /// The answer itself, for what stands beside the body.
+    pub async fn raw(&self, method: Method, path: &str) -> reqwest::Response {
+        self.client.request(method, format!("{}/api{path}", self.base)).send().await.unwrap()
+    }
+
+    /// A stream that has begun.
+    pub async fn stream(&self, path: &str) -> reqwest::Response {
+        let answer = self.raw(Method::GET, path).await;
+        assert!(answer.status().is_success(), "{path}");
+        answer
     }
 
     pub async fn get(&self, path: &str) -> Value {

@@ -54,12 +54,16 @@ async fn through_every_route() {
         let (status, code, _) = me.refused(method.clone(), &path, body).await;
         assert_eq!((status, code.as_str()), (404, "not_found"), "{method} {path}");
     }
-    // An id of theirs cannot be taken over either.
-    let (status, code, _) = me.refused(Method::POST, "/people", person(their_person.parse().unwrap(), "Mine now")).await;
-    assert_eq!((status, code.as_str()), (409, "id_taken"));
+    // A key of theirs is no key here: it names something of mine, and says nothing of theirs.
+    me.ok(Method::POST, "/people", person(their_person.parse().unwrap(), "Mine now")).await;
+    assert_eq!(me.get(&format!("/people/{their_person}")).await["form"]["name"], "Mine now");
     let mine = me.adds("Mine").await;
-    let (status, code, _) = me.refused(Method::POST, "/runs", run(their_run.parse().unwrap(), &mine)).await;
-    assert_eq!((status, code.as_str()), (409, "id_taken"));
+    me.ok(Method::POST, "/runs", run(their_run.parse().unwrap(), &mine)).await;
+    me.posts(&their_run, &[Screen::new().at(1, json!({"kind": "clock_started"}))]).await;
+    let them = app.signed_in_at(&app.base, "Otherplace").await;
+    assert_eq!(them.get(&format!("/people/{their_person}")).await["form"]["name"], "Secret Person");
+    let untouched = them.get(&format!("/runs/{their_run}")).await;
+    assert_eq!((untouched["name"].as_str(), &untouched["state"]["started_at"]), (Some("Secret Person"), &Value::Null));
 
     for path in [
         "/people",

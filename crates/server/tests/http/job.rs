@@ -138,14 +138,14 @@ async fn retests_are_fulfilled_late_and_skipped_with_a_reason() {
     sqlx::query("update retests set due_on = due_on - 16").execute(&mut owner).await.unwrap();
     sqlx::query("update retest_plans set from_on = from_on - 30").execute(&mut owner).await.unwrap();
     let page = coach.get("/retests").await;
-    assert_eq!((page["overdue"].as_array().unwrap().len(), page["overdue"][0]["late_days"].as_i64()), (2, Some(9)));
-    let skipped = page["overdue"][0]["id"].as_str().unwrap();
+    assert_eq!((page["overdue"]["lines"].as_array().unwrap().len(), page["overdue"]["lines"][0]["late_days"].as_i64()), (2, Some(9)));
+    let skipped = page["overdue"]["lines"][0]["id"].as_str().unwrap();
     assert_eq!(coach.refused(Method::POST, &format!("/retests/{skipped}/skip"), json!({"reason": " "})).await.2.as_deref(), Some("reason"));
     coach.ok(Method::POST, &format!("/retests/{skipped}/skip"), json!({"reason": "ill"})).await;
     assert_eq!(coach.refused(Method::POST, &format!("/retests/{skipped}/skip"), json!({"reason": "ill"})).await.1, "already_settled");
     coach.tests(&person, 30.0).await;
     let page = coach.get("/retests").await;
-    let settled: Vec<&str> = page["settled"].as_array().unwrap().iter().map(|l| l["status"].as_str().unwrap()).collect();
+    let settled: Vec<&str> = page["settled"]["lines"].as_array().unwrap().iter().map(|l| l["status"].as_str().unwrap()).collect();
     assert!(settled.contains(&"skipped") && (settled.contains(&"done") || settled.contains(&"done_late")), "{settled:?}");
 }
 

@@ -5,9 +5,11 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, missing_docs)]
 
 mod app;
+mod attack;
 mod contract;
 mod isolation;
 mod job;
+mod line;
 mod live;
 mod protocols;
 mod sessions;

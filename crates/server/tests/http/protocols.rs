@@ -340,7 +340,7 @@ async fn a_code_of_another_practice_and_guessed_codes_open_nothing() {
     assert_eq!((refused.0, refused.1.as_str()), (404, "unknown_code"));
     let phone = app.browser();
     let mut last = 0;
-    for k in 0..12 {
+    for k in 0..24 {
         last = phone.refused(Method::GET, &format!("/join/AAAA{k:02}"), Value::Null).await.0;
     }
     assert_eq!(last, 429, "guessing is slowed down");

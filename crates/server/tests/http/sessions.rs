@@ -57,7 +57,8 @@ async fn signing_out_ends_the_session_even_for_a_copied_cookie() {
         .send()
         .await
         .unwrap();
-    let cookie = answer.headers()["set-cookie"].to_str().unwrap().to_owned();
+    let cookies = answer.headers().get_all("set-cookie").iter().map(|c| c.to_str().unwrap().to_owned());
+    let cookie = cookies.into_iter().find(|c| c.starts_with("impulso=")).unwrap();
     assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Strict"), "{cookie}");
     let pair = cookie.split(';').next().unwrap();
     let ask = || client.get(format!("{}/api/session", app.base)).header("cookie", pair).send();

@@ -1,0 +1,152 @@
+//! Brakes on what can be tried too often: each counts by one kind of key and remembers a bounded number of them.
+
+use std::{
+    num::NonZeroU32,
+    sync::atomic::{AtomicUsize, Ordering},
+};
+
+use actix_web::http::StatusCode;
+use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
+use sha2::{Digest, Sha256};
+
+use crate::{
+    ApiError, ApiResult,
+    settings::{Settings, limits},
+};
+
+/// The first bytes of a hash: a key costs the same however long what was typed is.
+type Key = [u8; 16];
+
+/// One brake.
+#[derive(Debug)]
+pub struct Brake {
+    limiter: DefaultKeyedRateLimiter<Key>,
+    since_tidied: AtomicUsize,
+    wait_s: u64,
+    message: &'static str,
+}
+
+impl Brake {
+    fn new(quota: Quota, wait_s: u64, message: &'static str) -> Self {
+        Self { limiter: RateLimiter::keyed(quota), since_tidied: AtomicUsize::new(0), wait_s, message }
+    }
+
+    fn a_minute(tries: u32, message: &'static str) -> Self {
+        Self::new(Quota::per_minute(at_least_one(tries)), 60, message)
+    }
+
+    fn a_second(tries: u32, burst: u32, message: &'static str) -> Self {
+        Self::new(Quota::per_second(at_least_one(tries)).allow_burst(at_least_one(burst)), 2, message)
+    }
+
+    /// Counts a try.
+    ///
+    /// # Errors
+    /// 429 with when to come back, where there were too many.
+    pub fn count(&self, key: &str) -> ApiResult<()> {
+        self.tidy();
+        self.limiter.check_key(&self.key(key)).map_err(|_| {
+            ApiError::new(StatusCode::TOO_MANY_REQUESTS, "too_many_tries", self.message).retry_after(self.wait_s)
+        })
+    }
+
+    /// The key as it is kept. Beyond [`limits::BRAKE_KEYS`] only a thousand more are told apart.
+    fn key(&self, text: &str) -> Key {
+        let hash = Sha256::digest(text.as_bytes());
+        let mut key = Key::default();
+        if self.limiter.len() < limits::BRAKE_KEYS {
+            key.copy_from_slice(&hash[..16]);
+        } else {
+            key[0] = hash[0];
+            key[1] = hash[1] & 0b11;
+        }
+        key
+    }
+
+    /// Forgets keys that are as good as new, now and then.
+    fn tidy(&self) {
+        if self.since_tidied.fetch_add(1, Ordering::Relaxed) >= limits::BRAKE_KEYS / 4 {
+            self.since_tidied.store(0, Ordering::Relaxed);
+            self.limiter.retain_recent();
+            self.limiter.shrink_to_fit();
+        }
+    }
+
+    #[cfg(test)]
+    fn keys(&self) -> usize {
+        self.limiter.len()
+    }
+}
+
+fn at_least_one(n: u32) -> NonZeroU32 {
+    NonZeroU32::new(n).unwrap_or(NonZeroU32::MIN)
+}
+
+/// Every brake of this process.
+#[derive(Debug)]
+pub struct Brakes {
+    /// Signing in to an account from a browser that never did.
+    pub account: Brake,
+    /// Signing in from an address.
+    pub address: Brake,
+    /// Signing in to an account from a browser that has before.
+    pub device: Brake,
+    /// Founding practices from an address.
+    pub founding: Brake,
+    /// Trying join codes from an address.
+    pub code: Brake,
+    /// Trying join codes that are none.
+    pub wrong_code: Brake,
+    /// What one partner sends.
+    pub partner: Brake,
+    /// What all partners of a run send from one address.
+    pub class: Brake,
+}
+
+impl Brakes {
+    /// Brakes as the settings have them.
+    pub fn new(settings: &Settings) -> Self {
+        let wait = "Too many tries. Wait a minute, then try again.";
+        let slow = "That was more than a hand can send. It goes on in a moment; nothing is lost.";
+        Self {
+            account: Brake::a_minute(limits::SIGN_INS_OF_ACCOUNT, wait),
+            address: Brake::a_minute(limits::SIGN_INS_OF_ADDRESS, wait),
+            device: Brake::a_minute(limits::SIGN_INS_OF_DEVICE, wait),
+            founding: Brake::new(
+                Quota::per_hour(at_least_one(settings.foundings_an_hour)),
+                3600,
+                "Several practices were set up from here within the hour. Try again later, or sign in to one of them.",
+            ),
+            code: Brake::a_second(limits::CODES_OF_ADDRESS, 120, "Too many tries. Wait a moment, then type the code again."),
+            wrong_code: Brake::a_minute(limits::WRONG_CODES_OF_ADDRESS, wait),
+            partner: Brake::a_second(limits::SENT_BY_PARTNER, 60, slow),
+            class: Brake::a_second(limits::SENT_BY_CLASS, 400, slow),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_brake_holds_one_key_and_lets_others_pass() {
+        let brakes = Brakes::new(&Settings::of(""));
+        let passed = (0..30).filter(|_| brakes.account.count("ada@example.org").is_ok()).count();
+        assert_eq!(passed, limits::SIGN_INS_OF_ACCOUNT as usize);
+        assert!(brakes.account.count("bo@example.org").is_ok());
+        assert_eq!(brakes.account.count("ada@example.org").unwrap_err().retry_after_s(), Some(60));
+    }
+
+    /// The keys of an attack: each new, each as long as a body may be. Kept as they were they took gigabytes.
+    #[test]
+    fn any_number_of_keys_of_any_length_are_a_bounded_number_of_bytes() {
+        let brakes = Brakes::new(&Settings::of(""));
+        let long = "x".repeat(1_000);
+        for k in 0..limits::BRAKE_KEYS + 4_000 {
+            let _ = brakes.account.count(&format!("{k}{long}"));
+        }
+        assert!(brakes.account.keys() <= limits::BRAKE_KEYS + 1024, "{}", brakes.account.keys());
+        assert_eq!(size_of::<Key>(), 16);
+    }
+}

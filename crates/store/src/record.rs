@@ -1,0 +1,41 @@
+//! Everything that is kept of one person, as the tables hold it: for the person who asks for it.
+
+use serde_json::Value;
+
+use crate::{PersonId, Result, Scope};
+
+/// One person's whole record as JSON: the profile, every check, run with its events, result, plan and date, and what was
+/// done with the record. Names of others who shared a run are not in it.
+///
+/// # Errors
+/// [`crate::Error::NotFound`].
+pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Value> {
+    let practice = scope.practice_id();
+    Ok(sqlx::query_scalar!(
+        r#"select jsonb_build_object(
+               'person', to_jsonb(p) - array['practice_id', 'name_key'],
+               'readiness_checks', coalesce((select jsonb_agg(to_jsonb(c) - array['practice_id', 'person_id'] order by c.created_at)
+                   from readiness_checks c where c.practice_id = $1 and c.person_id = $2), '[]'),
+               'runs', coalesce((select jsonb_agg(
+                       (to_jsonb(r) - array['practice_id', 'join_code'])
+                       || jsonb_build_object('setup', f.setup, 'events', coalesce((select jsonb_agg(e.body order by e.position)
+                           from run_events e where e.practice_id = $1 and e.run_id = r.id
+                             and (e.body ->> 'slot' is null or (e.body ->> 'slot')::int = f.slot)), '[]')) order by r.created_at)
+                   from run_performers f join runs r on r.practice_id = f.practice_id and r.id = f.run_id
+                   where f.practice_id = $1 and f.person_id = $2), '[]'),
+               'results', coalesce((select jsonb_agg(to_jsonb(x) - array['practice_id', 'person_id'] order by x.taken_at)
+                   from results x where x.practice_id = $1 and x.person_id = $2), '[]'),
+               'retest_plans', coalesce((select jsonb_agg(to_jsonb(n) - array['practice_id', 'person_id'] order by n.created_at)
+                   from retest_plans n where n.practice_id = $1 and n.person_id = $2), '[]'),
+               'retests', coalesce((select jsonb_agg(to_jsonb(t) - array['practice_id', 'person_id'] order by t.due_on)
+                   from retests t where t.practice_id = $1 and t.person_id = $2), '[]'),
+               'who_did_what', coalesce((select jsonb_agg(jsonb_build_object('at', a.at, 'action', a.action, 'detail', a.detail) order by a.at)
+                   from audit a where a.practice_id = $1 and a.person_id = $2), '[]')
+           ) as "record!"
+           from people p where p.practice_id = $1 and p.id = $2"#,
+        practice,
+        person.0
+    )
+    .fetch_one(scope.db())
+    .await?)
+}
