@@ -70,7 +70,7 @@ fn common_refusals(path: &str, has_body: bool) -> Vec<(&'static str, &'static st
     if !is_open {
         refusals.push(("401", "Nobody is signed in"));
     }
-    if path.contains('{') {
+    if has_body || path.contains('{') {
         refusals.push(("404", "There is no such thing here"));
     }
     if has_body {

@@ -109,18 +109,24 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
 
 fn cookie_key(file: Option<&Path>) -> io::Result<Key> {
     let Some(file) = file else { return Ok(Key::generate()) };
-    match std::fs::read(file) {
-        Ok(bytes) if bytes.len() >= 64 => Ok(Key::from(&bytes)),
-        Ok(_) => Err(io::Error::other(format!("{} holds no usable key; remove it and start again", file.display()))),
-        Err(_) => {
-            let key = Key::generate();
-            write_private(file, key.master())?;
-            Ok(key)
-        }
+    if !file.exists() {
+        make_key(file)?;
+    }
+    match std::fs::read(file)? {
+        bytes if bytes.len() >= 64 => Ok(Key::from(&bytes)),
+        _ => Err(io::Error::other(format!("{} holds no usable key; remove it and start again", file.display()))),
     }
 }
 
-fn write_private(file: &Path, bytes: &[u8]) -> io::Result<()> {
+/// Makes a key file, whole or not at all; of several processes that start at once the first one's key is everyone's.
+fn make_key(file: &Path) -> io::Result<()> {
     use std::{io::Write, os::unix::fs::OpenOptionsExt};
-    std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(file)?.write_all(bytes)
+    let draft = file.with_extension(format!("{}.new", std::process::id()));
+    std::fs::OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(&draft)?.write_all(Key::generate().master())?;
+    let linked = std::fs::hard_link(&draft, file);
+    std::fs::remove_file(&draft)?;
+    match linked {
+        Err(error) if error.kind() != io::ErrorKind::AlreadyExists => Err(error),
+        _ => Ok(()),
+    }
 }

@@ -183,7 +183,7 @@ fn hr_max_options(protocol: &Protocol, facts: &Facts) -> Vec<HrMaxOption> {
 /// The tests for a person with what is at hand, the suitable first.
 #[utoipa::path(tag = "assess", operation_id = "assess_choose", responses((status = 200, body = Vec<Fit>), (status = 404, body = ApiError)))]
 #[post("/people/{id}/choose")]
-pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: web::Json<Means>) -> ApiResult<web::Json<Vec<Fit>>> {
+pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Means>) -> ApiResult<web::Json<Vec<Fit>>> {
     let mut scope = who.scope().await?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
     let today = auth::today(&mut scope).await?;

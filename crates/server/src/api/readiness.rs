@@ -34,7 +34,7 @@ pub struct ReadinessForm {
 /// What would be advised; nothing is kept.
 #[utoipa::path(tag = "readiness", operation_id = "readiness_advise", responses((status = 200, body = Advice), (status = 422, body = ApiError)))]
 #[post("/readiness/advice")]
-pub async fn advise(_: SignedIn, answers: web::Json<Answers>) -> ApiResult<web::Json<Advice>> {
+pub async fn advise(_: SignedIn, answers: Json<Answers>) -> ApiResult<web::Json<Advice>> {
     readiness::check(&answers)?;
     Ok(web::Json(readiness::advise(&answers)))
 }

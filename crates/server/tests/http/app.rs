@@ -108,6 +108,11 @@ impl Browser {
         }
     }
 
+    /// The client itself, cookies and all.
+    pub fn client(&self) -> &Client {
+        &self.client
+    }
+
     /// The answer itself, for what stands beside the body.
     pub async fn raw(&self, method: Method, path: &str) -> reqwest::Response {
         self.client.request(method, format!("{}/api{path}", self.base)).send().await.unwrap()

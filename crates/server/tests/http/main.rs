@@ -6,7 +6,9 @@
 
 mod app;
 mod attack;
+mod chaos;
 mod contract;
+mod fuzz;
 mod isolation;
 mod job;
 mod line;

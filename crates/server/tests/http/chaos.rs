@@ -1,0 +1,213 @@
+//! Everything that breaks, breaks: two server processes on one database are killed and come back, the line to the database
+//! is cut and mended, devices have clocks that are wrong by days. What was acknowledged is there, once, in order.
+
+use std::{
+    collections::HashMap,
+    net::TcpListener,
+    process::{Child, Command, Stdio},
+    sync::{
+        Arc,
+        atomic::{AtomicBool, Ordering},
+    },
+    time::{Duration, Instant},
+};
+
+use chrono::{DateTime, TimeDelta, Utc};
+use rand::{RngExt, SeedableRng, rngs::StdRng};
+use reqwest::{Client, StatusCode};
+use serde_json::{Value, json};
+use sqlx::{Connection, PgConnection};
+use uuid::Uuid;
+
+use crate::{
+    app::{Browser, Screen, TestApp},
+    line::Line,
+};
+
+/// How long it storms.
+const STORM: Duration = Duration::from_secs(30);
+/// Everything together, at the most.
+const AT_MOST: Duration = Duration::from_secs(120);
+const SEED: u64 = 20_261_126;
+
+/// A server process that can be killed and comes back on its port.
+struct Process {
+    port: u16,
+    url: String,
+    keys: std::path::PathBuf,
+    child: Child,
+}
+
+impl Process {
+    fn start(url: &str, keys: &std::path::Path) -> Self {
+        let port = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+        Self { child: Self::spawn(port, url, keys), port, url: url.to_owned(), keys: keys.to_owned() }
+    }
+
+    fn spawn(port: u16, url: &str, keys: &std::path::Path) -> Child {
+        Command::new(env!("CARGO_BIN_EXE_impulso"))
+            .arg("serve")
+            .env("IMPULSO_DATABASE_URL", url)
+            .env("IMPULSO_PORT", port.to_string())
+            .env("IMPULSO_KEY_FILE", keys)
+            .env("RUST_LOG", "off")
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap()
+    }
+
+    fn base(&self) -> String {
+        format!("http://127.0.0.1:{}", self.port)
+    }
+
+    /// As `kill -9`.
+    fn kill_and_restart(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+        self.child = Self::spawn(self.port, &self.url, &self.keys);
+    }
+}
+
+impl Drop for Process {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+/// A screen on a run, in the hall: it keeps what was not acknowledged and sends it again, to whichever server answers.
+struct Hall {
+    client: Client,
+    bases: [String; 2],
+    run: String,
+    device: Uuid,
+    /// How wrong the device's clock is.
+    off: TimeDelta,
+    acknowledged: Vec<Uuid>,
+}
+
+impl Hall {
+    async fn storm(mut self, over: Arc<AtomicBool>, mut dice: StdRng) -> Self {
+        let mut waiting: Vec<Value> = Vec::new();
+        let mut seq = 0;
+        loop {
+            let done = over.load(Ordering::SeqCst);
+            if !done {
+                seq += 1;
+                let wall = Utc::now() + self.off;
+                let kind = if seq % 7 == 0 { json!({"kind": "noted", "text": format!("remark {seq}\u{0}")}) } else { json!({"kind": "tap"}) };
+                let mut event = json!({"id": Uuid::new_v4(), "device": self.device, "seq": seq, "mono_ms": f64::from(seq) * 400.0, "wall": wall});
+                event.as_object_mut().unwrap().extend(kind.as_object().unwrap().clone());
+                waiting.push(event);
+            }
+            let take = waiting.len().min(40);
+            let base = &self.bases[dice.random_range(0..2)];
+            let body = json!({"events": waiting[..take], "sent_at": Utc::now() + self.off});
+            let sent = self.client.post(format!("{base}/api/runs/{}/events", self.run)).json(&body).timeout(Duration::from_secs(6)).send().await;
+            match sent {
+                Ok(answer) if answer.status().is_success() => {
+                    self.acknowledged.extend(waiting.drain(..take).map(|e| e["id"].as_str().unwrap().parse::<Uuid>().unwrap()));
+                }
+                Ok(answer) => {
+                    let status = answer.status();
+                    let text = answer.text().await.unwrap_or_default();
+                    assert!(status == StatusCode::SERVICE_UNAVAILABLE, "away is the only failure there is: {status} {text}");
+                }
+                Err(_) => {}
+            }
+            if done && waiting.is_empty() {
+                return self;
+            }
+            tokio::time::sleep(Duration::from_millis(dice.random_range(20..150))).await;
+        }
+    }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_was_acknowledged_is_there_once_whatever_breaks() {
+    let begun = Instant::now();
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let line = Line::to(&app.app_url).await;
+    let keys = std::env::temp_dir().join(format!("impulso-chaos-{}", Uuid::new_v4()));
+    let mut processes = [Process::start(&line.url, &keys), Process::start(&line.url, &keys)];
+    let bases = processes.each_ref().map(Process::base);
+    let signed_in: Browser = loop {
+        assert!(begun.elapsed() < AT_MOST, "both processes start, on one key file");
+        let up = reqwest::get(format!("{}/api/health", bases[0])).await.is_ok_and(|a| a.status().is_success());
+        if up && reqwest::get(format!("{}/api/health", bases[1])).await.is_ok() {
+            break app.signed_in_at(&bases[0], "Harbour").await;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    };
+    // One name for both processes: the cookie goes to either.
+    let client = signed_in.client().clone();
+    let mut runs = Vec::new();
+    for name in ["Teo", "Linnea", "Noor", "Joren"] {
+        let run = coach.sets_up(&coach.adds(name).await).await;
+        coach.posts(&run, &[Screen::new().at(299, json!({"kind": "clock_started"}))]).await;
+        runs.push(run);
+    }
+    let over = Arc::new(AtomicBool::new(false));
+    let halls: Vec<_> = runs
+        .iter()
+        .flat_map(|run| [TimeDelta::zero(), TimeDelta::days(9)].map(|off| (run.clone(), off)))
+        .enumerate()
+        .map(|(k, (run, off))| {
+            let hall = Hall { client: client.clone(), bases: bases.clone(), run, device: Uuid::new_v4(), off, acknowledged: Vec::new() };
+            tokio::spawn(hall.storm(over.clone(), StdRng::seed_from_u64(SEED + k as u64)))
+        })
+        .collect();
+    let mut dice = StdRng::seed_from_u64(SEED);
+    let mut kills = 0;
+    while begun.elapsed() < STORM {
+        match dice.random_range(0..3) {
+            0 => {
+                line.cut();
+                tokio::time::sleep(Duration::from_millis(dice.random_range(100..1_500))).await;
+                line.mend();
+            }
+            which => {
+                processes[which - 1].kill_and_restart();
+                kills += 1;
+            }
+        }
+        tokio::time::sleep(Duration::from_millis(dice.random_range(200..1_200))).await;
+    }
+    over.store(true, Ordering::SeqCst);
+    line.mend();
+    let mut acknowledged: HashMap<String, Vec<Uuid>> = HashMap::new();
+    for hall in halls {
+        let hall = tokio::time::timeout(AT_MOST.saturating_sub(begun.elapsed()), hall).await.expect("everything is sent in the end").unwrap();
+        acknowledged.entry(hall.run).or_default().extend(hall.acknowledged);
+    }
+    let mut owner = PgConnection::connect(&app.owner_url).await.unwrap();
+    let mut all = 0;
+    for (run, sent) in &acknowledged {
+        let kept: Vec<(Uuid, Uuid, i32)> = sqlx::query_as("select id, device, seq from run_events where run_id = $1 order by position")
+            .bind(run.parse::<Uuid>().unwrap())
+            .fetch_all(&mut owner)
+            .await
+            .unwrap();
+        let ids: std::collections::HashSet<Uuid> = kept.iter().map(|k| k.0).collect();
+        assert_eq!(ids.len(), kept.len(), "nothing twice");
+        assert!(sent.iter().all(|id| ids.contains(id)), "nothing lost");
+        assert_eq!(kept.len(), sent.len() + 1, "and nothing that nobody sent");
+        let mut last: HashMap<Uuid, i32> = HashMap::new();
+        for (_, device, seq) in &kept {
+            assert_eq!(last.insert(*device, *seq).unwrap_or_default() + 1, *seq, "in the order of each screen");
+        }
+        // Clocks that were nine days ahead were put right.
+        let view = coach.get(&format!("/runs/{run}")).await;
+        let started: DateTime<Utc> = view["state"]["started_at"].as_str().unwrap().parse().unwrap();
+        let latest: DateTime<Utc> = sqlx::query_scalar("select max(wall) from run_events where run_id = $1")
+            .bind(run.parse::<Uuid>().unwrap())
+            .fetch_one(&mut owner)
+            .await
+            .unwrap();
+        assert!((latest - started).num_minutes() < 10, "{latest} {started}");
+        all += sent.len();
+    }
+    assert!(kills >= 5 && all > 300, "it was a storm: {kills} kills, {all} events");
+    let _ = std::fs::remove_file(keys);
+}
