@@ -47,7 +47,11 @@ export class Server {
   /** A server on a fresh, migrated database. `rate`: how fast a run's clock passes. */
   static async fresh(rate: number, demo = false): Promise<Server> {
     const name = `e_${randomUUID().replaceAll("-", "")}`;
-    execFileSync("psql", ["-qX", env("IMPULSO_TEST_OWNER_URL"), "-c", `create database ${name}`]);
+    const owner = new URL(env("IMPULSO_TEST_OWNER_URL"));
+    execFileSync("psql", ["-qX", "-d", "impulso_test", "-c", `create database ${name}`], {
+      // Not on the command line, where anyone on the machine reads it.
+      env: { ...process.env, PGHOST: owner.hostname, PGPORT: owner.port, PGUSER: owner.username, PGPASSWORD: owner.password },
+    });
     const server = new Server(await freePort(), name, rate);
     server.impulso("migrate");
     if (demo) server.impulso("demo");
@@ -63,6 +67,7 @@ export class Server {
       IMPULSO_DATABASE_URL: at(env("IMPULSO_TEST_APP_URL")),
       IMPULSO_PORT: String(this.port),
       IMPULSO_CLOCK_RATE: String(this.rate),
+      IMPULSO_FOUNDINGS_AN_HOUR: "1000",
       IMPULSO_KEY_FILE: join(env("IMPULSO_TEST_DATA"), `${this.database}.key`),
     };
   }

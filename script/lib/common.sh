@@ -61,7 +61,8 @@ cluster_init() {
   rm -rf "$data/postgres"; mkdir -p "$data/postgres"
   [ "$(id -u)" = 0 ] && { chown postgres "$data/postgres"; chmod a+x "$data"; }
   chmod 700 "$data/postgres"
-  local pwfile; pwfile=$(mktemp); cat "$data/secrets/admin" > "$pwfile"; chmod 644 "$pwfile"
+  local pwfile; pwfile=$(mktemp); cat "$data/secrets/admin" > "$pwfile"
+  [ "$(id -u)" = 0 ] && chown postgres "$pwfile"
   (cd / && as_postgres "$(pg_bin)/initdb" -D "$data/postgres" -U admin --pwfile="$pwfile" -A scram-sha-256 -E UTF8 --locale=C.UTF-8 >/dev/null) \
     || { rm -f "$pwfile"; fail "initdb failed for $data/postgres."; }
   rm -f "$pwfile"
@@ -80,17 +81,41 @@ cluster_stop() {
   (cd / && as_postgres "$(pg_bin)/pg_ctl" -D "$1/postgres" -m fast -w stop >/dev/null 2>&1) || true
 }
 
+# psql, pg_dump and their like as the cluster's administrator. Passwords go by the environment, never on a command line,
+# where anyone on the machine could read them. $1: the data, $2: the port, then the command.
+as_admin() {
+  local data=$1 port=$2; shift 2
+  PGPASSWORD=$(cat "$data/secrets/admin") PGHOST=127.0.0.1 PGPORT=$port PGUSER=admin "$@"
+}
+
+# The same as the role that owns the database.
+as_owner() {
+  local data=$1 port=$2; shift 2
+  PGPASSWORD=$(cat "$data/secrets/owner") PGHOST=127.0.0.1 PGPORT=$port PGUSER=impulso_owner "$@"
+}
+
 # The roles and the database: an owner that migrates and an application role that cannot bypass row-level security.
 cluster_roles() {
   local data=$1 port=$2 database=$3
-  PGPASSWORD=$(cat "$data/secrets/admin") psql -qX -v ON_ERROR_STOP=1 -h 127.0.0.1 -p "$port" -U admin -d postgres \
-    -v owner_pw="$(cat "$data/secrets/owner")" -v app_pw="$(cat "$data/secrets/app")" -v db="$database" <<'SQL' >/dev/null || fail "The database roles could not be set up."
+  IMPULSO_SECRETS="$data/secrets" as_admin "$data" "$port" psql -qX -v ON_ERROR_STOP=1 -d postgres -v db="$database" <<'SQL' >/dev/null || fail "The database roles could not be set up."
+\set owner_pw `cat "$IMPULSO_SECRETS/owner"`
+\set app_pw `cat "$IMPULSO_SECRETS/app"`
 select 'create role impulso_owner login createdb nosuperuser nobypassrls' where not exists (select from pg_roles where rolname = 'impulso_owner') \gexec
 select 'create role impulso_app login nosuperuser nobypassrls nocreatedb' where not exists (select from pg_roles where rolname = 'impulso_app') \gexec
 alter role impulso_owner password :'owner_pw';
 alter role impulso_app password :'app_pw';
 select format('create database %I owner impulso_owner', :'db') where not exists (select from pg_database where datname = :'db') \gexec
 SQL
+}
+
+# Where the data live: IMPULSO_DATA, or .data here, or /var/lib/impulso for root. Made where missing.
+data_folder() {
+  local data
+  if [ -n "${IMPULSO_DATA:-}" ]; then data=$IMPULSO_DATA
+  elif [ "$(id -u)" = 0 ]; then data=/var/lib/impulso
+  else data=$PWD/.data; fi
+  mkdir -p "$data"
+  (cd "$data" && pwd)
 }
 
 owner_url() { echo "postgres://impulso_owner:$(cat "$1/secrets/owner")@127.0.0.1:$2/$3"; }

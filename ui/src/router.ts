@@ -60,8 +60,8 @@ export const router = createRouter({
 
 router.beforeEach(async (to) => {
   const signedIn = await useSession().known();
-  if (!signedIn && !to.meta.open) return { path: "/sign-in", query: { to: to.fullPath } };
-  if (signedIn && to.path === "/sign-in") return "/";
+  if (signedIn === "no" && !to.meta.open) return { path: "/sign-in", query: { to: to.fullPath } };
+  if (signedIn === "yes" && to.path === "/sign-in") return "/";
   return true;
 });
 

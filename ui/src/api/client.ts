@@ -17,6 +17,10 @@ export class Failure extends Error {
   get isAway() {
     return this.status === 0 || this.status >= 500;
   }
+  /** The same request may succeed later; anything else it was told never will. */
+  get mayPass() {
+    return this.isAway || [401, 408, 429].includes(this.status);
+  }
 }
 
 export const api = createClient<paths>({ baseUrl: "/", credentials: "same-origin" });

@@ -48,6 +48,7 @@ export type RetestRule = S["RetestRule"];
 export type RetestsPage = S["RetestsPage"];
 export type LibraryLine = S["LibraryLine"];
 export type MethodPage = S["MethodPage"];
+export type AuditLine = S["AuditLine"];
 export type PracticePage = S["PracticePage"];
 export type TestLine = S["TestLine"];
 export type Source = S["Source"];

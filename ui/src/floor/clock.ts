@@ -26,6 +26,16 @@ export class TrueClock {
     this.offset = Date.parse(serverNow) - middle;
   }
 
+  /** How far the server's clock is from this screen's, ms. */
+  get ahead(): number {
+    return this.offset;
+  }
+
+  /** Goes on with an offset that was learned before, until a better one is there. */
+  assume(offset: number) {
+    this.offset = offset;
+  }
+
   private anchor() {
     this.base = Date.now();
     this.mono = performance.now();

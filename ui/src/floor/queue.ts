@@ -3,7 +3,7 @@
  * in the sequence of their screen.
  */
 import { openDB, type DBSchema, type IDBPDatabase } from "idb";
-import type { RunEvent } from "@/api/types";
+import type { RunEvent, RunView } from "@/api/types";
 
 interface Waiting {
   run: string;
@@ -12,15 +12,42 @@ interface Waiting {
   event: RunEvent;
 }
 
+/** A run as this screen last saw it. */
+export interface Seen {
+  door: string;
+  view: RunView;
+  /** How far the server's clock was from this screen's, ms. */
+  offset: number;
+  at: number;
+}
+
 interface Schema extends DBSchema {
   events: { key: [string, string, number]; value: Waiting; indexes: { byRun: string } };
+  views: { key: string; value: Seen };
 }
+
+/** What was seen is of use for a day. */
+const SEEN_MS = 24 * 3600 * 1000;
 
 let opened: Promise<IDBPDatabase<Schema>> | undefined;
 const database = () =>
-  (opened ??= openDB<Schema>("impulso", 1, {
-    upgrade: (db) => db.createObjectStore("events", { keyPath: ["run", "device", "seq"] }).createIndex("byRun", "run"),
+  (opened ??= openDB<Schema>("impulso", 2, {
+    upgrade: (db, from) => {
+      if (from < 1) db.createObjectStore("events", { keyPath: ["run", "device", "seq"] }).createIndex("byRun", "run");
+      if (from < 2) db.createObjectStore("views", { keyPath: "door" });
+    },
   }));
+
+/** Keeps a run as it is now, for a floor that comes up while nothing answers; lets go of those of yesterday. */
+export async function remember(seen: Seen) {
+  const tx = (await database()).transaction("views", "readwrite");
+  const old = (await tx.store.getAll()).filter((one) => seen.at - one.at > SEEN_MS);
+  await Promise.all([tx.store.put(seen), ...old.map((one) => tx.store.delete(one.door))]);
+  await tx.done;
+}
+
+/** The run behind a door as it was last seen. */
+export const recall = async (door: string): Promise<Seen | undefined> => (await database()).get("views", door);
 
 /** Keeps an event until the server has it. */
 export async function keep(run: string, event: RunEvent) {
@@ -28,15 +55,15 @@ export async function keep(run: string, event: RunEvent) {
 }
 
 /**
- * What waits for a run: one screen's events at a time, in its sequence. A strap's second may be older than a key pressed
- * before it arrived, so only the sequence says what goes first.
+ * What waits for a run, by screen, the screen that began first in front; each in its own sequence. A strap's second may be
+ * older than a key pressed before it arrived, so only the sequence says what goes first. Screens do not wait for each other.
  */
-export async function waiting(run: string): Promise<RunEvent[]> {
+export async function waiting(run: string): Promise<RunEvent[][]> {
   const all = await (await database()).getAllFromIndex("events", "byRun", run);
-  const begun = new Map<string, string>();
-  for (const { device, event } of all) begun.set(device, [begun.get(device) ?? event.wall, event.wall].sort()[0]!);
-  const order = (a: Waiting, b: Waiting) => begun.get(a.device)!.localeCompare(begun.get(b.device)!) || a.device.localeCompare(b.device);
-  return all.sort((a, b) => order(a, b) || a.seq - b.seq).map((w) => w.event);
+  const of = new Map<string, RunEvent[]>();
+  for (const { device, event } of all.sort((a, b) => a.seq - b.seq)) of.set(device, [...(of.get(device) ?? []), event]);
+  const begun = (events: RunEvent[]) => events.map((e) => e.wall).sort()[0]!;
+  return [...of.values()].sort((a, b) => begun(a).localeCompare(begun(b)) || a[0]!.device.localeCompare(b[0]!.device));
 }
 
 /** The server has these. */
@@ -50,10 +77,28 @@ export async function done(run: string, events: RunEvent[]) {
 export async function withdraw(run: string, refused: RunEvent) {
   const tx = (await database()).transaction("events", "readwrite");
   await tx.store.delete([run, refused.device, refused.seq]);
-  const later = (await tx.store.index("byRun").getAll(run)).filter((w) => w.device === refused.device && w.seq > refused.seq);
-  for (const one of later.sort((a, b) => a.seq - b.seq)) {
-    await tx.store.delete([run, one.device, one.seq]);
-    await tx.store.put({ ...one, seq: one.seq - 1, event: { ...one.event, seq: one.seq - 1 } });
-  }
+  await number(tx.store, run, refused.device, (seq) => (seq > refused.seq ? seq - 1 : seq));
   await tx.done;
+}
+
+/** What waits of a screen goes on at another number: what lay between is gone, and the server waits for it in vain. */
+export async function renumber(run: string, device: string, first: number, expected: number) {
+  const tx = (await database()).transaction("events", "readwrite");
+  await number(tx.store, run, device, (seq) => seq - first + expected);
+  await tx.done;
+}
+
+type Store = {
+  index: (name: "byRun") => { getAll: (run: string) => Promise<Waiting[]> };
+  delete: (key: [string, string, number]) => Promise<void>;
+  put: (value: Waiting) => Promise<unknown>;
+};
+
+async function number(store: Store, run: string, device: string, to: (seq: number) => number) {
+  const of = (await store.index("byRun").getAll(run)).filter((w) => w.device === device && to(w.seq) !== w.seq);
+  for (const one of of.sort((a, b) => a.seq - b.seq)) {
+    const seq = to(one.seq);
+    await store.delete([run, one.device, one.seq]);
+    await store.put({ ...one, seq, event: { ...one.event, seq } });
+  }
 }

@@ -5,6 +5,7 @@ import { useRouter } from "vue-router";
 import CountedFloor from "@/components/floor/CountedFloor.vue";
 import EffortFloor from "@/components/floor/EffortFloor.vue";
 import GroupFloor from "@/components/floor/GroupFloor.vue";
+import NotTaken from "@/components/floor/NotTaken.vue";
 import RehearsalBar from "@/components/floor/RehearsalBar.vue";
 import StagedFloor from "@/components/floor/StagedFloor.vue";
 import StopSheet from "@/components/StopSheet.vue";
@@ -108,6 +109,7 @@ onKeyStroke((event) => {
         <label class="speech"><input v-model="speechWanted" type="checkbox" /> speak</label>
         <button v-if="!elsewhere" class="stop-key" type="button" @click="stop">{{ run.startedAt === null ? "Leave" : "Stop" }}</button>
       </header>
+      <NotTaken />
 
       <component :is="inner" :floor="floor" :closed="closedHere" :finishing="finishing" @finish="finish" @undo="undo">
         <template #start>
@@ -165,7 +167,8 @@ onKeyStroke((event) => {
   height: 100vh;
   height: 100dvh;
   display: grid;
-  grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr);
+  grid-template-columns: minmax(0, 1fr);
+  grid-template-rows: auto auto minmax(0, 1fr) auto;
 }
 header {
   display: flex;

@@ -10,7 +10,7 @@ const router = useRouter();
 const code = ref("");
 const { busy, failure, run } = useAction();
 async function join() {
-  const given = code.value.trim().toUpperCase();
+  const given = code.value.replace(/[^a-z0-9]/gi, "").toUpperCase();
   if (!given) return;
   const view = await run(() => take(api.GET("/api/join/{code}", { params: { path: { code: given } } })));
   if (view) await router.push(`/join/${given}`);
@@ -26,7 +26,7 @@ async function join() {
         id="code"
         v-model="code"
         class="num"
-        maxlength="8"
+        maxlength="12"
         autocapitalize="characters"
         autocomplete="off"
         autofocus
@@ -34,7 +34,7 @@ async function join() {
       />
       <FailureNote :failure="failure" />
       <button type="submit" class="go" :disabled="busy || !code.trim()">Join</button>
-      <p class="soft">No account. It ends with the run.</p>
+      <p class="soft">No account. It ends with the counting.</p>
     </form>
   </div>
 </template>

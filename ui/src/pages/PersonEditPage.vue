@@ -57,6 +57,19 @@ async function save(then: "page" | "readiness") {
   clear();
   await router.push(then === "readiness" ? `/people/${page.id}/readiness` : `/people/${page.id}`);
 }
+
+/** Erasing for good: the name is typed, so that it is the right one. */
+const typed = ref("");
+const erasing = useAction();
+async function erase() {
+  const done = await erasing.run(async () => {
+    await take(api.POST("/api/people/{id}/erase", { params: { path: { id: props.id! } }, body: { name: typed.value } }));
+    return true;
+  });
+  if (!done) return;
+  clear();
+  await router.push("/people");
+}
 </script>
 
 <template>
@@ -66,65 +79,89 @@ async function save(then: "page" | "readiness") {
     :loading="existing.loading.value"
     @again="existing.reload"
   />
-  <form v-else class="page" @submit.prevent="save(id ? 'page' : 'readiness')">
-    <div class="page-head">
-      <h1>{{ id ? form.name : "New client" }}</h1>
-    </div>
-    <div class="grid">
-      <label class="field wide"
-        ><span class="name">Name</span><ElInput v-model="form.name" name="name" autofocus autocomplete="off" />
-        <span v-if="wrong('name')" class="wrong" role="alert">{{ wrong("name") }}</span></label
-      >
-      <label class="field"
-        ><span class="name">Birth date</span><ElInput v-model="form.born" name="born" type="date" />
-        <span v-if="wrong('born')" class="wrong" role="alert">{{ wrong("born") }}</span></label
-      >
-      <fieldset class="field">
-        <legend class="name">Sex as the equations use it</legend>
-        <ElRadioGroup v-model="sexChoice" aria-label="Sex as the equations use it">
-          <ElRadioButton value="female">Women’s</ElRadioButton>
-          <ElRadioButton value="male">Men’s</ElRadioButton>
-          <ElRadioButton value="none">None on record</ElRadioButton>
-        </ElRadioGroup>
-        <span class="hint"
-          >Some equations and tables are printed for men and women apart. With none on record those results are left out, never
-          guessed.</span
-        >
-      </fieldset>
-      <fieldset class="field">
-        <legend class="name">Units the client thinks in</legend>
-        <ElRadioGroup v-model="form.units" aria-label="Units">
-          <ElRadioButton value="metric">cm, kg</ElRadioButton>
-          <ElRadioButton value="imperial">ft in, lb</ElRadioButton>
-        </ElRadioGroup>
-      </fieldset>
-      <div class="pair">
-        <label class="field"
-          ><span class="name">Height</span
-          ><ElInput v-model="form.height" name="height" :placeholder="form.units === 'metric' ? '178' : `5'10`" />
-          <span v-if="wrong('height')" class="wrong" role="alert">{{ wrong("height") }}</span></label
+  <div v-else class="page">
+    <form @submit.prevent="save(id ? 'page' : 'readiness')">
+      <div class="page-head">
+        <h1>{{ id ? form.name : "New client" }}</h1>
+      </div>
+      <div class="grid">
+        <label class="field wide"
+          ><span class="name">Name</span><ElInput v-model="form.name" name="name" autofocus autocomplete="off" />
+          <span v-if="wrong('name')" class="wrong" role="alert">{{ wrong("name") }}</span></label
         >
         <label class="field"
-          ><span class="name">Body mass</span
-          ><ElInput v-model="form.mass" name="mass" :placeholder="form.units === 'metric' ? '80 kg' : '12 st 8'" />
-          <span v-if="wrong('mass')" class="wrong" role="alert">{{ wrong("mass") }}</span></label
+          ><span class="name">Birth date</span><ElInput v-model="form.born" name="born" type="date" />
+          <span v-if="wrong('born')" class="wrong" role="alert">{{ wrong("born") }}</span></label
         >
+        <fieldset class="field">
+          <legend class="name">Sex as the equations use it</legend>
+          <ElRadioGroup v-model="sexChoice" aria-label="Sex as the equations use it">
+            <ElRadioButton value="female">Women’s</ElRadioButton>
+            <ElRadioButton value="male">Men’s</ElRadioButton>
+            <ElRadioButton value="none">None on record</ElRadioButton>
+          </ElRadioGroup>
+          <span class="hint"
+            >Some equations and tables are printed for men and women apart. With none on record those results are left out, never
+            guessed.</span
+          >
+        </fieldset>
+        <fieldset class="field">
+          <legend class="name">Units the client thinks in</legend>
+          <ElRadioGroup v-model="form.units" aria-label="Units">
+            <ElRadioButton value="metric">cm, kg</ElRadioButton>
+            <ElRadioButton value="imperial">ft in, lb</ElRadioButton>
+          </ElRadioGroup>
+        </fieldset>
+        <div class="pair">
+          <label class="field"
+            ><span class="name">Height</span
+            ><ElInput v-model="form.height" name="height" :placeholder="form.units === 'metric' ? '178' : `5'10`" />
+            <span v-if="wrong('height')" class="wrong" role="alert">{{ wrong("height") }}</span></label
+          >
+          <label class="field"
+            ><span class="name">Body mass</span
+            ><ElInput v-model="form.mass" name="mass" :placeholder="form.units === 'metric' ? '80 kg' : '12 st 8'" />
+            <span v-if="wrong('mass')" class="wrong" role="alert">{{ wrong("mass") }}</span></label
+          >
+        </div>
+        <label class="field"><span class="name">What they do</span><ElInput v-model="form.occupation" name="occupation" /></label>
+        <label class="field"><span class="name">Goal, in the client’s own words</span><ElInput v-model="form.goal" name="goal" /></label>
+        <div class="field">
+          <label><span class="name">Medicines</span><ElInput v-model="form.medicines" name="medicines" /></label>
+          <ElCheckbox v-model="form.rate_limiting_drug">One of them holds the heart rate down (a beta-blocker, for one)</ElCheckbox>
+        </div>
+        <label class="field"><span class="name">Notes</span><ElInput v-model="form.notes" name="notes" type="textarea" :rows="3" /></label>
       </div>
-      <label class="field"><span class="name">What they do</span><ElInput v-model="form.occupation" name="occupation" /></label>
-      <label class="field"><span class="name">Goal, in the client’s own words</span><ElInput v-model="form.goal" name="goal" /></label>
-      <div class="field">
-        <label><span class="name">Medicines</span><ElInput v-model="form.medicines" name="medicines" /></label>
-        <ElCheckbox v-model="form.rate_limiting_drug">One of them holds the heart rate down (a beta-blocker, for one)</ElCheckbox>
+      <FailureNote :failure="elsewhere" />
+      <div class="actions">
+        <ElButton type="primary" size="large" native-type="submit" :loading="busy">{{ id ? "Save" : "Save and check readiness" }}</ElButton>
+        <ElButton v-if="!id" size="large" @click="save('page')">Save only</ElButton>
+        <RouterLink v-else :to="`/people/${id}`" @click="clear">Leave without saving</RouterLink>
       </div>
-      <label class="field"><span class="name">Notes</span><ElInput v-model="form.notes" name="notes" type="textarea" :rows="3" /></label>
-    </div>
-    <FailureNote :failure="elsewhere" />
-    <div class="actions">
-      <ElButton type="primary" size="large" native-type="submit" :loading="busy">{{ id ? "Save" : "Save and check readiness" }}</ElButton>
-      <ElButton v-if="!id" size="large" @click="save('page')">Save only</ElButton>
-      <RouterLink v-else :to="`/people/${id}`" @click="clear">Leave without saving</RouterLink>
-    </div>
-  </form>
+    </form>
+    <section v-if="id" class="whole">
+      <h2>The whole record</h2>
+      <p>
+        <a :href="`/api/people/${id}/record`" download>Take it out as a file</a>: everything that is kept of
+        {{ existing.data.value?.form.name }}, in JSON, for the client who asks for it.
+      </p>
+      <details>
+        <summary>Erase this client for good</summary>
+        <form class="inner" @submit.prevent="erase">
+          <p>
+            Name, notes, readings, tests and dates go, and cannot be brought back. Of a class only this client’s part goes. That something
+            was done stays in “Who did what”, without the name.
+          </p>
+          <label class="field"
+            ><span class="name">Type the name: {{ existing.data.value?.form.name }}</span
+            ><ElInput v-model="typed" name="erase" autocomplete="off"
+          /></label>
+          <FailureNote :failure="erasing.failure.value" />
+          <ElButton type="danger" native-type="submit" :disabled="!typed.trim()" :loading="erasing.busy.value">Erase for good</ElButton>
+        </form>
+      </details>
+    </section>
+  </div>
 </template>
 
 <style scoped>
@@ -146,6 +183,20 @@ fieldset {
   padding: 0;
   margin: 0 0 16px;
   min-width: 0;
+}
+.whole {
+  margin-top: 44px;
+  padding-top: 22px;
+  border-top: 1px solid var(--line);
+}
+summary {
+  cursor: pointer;
+  color: var(--madder);
+  font-weight: 600;
+  padding: 10px 0;
+}
+.inner {
+  max-width: 560px;
 }
 @media (max-width: 760px) {
   .grid {

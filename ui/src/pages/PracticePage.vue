@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { reactive, ref, watch } from "vue";
+import { computed, reactive, ref, watch } from "vue";
 import { api, take } from "@/api/client";
+import type { AuditLine } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import { useAction } from "@/composables/useAction";
@@ -28,20 +29,53 @@ async function add() {
   page.value = next;
   Object.assign(coach, { name: "", email: "", password: "" });
 }
+const leaving = ref<{ id: string; name: string } | null>(null);
+const removing = useAction();
+async function remove() {
+  const id = leaving.value!.id;
+  const next = await removing.run(() => take(api.DELETE("/api/practice/coaches/{id}", { params: { path: { id } } })));
+  if (!next) return;
+  page.value = next;
+  leaving.value = null;
+}
+
+const own = reactive({ current: "", new: "" });
+const changing = useAction();
+const changed = ref("");
+async function change() {
+  const done = await changing.run(async () => {
+    await take(api.PUT("/api/session/password", { body: own }));
+    return true;
+  });
+  if (!done) return;
+  Object.assign(own, { current: "", new: "" });
+  changed.value = "Changed. Every other screen of yours is signed out.";
+}
+async function endOthers() {
+  const done = await changing.run(async () => {
+    await take(api.DELETE("/api/session/others"));
+    return true;
+  });
+  if (done) changed.value = "Every other screen of yours is signed out.";
+}
+
+/** Who did what: the filters, and the pages behind the first. */
+const asked = reactive({ coach: "", day: "", person: "" });
+const lines = ref<AuditLine[]>([]);
+const next = ref<string | null>(null);
+const looking = useAction();
+watch(page, (p) => p && !filtered.value && ([lines.value, next.value] = [p.audit.lines, p.audit.next ?? null]));
+const filtered = computed(() => Object.values(asked).some(Boolean));
+async function look(before?: string) {
+  const query = Object.fromEntries(Object.entries({ ...asked, before }).filter(([, v]) => v));
+  const found = await looking.run(() => take(api.GET("/api/practice/audit", { params: { query } })));
+  if (!found) return;
+  lines.value = before ? [...lines.value, ...found.lines] : found.lines;
+  next.value = found.next ?? null;
+}
+watch(asked, () => void look());
+const only = computed(() => lines.value.find((l) => l.person === asked.person)?.person_name ?? "one client");
 const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
-const said: Record<string, string> = {
-  "person.added": "added a client",
-  "person.changed": "changed a client",
-  "readiness.kept": "kept a readiness check",
-  "readiness.overruled": "overruled a readiness advice",
-  "run.set_up": "set up a test",
-  "result.kept": "kept a result",
-  "retest.planned": "planned retests",
-  "retest.skipped": "skipped a retest",
-  "retest.unskipped": "took a skip back",
-  "practice.changed": "changed the practice",
-  "coach.added": "added a coach",
-};
 </script>
 
 <template>
@@ -65,60 +99,176 @@ const said: Record<string, string> = {
         </form>
         <h2 class="gap">Coaches</h2>
         <ul class="rows">
-          <li v-for="c in page.coaches" :key="c.email" class="row-link">
-            <b>{{ c.name }}</b><span class="soft">{{ c.email }}</span>
+          <li v-for="c in page.coaches" :key="c.id" class="row-link coach">
+            <span class="who"
+              ><b>{{ c.name }}</b
+              ><small>{{ c.email }}</small></span
+            >
+            <span v-if="c.is_founder" class="soft">founded the practice</span>
+            <button
+              v-else-if="session.info?.is_founder"
+              type="button"
+              class="plain"
+              :aria-label="`Remove ${c.name}`"
+              @click="leaving = { id: c.id, name: c.name }"
+            >
+              Remove
+            </button>
           </li>
         </ul>
-        <form class="add" @submit.prevent="add">
-          <h2>Add a coach</h2>
-          <label class="field"><span class="name">Name</span><ElInput v-model="coach.name" autocomplete="off" /></label>
-          <label class="field"
-            ><span class="name">Email address</span><ElInput v-model="coach.email" type="email" autocomplete="off"
-          /></label>
-          <label class="field"
-            ><span class="name">First password</span><ElInput v-model="coach.password" type="password" autocomplete="new-password" /><span
-              class="hint"
-              >10 characters or more.</span
-            ></label
-          >
-          <FailureNote :failure="adding.failure.value" />
-          <ElButton native-type="submit" :loading="adding.busy.value">Add</ElButton>
-        </form>
+        <details>
+          <summary>Add a coach</summary>
+          <form class="inner" @submit.prevent="add">
+            <label class="field"><span class="name">Name</span><ElInput v-model="coach.name" autocomplete="off" /></label>
+            <label class="field"
+              ><span class="name">Email address</span><ElInput v-model="coach.email" type="email" autocomplete="off"
+            /></label>
+            <label class="field"
+              ><span class="name">First password</span><ElInput v-model="coach.password" type="password" autocomplete="new-password" /><span
+                class="hint"
+                >10 characters or more.</span
+              ></label
+            >
+            <FailureNote :failure="adding.failure.value" />
+            <ElButton native-type="submit" :loading="adding.busy.value">Add</ElButton>
+          </form>
+        </details>
+        <h2 class="gap">Your own sign-in</h2>
+        <p v-if="changed" role="status">{{ changed }}</p>
+        <details>
+          <summary>Change your password</summary>
+          <form class="inner" @submit.prevent="change">
+            <label class="field"
+              ><span class="name">Present password</span><ElInput v-model="own.current" type="password" autocomplete="current-password"
+            /></label>
+            <label class="field"
+              ><span class="name">New password</span><ElInput v-model="own.new" type="password" autocomplete="new-password" /><span
+                class="hint"
+                >10 characters or more. Every other screen of yours is signed out.</span
+              ></label
+            >
+            <ElButton native-type="submit" :loading="changing.busy.value">Change it</ElButton>
+          </form>
+        </details>
+        <button type="button" class="plain" :disabled="changing.busy.value" @click="endOthers">Sign out everywhere else</button>
+        <FailureNote :failure="changing.failure.value" />
       </div>
       <aside>
         <h2>Who did what</h2>
-        <p v-if="!page.audit.length" class="soft">Nothing yet.</p>
+        <div class="filters">
+          <ElSelect v-model="asked.coach" placeholder="Any coach" clearable aria-label="Coach" :value-on-clear="''">
+            <ElOption v-for="c in page.coaches" :key="c.id" :label="c.name" :value="c.id" />
+          </ElSelect>
+          <ElInput v-model="asked.day" type="date" aria-label="Day" />
+          <button v-if="asked.person" type="button" class="plain" @click="asked.person = ''">{{ only }} only ×</button>
+        </div>
+        <FailureNote :failure="looking.failure.value" />
+        <p v-if="!lines.length" class="soft">{{ filtered ? "Nothing by this choice." : "Nothing yet." }}</p>
         <ul class="rows">
-          <li v-for="(a, k) in page.audit" :key="k" class="audit">
-            <span class="soft num">{{ when.format(new Date(a.at)) }}</span><span
-              >{{ a.coach ?? "Someone" }} {{ said[a.action] ?? a.action }}</span
-            >
+          <li v-for="a in lines" :key="a.id" class="audit">
+            <span class="soft num">{{ when.format(new Date(a.at)) }}</span>
+            <span>
+              {{ a.coach ?? "Someone" }}
+              <RouterLink v-if="a.link" :to="a.link">{{ a.did }}</RouterLink>
+              <template v-else>{{ a.did }}</template>
+              <template v-if="a.person_name">
+                · <button type="button" class="name" @click="asked.person = a.person!">{{ a.person_name }}</button></template
+              >
+              <small v-if="a.test">{{ a.test }}</small>
+              <small v-if="a.reason">“{{ a.reason }}”</small>
+            </span>
           </li>
         </ul>
+        <button v-if="next" type="button" class="plain" :disabled="looking.busy.value" @click="look(next)">Show older</button>
       </aside>
     </div>
+    <ElDialog
+      :model-value="leaving !== null"
+      :title="leaving ? `Remove ${leaving.name}` : ''"
+      width="min(460px, 94vw)"
+      @update:model-value="leaving = null"
+    >
+      <p>{{ leaving?.name }} is signed out at once and cannot sign in again. What they did stays under their name.</p>
+      <FailureNote :failure="removing.failure.value" />
+      <ElButton type="danger" :loading="removing.busy.value" @click="remove">Remove</ElButton>
+    </ElDialog>
   </div>
 </template>
 
 <style scoped>
 .two {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 380px;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 460px);
   gap: 48px;
 }
 .gap {
   margin-top: 30px;
 }
-.add {
-  margin-top: 26px;
+.coach {
+  justify-content: space-between;
+}
+.who {
+  min-width: 0;
+}
+small {
+  display: block;
+  color: var(--soft);
+  font-size: 14px;
+}
+details {
+  margin: 10px 0;
+}
+summary {
+  cursor: pointer;
+  color: var(--fjord);
+  font-weight: 600;
+  padding: 10px 0;
+}
+.inner {
+  padding: 6px 0 16px;
+  max-width: 460px;
+}
+.plain {
+  font: 600 16px var(--text);
+  min-height: 44px;
+  padding: 8px 14px;
+  border: 1px solid var(--line);
+  border-radius: 8px;
+  background: none;
+  color: var(--ink);
+  cursor: pointer;
+}
+.filters {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px;
+  margin-bottom: 8px;
+}
+.filters > :first-child,
+.filters > :nth-child(2) {
+  width: 180px;
 }
 .audit {
   display: flex;
   gap: 14px;
-  padding: 8px 4px;
+  padding: 9px 4px;
   font-size: 15px;
 }
-@media (max-width: 900px) {
+.audit .num {
+  white-space: nowrap;
+}
+.audit .name {
+  font: inherit;
+  font-weight: 600;
+  padding: 0;
+  border: 0;
+  background: none;
+  color: var(--ink);
+  cursor: pointer;
+  text-decoration: underline dotted;
+  text-underline-offset: 3px;
+}
+@media (max-width: 980px) {
   .two {
     grid-template-columns: 1fr;
   }

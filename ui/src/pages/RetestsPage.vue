@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
-import type { RetestLine } from "@/api/types";
+import type { RetestLine, RetestsPage } from "@/api/types";
 import DueRow from "@/components/DueRow.vue";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
@@ -29,6 +29,27 @@ async function unskip(line: RetestLine) {
   await run(() => take(api.DELETE("/api/retests/{id}/skip", { params: { path: { id: line.id } } })));
   await reload();
 }
+/** The next page of a part, behind what is shown already. */
+async function more(key: keyof RetestsPage) {
+  const after = page.value?.[key].next;
+  if (!after) return;
+  const part = await run(() => take(api.GET("/api/retests/part/{part}", { params: { path: { part: key }, query: { after } } })));
+  if (part && page.value) page.value = { ...page.value, [key]: { ...part, lines: [...page.value[key].lines, ...part.lines] } };
+}
+const parts = computed(() => {
+  const p = page.value;
+  if (!p) return [];
+  return (
+    [
+      ["Late", "overdue", "late"],
+      ["Today", "due_today", "now"],
+      ["To come", "upcoming", "soon"],
+    ] as const
+  ).map(([title, key, tone]) => ({ title, key, tone, ...p[key] }));
+});
+/** How many there are, where not all of them are shown. */
+const counted = (part: { lines: unknown[]; total?: number | null; next?: string | null }) =>
+  part.next && part.total != null ? `${part.lines.length} of ${part.total >= 1000 ? "1000 or more" : part.total}` : "";
 const settled = (l: RetestLine) =>
   l.status === "skipped"
     ? "skipped"
@@ -46,32 +67,27 @@ const settled = (l: RetestLine) =>
       <a class="export" href="/api/retests.ics" download="retests.ics">Calendar file</a>
     </div>
     <FailureNote :failure="refused" />
-    <section
-      v-for="[title, lines, tone] in [
-        ['Late', page.overdue, 'late'],
-        ['Today', page.due_today, 'now'],
-        ['To come', page.upcoming, 'soon'],
-      ] as const"
-      v-show="lines.length"
-      :key="title"
-    >
-      <h2>{{ title }}</h2>
+    <section v-for="part in parts" v-show="part.lines.length" :key="part.key">
+      <h2>
+        {{ part.title }} <span class="counted">{{ counted(part) }}</span>
+      </h2>
       <ul class="rows">
-        <li v-for="line in lines" :key="line.id" class="line">
-          <DueRow :line="line" :tone="tone" />
+        <li v-for="line in part.lines" :key="line.id" class="line">
+          <DueRow :line="line" :tone="part.tone" />
           <button type="button" class="skip" :aria-label="`Skip ${line.name}, ${dayName(line.due_on)}`" @click="skipping = line">
             Skip
           </button>
         </li>
       </ul>
+      <button v-if="part.next" type="button" class="skip more" :disabled="busy" @click="more(part.key)">Show more</button>
     </section>
-    <p v-if="!page.overdue.length && !page.due_today.length && !page.upcoming.length" class="lead">
+    <p v-if="parts.every((p) => !p.lines.length)" class="lead">
       No retest is planned in the next three months. Open a result and pick a rule.
     </p>
-    <section v-if="page.settled.length">
+    <section v-if="page.settled.lines.length">
       <h2>Settled in the last three months</h2>
       <ul class="rows">
-        <li v-for="l in page.settled" :key="l.id">
+        <li v-for="l in page.settled.lines" :key="l.id">
           <div class="row-link">
             <span class="who"
               ><RouterLink :to="l.result ? `/results/${l.result}` : `/people/${l.person}`">{{ l.name }}</RouterLink
@@ -85,6 +101,7 @@ const settled = (l: RetestLine) =>
           </div>
         </li>
       </ul>
+      <button v-if="page.settled.next" type="button" class="skip more" :disabled="busy" @click="more('settled')">Show more</button>
     </section>
     <ElDialog
       :model-value="skipping !== null"
@@ -125,6 +142,13 @@ section {
   background: none;
   color: var(--ink);
   cursor: pointer;
+}
+.more {
+  margin-top: 10px;
+}
+.counted {
+  font-weight: 400;
+  margin-left: 8px;
 }
 .export {
   border: 1px solid var(--fjord);

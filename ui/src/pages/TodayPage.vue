@@ -5,6 +5,7 @@ import PageState from "@/components/PageState.vue";
 import { dayName, dayShort } from "@/composables/dates";
 import { useLoad } from "@/composables/useLoad";
 
+const more = (n: number) => (n >= 980 ? "and very many more" : `and ${n} more`);
 const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api/today")));
 </script>
 
@@ -26,6 +27,7 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           ><b>{{ run.name }}</b> · {{ run.protocol_name }} is open</span
         ><span class="to">Go back to it</span>
       </RouterLink>
+      <p v-if="day.more.open_runs" class="soft">More are open than these; the oldest are not shown.</p>
     </section>
 
     <div class="two">
@@ -35,18 +37,21 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           <ul class="rows">
             <li v-for="line in day.due" :key="line.id"><DueRow :line="line" tone="now" /></li>
           </ul>
+          <RouterLink v-if="day.more.due" class="rest" to="/retests">{{ more(day.more.due) }} due today</RouterLink>
         </section>
         <section v-if="day.late.length">
           <h2>Late</h2>
           <ul class="rows">
             <li v-for="line in day.late" :key="line.id"><DueRow :line="line" tone="late" /></li>
           </ul>
+          <RouterLink v-if="day.more.late" class="rest" to="/retests">{{ more(day.more.late) }} late</RouterLink>
         </section>
         <section v-if="day.soon.length">
           <h2>The next seven days</h2>
           <ul class="rows">
             <li v-for="line in day.soon" :key="line.id"><DueRow :line="line" tone="soon" /></li>
           </ul>
+          <RouterLink v-if="day.more.soon" class="rest" to="/retests">{{ more(day.more.soon) }} in the next seven days</RouterLink>
         </section>
         <section v-if="day.people === 0">
           <p>Clients come first: a name and a birth date are enough to begin.</p>
@@ -67,6 +72,7 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           <span>{{ stop.sentence }}</span>
           <span v-if="stop.note" class="soft">{{ stop.note }}</span>
         </RouterLink>
+        <p v-if="day.more.stopped" class="soft">More tests were stopped early than are shown here; each client’s page has its own.</p>
       </aside>
     </div>
   </div>
@@ -94,6 +100,10 @@ section {
   margin: 18px 0 0;
   display: grid;
   gap: 8px;
+}
+.rest {
+  display: inline-block;
+  padding: 12px 0;
 }
 .live {
   border-left: 5px solid var(--ember);

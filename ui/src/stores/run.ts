@@ -10,8 +10,12 @@ import * as queue from "@/floor/queue";
 const LOOK_EVERY_MS = 2000;
 /** Without a word on the live channel for so long, it is asked anew. */
 const SILENT_MS = 25_000;
+/** A run is kept on this screen so often at the most. */
+const KEEP_EVERY_MS = 2000;
 /** Events that depend on nothing go many at a time. */
 const TOGETHER = new Set(["tap", "strap_heard"]);
+/** Numbers come back into the field they were typed in. */
+const TYPED = new Set(["count_typed", "heart_rate_read", "heart_rate_counted", "value_typed"]);
 
 /** Where a run is found: by its key for a coach, by its code for a partner. */
 export type Door = { run: string } | { code: string };
@@ -23,6 +27,8 @@ export const useRun = defineStore("run", () => {
   const failure = shallowRef<Failure | null>(null);
   /** What the server refused, with its words; the entry it belongs to shows it. */
   const refused = shallowRef<{ event: RunEvent; message: string; field?: string } | null>(null);
+  /** Everything that was refused and is not in a field again: kept here until it is put away. */
+  const aside = shallowRef<{ event: RunEvent; message: string }[]>([]);
   /** Readings that came after another screen had closed the run. */
   const late = ref(0);
   const unsent = ref(0);
@@ -35,6 +41,7 @@ export const useRun = defineStore("run", () => {
   let seq = 0;
   let sending: Promise<void> | null = null;
   let again = false;
+  let keptAt = 0;
   let timer: number | undefined;
   let live: EventSource | null = null;
   let heardAt = 0;
@@ -55,11 +62,22 @@ export const useRun = defineStore("run", () => {
   async function open(at: Door) {
     close();
     [view.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
-    [device, seq, door] = [uuid(), 0, at];
+    [device, seq, door, aside.value] = [uuid(), 0, at, []];
     await look();
+    if (!view.value && away.value) await recall();
     if (view.value) await send();
     listen();
     timer = window.setInterval(() => void tick(), LOOK_EVERY_MS);
+  }
+
+  const doorKey = () => ("run" in door ? door.run : `code ${door.code}`);
+
+  /** Nothing answers: the run as this screen last saw it goes on. */
+  async function recall() {
+    const seen = await queue.recall(doorKey()).catch(() => undefined);
+    if (!seen || view.value) return;
+    clock.assume(seen.offset);
+    [view.value, failure.value] = [seen.view, null];
   }
 
   function close() {
@@ -118,6 +136,10 @@ export const useRun = defineStore("run", () => {
     if (sent !== undefined) clock.learn(next.server_now, sent, performance.now());
     away.value = false;
     if (!view.value || next.id !== view.value.id || next.revision >= view.value.revision) view.value = next;
+    if (performance.now() - keptAt < KEEP_EVERY_MS) return;
+    keptAt = performance.now();
+    // A screen that cannot keep it is no worse off than before.
+    void queue.remember({ door: doorKey(), view: next, offset: clock.ahead, at: Date.now() }).catch(() => undefined);
   }
 
   /** Something happened: kept here first, then sent. The answer is the event's id. `slot`: to which of many. */
@@ -150,47 +172,72 @@ export const useRun = defineStore("run", () => {
     while (again && view.value) {
       again = false;
       const run = view.value.id;
-      for (let waiting = await queue.waiting(run); waiting.length > 0; waiting = await queue.waiting(run)) {
-        if (!(await hand(run, batch(waiting)))) break;
+      const stuck = new Set<string>();
+      for (;;) {
+        const next = (await queue.waiting(run)).find((events) => !stuck.has(events[0]!.device));
+        if (!next) break;
+        // What one screen cannot send now does not hold up another's.
+        if (!(await hand(run, batch(next)))) stuck.add(next[0]!.device);
       }
-      unsent.value = (await queue.waiting(run)).length;
+      unsent.value = (await queue.waiting(run)).reduce((n, events) => n + events.length, 0);
     }
   }
+
+  /** Set once a batch was refused: its events go one by one, so that only the one that is wrong is taken out. */
+  let oneByOne = 0;
 
   /** One screen's events: taps and a strap's seconds together, anything the server may refuse alone. */
   function batch(waiting: RunEvent[]): RunEvent[] {
     const first = waiting[0]!;
-    if (!TOGETHER.has(first.kind)) return [first];
-    const end = waiting.findIndex((e) => !TOGETHER.has(e.kind) || e.device !== first.device);
+    if (!TOGETHER.has(first.kind) || oneByOne > 0) return [first];
+    const end = waiting.findIndex((e) => !TOGETHER.has(e.kind));
     return waiting.slice(0, end === -1 ? undefined : end).slice(0, 100);
   }
 
-  /** Hands events over; says whether to go on. */
+  /** Hands events of one screen over; says whether to go on with it. */
   async function hand(run: string, events: RunEvent[]): Promise<boolean> {
     const sent = performance.now();
+    const body = { events, sent_at: new Date(now()).toISOString() };
     try {
       const answer = await take(
         "run" in door
-          ? api.POST("/api/runs/{id}/events", { params: { path: { id: run } }, body: { events } })
-          : api.POST("/api/join/{code}/events", { params: { path: { code: door.code } }, body: { events } }),
+          ? api.POST("/api/runs/{id}/events", { params: { path: { id: run } }, body })
+          : api.POST("/api/join/{code}/events", { params: { path: { code: door.code } }, body }),
       );
       await queue.done(run, events);
+      oneByOne = Math.max(0, oneByOne - 1);
       show(answer.view, sent);
       late.value += answer.late;
       return true;
     } catch (error) {
       const problem = asFailure(error);
-      if (problem.status === 422 || problem.status === 403) {
-        const event = events[0]!;
-        refused.value = { event, message: problem.message, field: problem.field };
-        await queue.withdraw(run, event);
-        if (event.device === device) seq--;
+      if (problem.mayPass) {
+        away.value = problem.isAway;
+        return false;
+      }
+      const event = events[0]!;
+      const expected = (problem.detail as { expected?: number } | undefined)?.expected;
+      if (problem.code === "sequence_gap" && expected !== undefined && expected < event.seq) {
+        await queue.renumber(run, event.device, event.seq, expected);
+        if (event.device === device) seq += expected - event.seq;
         return true;
       }
-      away.value = problem.isAway;
-      return false;
+      if (events.length > 1) {
+        oneByOne = events.length;
+        return true;
+      }
+      // It will never succeed: taken out and shown, and what comes behind it goes on.
+      refused.value = { event, message: problem.message, field: problem.field };
+      if (!TYPED.has(event.kind)) aside.value = [...aside.value, { event, message: problem.message }].slice(-5);
+      await queue.withdraw(run, event);
+      if (event.device === device) seq--;
+      return true;
     }
   }
 
-  return { view, failure, refused, late, unsent, away, startedAt, now, elapsed, open, close, happened, send };
+  function putAway(event: RunEvent) {
+    aside.value = aside.value.filter((one) => one.event.id !== event.id);
+  }
+
+  return { view, failure, refused, aside, putAway, late, unsent, away, startedAt, now, elapsed, open, close, happened, send };
 });

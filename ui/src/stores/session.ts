@@ -9,12 +9,13 @@ export const useSession = defineStore("session", () => {
   /** The session ended while a page was open: the page stays, a sign-in lies over it. */
   const expired = ref(false);
 
-  /** Asks the server once; later calls answer from memory. */
-  async function known(): Promise<boolean> {
-    if (info.value) return true;
-    const { data } = await api.GET("/api/session").catch(() => ({ data: undefined }));
+  /** Asks the server once; later calls answer from memory. Where nothing answers nobody is sent away. */
+  async function known(): Promise<"yes" | "no" | "away"> {
+    if (info.value) return "yes";
+    const { data, response } = await api.GET("/api/session").catch(() => ({ data: undefined, response: undefined }));
     info.value = data ?? null;
-    return info.value !== null;
+    if (info.value) return "yes";
+    return response && response.status < 500 ? "no" : "away";
   }
 
   async function signIn(email: string, password: string) {

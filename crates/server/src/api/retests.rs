@@ -227,7 +227,7 @@ pub async fn list(who: SignedIn) -> ApiResult<web::Json<RetestsPage>> {
 }
 
 /// One part of the retests, a page of it.
-#[utoipa::path(tag = "retests", operation_id = "retests_section", params(PartQuery), responses((status = 200, body = RetestPart), (status = 401, body = ApiError), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "retests", operation_id = "retests_section", params(("part" = inline(Part), Path), PartQuery), responses((status = 200, body = RetestPart), (status = 401, body = ApiError), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
 #[get("/retests/part/{part}")]
 pub async fn section(who: SignedIn, which: web::Path<Part>, query: web::Query<PartQuery>) -> ApiResult<web::Json<RetestPart>> {
     let after = query.after.as_deref().map(cursor).transpose()?;

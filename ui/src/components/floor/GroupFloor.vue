@@ -64,7 +64,7 @@ onKeyStroke("Enter", (event) => {
     <section class="side">
       <div v-if="run.view?.join_code" class="code">
         <h2>Partners join at <b>/join</b> with</h2>
-        <p class="num">{{ run.view.join_code }}</p>
+        <p class="num">{{ run.view.join_code.slice(0, 4) }} {{ run.view.join_code.slice(4) }}</p>
       </div>
       <h2 class="tally">{{ counted }} of {{ performers.length }} counted</h2>
       <PerformerList v-if="!countOver" :performers="performers" :over="false" :closed="closed" />

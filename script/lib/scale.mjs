@@ -1,0 +1,72 @@
+// Medians of each page on two servers that take turns: the demo's size, and two million results in one practice.
+// node script/lib/scale.mjs SMALL_URL LARGE_URL
+const [small, large] = process.argv.slice(2);
+const ROUNDS = 40;
+const LIMIT = 1.3;
+
+class Coach {
+  constructor(url) {
+    this.url = url;
+    this.cookies = new Map();
+  }
+  async ask(path, options = {}) {
+    const cookie = [...this.cookies].map(([k, v]) => `${k}=${v}`).join("; ");
+    const begin = performance.now();
+    const answer = await fetch(this.url + path, { ...options, headers: { cookie, ...(options.body ? { "content-type": "application/json" } : {}) } });
+    const text = await answer.text();
+    const ms = performance.now() - begin;
+    for (const line of answer.headers.getSetCookie()) {
+      const [pair] = line.split(";");
+      this.cookies.set(pair.slice(0, pair.indexOf("=")), pair.slice(pair.indexOf("=") + 1));
+    }
+    if (!answer.ok) throw new Error(`${path}: ${answer.status} ${text.slice(0, 300)}`);
+    return { ms, text };
+  }
+  async json(path) {
+    return JSON.parse((await this.ask(path)).text);
+  }
+}
+
+/** A client with about as many tests on either side, and a result of theirs. */
+async function signIn(url, email, password) {
+  const coach = new Coach(url);
+  await coach.ask("/api/session", { method: "POST", body: JSON.stringify({ email, password }) });
+  const { people } = await coach.json("/api/people?q=ilse");
+  const person = people[0].id;
+  const page = await coach.json(`/api/people/${person}`);
+  return { coach, person, result: page.tests[0].id, tests: page.tests.length };
+}
+
+const demo = JSON.parse(await (await fetch(`${small}/api/welcome`)).text()).demo;
+const sides = [await signIn(small, demo.email, demo.password), await signIn(large, demo.email, demo.password)];
+console.log(`the client looked at has ${sides[0].tests} tests on the one side, ${sides[1].tests} on the other`);
+const pages = {
+  "Today": () => "/api/today",
+  "People": () => "/api/people",
+  "People, a name begun": () => "/api/people?q=il",
+  "Find": () => "/api/search?q=ma",
+  "A client": (s) => `/api/people/${s.person}`,
+  "Set-up": (s) => `/api/people/${s.person}/assess/bench-step-3min`,
+  "A result": (s) => `/api/results/${s.result}`,
+  "A trend": (s) => `/api/people/${s.person}/trend/bench-step-3min/vo2max`,
+  "Retests": () => "/api/retests",
+  "Practice": () => "/api/practice",
+  "Test library": () => "/api/protocols",
+};
+const median = (all) => [...all].sort((a, b) => a - b)[Math.floor(all.length / 2)];
+let worst = 0;
+for (const [name, path] of Object.entries(pages)) {
+  const took = [[], []];
+  for (let k = 0; k < ROUNDS + 5; k++) {
+    for (const [side, all] of sides.map((s, i) => [s, took[i]])) {
+      const { ms } = await side.coach.ask(path(side));
+      // The first few warm what any server keeps warm.
+      if (k >= 5) all.push(ms);
+    }
+  }
+  const [few, many] = took.map(median);
+  worst = Math.max(worst, many / few);
+  console.log(`${name.padEnd(22)} ${few.toFixed(2).padStart(8)} ms  ${many.toFixed(2).padStart(8)} ms   ${(many / few).toFixed(2)}`);
+}
+console.log(`the largest ratio of medians is ${worst.toFixed(2)} (limit ${LIMIT})`);
+process.exit(worst <= LIMIT ? 0 : 1);
