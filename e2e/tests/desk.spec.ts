@@ -137,6 +137,7 @@ test.describe("with the demo", () => {
     await page.getByRole("button", { name: "Save" }).click();
     await expect(page.getByText("Saved.")).toBeVisible();
     await expect(page.getByRole("navigation")).toContainText("Tidewater House");
+    await page.getByText("Add a coach").click();
     await page.getByLabel("Name").nth(1).fill("Sol Amadi");
     await page.getByLabel("Email address").fill("sol@tidewater.example");
     await page.getByLabel("First password").fill("a first password");
