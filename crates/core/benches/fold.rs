@@ -7,8 +7,7 @@ use std::{hint::black_box, process::ExitCode, time::Instant};
 
 use chrono::{DateTime, TimeDelta, Utc};
 use impulso_core::{
-    catalogue,
-    rehearse,
+    catalogue, rehearse,
     run::{Event, Kind, fold},
     simulate::Client,
     strap::Heard,

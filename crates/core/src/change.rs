@@ -40,7 +40,9 @@ impl Repeats {
     pub fn among(protocol: &Protocol, points: &[Point]) -> Self {
         points
             .windows(2)
-            .filter(|pair| (1..=REPEAT_DAYS).contains(&(pair[1].on - pair[0].on).num_days()) && unlike(protocol, &pair[0], &pair[1]).is_empty())
+            .filter(|pair| {
+                (1..=REPEAT_DAYS).contains(&(pair[1].on - pair[0].on).num_days()) && unlike(protocol, &pair[0], &pair[1]).is_empty()
+            })
             .map(|pair| pair[1].value - pair[0].value)
             .collect()
     }
@@ -48,11 +50,7 @@ impl Repeats {
     /// What has to be added to `before` to have this.
     #[must_use]
     pub fn since(self, before: Self) -> Self {
-        Self {
-            pairs: self.pairs - before.pairs,
-            sum: self.sum - before.sum,
-            sum_of_squares: self.sum_of_squares - before.sum_of_squares,
-        }
+        Self { pairs: self.pairs - before.pairs, sum: self.sum - before.sum, sum_of_squares: self.sum_of_squares - before.sum_of_squares }
     }
 
     /// Sample standard deviation of the differences, in the measure's unit; needs two pairs.

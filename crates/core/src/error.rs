@@ -9,6 +9,8 @@ use serde::{Deserialize, Serialize};
 pub enum Code {
     /// The text is not JSON, or not of the expected shape.
     BadJson,
+    /// A value of a shape its key does not take: words where a number belongs, a list where there is one try.
+    BadValue,
     /// No protocol has this id.
     UnknownProtocol,
     /// A key that the protocol does not know.

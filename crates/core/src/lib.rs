@@ -14,12 +14,14 @@
 //! | [`suitability`] | is this the right test for this client? |
 //! | [`pulse`] | what does a counted or tapped pulse say? |
 //! | [`hr_max`] | how high can the heart rate go, and where does the test end? |
+//! | [`attempts`] | what is held, counted or measured, and how often? |
 //! | [`course`] | what is counted on the way, and which levels are there? |
 //! | [`clamped`] | what does a ride at clamped heart rates say? |
 //! | [`staging`] | how does a staged test go from load to load? |
 //! | [`strap`] | what does a chest strap say? |
 //! | [`run`] | where is the test now, and what comes next? |
 //! | [`inputs`] | what was read? |
+//! | [`formula`] | what is the arithmetic of a test, as data? |
 //! | [`rehearse`] | what did an assessor make of a simulated client? |
 //! | [`simulate`] | what would a client whose true VO2max is known do? |
 //! | [`estimate`] | which equation, with which numbers in it? |
@@ -33,12 +35,14 @@
 //!
 //! To add a test, add a TOML file to `data/catalogue/` (and, for a new way of scoring, an equation to [`estimate`]).
 
+pub mod attempts;
 pub mod catalogue;
 pub mod change;
 pub mod clamped;
 pub mod course;
 pub mod error;
 pub mod estimate;
+pub mod formula;
 pub mod hr_max;
 pub mod inputs;
 pub mod norms;

@@ -24,7 +24,7 @@ enum Shape {
 }
 
 /// id, shape, the population in words, the file.
-const FILES: [(&str, Shape, &str, &str); 6] = [
+const FILES: [(&str, Shape, &str, &str); 7] = [
     (
         "bench-step-percentiles",
         Shape::PercentileRows { age_min: 17, age_max: 25, lower_is_better: true },
@@ -43,6 +43,12 @@ const FILES: [(&str, Shape, &str, &str); 6] = [
         Shape::Ranges { protocol: "walk-6min", unit: 0.9144 },
         "older adults living at home, of the same sex and age group",
         include_str!("../data/norms/older-adult-ranges.csv"),
+    ),
+    (
+        "plank-percentiles",
+        Shape::PercentileColumns,
+        "college students of 18 to 25, forearm plank to failure",
+        include_str!("../data/norms/plank-percentiles.csv"),
     ),
     (
         "run-12min-categories",
@@ -296,17 +302,20 @@ fn by_row(columns: &[String], rows: &[Vec<String>]) -> Vec<Stratum> {
         .filter_map(|row| {
             let sex = if row[0] == "male" { Sex::Male } else { Sex::Female };
             let ages = (row[1].parse().ok()?, row[2].parse().ok()?);
-            let points = columns[3..]
+            let percentile = |column: &str| column.strip_prefix('p').and_then(|p| p.parse::<f64>().ok());
+            let mut points: Vec<((f64, f64), String)> = columns[3..]
                 .iter()
                 .zip(&row[3..])
                 .enumerate()
                 .filter_map(|(k, (column, cell))| {
-                    let rank = column.strip_prefix('p').and_then(|p| p.parse().ok()).unwrap_or(k as f64);
-                    Some((rank, cell.parse().ok()?))
+                    let rank = percentile(column);
+                    let label = rank.map_or_else(|| column.clone(), |p| format!("{p}"));
+                    Some(((rank.unwrap_or(k as f64), cell.parse().ok()?), label))
                 })
                 .collect();
-            let labels =
-                columns[3..].iter().map(|c| c.strip_prefix('p').filter(|p| p.parse::<u8>().is_ok()).unwrap_or(c).to_owned()).collect();
+            // Percentiles rise, whichever way they are printed; categories stay in their order.
+            points.sort_by(|a, b| a.0.0.total_cmp(&b.0.0));
+            let (points, labels) = points.into_iter().unzip();
             Some(Stratum { sex, ages, points, labels })
         })
         .collect()

@@ -1,65 +1,64 @@
-//! What a quantity is called and how it is written.
+//! What a measure is called and how it is written: `data/measures.toml`.
+
+use std::{collections::BTreeMap, sync::LazyLock};
+
+use serde::Deserialize;
 
 use crate::units::rounded;
 
+/// A measure, as data.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Measure {
+    label: String,
+    #[serde(default)]
+    unit: String,
+    #[serde(default)]
+    decimals: usize,
+    #[serde(default)]
+    written: Written,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "snake_case")]
+enum Written {
+    #[default]
+    Plain,
+    /// Minutes and seconds, without a unit.
+    Minutes,
+}
+
+const TEXT: &str = include_str!("../data/measures.toml");
+
+static MEASURES: LazyLock<BTreeMap<String, Measure>> = LazyLock::new(|| toml::from_str(TEXT).unwrap_or_default());
+
+/// The measure behind a quantity: `seconds.left` is `seconds` of a side.
+fn measure(key: &str) -> Option<&'static Measure> {
+    MEASURES.get(key.split('.').next().unwrap_or(key))
+}
+
 /// The quantity in the middle of a sentence.
 pub fn label(key: &str) -> &str {
-    match key {
-        "recovery_hr" => "recovery heart rate",
-        "vo2max" => "VO₂max",
-        "vo2max_l_min" => "VO₂max, absolute",
-        "distance_m" => "distance",
-        "time_s" => "time",
-        "reps" => "knee lifts",
-        "speed_kmh" => "speed",
-        "hrr60" => "heart rate drop in 60 s",
-        "mean_power_1" => "mean power, stage 1",
-        "mean_power_2" => "mean power, stage 2",
-        "mean_power_3" => "mean power, stage 3",
-        "mean_hr_1" => "mean heart rate, stage 1",
-        "mean_hr_2" => "mean heart rate, stage 2",
-        "mean_hr_3" => "mean heart rate, stage 3",
-        "mean_cadence_1" => "mean cadence, stage 1",
-        "mean_cadence_2" => "mean cadence, stage 2",
-        "mean_cadence_3" => "mean cadence, stage 3",
-        "rpe_1" => "exertion, stage 1",
-        "rpe_2" => "exertion, stage 2",
-        "rpe_3" => "exertion, stage 3",
-        other => other,
-    }
+    measure(key).map_or(key, |m| &m.label)
 }
 
 /// Its unit.
 pub fn unit(key: &str) -> &'static str {
-    match key {
-        "recovery_hr" | "hrr60" | "mean_hr_1" | "mean_hr_2" | "mean_hr_3" => "bpm",
-        "vo2max" => "mL/kg/min",
-        "vo2max_l_min" => "L/min",
-        "distance_m" => "m",
-        "time_s" => "s",
-        "reps" => "reps",
-        "speed_kmh" => "km/h",
-        "mean_power_1" | "mean_power_2" | "mean_power_3" => "W",
-        "mean_cadence_1" | "mean_cadence_2" | "mean_cadence_3" => "rpm",
-        "rpe_1" | "rpe_2" | "rpe_3" => "RPE",
-        _ => "",
-    }
+    measure(key).map_or("", |m| &m.unit)
 }
 
 /// The unit as it stands behind the value on a page: a time is written in minutes and seconds and needs none.
 pub fn unit_shown(key: &str) -> &'static str {
-    if key == "time_s" { "" } else { unit(key) }
+    measure(key).filter(|m| m.written == Written::Plain).map_or("", |m| &m.unit)
 }
 
 /// The value as it is shown: as many decimals as the measure deserves.
 pub fn shown(key: &str, value: f64) -> String {
-    match key {
-        "recovery_hr" | "distance_m" | "reps" | "hrr60" => rounded(value, 0),
-        key if key.starts_with("mean_") => rounded(value, 0),
-        key if key.starts_with("rpe_") => rounded(value, 1),
-        "vo2max_l_min" => format!("{value:.2}"),
-        "time_s" => minutes(value),
-        _ => format!("{value:.1}").replace('-', "−"),
+    match measure(key) {
+        Some(m) if m.written == Written::Minutes => minutes(value),
+        Some(m) if m.decimals <= 1 && !m.unit.is_empty() && m.decimals == 0 => rounded(value, 0),
+        Some(m) => format!("{value:.*}", m.decimals).replace('-', "−"),
+        None => format!("{value:.1}").replace('-', "−"),
     }
 }
 
@@ -82,6 +81,13 @@ mod tests {
     use super::*;
     use test_case::test_case;
 
+    #[test]
+    fn every_measure_is_read() {
+        let read: BTreeMap<String, Measure> = toml::from_str(TEXT).unwrap();
+        assert!(read.len() > 20 && read.values().all(|m| !m.label.is_empty()));
+    }
+
+    #[test_case("seconds.left", 95.5, "1:35.5"; "a hold of a side")]
     #[test_case("time_s", 422.0, "7:02"; "a time")]
     #[test_case("time_s", 422.45, "7:02.5"; "a time with tenths")]
     #[test_case("time_s", -3.0, "−0:03"; "faster by three seconds")]

@@ -74,10 +74,22 @@ pub struct Outcome<'a> {
     pub refused: Vec<(&'a str, InputError)>,
     /// Where each quantity stands.
     pub norms: Vec<(&'a str, Standing)>,
+    /// Marks that hold here, passed or not.
+    pub passes: Vec<(&'a str, Pass)>,
     /// What to keep in mind.
     pub flags: Vec<Flag>,
     /// The extrapolation of a multistage test.
     pub line: Option<StageLine>,
+}
+
+/// A mark and whether it is passed.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Pass {
+    /// In the quantity's unit.
+    pub mark: f64,
+    /// Whether the value reaches it.
+    pub met: bool,
 }
 
 /// Something unusual: never a refusal.
@@ -142,17 +154,7 @@ pub fn age(
 pub fn check_inputs(protocol: &Protocol, inputs: &Inputs) -> Result<(), InputError> {
     for (key, value) in inputs {
         let Some(input) = protocol.input(key) else { return Err(unknown(protocol, key)) };
-        let listed = input.one_of.is_empty() || input.one_of.contains(value);
-        if !(value.is_finite() && (input.min..=input.max).contains(value) && listed) {
-            return Err(InputError::new(
-                Code::OutOfRange,
-                key,
-                format!(
-                    "{} must be {} to {} {}; {} was given. Check for a slip of the finger.",
-                    input.label, input.min, input.max, input.unit, value
-                ),
-            ));
-        }
+        input.check(value)?;
     }
     if !inputs.stages.is_empty() && !protocol.records_stages() {
         return Err(unknown(protocol, "stages"));
@@ -194,21 +196,27 @@ fn unknown(protocol: &Protocol, key: &str) -> InputError {
 pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     let protocol = trial.protocol;
     check_inputs(protocol, trial.inputs)?;
+    if let Some(input) = protocol.inputs.iter().find(|i| i.required && trial.inputs.value(&i.key).is_none()) {
+        let message = format!("{} is missing: {} needs it (“{}”).", input.label, protocol.name, input.key);
+        return Err(InputError::new(Code::MissingInput, &input.key, message));
+    }
     let mut outcome = Outcome {
         results: Vec::with_capacity(protocol.scoring.len()),
         refused: Vec::new(),
         norms: Vec::new(),
+        passes: Vec::new(),
         flags: Vec::new(),
         line: None,
     };
     for scoring in &protocol.scoring {
-        match scoring.equation.compute(&scoring.quantity, trial, &outcome.results) {
+        match scoring.equation.compute(scoring, trial, &outcome.results) {
             Ok(found) => {
                 let estimate = Estimate { value: found.value, equation: scoring.equation, see: found.see };
                 outcome.results.push((&scoring.quantity, estimate));
                 outcome.flags.extend(found.flags);
                 outcome.line = found.line.or(outcome.line);
             }
+            Err(Nothing::LeftOut) => continue,
             Err(Nothing::Withheld(flag)) => outcome.flags.push(flag),
             Err(Nothing::Refused(error)) if is_a_fact(error.code) => outcome.refused.push((&scoring.quantity, error)),
             Err(Nothing::Refused(error)) => return Err(error),
@@ -216,7 +224,7 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
         outcome.flags.extend(fitted_flag(scoring, &trial.facts));
     }
     outcome.flags = once_each(outcome.flags);
-    for used in &protocol.norms {
+    for used in protocol.norms.iter().filter(|n| n.when.iter().all(|w| w.holds(trial.inputs))) {
         let value = outcome.result(&used.quantity).map(|e| e.value);
         if let (Some(value), Some(table)) = (value, norms::table(&used.table)) {
             let standing = table.standing(value, &trial.facts);
@@ -224,6 +232,13 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
                 outcome.flags.push(population_flag(&used.quantity, &standing, field, &trial.facts));
             }
             outcome.norms.push((&used.quantity, standing));
+        }
+    }
+    for pass in protocol.pass.iter().filter(|p| p.when.iter().all(|w| w.holds(trial.inputs))) {
+        if let Some(found) = outcome.result(&pass.quantity) {
+            let lower_is_better = protocol.change_rule(&pass.quantity).is_some_and(|r| r.lower_is_better);
+            let met = if lower_is_better { found.value <= pass.mark } else { found.value >= pass.mark };
+            outcome.passes.push((&pass.quantity, Pass { mark: pass.mark, met }));
         }
     }
     outcome.flags.extend(circumstance_flags(trial));

@@ -264,7 +264,7 @@ mod tests {
                 let inputs = intermittent(protocol, &client, &mut Dice::new(9));
                 inputs.get("speed_kmh").unwrap_or_else(|| {
                     let schedule = protocol.schedule.as_ref().unwrap();
-                    schedule.place(inputs["level"], inputs["shuttle"]).unwrap().distance_m
+                    schedule.place(inputs.get("level").unwrap(), inputs.get("shuttle").unwrap()).unwrap().distance_m
                 })
             };
             assert!(reached(48.0) < reached(56.0) && reached(56.0) < reached(64.0), "{id}");

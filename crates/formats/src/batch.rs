@@ -16,7 +16,7 @@ use impulso_core::{
     norms::Standing,
     person::{Facts, Sex},
     quantity,
-    trial::{self, Circumstances, Flag, Inputs, Outcome, Trial},
+    trial::{self, Circumstances, Flag, Inputs, Outcome, Pass, Trial},
     units::{Age, BodyMass, Bpm, Height},
 };
 use serde::{
@@ -331,7 +331,9 @@ impl Serialize for Norms<'_> {
             if standings[..k].iter().any(|(earlier, _)| earlier == quantity) {
                 continue;
             }
-            let of_quantity: Vec<Stand> = standings.iter().filter(|(q, _)| q == quantity).map(|(_, s)| Stand::from(s)).collect();
+            let pass = self.0.passes.iter().find(|(q, _)| q == quantity).map(|(_, p)| *p);
+            let stands = standings.iter().filter(|(q, _)| q == quantity);
+            let of_quantity: Vec<Stand> = stands.map(|(_, s)| Stand { pass, ..Stand::from(s) }).collect();
             match of_quantity.as_slice() {
                 [one] => map.serialize_entry(quantity, one)?,
                 several => map.serialize_entry(quantity, several)?,
@@ -348,6 +350,8 @@ struct Stand<'a> {
     bound: Option<String>,
     category: Option<&'a str>,
     population: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pass: Option<Pass>,
 }
 
 /// A percentile: whole where it is whole, as the tables print it.
@@ -367,6 +371,7 @@ impl<'a> From<&'a Standing> for Stand<'a> {
             bound: standing.bound.map(|b| b.to_string()),
             category: standing.category.as_deref(),
             population: standing.table.population,
+            pass: None,
         }
     }
 }

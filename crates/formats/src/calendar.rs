@@ -54,9 +54,7 @@ fn event(appointment: &Appointment, stamped: DateTime<Utc>) -> Event {
         .description(&appointment.description)
         .status(EventStatus::Confirmed)
         .alarm(
-            Alarm::display(&appointment.summary, -chrono::Duration::hours(24))
-                .uid(&format!("{}-reminder@impulso", appointment.uid))
-                .done(),
+            Alarm::display(&appointment.summary, -chrono::Duration::hours(24)).uid(&format!("{}-reminder@impulso", appointment.uid)).done(),
         )
         .done()
 }

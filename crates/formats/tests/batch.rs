@@ -236,3 +236,42 @@ fn a_blank_line_and_an_endless_one_have_their_answers_in_their_places() {
     assert_eq!((answers[1]["error"]["code"].as_str(), answers[3]["id"].as_str()), (Some("bad_json"), Some("a1")));
     assert!(answers[2]["error"]["message"].as_str().unwrap().contains("longer than"), "{}", answers[2]);
 }
+
+fn plank(inputs: Value) -> Value {
+    let line = json!({"id": 1, "protocol": "plank", "person": {"sex": "male", "age_years": 20}, "inputs": inputs});
+    run(&line.to_string()).0.remove(0)
+}
+
+#[test]
+fn a_plank_has_its_marks_its_percentile_and_its_pass_mark_where_they_hold() {
+    let answer = plank(json!({"support": "forearm", "seconds": 123, "shake_s": 40, "break_s": 100}));
+    assert_eq!(
+        answer["results"],
+        json!({"break_s": {"value": 100.0, "unit": "s"}, "shake_s": {"value": 40.0, "unit": "s"}, "seconds": {"value": 123.0, "unit": "s"}})
+    );
+    assert_eq!(
+        answer["norms"]["seconds"],
+        json!({"table": "plank-percentiles", "percentile": 60, "bound": null, "category": null,
+               "population": "college students of 18 to 25, forearm plank to failure", "pass": {"mark": 120.0, "met": true}})
+    );
+    let zero = plank(json!({"support": "forearm", "seconds": 0}));
+    assert_eq!((zero["results"]["seconds"]["value"].as_f64(), zero["norms"]["seconds"]["bound"].as_str()), (Some(0.0), Some("below_10")));
+    for silent in [json!({"support": "straight_arm", "seconds": 123}), json!({"support": "forearm", "seconds": 30, "limit_s": 30})] {
+        let answer = plank(silent);
+        assert_eq!((&answer["norms"], &answer["flags"]), (&json!({}), &json!([])), "no standing, no flag");
+    }
+}
+
+#[test_case(json!({"seconds": 10}), "missing_input", "support"; "without a required choice")]
+#[test_case(json!({"support": "forearm"}), "missing_input", "seconds"; "without the time")]
+#[test_case(json!({"support": "elbow", "seconds": 10}), "bad_value", "support"; "another choice")]
+#[test_case(json!({"support": 1, "seconds": 10}), "bad_value", "support"; "a number for a choice")]
+#[test_case(json!({"support": "forearm", "seconds": "long"}), "bad_value", "seconds"; "words for a number")]
+#[test_case(json!({"support": "forearm", "seconds": [10, 12]}), "bad_value", "seconds"; "tries where there is one")]
+#[test_case(json!({"support": "forearm", "seconds": {"left": 10}}), "bad_value", "seconds"; "a side where there is none")]
+#[test_case(json!({"support": "forearm", "seconds": 14_400}), "out_of_range", "seconds"; "four hours")]
+#[test_case(json!({"colour": "red"}), "unknown_field", "colour"; "a word under an unknown key")]
+fn a_plank_that_cannot_be_says_why(inputs: Value, code: &str, field: &str) {
+    let answer = plank(inputs);
+    assert_eq!((answer["error"]["code"].as_str(), answer["error"]["field"].as_str()), (Some(code), Some(field)), "{answer}");
+}

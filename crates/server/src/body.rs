@@ -47,7 +47,11 @@ impl<T: DeserializeOwned> FromRequest for Json<T> {
         let payload = payload.take();
         Box::pin(async move {
             if !is_json {
-                return Err(ApiError::new(StatusCode::UNSUPPORTED_MEDIA_TYPE, "not_json", "Send this as JSON, with the content type application/json."));
+                return Err(ApiError::new(
+                    StatusCode::UNSUPPORTED_MEDIA_TYPE,
+                    "not_json",
+                    "Send this as JSON, with the content type application/json.",
+                ));
             }
             if announced.is_some_and(|length| length > limits::BODY_BYTES) {
                 return Err(too_large());
@@ -62,7 +66,8 @@ impl<T: DeserializeOwned> FromRequest for Json<T> {
 async fn read(mut payload: Payload) -> Result<BytesMut, ApiError> {
     let mut bytes = BytesMut::new();
     while let Some(chunk) = payload.next().await {
-        let chunk = chunk.map_err(|_| ApiError::new(StatusCode::BAD_REQUEST, "broken_off", "The entry broke off on its way. Send it again."))?;
+        let chunk =
+            chunk.map_err(|_| ApiError::new(StatusCode::BAD_REQUEST, "broken_off", "The entry broke off on its way. Send it again."))?;
         if bytes.len() + chunk.len() > limits::BODY_BYTES {
             return Err(too_large());
         }

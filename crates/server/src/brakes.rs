@@ -22,12 +22,12 @@ type Key = [u8; 16];
 pub struct Brake {
     limiter: DefaultKeyedRateLimiter<Key>,
     since_tidied: AtomicUsize,
-    wait_s: u64,
+    wait_s: u16,
     message: &'static str,
 }
 
 impl Brake {
-    fn new(quota: Quota, wait_s: u64, message: &'static str) -> Self {
+    fn new(quota: Quota, wait_s: u16, message: &'static str) -> Self {
         Self { limiter: RateLimiter::keyed(quota), since_tidied: AtomicUsize::new(0), wait_s, message }
     }
 
@@ -45,9 +45,9 @@ impl Brake {
     /// 429 with when to come back, where there were too many.
     pub fn count(&self, key: &str) -> ApiResult<()> {
         self.tidy();
-        self.limiter.check_key(&self.key(key)).map_err(|_| {
-            ApiError::new(StatusCode::TOO_MANY_REQUESTS, "too_many_tries", self.message).retry_after(self.wait_s)
-        })
+        self.limiter
+            .check_key(&self.key(key))
+            .map_err(|_| ApiError::new(StatusCode::TOO_MANY_REQUESTS, "too_many_tries", self.message).retry_after(self.wait_s))
     }
 
     /// The key as it is kept. Beyond [`limits::BRAKE_KEYS`] only a thousand more are told apart.

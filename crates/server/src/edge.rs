@@ -50,7 +50,10 @@ pub async fn guard(request: ServiceRequest, next: Next<impl MessageBody + 'stati
 
 /// Whether an address holds an encoded control character.
 fn has_control(encoded: &str) -> bool {
-    encoded.as_bytes().windows(3).any(|w| w[0] == b'%' && matches!(w[1], b'0' | b'1') && w[2].is_ascii_hexdigit() || w.eq_ignore_ascii_case(b"%7f"))
+    encoded
+        .as_bytes()
+        .windows(3)
+        .any(|w| w[0] == b'%' && matches!(w[1], b'0' | b'1') && w[2].is_ascii_hexdigit() || w.eq_ignore_ascii_case(b"%7f"))
 }
 
 /// A session that cannot be looked up is a database that is away, told in the one error shape.
@@ -65,9 +68,8 @@ pub async fn sessions_away(request: ServiceRequest, next: Next<impl MessageBody>
 }
 
 /// The documented paths and what may be asked of each.
-static ROUTES: LazyLock<Vec<(ResourceDef, Vec<String>)>> = LazyLock::new(|| {
-    docs::paths().into_iter().map(|(path, methods)| (ResourceDef::new(path), methods)).collect()
-});
+static ROUTES: LazyLock<Vec<(ResourceDef, Vec<String>)>> =
+    LazyLock::new(|| docs::paths().into_iter().map(|(path, methods)| (ResourceDef::new(path), methods)).collect());
 
 /// Everything no route takes: another method of a path there is, a path of the interface there is not, or the front end.
 pub async fn fallback(request: HttpRequest) -> HttpResponse {

@@ -32,7 +32,7 @@ pub struct ApiError {
     status: StatusCode,
     /// When to come back, s.
     #[serde(skip)]
-    retry_after_s: Option<u64>,
+    retry_after_s: Option<u16>,
 }
 
 impl ApiError {
@@ -43,7 +43,7 @@ impl ApiError {
 
     /// The same, with when to come back.
     #[must_use]
-    pub fn retry_after(mut self, seconds: u64) -> Self {
+    pub fn retry_after(mut self, seconds: u16) -> Self {
         self.retry_after_s = Some(seconds);
         self
     }
@@ -56,7 +56,7 @@ impl ApiError {
     }
 
     /// When to come back, s.
-    pub const fn retry_after_s(&self) -> Option<u64> {
+    pub const fn retry_after_s(&self) -> Option<u16> {
         self.retry_after_s
     }
 
@@ -98,7 +98,7 @@ impl ResponseError for ApiError {
     fn error_response(&self) -> HttpResponse {
         let mut answer = HttpResponse::build(self.status);
         if let Some(seconds) = self.retry_after_s {
-            answer.insert_header((RETRY_AFTER, seconds));
+            answer.insert_header((RETRY_AFTER, u64::from(seconds)));
         }
         answer.json(self)
     }

@@ -83,7 +83,8 @@ impl Intake {
             run = runs::get(&mut scope, id).await?;
         }
         let rate = self.rate;
-        let (Work { run, log, .. }, view) = aside(Work { run, log, events }, move |work| view_of(&work.run, work.log.events(), rate)).await?;
+        let (Work { run, log, .. }, view) =
+            aside(Work { run, log, events }, move |work| view_of(&work.run, work.log.events(), rate)).await?;
         let view = view?;
         scope.commit().await?;
         self.hub.publish(practice, &view);
@@ -119,7 +120,11 @@ fn move_onto_clock(events: &mut [Event], sent_at: Option<DateTime<Utc>>, now: Da
     };
     for event in events {
         event.wall = event.wall.checked_add_signed(off).ok_or_else(|| {
-            InputError::new(Code::OutOfRange, "wall", "The clock of this screen is off by more than a calendar holds. Set its date and time.")
+            InputError::new(
+                Code::OutOfRange,
+                "wall",
+                "The clock of this screen is off by more than a calendar holds. Set its date and time.",
+            )
         })?;
     }
     Ok(())

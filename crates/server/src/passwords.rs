@@ -42,7 +42,7 @@ impl Passwords {
     async fn turn(&self) -> ApiResult<OwnedSemaphorePermit> {
         let busy = || {
             ApiError::new(StatusCode::SERVICE_UNAVAILABLE, "busy", "Too many people sign in at this moment. Try again in a few seconds.")
-                .retry_after(limits::PASSWORD_PATIENCE.as_secs())
+                .retry_after(5)
         };
         let place = Place::take(&self.waiting);
         if place.before >= limits::PASSWORDS_WAITING {

@@ -15,10 +15,7 @@ pub async fn of_protocol(scope: &mut Scope, protocol_id: &str) -> Result<Vec<(St
     )
     .fetch_all(scope.db())
     .await?;
-    Ok(rows
-        .into_iter()
-        .map(|r| (r.quantity, Repeats { pairs: r.pairs, sum: r.sum, sum_of_squares: r.sum_of_squares }))
-        .collect())
+    Ok(rows.into_iter().map(|r| (r.quantity, Repeats { pairs: r.pairs, sum: r.sum, sum_of_squares: r.sum_of_squares })).collect())
 }
 
 /// Adds to the repeats of a measure.

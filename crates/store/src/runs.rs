@@ -279,14 +279,7 @@ pub enum Sender {
 /// # Errors
 /// [`Conflict::SequenceGap`] where an earlier event of that screen is missing, [`Conflict::EventElsewhere`] where an event's
 /// id stands for another event; nothing is stored then.
-pub async fn append(
-    scope: &mut Scope,
-    sender: Sender,
-    id: RunId,
-    late: bool,
-    known: &mut Log,
-    events: &[Event],
-) -> Result<Appended> {
+pub async fn append(scope: &mut Scope, sender: Sender, id: RunId, late: bool, known: &mut Log, events: &[Event]) -> Result<Appended> {
     let mut expected: HashMap<Uuid, u32> = HashMap::new();
     let mut new: Vec<&Event> = Vec::with_capacity(events.len());
     for event in events {

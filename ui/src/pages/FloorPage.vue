@@ -5,6 +5,7 @@ import { useRouter } from "vue-router";
 import CountedFloor from "@/components/floor/CountedFloor.vue";
 import EffortFloor from "@/components/floor/EffortFloor.vue";
 import GroupFloor from "@/components/floor/GroupFloor.vue";
+import HoldFloor from "@/components/floor/HoldFloor.vue";
 import NotTaken from "@/components/floor/NotTaken.vue";
 import RehearsalBar from "@/components/floor/RehearsalBar.vue";
 import StagedFloor from "@/components/floor/StagedFloor.vue";
@@ -39,6 +40,7 @@ const inner = computed(() => {
     distance_effort: EffortFloor,
     audio_paced: null,
     clamped_heart_rate: null,
+    attempts: HoldFloor,
   }[run.view?.family ?? "counted_recovery"];
 });
 const about = computed(() =>

@@ -23,7 +23,7 @@ const kinds: [FaultKind, string, string][] = [
   ["dizzy", "A client who gets dizzy", "What you do then, and how soon."],
 ];
 const { busy, failure, run } = useAction();
-const live = computed(() => tests.value?.filter((t) => t.live) ?? []);
+const live = computed(() => tests.value?.filter((t) => t.rehearsed) ?? []);
 async function begin() {
   const view = await run(() =>
     take(api.POST("/api/rehearsals", { body: { id: uuid(), protocol: protocol.value, rate: rate.value, faults: faults.value } })),

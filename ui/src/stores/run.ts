@@ -10,8 +10,6 @@ import * as queue from "@/floor/queue";
 const LOOK_EVERY_MS = 2000;
 /** Without a word on the live channel for so long, it is asked anew. */
 const SILENT_MS = 25_000;
-/** A run is kept on this screen so often at the most. */
-const KEEP_EVERY_MS = 2000;
 /** Events that depend on nothing go many at a time. */
 const TOGETHER = new Set(["tap", "strap_heard"]);
 /** Numbers come back into the field they were typed in. */
@@ -41,7 +39,8 @@ export const useRun = defineStore("run", () => {
   let seq = 0;
   let sending: Promise<void> | null = null;
   let again = false;
-  let keptAt = 0;
+  /** The revision that is kept on this screen. */
+  let kept = -1;
   let timer: number | undefined;
   let live: EventSource | null = null;
   let heardAt = 0;
@@ -62,7 +61,7 @@ export const useRun = defineStore("run", () => {
   async function open(at: Door) {
     close();
     [view.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
-    [device, seq, door, aside.value] = [uuid(), 0, at, []];
+    [device, seq, door, aside.value, kept] = [uuid(), 0, at, [], -1];
     await look();
     if (!view.value && away.value) await recall();
     if (view.value) await send();
@@ -102,6 +101,7 @@ export const useRun = defineStore("run", () => {
   }
 
   async function tick() {
+    void remember();
     if (unsent.value > 0) await send();
     if (closed() || document.hidden) return;
     if (live?.readyState !== EventSource.OPEN) await look();
@@ -136,10 +136,15 @@ export const useRun = defineStore("run", () => {
     if (sent !== undefined) clock.learn(next.server_now, sent, performance.now());
     away.value = false;
     if (!view.value || next.id !== view.value.id || next.revision >= view.value.revision) view.value = next;
-    if (performance.now() - keptAt < KEEP_EVERY_MS) return;
-    keptAt = performance.now();
-    // A screen that cannot keep it is no worse off than before.
-    void queue.remember({ door: doorKey(), view: next, offset: clock.ahead, at: Date.now() }).catch(() => undefined);
+    if (kept < 0) void remember();
+  }
+
+  /** Keeps the run as it is now, where it has changed; a screen that cannot is no worse off than before. */
+  async function remember() {
+    const now = view.value;
+    if (!now || now.revision === kept) return;
+    kept = now.revision;
+    await queue.remember({ door: doorKey(), view: now, offset: clock.ahead, at: Date.now() }).catch(() => undefined);
   }
 
   /** Something happened: kept here first, then sent. The answer is the event's id. `slot`: to which of many. */

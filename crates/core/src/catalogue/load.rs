@@ -2,38 +2,26 @@
 
 use std::sync::LazyLock;
 
-use super::{Family, PhaseKind, Protocol};
+use super::{Attempts, Family, PhaseKind, Protocol, Scoring};
 use crate::{
     error::{Code, InputError},
+    estimate::Equation,
+    formula::Formula,
     norms,
 };
 
-/// The TOML of every protocol that ships, in the library's order.
-const BUILT_IN: [&str; 17] = [
-    include_str!("../../data/catalogue/bench-step-3min.toml"),
-    include_str!("../../data/catalogue/low-step-3min.toml"),
-    include_str!("../../data/catalogue/class-step-3min.toml"),
-    include_str!("../../data/catalogue/single-stage-step.toml"),
-    include_str!("../../data/catalogue/single-stage-cycle.toml"),
-    include_str!("../../data/catalogue/multistage-cycle.toml"),
-    include_str!("../../data/catalogue/clamped-cycle.toml"),
-    include_str!("../../data/catalogue/mile-walk.toml"),
-    include_str!("../../data/catalogue/run-12min.toml"),
-    include_str!("../../data/catalogue/run-1-5mile.toml"),
-    include_str!("../../data/catalogue/walk-6min.toml"),
-    include_str!("../../data/catalogue/march-2min.toml"),
-    include_str!("../../data/catalogue/row-2000m.toml"),
-    include_str!("../../data/catalogue/shuttle-20m.toml"),
-    include_str!("../../data/catalogue/shuttle-recovery-1.toml"),
-    include_str!("../../data/catalogue/shuttle-recovery-2.toml"),
-    include_str!("../../data/catalogue/interval-30-15.toml"),
-];
+// The TOML of every protocol that ships, as the build found it: `BUILT_IN`.
+include!(concat!(env!("OUT_DIR"), "/catalogue.rs"));
 
 /// What several protocols share: conditions, cautions, whom they do not suit, sources. A protocol's TOML names them in
 /// `shared` and gets them behind its own.
 const SHARED: &str = include_str!("../../data/shared.toml");
 
-static ALL: LazyLock<Vec<Protocol>> = LazyLock::new(|| BUILT_IN.iter().filter_map(|text| parse(text).ok()).collect());
+static ALL: LazyLock<Vec<Protocol>> = LazyLock::new(|| {
+    let mut all: Vec<Protocol> = BUILT_IN.iter().filter_map(|text| parse(text).ok()).collect();
+    all.sort_by(|a, b| (a.order, &a.id).cmp(&(b.order, &b.id)));
+    all
+});
 
 /// Every built-in protocol, in the library's order.
 pub fn all() -> &'static [Protocol] {
@@ -74,9 +62,42 @@ pub fn parse(text: &str) -> Result<Protocol, InputError> {
             }
         }
     }
-    let protocol: Protocol = table.try_into().map_err(unreadable)?;
+    let mut protocol: Protocol = table.try_into().map_err(unreadable)?;
+    protocol.scoring = protocol.scoring.iter().flat_map(|s| of_sides(&protocol, s)).collect::<Result<_, _>>()?;
     check(&protocol)?;
     Ok(protocol)
+}
+
+/// A quantity that is scored for each side, as three: left, right, and their difference, right minus left.
+fn of_sides(protocol: &Protocol, scoring: &Scoring) -> Vec<Result<Scoring, InputError>> {
+    if !scoring.each_side {
+        return vec![Ok(scoring.clone())];
+    }
+    let quantity = &scoring.quantity;
+    let sides = protocol.inputs.iter().map(|i| &i.sides).find(|s| s.len() == 2).cloned().unwrap_or_default();
+    let [first, second] = sides.as_slice() else {
+        let message = format!("{}: {quantity} is scored for each side, but no input has two", protocol.id);
+        return vec![Err(InputError::new(Code::BadJson, "scoring", message))];
+    };
+    let of = |side: &String| Scoring {
+        quantity: format!("{quantity}.{side}"),
+        side: Some(side.clone()),
+        each_side: false,
+        optional: true,
+        ..scoring.clone()
+    };
+    let difference = Formula::read(&format!("{quantity}.{second} - {quantity}.{first}"))
+        .map(|formula| Scoring {
+            quantity: format!("{quantity}.difference"),
+            formula: Some(formula),
+            equation: Equation::Formula,
+            each_side: false,
+            optional: true,
+            in_detail: true,
+            ..scoring.clone()
+        })
+        .map_err(|why| InputError::new(Code::BadJson, "scoring", why));
+    vec![Ok(of(first)), Ok(of(second)), difference]
 }
 
 /// Holds a protocol together: every name it uses must exist.
@@ -106,6 +127,7 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         Family::DistanceEffort => protocol.course.as_ref().is_some_and(|c| c.distance_m.is_some()),
         Family::AudioPaced => protocol.schedule.is_some(),
         Family::ClampedHeartRate => protocol.clamp.as_ref().is_some_and(|c| !c.stages.is_empty()),
+        Family::Attempts => protocol.attempts.as_ref().is_some_and(|a| !a.legs.is_empty()),
     };
     if !has_rules {
         return fail("family", "the rules of its family are missing".into());
@@ -123,6 +145,34 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         let window: u32 = protocol.phases.iter().filter(|p| p.kind == PhaseKind::Count).filter_map(|p| p.seconds).sum();
         if window != count.window_s {
             return fail("count", format!("the counting phase lasts {window} s, the window {} s", count.window_s));
+        }
+    }
+    for (k, scoring) in protocol.scoring.iter().enumerate() {
+        let Some(formula) = &scoring.formula else {
+            if scoring.equation == Equation::Formula {
+                return fail("scoring", format!("{} has neither formula nor equation", scoring.quantity));
+            }
+            continue;
+        };
+        let exists = |name: &&str| {
+            let key = name.split('.').next().unwrap_or(name);
+            let earlier = || protocol.scoring[..k].iter().any(|s| s.quantity == **name || s.quantity.starts_with(&format!("{name}.")));
+            protocol.input(key).is_some() || ["mass_kg", "height_cm", "age_years"].contains(name) || earlier()
+        };
+        if let Some(name) = formula.names().into_iter().find(|name| !exists(name)) {
+            return fail(
+                "scoring",
+                format!("the formula of {} names {name}, which is neither recorded nor computed before it", scoring.quantity),
+            );
+        }
+    }
+    let inputs_of_attempts = protocol.attempts.iter().flat_map(Attempts::inputs);
+    if let Some(key) = inputs_of_attempts.into_iter().find(|key| protocol.input(key).is_none()) {
+        return fail("attempts", format!("{key} is taken but is no input"));
+    }
+    for when in protocol.norms.iter().flat_map(|n| &n.when).chain(protocol.pass.iter().flat_map(|p| &p.when)) {
+        if protocol.input(&when.input).is_none() {
+            return fail("when", format!("{} is no input", when.input));
         }
     }
     for step in &protocol.prepare {

@@ -1,8 +1,8 @@
 //! The catalogue: every test as data.
 //!
 //! A protocol says what is recorded, how the test is run, how it is scored, what makes two results comparable, what
-//! to be careful of and who says so. Built-in ones are the TOML files of `data/catalogue/`; [`check`] holds any
-//! protocol, built in or a coach's own, to the same rules. To add a built-in protocol add its file to `load::BUILT_IN`.
+//! to be careful of and who says so. Built-in ones are the TOML files of `data/catalogue/`, which the build collects; [`check`]
+//! holds any protocol, built in or a coach's own, to the same rules. To add one, add its file.
 //!
 //! - [`procedure`]: the beat, the phases, the count
 //! - [`scoring`]: what is recorded, computed, compared, and what makes two results comparable
@@ -19,6 +19,7 @@ pub mod procedure;
 pub mod scoring;
 
 pub use crate::{
+    attempts::{Attempts, Leg, Mark, Take},
     clamped::{ClampRule, ClampStage, Wobble},
     course::{Course, Level, Place, Schedule, ScheduleScore, TallyRule},
     staging::{FirstLoad, Goal, LoadRule, NextLoad, StageRule},
@@ -26,7 +27,7 @@ pub use crate::{
 pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
 pub use load::{all, check, find, parse};
 pub use procedure::{CadenceRule, CountRule, Phase, PhaseKind, Preparation, Prompt};
-pub use scoring::{ChangeRule, Condition, ConditionKind, Input, NormUse, Scoring};
+pub use scoring::{ChangeRule, Condition, ConditionKind, Input, InputKind, NormUse, PassMark, Scoring, When};
 
 /// One test: what it is, how it is run, what it gives, who says so.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -35,6 +36,9 @@ pub use scoring::{ChangeRule, Condition, ConditionKind, Input, NormUse, Scoring}
 pub struct Protocol {
     /// Stable id, part of the public vocabulary.
     pub id: String,
+    /// Its place in the library, smallest first.
+    #[serde(default)]
+    pub order: u16,
     /// Goes up when a change of the method makes older results incomparable.
     pub version: u32,
     /// What is done, in a few words. Never a person, a company or a trademark.
@@ -70,6 +74,8 @@ pub struct Protocol {
     pub schedule: Option<Schedule>,
     /// The stages at clamped heart rates.
     pub clamp: Option<ClampRule>,
+    /// The legs of a test that is done in attempts.
+    pub attempts: Option<Attempts>,
     /// How the maximal heart rate is predicted unless the assessor chooses otherwise.
     pub hr_max_method: Option<HrMaxMethod>,
     /// How many weeks until it is usually done again, where the test has a rhythm of its own.
@@ -91,6 +97,9 @@ pub struct Protocol {
     /// Which tables serve which quantity.
     #[serde(default)]
     pub norms: Vec<NormUse>,
+    /// Marks that are passed or not.
+    #[serde(default)]
+    pub pass: Vec<PassMark>,
     /// What must be alike for two results to be compared.
     pub conditions: Vec<Condition>,
     /// How much each quantity wobbles when nothing has changed.
@@ -124,12 +133,19 @@ pub enum Family {
     AudioPaced,
     /// Stages at given heart rates, recorded by the instruments and read afterwards.
     ClampedHeartRate,
+    /// Holds, counts and measures, each tried once or several times.
+    Attempts,
 }
 
 impl Family {
     /// Whether the floor can run it live; the others are entered afterwards.
     pub const fn runs_live(self) -> bool {
         !matches!(self, Self::AudioPaced | Self::ClampedHeartRate)
+    }
+
+    /// Whether a simulated client can be tested by it: one whose heart is read, or who covers a distance.
+    pub const fn is_rehearsed(self) -> bool {
+        self.runs_live() && !matches!(self, Self::Attempts)
     }
 }
 

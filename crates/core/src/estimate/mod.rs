@@ -15,9 +15,13 @@ mod working;
 use serde::{Deserialize, Serialize};
 
 use crate::{
+    catalogue::Scoring,
     error::{Code, InputError},
+    formula::Unknown,
+    inputs::Value,
     person::{Facts, Sex},
     trial::{Flag, FlagCode, Trial},
+    units::{Age, BodyMass, Height},
 };
 
 /// A way of computing a quantity. The kebab-case name is the method stored with a result.
@@ -25,6 +29,8 @@ use crate::{
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Equation {
+    /// The protocol's own formula, as data.
+    Formula,
     /// Beats in a window to beats a minute. Common practice.
     CountToRate,
     /// A count over a full minute is the rate. Common practice.
@@ -127,6 +133,8 @@ pub(crate) enum Nothing {
     Refused(InputError),
     /// The readings allow no estimate; the flag says so.
     Withheld(Flag),
+    /// It was not taken, and the test is scored without it.
+    LeftOut,
 }
 
 impl From<InputError> for Nothing {
@@ -139,6 +147,7 @@ impl Equation {
     /// The stable name.
     pub const fn name(self) -> &'static str {
         match self {
+            Self::Formula => "formula",
             Self::CountToRate => "count-to-rate",
             Self::MinuteCount => "minute-count",
             Self::AsMeasured => "as-measured",
@@ -167,7 +176,8 @@ impl Equation {
     pub const fn is_estimate(self) -> bool {
         !matches!(
             self,
-            Self::CountToRate
+            Self::Formula
+                | Self::CountToRate
                 | Self::MinuteCount
                 | Self::AsMeasured
                 | Self::LapDistance
@@ -184,10 +194,12 @@ impl Equation {
         matches!(self, Self::McArdle1972 | Self::Kline1987 | Self::Cooper1968 | Self::AcsmRun | Self::Hagerman1984)
     }
 
-    /// Computes `quantity` of a trial. `so_far` holds what the protocol computed before it.
-    pub(crate) fn compute(self, quantity: &str, trial: &Trial, so_far: &[(&str, Estimate)]) -> Result<Found, Nothing> {
+    /// Computes a quantity of a trial. `so_far` holds what the protocol computed before it.
+    pub(crate) fn compute(self, scoring: &Scoring, trial: &Trial, so_far: &[(&str, Estimate)]) -> Result<Found, Nothing> {
+        let quantity = scoring.quantity.as_str();
         let earlier = |key: &str| so_far.iter().find(|(q, _)| *q == key).map(|(_, e)| e.value);
         Ok(match self {
+            Self::Formula => by_formula(scoring, trial, so_far)?.into(),
             Self::CountToRate | Self::MinuteCount => step::recovery_hr(trial.protocol, trial.inputs)?.value().into(),
             Self::AsMeasured => input(trial, quantity)?.into(),
             Self::McArdle1972 => {
@@ -225,11 +237,65 @@ impl Equation {
     }
 }
 
+/// The values a name of a formula stands for: a reading (of the side that is scored), what was computed before, a fact of
+/// the person.
+pub(crate) fn named(name: &str, side: Option<&str>, trial: &Trial, so_far: &[(&str, Estimate)]) -> Option<Vec<f64>> {
+    let (key, of_side) = name.split_once('.').map_or((name, side), |(key, side)| (key, Some(side)));
+    if let Some(value) = trial.inputs.value(key) {
+        return value.of_side(of_side).map(Value::numbers);
+    }
+    let earlier = |wanted: &str| so_far.iter().find(|(q, _)| *q == wanted).map(|(_, e)| vec![e.value]);
+    let fact = || {
+        let facts = &trial.facts;
+        match name {
+            "mass_kg" => facts.mass.map(BodyMass::value),
+            "height_cm" => facts.height.map(Height::value),
+            "age_years" => facts.age.map(Age::value),
+            _ => None,
+        }
+    };
+    side.and_then(|s| earlier(&format!("{name}.{s}"))).or_else(|| earlier(name)).or_else(|| fact().map(|v| vec![v]))
+}
+
+fn by_formula(scoring: &Scoring, trial: &Trial, so_far: &[(&str, Estimate)]) -> Result<f64, Nothing> {
+    let Some(formula) = &scoring.formula else {
+        return Err(InputError::new(Code::NotApplicable, &scoring.quantity, "There is no formula for this quantity.").into());
+    };
+    match formula.value(&|name| named(name, scoring.side.as_deref(), trial, so_far)) {
+        Ok(value) => Ok(value),
+        Err(Unknown::Missing(_)) if scoring.optional => Err(Nothing::LeftOut),
+        Err(Unknown::Missing(name)) => Err(missing(&name, trial).into()),
+        Err(Unknown::Undefined) => {
+            let message = format!(
+                "{} cannot be computed from these readings. Check them.",
+                crate::text::capital(crate::quantity::label(&scoring.quantity))
+            );
+            Err(InputError::new(Code::NotApplicable, &scoring.quantity, message).into())
+        }
+    }
+}
+
+/// What a formula lacks: a fact of the person, or a reading.
+fn missing(name: &str, trial: &Trial) -> InputError {
+    let fact = match name {
+        "mass_kg" => Some((Code::NeedsMass, "body mass", "Weigh the client.")),
+        "height_cm" => Some((Code::NeedsHeight, "height", "Measure the client.")),
+        "age_years" => Some((Code::NeedsAge, "age", "Record the birth date.")),
+        _ => None,
+    };
+    match fact {
+        Some((code, what, then)) => InputError::new(code, name, format!("{} needs the {what}. {then}", trial.protocol.name)),
+        None => absent(trial, name),
+    }
+}
+
+fn absent(trial: &Trial, key: &str) -> InputError {
+    let label = trial.protocol.input(key).map_or(key, |i| &i.label);
+    InputError::new(Code::MissingInput, key, format!("{label} is missing: {} needs it (“{key}”).", trial.protocol.name))
+}
+
 fn input(trial: &Trial, key: &str) -> Result<f64, InputError> {
-    trial.inputs.get(key).ok_or_else(|| {
-        let label = trial.protocol.input(key).map_or(key, |i| &i.label);
-        InputError::new(Code::MissingInput, key, format!("{label} is missing: {} needs it (“{key}”).", trial.protocol.name))
-    })
+    trial.inputs.get(key).ok_or_else(|| absent(trial, key))
 }
 
 fn sex(facts: &Facts) -> Result<Sex, InputError> {

@@ -19,6 +19,30 @@ impl Equation {
         let work = |formula: String, filled: String, symbols: &str| Some(Working { formula, filled, symbols: symbols.into() });
         let (age, mass) = (facts.age.map(super::super::units::Age::value), facts.mass.map(super::super::units::BodyMass::value));
         match self {
+            Self::Formula => {
+                let scoring = trial.protocol.scoring.iter().find(|s| s.quantity == quantity)?;
+                let formula = scoring.formula.as_ref()?;
+                let as_measured = scoring.side.as_deref().map_or(quantity, |side| quantity.trim_end_matches(side).trim_end_matches('.'));
+                if formula.to_string() == as_measured {
+                    return Self::AsMeasured.working(quantity, trial, outcome);
+                }
+                let label = |name: &str| {
+                    let key = name.split('.').next().unwrap_or(name);
+                    trial.protocol.input(key).map_or_else(|| crate::quantity::label(name).to_owned(), |i| i.label.to_lowercase())
+                };
+                let so_far: Vec<_> = outcome.results.iter().map(|(q, e)| (*q, *e)).collect();
+                let filled = formula.filled(&|name| super::named(name, scoring.side.as_deref(), trial, &so_far));
+                let (name, value) = (crate::quantity::label(quantity), crate::quantity::with_unit(quantity, result?));
+                let unit = |name: &str| {
+                    let key = name.split('.').next().unwrap_or(name);
+                    let unit = trial.protocol.input(key).map_or_else(|| crate::quantity::unit(name).to_owned(), |i| i.unit.clone());
+                    if unit.is_empty() { label(name) } else { format!("{} in {unit}", label(name)) }
+                };
+                let mut names = formula.names();
+                names.dedup();
+                let symbols = names.into_iter().map(unit).collect::<Vec<_>>().join(", ");
+                work(format!("{name} = {}", formula.printed(&label)), format!("{name} = {filled} = {value}"), &symbols)
+            }
             Self::CountToRate | Self::MinuteCount => {
                 let hr = rounded(step::recovery_hr(trial.protocol, trial.inputs).ok()?.value(), 1);
                 let window = given("pulse_window_s").or_else(|| trial.protocol.count.as_ref().map(|c| f64::from(c.window_s)));

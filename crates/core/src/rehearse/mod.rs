@@ -43,7 +43,8 @@ pub fn demands(protocol: &Protocol, setup: &Setup, client: &Client, state: &Stat
                 asked.extend(work.end_ms.map(rest));
             }
         }
-        Family::AudioPaced | Family::ClampedHeartRate => {}
+        // Nothing of it is read off the heart.
+        Family::Attempts | Family::AudioPaced | Family::ClampedHeartRate => {}
     }
     asked.extend(state.over_ms.or(state.stopped_ms).map(rest));
     asked.sort_by(|a, b| a.from_s.total_cmp(&b.from_s));

@@ -58,7 +58,9 @@ pub fn check_alone(event: &Event) -> Result<(), InputError> {
         Kind::LoadSet { reason: Some(text), .. } | Kind::MinuteAdded { reason: text, .. } | Kind::StageAccepted { reason: text, .. } => {
             text::note(text, "reason").map(|_| ())
         }
-        Kind::ValueTyped { key, .. } if key.len() > KEY_MAX => Err(refuse("key", "No reading has a name this long.".into())),
+        Kind::ValueTyped { key, .. } | Kind::Marked { mark: key } if key.len() > KEY_MAX => {
+            Err(refuse("key", "No reading has a name this long.".into()))
+        }
         _ => Ok(()),
     }
 }
@@ -140,7 +142,23 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             }
             check_inputs(protocol, &Inputs::from_iter([(key.clone(), *value)]))
         }
+        Kind::Marked { mark } => {
+            let hold = state.hold.as_ref().filter(|h| h.marks.iter().any(|m| m.mark.input == *mark));
+            if hold.is_none() {
+                return Err(InputError::new(Code::UnknownField, mark, format!("{} marks no “{mark}”.", protocol.name)));
+            }
+            in_hold(state, at)
+        }
+        Kind::PositionLost => in_hold(state, at),
         _ => Ok(()),
+    }
+}
+
+fn in_hold(state: &State, at: Option<f64>) -> Result<(), InputError> {
+    match (&state.hold, at) {
+        (None, _) => Err(InputError::new(Code::UnknownField, "hold", "Nothing is held in this test.")),
+        (Some(hold), Some(at)) if at >= hold.start_ms => Ok(()),
+        _ => Err(refuse("hold", "The hold has not begun yet: it begins when the count-in is over.".into())),
     }
 }
 

@@ -7,10 +7,10 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use crate::{
-    catalogue::{ConditionKind, Protocol},
+    catalogue::{ConditionKind, InputKind, Protocol},
     error::{Code, InputError},
     hr_max::{self, CeilingRule, HrMaxMethod},
-    inputs::Inputs,
+    inputs::{Inputs, Value},
     person::{Facts, Sex},
     strap::Heard,
     trial::check_inputs,
@@ -183,6 +183,15 @@ pub enum Kind {
         /// In the input's unit.
         value: f64,
     },
+    /// Something was seen on the way of a hold.
+    Marked {
+        /// The input its second fills.
+        mark: String,
+    },
+    /// The position was lost: the hold is over.
+    PositionLost,
+    /// The position could not be taken: a score of nothing.
+    PositionNotTaken,
     /// A notification of a chest strap.
     StrapHeard {
         /// The raw bytes as hexadecimal digits.
@@ -273,13 +282,18 @@ impl Setup {
     /// Puts the readings that a condition records into the inputs: the bench, the lap, whether a rower is trained.
     pub fn fill(&self, protocol: &Protocol, inputs: &mut Inputs) {
         for (key, answer) in &self.conditions {
-            let number = match answer {
-                Answer::Number(n) => Some(*n),
-                Answer::YesNo(yes) => Some(f64::from(u8::from(*yes))),
-                Answer::Text(_) => None,
+            let Some(input) = protocol.input(key).filter(|_| !inputs.is_empty()) else { continue };
+            let value = match (input.kind, answer) {
+                (InputKind::Number, Answer::Number(n)) => Some(Value::Number(*n)),
+                (InputKind::Number, Answer::YesNo(yes)) => Some(Value::Number(f64::from(u8::from(*yes)))),
+                // One of a few numbers, or a word that says there is none.
+                (InputKind::Number, Answer::Text(t)) => t.parse().ok().map(Value::Number),
+                (InputKind::YesNo, Answer::YesNo(yes)) => Some(Value::Yes(*yes)),
+                (InputKind::Choice | InputKind::Words, Answer::Text(t)) => Some(Value::Words(t.clone())),
+                _ => None,
             };
-            if let (Some(number), true) = (number, protocol.input(key).is_some() && !inputs.is_empty()) {
-                inputs.insert(key.clone(), number);
+            if let Some(value) = value {
+                inputs.insert(key.clone(), value);
             }
         }
     }

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::{
+    attempts::{self, Attempts, HoldState},
     counted::{self, Counted, Reading},
     decision::{Decision, Due, Taken},
     effort::{Effort, EffortState},
@@ -65,6 +66,8 @@ pub struct State {
     pub line: Option<StageLine>,
     /// The effort against the clock.
     pub effort: Option<EffortState>,
+    /// A hold.
+    pub hold: Option<HoldState>,
     /// Numbers that are due or will be, in order.
     pub dues: Vec<Due>,
     /// Numbers that will be due if the running stage is prolonged: a screen that has lost its line may ask for them.
@@ -129,6 +132,7 @@ impl State {
             heavier: None,
             line: None,
             effort: None,
+            hold: None,
             dues: Vec::new(),
             later: Vec::new(),
             strap: None,
@@ -181,6 +185,7 @@ impl State {
             Family::CountedRecovery => counted::inputs(self, protocol, setup),
             Family::StagedSteadyState => stage::inputs(self, protocol),
             Family::TimedEffort | Family::DistanceEffort => super::effort::inputs(self, protocol),
+            Family::Attempts => attempts::inputs(self, protocol),
             Family::AudioPaced | Family::ClampedHeartRate => Inputs::new(),
         };
         setup.fill(protocol, &mut inputs);
@@ -263,6 +268,7 @@ enum Engine<'a> {
     Counted(Counted<'a>),
     Staged(Staged<'a>),
     Effort(Effort<'a>),
+    Attempts,
     None,
 }
 
@@ -271,6 +277,8 @@ struct Fold<'a> {
     engine: Engine<'a>,
     state: State,
     trace: Trace,
+    /// The latest moment that is known, ms of the run's clock.
+    now_ms: Option<f64>,
 }
 
 impl<'a> Fold<'a> {
@@ -280,9 +288,13 @@ impl<'a> Fold<'a> {
             Family::CountedRecovery => Engine::Counted(Counted::new(protocol)),
             Family::StagedSteadyState => Engine::Staged(Staged::new(protocol, setup, &mut state)),
             Family::TimedEffort | Family::DistanceEffort => Engine::Effort(Effort::new(protocol, setup, &mut state)),
+            Family::Attempts => {
+                Attempts::begin(protocol, setup, &mut state);
+                Engine::Attempts
+            }
             Family::AudioPaced | Family::ClampedHeartRate => Engine::None,
         };
-        Self { protocol, engine, state, trace: Trace::default() }
+        Self { protocol, engine, state, trace: Trace::default(), now_ms: None }
     }
 
     /// Everything that was not taken back, up to what closes the run.
@@ -296,6 +308,7 @@ impl<'a> Fold<'a> {
 
     fn apply(&mut self, event: &Event) {
         let at = self.state.started_at.map(|t| (event.wall - t).num_microseconds().unwrap_or(0) as f64 / 1000.0);
+        self.now_ms = at.or(self.now_ms);
         match (&event.kind, at) {
             (Kind::ClockStarted, None) => {
                 self.state.started_at = Some(event.wall);
@@ -303,7 +316,7 @@ impl<'a> Fold<'a> {
                 match &mut self.engine {
                     Engine::Counted(_) => Counted::begin(&mut self.state),
                     Engine::Staged(engine) => engine.begin(&mut self.state),
-                    Engine::Effort(_) | Engine::None => {}
+                    Engine::Effort(_) | Engine::Attempts | Engine::None => {}
                 }
             }
             (Kind::Noted { text }, _) => {
@@ -338,6 +351,7 @@ impl<'a> Fold<'a> {
                     Engine::Counted(engine) => engine.apply(&mut self.state, event, at),
                     Engine::Staged(engine) => engine.apply(&mut self.state, event, at, &self.trace),
                     Engine::Effort(engine) => engine.apply(&mut self.state, event, at, &self.trace),
+                    Engine::Attempts => Attempts::apply(&mut self.state, event, at),
                     Engine::None => {}
                 }
             }
@@ -352,6 +366,7 @@ impl<'a> Fold<'a> {
             Engine::Counted(_) => Counted::has_result(&self.state),
             Engine::Staged(_) => Staged::has_result(&self.state),
             Engine::Effort(engine) => engine.has_result(&self.state),
+            Engine::Attempts => Attempts::has_result(&self.state),
             Engine::None => false,
         };
         self.state.status = match self.state.status {
@@ -372,6 +387,7 @@ impl<'a> Fold<'a> {
             }
             Engine::Staged(engine) => engine.settle(&mut self.state),
             Engine::Effort(engine) => engine.settle(&mut self.state),
+            Engine::Attempts => Attempts::settle(&mut self.state, self.now_ms),
             Engine::None => {}
         }
     }

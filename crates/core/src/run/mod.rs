@@ -6,10 +6,11 @@
 //! - [`event`]: what can happen, and in which order it counts
 //! - [`timeline`]: what the clock runs through, worked out before it starts
 //! - [`fold`]: the state that events lead to; what every family has in common
-//! - [`counted`], [`staged`], [`effort`]: the families, with the decisions they take on the way; [`stage`] is what a staged
+//! - [`counted`], [`staged`], [`effort`], [`attempts`]: the families, with the decisions they take on the way; [`stage`] is what a staged
 //!   test is made of
 //! - [`check`]: may this event be stored now, and if not, what should the assessor do?
 
+pub mod attempts;
 pub mod check;
 pub mod counted;
 pub mod decision;

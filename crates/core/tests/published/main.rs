@@ -8,6 +8,7 @@ mod least_squares;
 mod low_step_2000;
 mod nomogram_1954;
 mod older_adults_1999;
+mod plank_2014;
 mod rowing_1984;
 mod run_12min_1968;
 mod treadmill_2015;

@@ -73,13 +73,13 @@ impl Door {
         if own.is_some_and(|own| own != practice.0.to_string()) {
             return Err(nothing("This code belongs to a run of another practice. Sign out to join it as a partner."));
         }
-        let (partner, cookie) = match known {
-            Some(partner) => (partner, None),
-            None => {
+        let (partner, cookie) = known.map_or_else(
+            || {
                 let (partner, cookie) = self.marks.partner(&self.code);
                 (partner, Some(cookie))
-            }
-        };
+            },
+            |partner| (partner, None),
+        );
         Ok(Found { practice, run, partner: Sha256::digest(partner.as_bytes()).into(), cookie })
     }
 

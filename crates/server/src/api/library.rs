@@ -37,6 +37,8 @@ pub struct LibraryLine {
     pub minutes: u16,
     /// Whether the floor runs it live; else it is entered afterwards.
     pub live: bool,
+    /// Whether it can be practised on a simulated client.
+    pub rehearsed: bool,
     /// How many can be tested at once.
     pub people_at_once: u16,
     /// What has to be at hand.
@@ -126,6 +128,7 @@ pub fn line(p: &Protocol) -> LibraryLine {
         tells: p.tells.clone(),
         minutes: p.minutes,
         live: p.family.runs_live(),
+        rehearsed: p.family.is_rehearsed(),
         people_at_once: p.people_at_once,
         needs: p.needs.clone(),
         based_on: p.based_on.clone(),

@@ -225,9 +225,7 @@ pub async fn record(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpRespons
     let record = impulso_store::record::of_person(&mut scope, PersonId(*id)).await?;
     audit::record(&mut scope, who.coach, "person.exported", Subject::person(PersonId(*id)), serde_json::json!({})).await?;
     scope.commit().await?;
-    Ok(HttpResponse::Ok()
-        .insert_header((header::CONTENT_DISPOSITION, format!("attachment; filename=\"record-{id}.json\"")))
-        .json(record))
+    Ok(HttpResponse::Ok().insert_header((header::CONTENT_DISPOSITION, format!("attachment; filename=\"record-{id}.json\""))).json(record))
 }
 
 /// Who is to be erased, in full.
@@ -328,7 +326,11 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
     let history = results::of_person(scope, id).await?;
     let shelf = Shelf::of(scope).await?;
     let ladder = scoring::ladder(scope, &shelf, &history, person.profile.sex).await?;
-    let retests = retests::list(scope, retests::Filter::open_of(id), retests::ONE_PERSON).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
+    let retests = retests::list(scope, retests::Filter::open_of(id), retests::ONE_PERSON)
+        .await?
+        .into_iter()
+        .map(|r| RetestLine::new(r, &shelf, today))
+        .collect();
     let checked = readiness::latest(scope, id).await?;
     let fits = shortlist(&person, checked.as_ref(), today);
     let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();

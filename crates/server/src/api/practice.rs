@@ -141,11 +141,8 @@ pub async fn update(who: SignedIn, form: Json<PracticeChange>) -> ApiResult<web:
 #[post("/practice/coaches")]
 pub async fn add_coach(who: SignedIn, form: Json<CoachForm>, passwords: web::Data<Passwords>) -> ApiResult<web::Json<PracticePage>> {
     let form = form.into_inner();
-    let new = NewCoach {
-        name: text::name(&form.name, "name")?,
-        email: email(&form.email)?,
-        password_hash: passwords.hash(form.password).await?,
-    };
+    let new =
+        NewCoach { name: text::name(&form.name, "name")?, email: email(&form.email)?, password_hash: passwords.hash(form.password).await? };
     let mut scope = who.scope().await?;
     let id = accounts::add_coach(&mut scope, &new).await?;
     audit::record(&mut scope, who.coach, "coach.added", Subject::thing("coach", id.0), serde_json::json!({})).await?;

@@ -65,7 +65,8 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: Json<ReadinessForm>)
     let on = auth::today(&mut scope).await?;
     let check = store::add(&mut scope, who.coach, PersonId(*id), &form.answers, &advice, reason.as_deref(), on).await?;
     let action = if reason.is_some() { "readiness.overruled" } else { "readiness.kept" };
-    audit::record(&mut scope, who.coach, action, Subject::of("readiness", check.0, PersonId(*id)), serde_json::json!({ "reason": reason })).await?;
+    audit::record(&mut scope, who.coach, action, Subject::of("readiness", check.0, PersonId(*id)), serde_json::json!({ "reason": reason }))
+        .await?;
     scope.commit().await?;
     Ok(web::Json(ReadinessPage { on, is_today: true, answers: form.answers, advice, overrule_reason: reason }))
 }

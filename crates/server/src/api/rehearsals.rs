@@ -100,11 +100,11 @@ pub async fn create(who: SignedIn, form: Json<RehearsalForm>, rate: web::Data<Cl
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
-    if !protocol.family.runs_live() {
+    if !protocol.family.is_rehearsed() {
         return Err(InputError::new(
             Code::NotApplicable,
             "protocol",
-            format!("{} is entered afterwards; there is nothing to rehearse here.", protocol.name),
+            format!("There is no simulated client for this test: {} is practised on a colleague.", protocol.name),
         )
         .into());
     }

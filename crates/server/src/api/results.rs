@@ -10,7 +10,7 @@ use impulso_core::{
     change::{TypicalError, Unlike, unlike},
     estimate::cycle::{self, StageLine},
     hr_max::{CeilingRule, HrMaxMethod},
-    inputs::{Inputs, StageInput},
+    inputs::{Inputs, StageInput, Value},
     person::{self, Facts, Sex},
     quantity,
     report::{Progress, ResultReport},
@@ -350,9 +350,10 @@ pub struct EntryForm {
     pub protocol: String,
     /// The day it was done.
     pub on: NaiveDate,
-    /// Readings by key.
+    /// Readings by key: a number, yes or no, a choice's key, a list of tries, an object of sides.
     #[serde(default)]
-    pub inputs: BTreeMap<String, f64>,
+    #[schema(value_type = BTreeMap<String, serde_json::Value>)]
+    pub inputs: BTreeMap<String, Value>,
     /// The stages of a staged test, in order.
     #[serde(default)]
     pub stages: Vec<StageForm>,

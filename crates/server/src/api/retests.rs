@@ -282,7 +282,9 @@ pub async fn export(who: SignedIn) -> ApiResult<HttpResponse> {
         async move {
             let Some(after) = at else { return Ok(None) };
             let page = Page { after, backwards: false, limit: CALENDAR_PAGE };
-            let found = retests::list(&mut who.scope().await?, Filter { open: Some(true), ..Filter::default() }, page).await.map_err(ApiError::from)?;
+            let found = retests::list(&mut who.scope().await?, Filter { open: Some(true), ..Filter::default() }, page)
+                .await
+                .map_err(ApiError::from)?;
             let last = found.last().filter(|_| found.len() == CALENDAR_PAGE as usize);
             let next = last.map(|r| Some(Cursor { due_on: r.planned.due_on, id: r.id }));
             let appointments: Vec<Appointment> = found.into_iter().map(|r| appointment(&RetestLine::new(r, &shelf, today))).collect();

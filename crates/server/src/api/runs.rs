@@ -4,7 +4,7 @@ use actix_web::{HttpResponse, get, post, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
-    catalogue::{self, CountRule, Family},
+    catalogue::{self, ConditionKind, CountRule, Family},
     hr_max::{CeilingRule, HrMaxMethod},
     person::{Facts, Sex},
     rehearse::RehearsalReport,
@@ -237,19 +237,18 @@ async fn performer(
 ) -> ApiResult<NewPerformer> {
     let person = people::get(scope, person).await?;
     let facts = with_rates(person.facts_on(today)?, form.resting_hr, form.hr_max)?;
-    let pace = protocol.course.as_ref().and_then(|c| c.pace.as_deref());
+    let pace = protocol.course.as_ref().and_then(|c| c.pace.as_deref()).or_else(|| protocol.attempts.as_ref().map(|_| protocol.headline()));
     let history = if pace.is_some() { results::of_protocol(scope, person.id, &protocol.id).await? } else { Vec::new() };
-    let last_value = pace.and_then(|q| history.iter().rev().find_map(|r| r.computed.get(q).copied()));
-    let setup = Setup {
+    let mut setup = Setup {
         cadence: cadence(protocol, facts.sex, form.cadence)?,
         conditions: form.conditions.clone(),
         hr_max_method: form.hr_max_method,
         ceiling: form.ceiling.unwrap_or_default(),
         first_load: form.first_load,
-        last_value,
         ..Setup::of(&facts)
     };
     setup.check(protocol)?;
+    setup.last_value = pace.and_then(|q| last_alike(protocol, &setup, &history, q));
     let checked = readiness::latest(scope, person.id).await?.filter(|c| c.on == today);
     let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today));
     if fit.verdict != FitVerdict::Suits && !overruled {
@@ -258,6 +257,14 @@ async fn performer(
         return Err(InputError::new(Code::MissingInput, "overrule_reason", message).into());
     }
     Ok(NewPerformer { person: Some(person.id), name: person.profile.name, setup })
+}
+
+/// Last time's value of what is held against it. What is done in attempts has variants: only one done alike is last time.
+fn last_alike(protocol: &catalogue::Protocol, setup: &Setup, history: &[results::Stored], quantity: &str) -> Option<f64> {
+    let conditions = setup.recorded(protocol);
+    let choices = || protocol.conditions.iter().filter(|c| c.kind == ConditionKind::Choice).map(|c| &c.key);
+    let alike = |r: &&results::Stored| protocol.attempts.is_none() || choices().all(|key| r.conditions.get(key) == conditions.get(key));
+    history.iter().rev().filter(alike).find_map(|r| r.computed.get(quantity).copied())
 }
 
 /// The facts on record with the heart rates typed for the day.
@@ -296,12 +303,7 @@ pub async fn live(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>
 /// Adds events, each once, in sequence; closes the run where they finish it.
 #[utoipa::path(tag = "runs", operation_id = "runs_append", responses((status = 200, body = Appended), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/runs/{id}/events")]
-pub async fn append(
-    who: SignedIn,
-    id: web::Path<Uuid>,
-    batch: Json<Batch>,
-    intake: web::Data<Intake>,
-) -> ApiResult<web::Json<Appended>> {
+pub async fn append(who: SignedIn, id: web::Path<Uuid>, batch: Json<Batch>, intake: web::Data<Intake>) -> ApiResult<web::Json<Appended>> {
     let scope = who.scope().await?;
     Ok(web::Json(intake.take_in(scope, Sender::Coach(who.coach), RunId(*id), batch.into_inner()).await?))
 }

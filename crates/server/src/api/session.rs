@@ -110,13 +110,12 @@ pub async fn sign_in(
     // One form of an address before anything else: what is braked is what is looked up.
     let email = normal(&email);
     let stored = accounts::credentials(&store, &email).await?;
-    match marks.device_of(&request, stored.as_ref().map(|s| s.coach)) {
-        // Nobody else can use up the tries of a browser that has been here before.
-        Some(device) => brakes.device.count(&device)?,
-        None => {
-            brakes.address.count(&caller.0)?;
-            brakes.account.count(&email)?;
-        }
+    // Nobody else can use up the tries of a browser that has been here before.
+    if let Some(device) = marks.device_of(&request, stored.as_ref().map(|s| s.coach)) {
+        brakes.device.count(&device)?;
+    } else {
+        brakes.address.count(&caller.0)?;
+        brakes.account.count(&email)?;
     }
     let Some(known) = passwords.verify(password, stored).await? else {
         return Err(ApiError::new(

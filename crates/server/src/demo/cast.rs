@@ -262,7 +262,14 @@ pub const CAST: &[Client] = &[
         height: "176",
         mass: "64",
         notes: "Under 18: consent of a parent is in the file.",
-        tests: &[class(154, 26.0), class(98, 24.0), class(42, 23.0)],
+        tests: &[
+            read("plank", 180, &[("seconds", 64.0), ("shake_s", 31.0), ("break_s", 58.0)]),
+            read("plank", 92, &[("seconds", 83.0), ("shake_s", 40.0), ("break_s", 77.0)]),
+            read("plank", 9, &[("seconds", 104.0), ("shake_s", 55.0), ("break_s", 96.0)]),
+            class(154, 26.0),
+            class(98, 24.0),
+            class(42, 23.0),
+        ],
         plan: Some(plan("class-step-3min", 8, &[-98, -42, 14, 70])),
         ..NOBODY
     },

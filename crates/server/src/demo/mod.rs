@@ -52,8 +52,7 @@ pub async fn load(store: &Store, now: DateTime<Utc>) -> ApiResult<bool> {
     if accounts::demo_email(store).await?.is_some() {
         return Ok(false);
     }
-    let coach =
-        NewCoach { name: "Runa Okafor-Lindt".into(), email: EMAIL.into(), password_hash: passwords::hash(PASSWORD.into()).await? };
+    let coach = NewCoach { name: "Runa Okafor-Lindt".into(), email: EMAIL.into(), password_hash: passwords::hash(PASSWORD.into()).await? };
     let practice = NewPractice { name: "Tidewater Hall".into(), time_zone: "UTC".into(), is_demo: true, coach };
     let (practice, coach) = accounts::found(store, &practice).await?;
     let mut scope = store.scope(practice).await?;

@@ -205,7 +205,7 @@ async fn a_partner_takes_back_and_overwrites_nothing_that_is_not_its_own() {
         assert_eq!((status, code.as_str()), (403, "not_a_partners"));
     };
     let note = teacher.at(20, json!({"kind": "noted", "text": "wet floor"}));
-    coach.posts(&run, &[note.clone()]).await;
+    coach.posts(&run, std::slice::from_ref(&note)).await;
     refused(&one, teacher.beside().at(21, json!({"kind": "undone", "event": note["id"], "slot": 0}))).await;
     let mut first = teacher.beside();
     let count = first.at(205, json!({"kind": "count_typed", "count": 21, "slot": 0}));
@@ -343,7 +343,10 @@ async fn a_changed_password_ends_the_other_sessions_and_their_streams() {
     let mut stream = elsewhere.stream(&format!("/runs/{run}/live")).await;
     assert!(stream.chunk().await.unwrap().is_some(), "the run as it is");
     let change = |current: &str, new: &str| json!({"current": current, "new": new});
-    assert_eq!(coach.refused(Method::PUT, "/session/password", change("wrong wrong wrong", "another good one")).await.2.as_deref(), Some("current"));
+    assert_eq!(
+        coach.refused(Method::PUT, "/session/password", change("wrong wrong wrong", "another good one")).await.2.as_deref(),
+        Some("current")
+    );
     assert_eq!(coach.refused(Method::PUT, "/session/password", change("long enough password", "short")).await.2.as_deref(), Some("new"));
     let at_second = app.signed_in_at(&second, "Harbour").await;
     at_second.ok(Method::PUT, "/session/password", change("long enough password", "another good one")).await;
@@ -364,12 +367,17 @@ async fn a_removed_coach_is_out_at_once_and_the_history_keeps_the_name() {
     let ada = app.new_practice("Harbour").await;
     let form = json!({"name": "Piet", "email": "piet@example.org", "password": "another long one"});
     let page = ada.ok(Method::POST, "/practice/coaches", form.clone()).await;
-    let of = |name: &str| page["coaches"].as_array().unwrap().iter().find(|c| c["name"] == name).unwrap()["id"].as_str().unwrap().to_owned();
+    let of =
+        |name: &str| page["coaches"].as_array().unwrap().iter().find(|c| c["name"] == name).unwrap()["id"].as_str().unwrap().to_owned();
     let piet = app.browser();
     piet.ok(Method::POST, "/session", json!({"email": "piet@example.org", "password": "another long one"})).await;
     let person = piet.adds("Shared Client").await;
     assert_eq!(piet.refused(Method::DELETE, &format!("/practice/coaches/{}", of("Ada Coach")), Value::Null).await.0, 403);
-    assert_eq!(ada.refused(Method::DELETE, &format!("/practice/coaches/{}", of("Ada Coach")), Value::Null).await.0, 403, "the founder stays");
+    assert_eq!(
+        ada.refused(Method::DELETE, &format!("/practice/coaches/{}", of("Ada Coach")), Value::Null).await.0,
+        403,
+        "the founder stays"
+    );
     ada.ok(Method::DELETE, &format!("/practice/coaches/{}", of("Piet")), Value::Null).await;
     assert_eq!(piet.refused(Method::GET, "/today", Value::Null).await.1, "signed_out");
     let again = json!({"email": "piet@example.org", "password": "another long one"});
@@ -387,7 +395,7 @@ async fn an_event_of_another_run_is_refused_as_what_it_is() {
     let (first, second) = (coach.sets_up(&person).await, coach.sets_up(&person).await);
     let mut screen = Screen::new();
     let event = screen.at(0, json!({"kind": "clock_started"}));
-    coach.posts(&first, &[event.clone()]).await;
+    coach.posts(&first, std::slice::from_ref(&event)).await;
     let (status, code, _) = coach.refused(Method::POST, &format!("/runs/{second}/events"), json!({"events": [event]})).await;
     assert_eq!((status, code.as_str()), (409, "event_elsewhere"));
     let mut twice = screen.at(1, json!({"kind": "tap"}));
@@ -541,7 +549,8 @@ async fn an_erased_person_is_nowhere_and_the_others_of_a_class_keep_theirs() {
     assert_eq!(coach.refused(Method::GET, &format!("/people/{gone}"), Value::Null).await.0, 404);
     assert_eq!(coach.refused(Method::POST, &path, json!({"name": "Elowen Marsh"})).await.0, 404);
     let mut owner = PgConnection::connect(&app.owner_url).await.unwrap();
-    let tables: Vec<String> = sqlx::query_scalar("select tablename::text from pg_tables where schemaname = 'public'").fetch_all(&mut owner).await.unwrap();
+    let tables: Vec<String> =
+        sqlx::query_scalar("select tablename::text from pg_tables where schemaname = 'public'").fetch_all(&mut owner).await.unwrap();
     for table in tables {
         let sql = format!("select count(*) from {table} t where t::text ilike '%elowen%' or t::text ilike '%marsh%'");
         let left: i64 = sqlx::query_scalar(sqlx::AssertSqlSafe(sql)).fetch_one(&mut owner).await.unwrap();
@@ -579,7 +588,8 @@ async fn repeats_counted_as_they_come_are_those_counted_anew() {
         coach.ok(Method::POST, &format!("/people/{id}/results"), entry).await;
     }
     let mut owner = PgConnection::connect(&app.owner_url).await.unwrap();
-    let kept = "select quantity, pairs, round(sum::numeric, 6)::text, round(sum_of_squares::numeric, 6)::text from repeats order by quantity";
+    let kept =
+        "select quantity, pairs, round(sum::numeric, 6)::text, round(sum_of_squares::numeric, 6)::text from repeats order by quantity";
     let as_they_came: Vec<(String, i64, String, String)> = sqlx::query_as(kept).fetch_all(&mut owner).await.unwrap();
     let of = |q: &str| as_they_came.iter().find(|r| r.0 == q).unwrap().1;
     assert_eq!(of("recovery_hr"), 5);

@@ -27,7 +27,7 @@ use crate::{
 /// How long it storms.
 const STORM: Duration = Duration::from_secs(30);
 /// Everything together, at the most.
-const AT_MOST: Duration = Duration::from_secs(120);
+const AT_MOST: Duration = Duration::from_mins(2);
 const SEED: u64 = 20_261_126;
 
 /// A server process that can be killed and comes back on its port.
@@ -95,15 +95,18 @@ impl Hall {
             if !done {
                 seq += 1;
                 let wall = Utc::now() + self.off;
-                let kind = if seq % 7 == 0 { json!({"kind": "noted", "text": format!("remark {seq}\u{0}")}) } else { json!({"kind": "tap"}) };
-                let mut event = json!({"id": Uuid::new_v4(), "device": self.device, "seq": seq, "mono_ms": f64::from(seq) * 400.0, "wall": wall});
+                let kind =
+                    if seq % 7 == 0 { json!({"kind": "noted", "text": format!("remark {seq}\u{0}")}) } else { json!({"kind": "tap"}) };
+                let mut event =
+                    json!({"id": Uuid::new_v4(), "device": self.device, "seq": seq, "mono_ms": f64::from(seq) * 400.0, "wall": wall});
                 event.as_object_mut().unwrap().extend(kind.as_object().unwrap().clone());
                 waiting.push(event);
             }
             let take = waiting.len().min(40);
             let base = &self.bases[dice.random_range(0..2)];
             let body = json!({"events": waiting[..take], "sent_at": Utc::now() + self.off});
-            let sent = self.client.post(format!("{base}/api/runs/{}/events", self.run)).json(&body).timeout(Duration::from_secs(6)).send().await;
+            let sent =
+                self.client.post(format!("{base}/api/runs/{}/events", self.run)).json(&body).timeout(Duration::from_secs(6)).send().await;
             match sent {
                 Ok(answer) if answer.status().is_success() => {
                     self.acknowledged.extend(waiting.drain(..take).map(|e| e["id"].as_str().unwrap().parse::<Uuid>().unwrap()));
@@ -178,7 +181,8 @@ async fn what_was_acknowledged_is_there_once_whatever_breaks() {
     line.mend();
     let mut acknowledged: HashMap<String, Vec<Uuid>> = HashMap::new();
     for hall in halls {
-        let hall = tokio::time::timeout(AT_MOST.saturating_sub(begun.elapsed()), hall).await.expect("everything is sent in the end").unwrap();
+        let hall =
+            tokio::time::timeout(AT_MOST.saturating_sub(begun.elapsed()), hall).await.expect("everything is sent in the end").unwrap();
         acknowledged.entry(hall.run).or_default().extend(hall.acknowledged);
     }
     let mut owner = PgConnection::connect(&app.owner_url).await.unwrap();

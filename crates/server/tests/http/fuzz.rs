@@ -20,8 +20,20 @@ fn set(name: &str, otherwise: u64) -> u64 {
 
 /// Texts that have broken things elsewhere.
 const TEXTS: [&str; 14] = [
-    "", " ", "\u{0}", "a\u{0}b", "\u{202e}\u{200b}", "%00", "' or 1=1 --", "../../etc", "<script>", "-9999-01-01", "+262142-12-31",
-    "9e999", "\u{1f3c3}\u{200d}\u{2640}\u{fe0f}", "0",
+    "",
+    " ",
+    "\u{0}",
+    "a\u{0}b",
+    "\u{202e}\u{200b}",
+    "%00",
+    "' or 1=1 --",
+    "../../etc",
+    "<script>",
+    "-9999-01-01",
+    "+262142-12-31",
+    "9e999",
+    "\u{1f3c3}\u{200d}\u{2640}\u{fe0f}",
+    "0",
 ];
 const NUMBERS: [f64; 12] = [0.0, -0.0, 1.0, -1.0, 0.5, 250.0, 1e308, -1e308, 1e-308, 9_007_199_254_740_993.0, 2_147_483_648.0, 65_536.0];
 const DATES: [&str; 7] = ["2026-02-29", "2026-11-01", "1990-04-02", "-9999-01-01", "+262142-12-31", "0000-00-00", "2100-01-01"];
@@ -50,7 +62,9 @@ impl Fuzz {
             0 => self.pick(&self.known.clone()),
             1 => self.pick(&self.protocols.clone()),
             2 => "x".repeat(self.dice.random_range(0..5_000)),
-            3 => (0..self.dice.random_range(0..30)).map(|_| char::from_u32(self.dice.random_range(0..0x11_0000)).unwrap_or('\u{fffd}')).collect(),
+            3 => (0..self.dice.random_range(0..30))
+                .map(|_| char::from_u32(self.dice.random_range(0..0x11_0000)).unwrap_or('\u{fffd}'))
+                .collect(),
             _ => self.pick(&TEXTS).to_owned(),
         }
     }
@@ -139,7 +153,11 @@ impl Fuzz {
                 Value::String(s) => s,
                 other => other.to_string(),
             };
-            let encoded: String = value.bytes().take(600).map(|b| if b.is_ascii_alphanumeric() || b == b'-' { char::from(b).to_string() } else { format!("%{b:02X}") }).collect();
+            let encoded: String = value
+                .bytes()
+                .take(600)
+                .map(|b| if b.is_ascii_alphanumeric() || b == b'-' { char::from(b).to_string() } else { format!("%{b:02X}") })
+                .collect();
             if parameter["in"] == "path" {
                 path = path.replace(&format!("{{{name}}}"), &encoded);
             } else if self.one_in(2) {

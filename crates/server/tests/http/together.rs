@@ -103,7 +103,10 @@ async fn the_audit_says_who_did_what() {
     let said: Vec<&str> = lines.iter().map(|l| l["did"].as_str().unwrap()).collect();
     assert_eq!(said, ["kept a result", "set up a test", "asked about readiness", "added a client"]);
     assert!(lines.iter().all(|l| l["person_name"] == "Joren" && l["coach"] == "Ada Coach"), "to whom: {lines:?}");
-    assert_eq!((lines[0]["link"].as_str(), lines[0]["test"].as_str()), (Some(format!("/results/{result}").as_str()), Some("3-minute bench step")));
+    assert_eq!(
+        (lines[0]["link"].as_str(), lines[0]["test"].as_str()),
+        (Some(format!("/results/{result}").as_str()), Some("3-minute bench step"))
+    );
     let mut owner = PgConnection::connect(&app.owner_url).await.unwrap();
     let nameless: i64 = sqlx::query_scalar("select count(*) from audit where coach_id is null").fetch_one(&mut owner).await.unwrap();
     assert_eq!(nameless, 0);

@@ -14,6 +14,9 @@ const words: Partial<Record<RunEvent["kind"], string>> = {
   load_set: "The load",
   tallied: "The count of one",
   crossed: "The finish line",
+  marked: "The mark",
+  position_lost: "The end of the hold",
+  position_not_taken: "The zero",
   tap: "A tap",
   strap_heard: "A second of the strap",
 };

@@ -1,0 +1,377 @@
+//! Formulas as data: arithmetic over a test's readings, written in the protocol as it stands in the publication.
+//!
+//! `touch_cm` is a reading, or a list of them where there were several tries; `max(touch_cm) - reach_cm` is a jump. A formula
+//! is read and checked once, with the protocol; what it names must exist, and a reading that is missing is an error, never
+//! 0. Value, working and method page come from the same formula. A type of our own and not a crate: it has to know lists of
+//! tries, name what is missing, and print itself with the numbers in it.
+
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+
+use crate::units::rounded;
+
+/// A formula, read.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Formula {
+    text: String,
+    root: Node,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+enum Node {
+    Number(f64),
+    Name(String),
+    Negative(Box<Node>),
+    Binary(char, Box<Node>, Box<Node>),
+    Call(Function, Vec<Node>),
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Function {
+    Max,
+    Min,
+    Sum,
+    Mean,
+    Last,
+    Log10,
+    Sqrt,
+}
+
+impl Function {
+    const ALL: [(&'static str, Self); 7] = [
+        ("max", Self::Max),
+        ("min", Self::Min),
+        ("sum", Self::Sum),
+        ("mean", Self::Mean),
+        ("last", Self::Last),
+        ("log10", Self::Log10),
+        ("sqrt", Self::Sqrt),
+    ];
+
+    fn named(name: &str) -> Option<Self> {
+        Self::ALL.iter().find(|(n, _)| *n == name).map(|(_, f)| *f)
+    }
+
+    fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(_, f)| *f == self).map_or("", |(n, _)| n)
+    }
+
+    /// The value of all arguments together; nothing where there is none.
+    fn of(self, all: &[f64]) -> Option<f64> {
+        let first = all.first().copied()?;
+        Some(match self {
+            Self::Max => all.iter().copied().fold(first, f64::max),
+            Self::Min => all.iter().copied().fold(first, f64::min),
+            Self::Sum => all.iter().sum(),
+            Self::Mean => all.iter().sum::<f64>() / all.len() as f64,
+            Self::Last => all.last().copied()?,
+            Self::Log10 => first.log10(),
+            Self::Sqrt => first.sqrt(),
+        })
+    }
+}
+
+/// Why a formula gives nothing.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Unknown {
+    /// A name has no value.
+    Missing(String),
+    /// The arithmetic has none, such as a division by nothing or the logarithm of a negative number.
+    Undefined,
+}
+
+impl Formula {
+    /// Reads a formula.
+    ///
+    /// # Errors
+    /// In words, with where it goes wrong.
+    pub fn read(text: &str) -> Result<Self, String> {
+        let mut reader = Reader { text, at: 0 };
+        let root = reader.sum()?;
+        reader.space();
+        if reader.at < text.len() {
+            return Err(format!("“{text}”: nothing is expected at “{}”", &text[reader.at..]));
+        }
+        Ok(Self { text: text.to_owned(), root })
+    }
+
+    /// Every name in it, in order.
+    pub fn names(&self) -> Vec<&str> {
+        fn walk<'n>(node: &'n Node, found: &mut Vec<&'n str>) {
+            match node {
+                Node::Number(_) => {}
+                Node::Name(name) => found.push(name),
+                Node::Negative(inner) => walk(inner, found),
+                Node::Binary(_, a, b) => {
+                    walk(a, found);
+                    walk(b, found);
+                }
+                Node::Call(_, all) => all.iter().for_each(|n| walk(n, found)),
+            }
+        }
+        let mut found = Vec::new();
+        walk(&self.root, &mut found);
+        found
+    }
+
+    /// Its value. `look_up` gives the values of a name: one, or one for each try that counts.
+    ///
+    /// # Errors
+    /// [`Unknown`].
+    pub fn value(&self, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<f64, Unknown> {
+        let value = one(&self.root, look_up)?;
+        if value.is_finite() { Ok(value) } else { Err(Unknown::Undefined) }
+    }
+
+    /// The formula with the numbers in it.
+    pub fn filled(&self, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> String {
+        let name = |name: &str| match look_up(name).as_deref() {
+            Some([one]) => rounded(*one, 2),
+            Some(several) => several.iter().map(|v| rounded(*v, 2)).collect::<Vec<_>>().join(", "),
+            None => "?".to_owned(),
+        };
+        written(&self.root, &name, 0)
+    }
+
+    /// The formula in signs as they are printed, each name as `name` says it.
+    pub fn printed(&self, name: &dyn Fn(&str) -> String) -> String {
+        written(&self.root, name, 0)
+    }
+}
+
+impl fmt::Display for Formula {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+impl Serialize for Formula {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(&self.text)
+    }
+}
+
+impl<'de> Deserialize<'de> for Formula {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let text = String::deserialize(deserializer)?;
+        Self::read(&text).map_err(serde::de::Error::custom)
+    }
+}
+
+fn all(node: &Node, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<Vec<f64>, Unknown> {
+    match node {
+        Node::Name(name) => look_up(name).filter(|v| !v.is_empty()).ok_or_else(|| Unknown::Missing(name.clone())),
+        other => Ok(vec![one(other, look_up)?]),
+    }
+}
+
+fn one(node: &Node, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<f64, Unknown> {
+    Ok(match node {
+        Node::Number(n) => *n,
+        // A list without a function around it: the last of it, as when a lone number was typed again.
+        Node::Name(_) => Function::Last.of(&all(node, look_up)?).ok_or(Unknown::Undefined)?,
+        Node::Negative(inner) => -one(inner, look_up)?,
+        Node::Binary(sign, a, b) => {
+            let (a, b) = (one(a, look_up)?, one(b, look_up)?);
+            match sign {
+                '+' => a + b,
+                '-' => a - b,
+                '*' => a * b,
+                '/' => a / b,
+                _ => a.powf(b),
+            }
+        }
+        Node::Call(function, arguments) => {
+            let mut values = Vec::new();
+            for argument in arguments {
+                values.extend(all(argument, look_up)?);
+            }
+            function.of(&values).ok_or(Unknown::Undefined)?
+        }
+    })
+}
+
+/// How tightly a sign binds.
+const fn rank(sign: char) -> u8 {
+    match sign {
+        '+' | '-' => 1,
+        '*' | '/' => 2,
+        _ => 3,
+    }
+}
+
+fn written(node: &Node, name: &dyn Fn(&str) -> String, within: u8) -> String {
+    match node {
+        Node::Number(n) => format!("{n}").replace('-', "−"),
+        Node::Name(n) => name(n),
+        Node::Negative(inner) => {
+            let text = format!("−{}", written(inner, name, 3));
+            if within > 2 { format!("({text})") } else { text }
+        }
+        Node::Binary(sign, a, b) => {
+            let rank = rank(*sign);
+            let shown = match sign {
+                '*' => " × ".to_owned(),
+                '-' => " − ".to_owned(),
+                '^' => "^".to_owned(),
+                other => format!(" {other} "),
+            };
+            // a − (b − c): one side of the same rank needs its brackets; for a power it is the left.
+            let (left, right) = if *sign == '^' { (rank + 1, rank) } else { (rank, rank + 1) };
+            let text = format!("{}{shown}{}", written(a, name, left), written(b, name, right));
+            if rank < within { format!("({text})") } else { text }
+        }
+        Node::Call(function, arguments) => {
+            let inner: Vec<String> = arguments.iter().map(|a| written(a, name, 0)).collect();
+            format!("{}({})", function.name(), inner.join(", "))
+        }
+    }
+}
+
+struct Reader<'t> {
+    text: &'t str,
+    at: usize,
+}
+
+impl Reader<'_> {
+    fn space(&mut self) {
+        while self.text[self.at..].starts_with(' ') {
+            self.at += 1;
+        }
+    }
+
+    fn take(&mut self, signs: &[char]) -> Option<char> {
+        self.space();
+        let next = self.text[self.at..].chars().next().filter(|c| signs.contains(c))?;
+        self.at += next.len_utf8();
+        Some(next)
+    }
+
+    fn run(&mut self, fits: impl Fn(char) -> bool) -> &str {
+        let begin = self.at;
+        self.at += self.text[begin..].chars().take_while(|c| fits(*c)).map(char::len_utf8).sum::<usize>();
+        &self.text[begin..self.at]
+    }
+
+    fn sum(&mut self) -> Result<Node, String> {
+        let mut left = self.product()?;
+        while let Some(sign) = self.take(&['+', '-']) {
+            left = Node::Binary(sign, Box::new(left), Box::new(self.product()?));
+        }
+        Ok(left)
+    }
+
+    fn product(&mut self) -> Result<Node, String> {
+        let mut left = self.power()?;
+        while let Some(sign) = self.take(&['*', '/']) {
+            left = Node::Binary(sign, Box::new(left), Box::new(self.power()?));
+        }
+        Ok(left)
+    }
+
+    fn power(&mut self) -> Result<Node, String> {
+        if self.take(&['-']).is_some() {
+            return Ok(Node::Negative(Box::new(self.power()?)));
+        }
+        let base = self.part()?;
+        match self.take(&['^']) {
+            Some(sign) => Ok(Node::Binary(sign, Box::new(base), Box::new(self.power()?))),
+            None => Ok(base),
+        }
+    }
+
+    fn part(&mut self) -> Result<Node, String> {
+        if self.take(&['(']).is_some() {
+            let inner = self.sum()?;
+            return self.closed().map(|()| inner);
+        }
+        self.space();
+        let digits = self.run(|c| c.is_ascii_digit() || c == '.').to_owned();
+        if !digits.is_empty() {
+            return digits.parse().map(Node::Number).map_err(|_| format!("“{digits}” is no number"));
+        }
+        let name = self.run(|c| c.is_ascii_alphanumeric() || matches!(c, '_' | '.')).to_owned();
+        if name.is_empty() {
+            return Err(format!("“{}”: a number, a name or a bracket is expected at {}", self.text, self.at + 1));
+        }
+        if self.take(&['(']).is_none() {
+            return Ok(Node::Name(name));
+        }
+        let function = Function::named(&name).ok_or_else(|| format!("there is no function “{name}”"))?;
+        let mut arguments = vec![self.sum()?];
+        while self.take(&[',']).is_some() {
+            arguments.push(self.sum()?);
+        }
+        self.closed().map(|()| Node::Call(function, arguments))
+    }
+
+    fn closed(&mut self) -> Result<(), String> {
+        self.take(&[')']).map(|_| ()).ok_or_else(|| format!("“{}”: a bracket is not closed", self.text))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use test_case::test_case;
+
+    fn known(name: &str) -> Option<Vec<f64>> {
+        Some(match name {
+            "touch_cm" => vec![281.0, 284.5, 283.0],
+            "reach_cm" => vec![230.0],
+            "a" => vec![7.0],
+            "b" => vec![2.0],
+            "nothing" => vec![0.0],
+            _ => return None,
+        })
+    }
+
+    #[test_case("max(touch_cm) - reach_cm", 54.5; "a jump")]
+    #[test_case("a - b - 1", 4.0; "from the left")]
+    #[test_case("2 ^ 3 ^ 2", 512.0; "powers from the right")]
+    #[test_case("-a + b * (a - 3)", 1.0; "signs and brackets")]
+    #[test_case("mean(touch_cm) * 0 + min(touch_cm, 5)", 5.0; "lists and numbers together")]
+    #[test_case("log10(100) + sqrt(9) + sum(a, b) + last(touch_cm)", 297.0; "functions")]
+    fn values(text: &str, value: f64) {
+        assert!((Formula::read(text).unwrap().value(&known).unwrap() - value).abs() < 1e-12);
+    }
+
+    #[test]
+    fn what_is_missing_is_named_and_never_nothing() {
+        let value = |text: &str| Formula::read(text).unwrap().value(&known);
+        assert_eq!(value("a + gone"), Err(Unknown::Missing("gone".into())));
+        assert_eq!(value("a / nothing"), Err(Unknown::Undefined));
+        assert_eq!(value("log10(0 - a)"), Err(Unknown::Undefined));
+    }
+
+    #[test_case("a +"; "half a sum")]
+    #[test_case("(a"; "an open bracket")]
+    #[test_case("a b"; "two names")]
+    #[test_case("most(a)"; "no such function")]
+    #[test_case("1.2.3"; "no number")]
+    #[test_case(""; "nothing at all")]
+    fn refused(text: &str) {
+        assert!(!Formula::read(text).unwrap_err().is_empty());
+    }
+
+    #[test]
+    fn it_prints_itself_with_and_without_the_numbers() {
+        let formula = Formula::read("a * (b - (a - 1)) / 2").unwrap();
+        assert_eq!(formula.printed(&|n| n.to_uppercase()), "A × (B − (A − 1)) / 2");
+        assert_eq!(Formula::read("max(touch_cm) - reach_cm").unwrap().filled(&known), "max(281, 284.5, 283) − 230");
+        assert_eq!(formula.names(), ["a", "b", "a"]);
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_printed_reads_as_the_same(text in "[ab0-9+*/() -]{1,24}") {
+            if let Ok(formula) = Formula::read(&text) {
+                let printed = formula.printed(&str::to_owned).replace('×', "*").replace('−', "-");
+                let again = Formula::read(&printed).unwrap();
+                prop_assert_eq!(again.value(&known), formula.value(&known), "{} {}", text, printed);
+            }
+        }
+    }
+}
