@@ -20,13 +20,13 @@ test("views", async ({ coach, page, server }) => {
     const { people } = await (await page.request.get(`${api}/people?q=${q}`)).json();
     return (await page.request.get(`${api}/people/${people[0].id}`)).json();
   };
-  const [ilse, noor, caspian, maud, odile, joren, rurik] = [
+  const [ilse, noor, caspian, maud, odile, teo, rurik] = [
     await person("ilse"),
     await person("noor"),
     await person("caspian"),
     await person("maud"),
     await person("odile"),
-    await person("joren"),
+    await person("teo"),
     await person("rurik"),
   ];
   const ready = (active: boolean) => ({
@@ -44,6 +44,7 @@ test("views", async ({ coach, page, server }) => {
     ["ride", `/results/${caspian.tests.find((t: { protocol: string }) => t.protocol === "clamped-cycle").id}`],
     ["retests", "/retests"],
     ["method", "/tests/bench-step-3min"],
+    ["practice", "/practice"],
   ] as const) {
     await coach.opens(path);
     await page.waitForLoadState("networkidle");
@@ -78,14 +79,19 @@ test("views", async ({ coach, page, server }) => {
   await page.screenshot({ path: into("floor-phone") });
   await page.setViewportSize({ width: 1280, height: 800 });
   await coach.window.waitFor({ timeout: 70_000 });
-  const tapping = coach.taps(150, 6);
-  await page.waitForTimeout(1500);
-  await page.screenshot({ path: into("floor-count") });
-  await tapping;
+  await coach.taps(150, 6);
   await coach.countIsDue();
   await coach.types("35");
   await expect(page.getByRole("button", { name: "Keep 140 bpm" })).toBeVisible();
-  await page.screenshot({ path: into("floor-recount") });
+
+  // A hold, and what is seen on the way.
+  await page.request.post(`${api}/people/${teo.id}/readiness`, { data: ready(true) });
+  await coach.stands([teo.id], "plank", { support: "forearm", limit_s: "to_failure" });
+  await page.getByRole("button", { name: "Start the clock" }).click();
+  await page.waitForTimeout(8_000);
+  await page.keyboard.press("s");
+  await page.waitForTimeout(3_500);
+  await page.screenshot({ path: into("floor-hold") });
 
   // The cycle, decided live.
   await page.request.post(`${api}/people/${rurik.id}/readiness`, { data: ready(true) });

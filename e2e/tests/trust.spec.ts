@@ -121,6 +121,8 @@ test("a long list says how much of it is shown and goes on", async ({ coach, pag
   }
   await coach.opens("/retests");
   const part = page.locator("section").filter({ has: page.getByRole("heading", { name: /To come/ }) });
+  await expect(part.getByText(/^25 of 6\d$/)).toBeVisible();
+  await part.getByRole("button", { name: "Show more" }).click();
   await expect(part.getByText(/^50 of 6\d$/)).toBeVisible();
   await part.getByRole("button", { name: "Show more" }).click();
   await expect(part.getByRole("button", { name: "Show more" })).toBeHidden();

@@ -1,7 +1,7 @@
 // Medians of each page on two servers that take turns: the demo's size, and two million results in one practice.
 // node script/lib/scale.mjs SMALL_URL LARGE_URL
 const [small, large] = process.argv.slice(2);
-const ROUNDS = 40;
+const ROUNDS = 100;
 const LIMIT = 1.3;
 
 class Coach {

@@ -108,9 +108,14 @@ pub mod limits {
     /// A partner's phone that has been silent so long may be replaced by another, s.
     pub const PARTNER_SILENT_S: i64 = 60;
     /// Lines of a page of retests, and of who did what.
-    pub const PAGE: i64 = 50;
+    pub const PAGE: i64 = 25;
     /// Lines of each list on Today; the rest is counted and a page away.
-    pub const TODAY_LINES: i64 = 20;
-    /// Counted no further than this: "1000 or more" says enough.
-    pub const COUNTED: i64 = 1000;
+    pub const TODAY_LINES: i64 = 8;
+    /// Counted no further than this: "200 or more" says enough.
+    pub const COUNTED: i64 = 200;
+
+    /// A count as it is said, where counting stopped at [`COUNTED`]; `less` of it are not meant.
+    pub fn counted(all: i64, less: i64) -> String {
+        if all >= COUNTED { format!("{} or more", COUNTED - less) } else { (all - less).to_string() }
+    }
 }

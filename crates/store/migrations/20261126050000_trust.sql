@@ -112,10 +112,39 @@ begin
 end $$;
 create trigger people_counted after insert or delete on people for each row execute function count_people();
 
+-- Dates of a rule that another has taken the place of are not owed any more: they go, so that what is open is open.
+delete from retests t using retest_plans n
+    where n.practice_id = t.practice_id and n.id = t.plan_id and n.ended_at is not null and t.done_on is null and t.skip_reason is null;
+grant delete on retests to impulso_app;
 create index retests_open on retests (practice_id, due_on, id) where done_on is null and skip_reason is null;
 create index retests_settled on retests (practice_id, due_on, id) where done_on is not null or skip_reason is not null;
 create index results_stopped on results (practice_id, on_date, taken_at) where stopped is not null;
 create index results_by_day on results (practice_id, taken_at);
+
+-- A name is found by the beginning of any of its words: each word with all that follows it, in an order an index can search.
+create table people_words (
+    practice_id  uuid not null,
+    words        text collate "C" not null,
+    person_id    uuid not null,
+    primary key (practice_id, words, person_id),
+    foreign key (practice_id, person_id) references people (practice_id, id) on delete cascade
+);
+alter table people_words enable row level security;
+create policy of_practice on people_words using (practice_id = current_practice()) with check (practice_id = current_practice());
+grant select on people_words to impulso_app;
+create function words_of(name_key text) returns setof text language sql immutable as $$
+    select distinct array_to_string(w[k:], ' ') from string_to_array(name_key, ' ') w, generate_subscripts(w, 1) k
+$$;
+create function keep_words() returns trigger language plpgsql security definer set search_path = public as $$
+begin
+    delete from people_words where practice_id = new.practice_id and person_id = new.id;
+    insert into people_words (practice_id, words, person_id) select new.practice_id, words_of(new.name_key), new.id;
+    return null;
+end $$;
+create trigger people_worded after insert or update of name_key on people for each row execute function keep_words();
+insert into people_words (practice_id, words, person_id) select practice_id, words_of(name_key), id from people;
+create index people_words_of on people_words (practice_id, person_id);
+drop index people_by_part;
 
 -- Who did what to whom: the client stands beside the thing.
 alter table audit add column person_id uuid;

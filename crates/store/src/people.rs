@@ -242,43 +242,97 @@ pub async fn update(scope: &mut Scope, id: PersonId, version: i32, profile: &Pro
     Ok(())
 }
 
+/// So many people are looked at by the words of their names; where more begin so, the list itself is quicker to walk.
+const FEW: i64 = 400;
+
 /// People whose name has a word starting with `query`, by name, after `cursor`.
 pub async fn list(scope: &mut Scope, query: &str, cursor: Option<&str>, limit: i64) -> Result<Vec<Listed>> {
     let practice = scope.practice_id();
     let key = text::search_key(query).replace(['\\', '%', '_'], "");
     let (after_key, after_id) = cursor.and_then(|c| c.rsplit_once('~')).unwrap_or(("", ""));
     let after_id = after_id.parse().unwrap_or(uuid::Uuid::nil());
-    let rows = sqlx::query!(
-        r#"select p.id, p.name, p.name_key, p.born, p.occupation,
-                  r.protocol_id as "protocol_id?", r.on_date as "on_date?", d.due_on as "due_on?"
-           from people p
-           left join lateral (select protocol_id, on_date from results where practice_id = $1 and person_id = p.id order by taken_at desc limit 1) r on true
-           left join lateral (select min(due_on) as due_on from retests t join retest_plans n on n.id = t.plan_id
-                              where t.practice_id = $1 and t.person_id = p.id and t.done_on is null and t.skip_reason is null and n.ended_at is null) d on true
-           where p.practice_id = $1
-             and ($2 = '' or p.name_key like $2 || '%' or p.name_key like '% ' || $2 || '%')
-             and (p.name_key, p.id) > ($3, $4)
-           order by p.name_key, p.id limit $5"#,
+    let few: Option<Vec<uuid::Uuid>> = if key.is_empty() { None } else { named(scope, &key).await? };
+    let people = match few {
+        Some(ids) => {
+            sqlx::query_as!(
+                Line,
+                "select id, name, name_key, born, occupation from people
+                 where practice_id = $1 and id = any ($2) and (name_key, id) > ($3, $4) order by name_key, id limit $5",
+                practice,
+                &ids,
+                after_key,
+                after_id,
+                limit
+            )
+            .fetch_all(scope.db())
+            .await?
+        }
+        None => {
+            sqlx::query_as!(
+                Line,
+                "select id, name, name_key, born, occupation from people
+                 where practice_id = $1 and ($2 = '' or name_key like $2 || '%' or name_key like '% ' || $2 || '%') and (name_key, id) > ($3, $4)
+                 order by name_key, id limit $5",
+                practice,
+                key,
+                after_key,
+                after_id,
+                limit
+            )
+            .fetch_all(scope.db())
+            .await?
+        }
+    };
+    // What else a line says, for those that are shown.
+    let ids: Vec<uuid::Uuid> = people.iter().map(|p| p.id).collect();
+    let more = sqlx::query!(
+        r#"select w.id as "id!", r.protocol_id as "protocol_id?", r.on_date as "on_date?", d.due_on as "due_on?"
+           from unnest($2::uuid[]) w (id)
+           left join lateral (select protocol_id, on_date from results where practice_id = $1 and person_id = w.id order by taken_at desc limit 1) r on true
+           left join lateral (select min(due_on) as due_on from retests
+                              where practice_id = $1 and person_id = w.id and done_on is null and skip_reason is null) d on true"#,
         practice,
-        key,
-        after_key,
-        after_id,
-        limit
+        &ids
     )
     .fetch_all(scope.db())
     .await?;
-    Ok(rows
+    Ok(people
         .into_iter()
-        .map(|r| Listed {
-            cursor: format!("{}~{}", r.name_key, r.id),
-            id: PersonId(r.id),
-            name: r.name,
-            born: r.born,
-            occupation: r.occupation,
-            last_test: r.protocol_id.zip(r.on_date),
-            next_due: r.due_on,
+        .map(|p| {
+            let said = more.iter().find(|m| m.id == p.id);
+            Listed {
+                cursor: format!("{}~{}", p.name_key, p.id),
+                id: PersonId(p.id),
+                name: p.name,
+                born: p.born,
+                occupation: p.occupation,
+                last_test: said.and_then(|m| m.protocol_id.clone().zip(m.on_date)),
+                next_due: said.and_then(|m| m.due_on),
+            }
         })
         .collect())
+}
+
+struct Line {
+    id: uuid::Uuid,
+    name: String,
+    name_key: String,
+    born: NaiveDate,
+    occupation: Option<String>,
+}
+
+/// Everyone with a word that begins so, where they are few; nothing where they are many.
+async fn named(scope: &mut Scope, key: &str) -> Result<Option<Vec<uuid::Uuid>>> {
+    let practice = scope.practice_id();
+    let found = sqlx::query_scalar!(
+        "select person_id from people_words where practice_id = $1 and words >= $2 and words < $2 || chr(1114111) limit $3",
+        practice,
+        key,
+        FEW
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok((found.len() < FEW as usize).then_some(found))
 }
 
 /// How many people the practice has.

@@ -29,25 +29,11 @@ pub struct Retest {
     pub result: Option<ResultId>,
 }
 
-/// Which retests are asked for.
-#[derive(Debug, Clone, Copy, Default)]
-pub struct Filter {
-    /// Of one person only.
-    pub person: Option<PersonId>,
-    /// From this day on.
-    pub from: Option<NaiveDate>,
-    /// Up to this day.
-    pub until: Option<NaiveDate>,
-    /// Dates neither done nor skipped, dates that are, or both.
-    pub open: Option<bool>,
-}
+/// From one day to another, both included.
+pub type Span = (NaiveDate, NaiveDate);
 
-impl Filter {
-    /// Every open date of one person.
-    pub fn open_of(person: PersonId) -> Self {
-        Self { person: Some(person), open: Some(true), ..Self::default() }
-    }
-}
+/// The first day any date can have, and the last.
+pub const EVER: Span = (NaiveDate::from_ymd_opt(1900, 1, 1).unwrap(), NaiveDate::from_ymd_opt(2199, 12, 31).unwrap());
 
 /// Where a list goes on: after this date, or before it where the list runs backwards.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -57,20 +43,6 @@ pub struct Cursor {
     /// Its key.
     pub id: RetestId,
 }
-
-/// A part of a list.
-#[derive(Debug, Clone, Copy)]
-pub struct Page {
-    /// After which line; from the start where nothing.
-    pub after: Option<Cursor>,
-    /// The latest day first.
-    pub backwards: bool,
-    /// At most so many.
-    pub limit: i64,
-}
-
-/// The first part of a list that is short by nature: one person's dates, a few years of them at the most.
-pub const ONE_PERSON: Page = Page { after: None, backwards: false, limit: 1000 };
 
 /// Keeps a plan and its dates. A standing plan for the same test ends: its open dates go, what was done or skipped stays.
 pub async fn keep(
@@ -85,6 +57,14 @@ pub async fn keep(
     let (id, practice) = (PlanId::new(), scope.practice_id());
     sqlx::query!(
         "update retest_plans set ended_at = now() where practice_id = $1 and person_id = $2 and protocol_id = $3 and ended_at is null",
+        practice,
+        person.0,
+        protocol_id
+    )
+    .execute(scope.db())
+    .await?;
+    sqlx::query!(
+        "delete from retests where practice_id = $1 and person_id = $2 and protocol_id = $3 and done_on is null and skip_reason is null",
         practice,
         person.0,
         protocol_id
@@ -119,69 +99,90 @@ pub async fn keep(
     Ok(id)
 }
 
-/// Retests by date, a page of them. Open dates of ended plans are not among them.
-pub async fn list(scope: &mut Scope, filter: Filter, page: Page) -> Result<Vec<Retest>> {
+/// Open dates of everyone, soonest first, a page of them.
+pub async fn open(scope: &mut Scope, span: Span, after: Option<Cursor>, limit: i64) -> Result<Vec<Retest>> {
     let practice = scope.practice_id();
-    let (after_on, after_id) = page.after.map(|c| (c.due_on, c.id.0)).unzip();
-    // Two queries, so that each runs along an index of its own and stops at the limit.
-    macro_rules! rows {
-        ($sql:literal) => {
-            sqlx::query_as!(
-                Row,
-                $sql,
-                practice,
-                filter.person.map(|p| p.0),
-                filter.from,
-                filter.until,
-                filter.open,
-                after_on,
-                after_id,
-                page.limit
-            )
-            .fetch_all(scope.db())
-            .await?
-        };
-    }
-    let rows: Vec<Row> = if page.backwards {
-        rows!(
-            "select t.id, t.person_id, p.name, t.protocol_id, n.rule, t.due_on, t.done_on, t.result_id, t.skip_reason
-             from retests t join retest_plans n on n.practice_id = t.practice_id and n.id = t.plan_id
-             join people p on p.practice_id = t.practice_id and p.id = t.person_id
-             where t.practice_id = $1
-               and (n.ended_at is null or t.done_on is not null or t.skip_reason is not null)
-               and ($2::uuid is null or t.person_id = $2) and ($3::date is null or t.due_on >= $3) and ($4::date is null or t.due_on <= $4)
-               and ($5::bool is null or $5 = (t.done_on is null and t.skip_reason is null))
-               and ($6::date is null or (t.due_on, t.id) < ($6, $7::uuid))
-             order by t.due_on desc, t.id desc limit $8"
-        )
-    } else {
-        rows!(
-            "select t.id, t.person_id, p.name, t.protocol_id, n.rule, t.due_on, t.done_on, t.result_id, t.skip_reason
-             from retests t join retest_plans n on n.practice_id = t.practice_id and n.id = t.plan_id
-             join people p on p.practice_id = t.practice_id and p.id = t.person_id
-             where t.practice_id = $1
-               and (n.ended_at is null or t.done_on is not null or t.skip_reason is not null)
-               and ($2::uuid is null or t.person_id = $2) and ($3::date is null or t.due_on >= $3) and ($4::date is null or t.due_on <= $4)
-               and ($5::bool is null or $5 = (t.done_on is null and t.skip_reason is null))
-               and ($6::date is null or (t.due_on, t.id) > ($6, $7::uuid))
-             order by t.due_on, t.id limit $8"
-        )
-    };
-    rows.into_iter().map(Row::read).collect()
+    // From the span's own beginning: an earlier one would be walked through from there.
+    let after = after.unwrap_or(Cursor { due_on: span.0, id: RetestId(uuid::Uuid::nil()) });
+    sqlx::query_as!(
+        Row,
+        "select t.id, t.person_id, p.name, t.protocol_id, n.rule, t.due_on, t.done_on, t.result_id, t.skip_reason
+         from (select * from retests
+               where practice_id = $1 and done_on is null and skip_reason is null and due_on >= $2 and due_on <= $3 and (due_on, id) > ($4, $5)
+               order by due_on, id limit $6) t
+         join retest_plans n on n.practice_id = t.practice_id and n.id = t.plan_id
+         join people p on p.practice_id = t.practice_id and p.id = t.person_id
+         order by t.due_on, t.id",
+        practice,
+        span.0,
+        span.1,
+        after.due_on,
+        after.id.0,
+        limit
+    )
+    .fetch_all(scope.db())
+    .await?
+    .into_iter()
+    .map(Row::read)
+    .collect()
+}
+
+/// Open dates of one person, soonest first.
+pub async fn open_of(scope: &mut Scope, person: PersonId) -> Result<Vec<Retest>> {
+    let practice = scope.practice_id();
+    sqlx::query_as!(
+        Row,
+        "select t.id, t.person_id, p.name, t.protocol_id, n.rule, t.due_on, t.done_on, t.result_id, t.skip_reason
+         from retests t join retest_plans n on n.practice_id = t.practice_id and n.id = t.plan_id
+         join people p on p.practice_id = t.practice_id and p.id = t.person_id
+         where t.practice_id = $1 and t.person_id = $2 and t.done_on is null and t.skip_reason is null order by t.due_on, t.id",
+        practice,
+        person.0
+    )
+    .fetch_all(scope.db())
+    .await?
+    .into_iter()
+    .map(Row::read)
+    .collect()
+}
+
+/// Dates that were done or skipped, the latest first, a page of them.
+pub async fn settled(scope: &mut Scope, span: Span, before: Option<Cursor>, limit: i64) -> Result<Vec<Retest>> {
+    let practice = scope.practice_id();
+    let before = before.unwrap_or(Cursor { due_on: span.1, id: RetestId(uuid::Uuid::max()) });
+    sqlx::query_as!(
+        Row,
+        "select t.id, t.person_id, p.name, t.protocol_id, n.rule, t.due_on, t.done_on, t.result_id, t.skip_reason
+         from (select * from retests
+               where practice_id = $1 and (done_on is not null or skip_reason is not null) and due_on >= $2 and due_on <= $3 and (due_on, id) < ($4, $5)
+               order by due_on desc, id desc limit $6) t
+         join retest_plans n on n.practice_id = t.practice_id and n.id = t.plan_id
+         join people p on p.practice_id = t.practice_id and p.id = t.person_id
+         order by t.due_on desc, t.id desc",
+        practice,
+        span.0,
+        span.1,
+        before.due_on,
+        before.id.0,
+        limit
+    )
+    .fetch_all(scope.db())
+    .await?
+    .into_iter()
+    .map(Row::read)
+    .collect()
 }
 
 /// How many open dates lie between two days; counts no further than `most`.
-pub async fn count_open(scope: &mut Scope, from: Option<NaiveDate>, until: Option<NaiveDate>, most: i64) -> Result<i64> {
+pub async fn count_open(scope: &mut Scope, span: Span, most: i64) -> Result<i64> {
     let practice = scope.practice_id();
     Ok(sqlx::query_scalar!(
         r#"select count(*) as "n!" from (
-               select 1 from retests t join retest_plans n on n.practice_id = t.practice_id and n.id = t.plan_id
-               where t.practice_id = $1 and t.done_on is null and t.skip_reason is null and n.ended_at is null
-                 and ($2::date is null or t.due_on >= $2) and ($3::date is null or t.due_on <= $3)
-               limit $4) counted"#,
+               select 1 from retests
+               where practice_id = $1 and done_on is null and skip_reason is null and due_on >= $2 and due_on <= $3 order by due_on, id limit $4) counted"#,
         practice,
-        from,
-        until,
+        span.0,
+        span.1,
         most
     )
     .fetch_one(scope.db())
@@ -228,7 +229,7 @@ pub async fn fulfil(scope: &mut Scope, person: PersonId, protocol_id: &str, resu
     let practice = scope.practice_id();
     let open = sqlx::query!(
         "select t.id, t.due_on from retests t join retest_plans n on n.id = t.plan_id
-         where t.practice_id = $1 and t.person_id = $2 and t.protocol_id = $3 and t.done_on is null and t.skip_reason is null and n.ended_at is null and n.from_on < $4",
+         where t.practice_id = $1 and t.person_id = $2 and t.protocol_id = $3 and t.done_on is null and t.skip_reason is null and n.from_on < $4",
         practice,
         person.0,
         protocol_id,

@@ -172,6 +172,13 @@ onKeyStroke((event) => {
   grid-template-columns: minmax(0, 1fr);
   grid-template-rows: auto auto minmax(0, 1fr) auto;
 }
+/* What was not taken has a row of its own, which is empty most of the time. */
+.floor > :deep(main) {
+  grid-row: 3;
+}
+.floor > :deep(footer) {
+  grid-row: 4;
+}
 header {
   display: flex;
   align-items: center;

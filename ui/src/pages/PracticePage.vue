@@ -156,7 +156,7 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
       <aside>
         <h2>Who did what</h2>
         <div class="filters">
-          <ElSelect v-model="asked.coach" placeholder="Any coach" clearable aria-label="Coach" :value-on-clear="''">
+          <ElSelect v-model="asked.coach" size="large" placeholder="Any coach" clearable aria-label="Coach" :value-on-clear="''">
             <ElOption v-for="c in page.coaches" :key="c.id" :label="c.name" :value="c.id" />
           </ElSelect>
           <ElInput v-model="asked.day" type="date" aria-label="Day" />
@@ -167,14 +167,13 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
         <ul class="rows">
           <li v-for="a in lines" :key="a.id" class="audit">
             <span class="soft num">{{ when.format(new Date(a.at)) }}</span>
-            <span>
-              {{ a.coach ?? "Someone" }}
-              <RouterLink v-if="a.link" :to="a.link">{{ a.did }}</RouterLink>
-              <template v-else>{{ a.did }}</template>
-              <template v-if="a.person_name">
-                · <button type="button" class="name" @click="asked.person = a.person!">{{ a.person_name }}</button></template
-              >
-              <small v-if="a.test">{{ a.test }}</small>
+            <span class="entry">
+              <button v-if="a.person_name" type="button" class="name" @click="asked.person = a.person!">{{ a.person_name }}</button>
+              <span>
+                {{ a.coach ?? "Someone" }}
+                <RouterLink v-if="a.link" :to="a.link">{{ a.did }}</RouterLink>
+                <template v-else>{{ a.did }}</template><template v-if="a.test">, {{ a.test }}</template>
+              </span>
               <small v-if="a.reason">“{{ a.reason }}”</small>
             </span>
           </li>
@@ -256,6 +255,12 @@ summary {
 }
 .audit .num {
   white-space: nowrap;
+}
+.entry {
+  min-width: 0;
+  display: grid;
+  justify-items: start;
+  line-height: 1.4;
 }
 .audit .name {
   font: inherit;

@@ -48,8 +48,8 @@ const parts = computed(() => {
   ).map(([title, key, tone]) => ({ title, key, tone, ...p[key] }));
 });
 /** How many there are, where not all of them are shown. */
-const counted = (part: { lines: unknown[]; total?: number | null; next?: string | null }) =>
-  part.next && part.total != null ? `${part.lines.length} of ${part.total >= 1000 ? "1000 or more" : part.total}` : "";
+const counted = (part: { lines: unknown[]; total?: string | null; next?: string | null }) =>
+  part.next && part.total != null ? `${part.lines.length} of ${part.total}` : "";
 const settled = (l: RetestLine) =>
   l.status === "skipped"
     ? "skipped"

@@ -5,7 +5,6 @@ import PageState from "@/components/PageState.vue";
 import { dayName, dayShort } from "@/composables/dates";
 import { useLoad } from "@/composables/useLoad";
 
-const more = (n: number) => (n >= 980 ? "and very many more" : `and ${n} more`);
 const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api/today")));
 </script>
 
@@ -37,21 +36,21 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           <ul class="rows">
             <li v-for="line in day.due" :key="line.id"><DueRow :line="line" tone="now" /></li>
           </ul>
-          <RouterLink v-if="day.more.due" class="rest" to="/retests">{{ more(day.more.due) }} due today</RouterLink>
+          <RouterLink v-if="day.more.due" class="rest" to="/retests">and {{ day.more.due }} more due today</RouterLink>
         </section>
         <section v-if="day.late.length">
           <h2>Late</h2>
           <ul class="rows">
             <li v-for="line in day.late" :key="line.id"><DueRow :line="line" tone="late" /></li>
           </ul>
-          <RouterLink v-if="day.more.late" class="rest" to="/retests">{{ more(day.more.late) }} late</RouterLink>
+          <RouterLink v-if="day.more.late" class="rest" to="/retests">and {{ day.more.late }} more late</RouterLink>
         </section>
         <section v-if="day.soon.length">
           <h2>The next seven days</h2>
           <ul class="rows">
             <li v-for="line in day.soon" :key="line.id"><DueRow :line="line" tone="soon" /></li>
           </ul>
-          <RouterLink v-if="day.more.soon" class="rest" to="/retests">{{ more(day.more.soon) }} in the next seven days</RouterLink>
+          <RouterLink v-if="day.more.soon" class="rest" to="/retests">and {{ day.more.soon }} more in the next seven days</RouterLink>
         </section>
         <section v-if="day.people === 0">
           <p>Clients come first: a name and a birth date are enough to begin.</p>

@@ -106,8 +106,8 @@ impl Attempts {
             Kind::Marked { mark } if is_held => {
                 if let Some(found) = hold.marks.iter_mut().find(|m| m.mark.input == *mark && m.at_ms.is_none()) {
                     found.at_ms = Some(at);
-                    let what = found.mark.label.to_lowercase();
-                    state.can_undo(event, &format!("the mark: {what}"));
+                    let what = format!("“{}”", found.mark.label);
+                    state.can_undo(event, &what);
                 }
             }
             Kind::PositionLost if at >= hold.start_ms && hold.end_ms.is_none() && !hold.is_zero => {

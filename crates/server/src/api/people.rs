@@ -163,7 +163,7 @@ pub struct ReadinessPage {
     pub overrule_reason: Option<String>,
 }
 
-const PAGE: i64 = 50;
+const PAGE: i64 = 25;
 
 /// People by the beginning of any word of their name.
 #[utoipa::path(tag = "people", operation_id = "people_list", params(ListQuery), responses((status = 200, body = PeoplePage), (status = 401, body = ApiError)))]
@@ -326,11 +326,7 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
     let history = results::of_person(scope, id).await?;
     let shelf = Shelf::of(scope).await?;
     let ladder = scoring::ladder(scope, &shelf, &history, person.profile.sex).await?;
-    let retests = retests::list(scope, retests::Filter::open_of(id), retests::ONE_PERSON)
-        .await?
-        .into_iter()
-        .map(|r| RetestLine::new(r, &shelf, today))
-        .collect();
+    let retests = retests::open_of(scope, id).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
     let fits = shortlist(&person, checked.as_ref(), today);
     let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();

@@ -232,7 +232,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         .flat_map(|r| &r.quantities)
         .filter_map(|q| Some((q.key.clone(), scoring::progress(protocol, &result, &history, &q.key, q.typical_error.as_ref())?)))
         .collect();
-    let open = retests::list(&mut scope, retests::Filter::open_of(result.person), retests::ONE_PERSON).await?;
+    let open = retests::open_of(&mut scope, result.person).await?;
     Ok(web::Json(ResultPage {
         id: result.id.0,
         person: result.person.0,

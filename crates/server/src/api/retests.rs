@@ -18,7 +18,7 @@ use impulso_store::{
     PersonId, RetestId, Scope,
     audit::{self, Subject},
     people, practices,
-    retests::{self, Cursor, Filter, Page, Retest},
+    retests::{self, Cursor, Retest},
 };
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -141,8 +141,8 @@ pub struct RetestsPage {
 pub struct RetestPart {
     /// The lines.
     pub lines: Vec<RetestLine>,
-    /// How many there are in all, counted up to 1000; for what is settled, not counted.
-    pub total: Option<i64>,
+    /// How many there are in all, in words: `63`, `200 or more`; for what is settled, not counted.
+    pub total: Option<String>,
     /// Where the next page starts; absent on the last.
     pub next: Option<String>,
 }
@@ -201,7 +201,7 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: Json<PlanForm>) -> A
     let plan = retests::keep(&mut scope, who.coach, person, &protocol.id, &form.rule, form.from, &dates).await?;
     let detail = json!({ "rule": form.rule.words(), "protocol": protocol.id });
     audit::record(&mut scope, who.coach, "retest.planned", Subject::of("plan", plan.0, person), detail).await?;
-    let lines = retests::list(&mut scope, Filter::open_of(person), retests::ONE_PERSON)
+    let lines = retests::open_of(&mut scope, person)
         .await?
         .into_iter()
         .filter(|r| r.protocol_id == protocol.id)
@@ -246,19 +246,24 @@ fn cursor(text: &str) -> Result<Cursor, InputError> {
 }
 
 async fn part(scope: &mut Scope, shelf: &Shelf, which: Part, today: NaiveDate, after: Option<Cursor>) -> ApiResult<RetestPart> {
-    let quarter = Months::new(3);
-    let (from, until, open) = match which {
-        Part::Overdue => (None, today.pred_opt(), true),
-        Part::DueToday => (Some(today), Some(today), true),
-        Part::Upcoming => (today.succ_opt(), Some(today + quarter), true),
-        Part::Settled => (Some(today - quarter), Some(today + quarter), false),
+    let (quarter, first, last) = (Months::new(3), retests::EVER.0, retests::EVER.1);
+    let span = match which {
+        Part::Overdue => (first, today.pred_opt().unwrap_or(first)),
+        Part::DueToday => (today, today),
+        Part::Upcoming => (today.succ_opt().unwrap_or(last), today + quarter),
+        Part::Settled => (today - quarter, today + quarter),
     };
-    let page = Page { after, backwards: !open, limit: limits::PAGE + 1 };
-    let mut found = retests::list(scope, Filter { person: None, from, until, open: Some(open) }, page).await?;
+    let limit = limits::PAGE + 1;
+    let (mut found, total) = match which {
+        Part::Settled => (retests::settled(scope, span, after, limit).await?, None),
+        _ => (
+            retests::open(scope, span, after, limit).await?,
+            Some(limits::counted(retests::count_open(scope, span, limits::COUNTED).await?, 0)),
+        ),
+    };
     let more = found.len() > limits::PAGE as usize;
     found.truncate(limits::PAGE as usize);
     let next = found.last().filter(|_| more).map(|r| format!("{}~{}", r.planned.due_on, r.id));
-    let total = if open { Some(retests::count_open(scope, from, until, limits::COUNTED).await?) } else { None };
     Ok(RetestPart { lines: found.into_iter().map(|r| RetestLine::new(r, shelf, today)).collect(), total, next })
 }
 
@@ -281,10 +286,7 @@ pub async fn export(who: SignedIn) -> ApiResult<HttpResponse> {
         let (who, shelf) = (who.clone(), shelf.clone());
         async move {
             let Some(after) = at else { return Ok(None) };
-            let page = Page { after, backwards: false, limit: CALENDAR_PAGE };
-            let found = retests::list(&mut who.scope().await?, Filter { open: Some(true), ..Filter::default() }, page)
-                .await
-                .map_err(ApiError::from)?;
+            let found = retests::open(&mut who.scope().await?, retests::EVER, after, CALENDAR_PAGE).await.map_err(ApiError::from)?;
             let last = found.last().filter(|_| found.len() == CALENDAR_PAGE as usize);
             let next = last.map(|r| Some(Cursor { due_on: r.planned.due_on, id: r.id }));
             let appointments: Vec<Appointment> = found.into_iter().map(|r| appointment(&RetestLine::new(r, &shelf, today))).collect();

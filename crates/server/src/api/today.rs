@@ -3,11 +3,7 @@
 use actix_web::{get, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
 use impulso_core::text;
-use impulso_store::{
-    people, results,
-    retests::{self, Filter, Page},
-    runs,
-};
+use impulso_store::{people, results, retests, runs};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -48,15 +44,15 @@ pub struct TodayPage {
     pub people: i64,
 }
 
-/// How much more there is than is shown, counted up to 1000; a page away.
+/// How much more there is than is shown, in words: `12`, `192 or more`; a page away.
 #[derive(Serialize, ToSchema)]
 pub struct TodayMore {
     /// Late.
-    pub late: i64,
+    pub late: Option<String>,
     /// Due today.
-    pub due: i64,
+    pub due: Option<String>,
     /// In the next seven days.
-    pub soon: i64,
+    pub soon: Option<String>,
     /// Whether more tests were stopped early than are shown.
     pub stopped: bool,
     /// Whether more runs are open than are shown.
@@ -120,14 +116,14 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
     let today = auth::today(&mut scope).await?;
     let week = today + Days::new(7);
     let shelf = Shelf::of(&mut scope).await?;
-    let spans = [(None, today.pred_opt()), (Some(today), Some(today)), (today.succ_opt(), Some(week))];
+    let (first, last) = retests::EVER;
+    let spans = [(first, today.pred_opt().unwrap_or(first)), (today, today), (today.succ_opt().unwrap_or(last), week)];
     let mut parts = Vec::with_capacity(spans.len());
-    for (from, until) in spans {
-        let page = Page { after: None, backwards: false, limit: limits::TODAY_LINES };
-        let found = retests::list(&mut scope, Filter { person: None, from, until, open: Some(true) }, page).await?;
+    for span in spans {
+        let found = retests::open(&mut scope, span, None, limits::TODAY_LINES).await?;
         let all = match found.len() as i64 {
             n if n < limits::TODAY_LINES => n,
-            _ => retests::count_open(&mut scope, from, until, limits::COUNTED).await?,
+            _ => retests::count_open(&mut scope, span, limits::COUNTED).await?,
         };
         parts.push((found.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect::<Vec<_>>(), all));
     }
@@ -152,10 +148,14 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
         .collect();
     let people = people::count(&mut scope).await?;
     let shown = limits::TODAY_LINES as usize;
+    let rest = |(lines, all): &(Vec<RetestLine>, i64)| {
+        let shown = lines.len() as i64;
+        (*all > shown).then(|| limits::counted(*all, shown))
+    };
     let more = TodayMore {
-        late: late.1 - late.0.len() as i64,
-        due: due.1 - due.0.len() as i64,
-        soon: soon.1 - soon.0.len() as i64,
+        late: rest(&late),
+        due: rest(&due),
+        soon: rest(&soon),
         stopped: stopped.len() > shown,
         open_runs: open_runs.len() > shown,
     };
@@ -205,7 +205,7 @@ fn sentence(
     if people == 0 {
         return "Nobody is here yet. Add your first client.".to_owned();
     }
-    let many = |n: i64| if n >= limits::COUNTED { format!("{} or more", limits::COUNTED) } else { n.to_string() };
+    let many = |n: i64| limits::counted(n, 0);
     let who = |(lines, all): (&[RetestLine], i64)| match lines {
         [one] if all == 1 => format!("{} is", one.name),
         [one, two] if all == 2 => format!("{} and {} are", one.name, two.name),

@@ -114,8 +114,8 @@ async fn plan_ahead(scope: &mut Scope, coach: CoachId, person: PersonId, plan: &
     let from = dates.first().copied().unwrap_or(today) - Days::new(30);
     retests::keep(scope, coach, person, plan.protocol, &RetestRule::EveryWeeks { weeks: plan.weeks }, from, &dates).await?;
     if let Some((offset, reason)) = plan.skipped {
-        let filter = retests::Filter { person: Some(person), from: Some(day(offset)), until: Some(day(offset)), open: Some(true) };
-        for retest in retests::list(scope, filter, retests::ONE_PERSON).await? {
+        let due = |r: &retests::Retest| r.planned.due_on == day(offset);
+        for retest in retests::open_of(scope, person).await?.into_iter().filter(due) {
             retests::skip(scope, retest.id, reason).await?;
         }
     }

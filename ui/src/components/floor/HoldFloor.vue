@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
 import { computed } from "vue";
+import { minutes } from "@/composables/dates";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
 import RemarkLog from "./RemarkLog.vue";
@@ -96,7 +97,7 @@ onKeyStroke((event) => {
           <i :style="{ width: share(held) }"></i>
           <i v-if="seen[0]" class="after" :style="{ left: share(seen[0].at), width: `calc(${share(held)} - ${share(seen[0].at)})` }"></i>
           <b v-for="m in seen" :key="m.label" :style="{ left: share(m.at) }"></b>
-          <span class="reach num">{{ reach }}</span>
+          <span class="reach num">{{ minutes(reach * 1000) }}</span>
         </div>
         <p v-for="m in seen" :key="m.label" class="seen" :style="{ marginLeft: `min(${share(m.at)}, calc(100% - 16ch))` }">
           {{ m.label.toLowerCase() }} at <span class="num">{{ m.at.toFixed(1) }}</span>
