@@ -128,3 +128,22 @@ test("a long list says how much of it is shown and goes on", async ({ coach, pag
   await expect(part.getByRole("button", { name: "Show more" })).toBeHidden();
   expect(await part.getByRole("listitem").count()).toBeGreaterThan(60);
 });
+
+test("a name of a hundred and twenty capitals breaks, and no page scrolls sideways for it", async ({ coach, page }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("W".repeat(120));
+  const fits = async (where: string) => {
+    const wide = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+    expect(wide, where).toBeLessThanOrEqual(0);
+  };
+  for (const width of [1280, 390]) {
+    await page.setViewportSize({ width, height: 800 });
+    for (const path of ["/", "/people", `/people/${person}`, `/people/${person}/edit`, "/practice"]) {
+      await coach.opens(path);
+      await page.waitForLoadState("networkidle");
+      await fits(`${path} at ${width}`);
+    }
+    await coach.stands([person], "bench-step-3min", BENCH);
+    await fits(`the floor at ${width}`);
+  }
+});

@@ -33,7 +33,7 @@
 //! | [`validate`] | how good are the estimates? |
 //! | [`report`] | how is all that said to a coach and a client? |
 //!
-//! To add a test, add a TOML file to `data/catalogue/` (and, for a new way of scoring, an equation to [`estimate`]).
+//! To add a test, add a TOML file below `data/catalogue/`; its arithmetic is a [`formula`] in it, or an equation of [`estimate`].
 
 pub mod attempts;
 pub mod catalogue;

@@ -107,6 +107,8 @@ pub mod limits {
     pub const COUNT_OPEN_MIN: i64 = 10;
     /// A partner's phone that has been silent so long may be replaced by another, s.
     pub const PARTNER_SILENT_S: i64 = 60;
+    /// People a search shows; where there are more it says so.
+    pub const FOUND: i64 = 8;
     /// Lines of a page of retests, and of who did what.
     pub const PAGE: i64 = 25;
     /// Lines of each list on Today; the rest is counted and a page away.

@@ -9,6 +9,7 @@ const open = defineModel<boolean>({ required: true });
 const router = useRouter();
 const text = ref("");
 const people = ref<PersonLine[]>([]);
+const morePeople = ref(false);
 const tests = ref<LibraryLine[]>([]);
 const chosen = ref(0);
 /** What the list answers: a fast hand presses Enter before the answer is there. */
@@ -29,7 +30,7 @@ async function look() {
   const found = await take(api.GET("/api/search", { params: { query: { q: asked } } })).catch(() => null);
   if (!found || asked !== text.value) return;
   answered.value = asked;
-  [people.value, tests.value, chosen.value] = [found.people, found.tests, 0];
+  [people.value, morePeople.value, tests.value, chosen.value] = [found.people, found.more_people, found.tests, 0];
 }
 const soon = useDebounceFn(look, 60);
 watch(text, () => void soon());
@@ -76,6 +77,7 @@ function go(to?: string) {
         </a>
       </li>
     </ul>
+    <p v-if="morePeople" class="soft">More people are called like this: type on, or open People.</p>
     <p v-if="text && lines.length === 0" class="none">
       Nobody and no test by that name. <a href="/people/new" @click.prevent="go('/people/new')">Add a client</a>.
     </p>

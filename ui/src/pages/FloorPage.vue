@@ -189,6 +189,9 @@ header {
 header b {
   font-size: 20px;
   white-space: nowrap;
+  max-width: 40vw;
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 .about,
 .saved,
@@ -269,6 +272,8 @@ header b {
   }
   header b {
     flex: 1 1 40%;
+    max-width: none;
+    max-height: 2.4em;
     white-space: normal;
     line-height: 1.2;
   }

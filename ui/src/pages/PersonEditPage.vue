@@ -170,13 +170,21 @@ async function erase() {
 }
 .grid {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
   gap: 0 32px;
 }
 .pair {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
   gap: 16px;
+}
+fieldset :deep(.el-radio-group) {
+  flex-wrap: wrap;
+}
+.field :deep(.el-checkbox) {
+  white-space: normal;
+  height: auto;
+  align-items: flex-start;
 }
 fieldset {
   border: 0;
@@ -200,7 +208,7 @@ summary {
 }
 @media (max-width: 760px) {
   .grid {
-    grid-template-columns: 1fr;
+    grid-template-columns: minmax(0, 1fr);
   }
 }
 </style>

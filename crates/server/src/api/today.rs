@@ -104,6 +104,8 @@ pub struct SearchQuery {
 pub struct Found {
     /// People.
     pub people: Vec<PersonLine>,
+    /// Whether more people have names like this than are here.
+    pub more_people: bool,
     /// Tests.
     pub tests: Vec<LibraryLine>,
 }
@@ -181,11 +183,13 @@ pub async fn search(who: SignedIn, query: web::Query<SearchQuery>) -> ApiResult<
     let mut scope = who.scope().await?;
     let today = auth::today(&mut scope).await?;
     let key = text::search_key(&query.q);
-    let found = people::list(&mut scope, &query.q, None, 8).await?;
+    let mut found = people::list(&mut scope, &query.q, None, limits::FOUND + 1).await?;
+    let more_people = found.len() > limits::FOUND as usize;
+    found.truncate(limits::FOUND as usize);
     let shelf = Shelf::of(&mut scope).await?;
     let tests =
         shelf.all().map(library::line).filter(|l| !key.is_empty() && key.split(' ').all(|word| l.searched.contains(word))).collect();
-    Ok(web::Json(Found { people: found.into_iter().map(|p| super::people::line(p, &shelf, today)).collect(), tests }))
+    Ok(web::Json(Found { people: found.into_iter().map(|p| super::people::line(p, &shelf, today)).collect(), more_people, tests }))
 }
 
 fn open_name(run: &runs::Open) -> String {

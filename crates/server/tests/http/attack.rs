@@ -333,6 +333,27 @@ async fn no_date_is_cut_off_in_silence() {
 }
 
 #[tokio::test]
+async fn a_search_says_where_there_are_more_than_it_shows() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    for k in 0..limits::FOUND {
+        coach.ok(Method::POST, "/people", person(Uuid::now_v7(), &format!("Same Name {k}"))).await;
+    }
+    assert_eq!(coach.get("/search?q=na").await["more_people"], false);
+    coach.ok(Method::POST, "/people", person(Uuid::now_v7(), "Another Name")).await;
+    let found = coach.get("/search?q=na").await;
+    assert_eq!((found["people"].as_array().unwrap().len() as i64, found["more_people"].as_bool()), (limits::FOUND, Some(true)));
+    // A name that changed is found by its new words and no longer by the old.
+    let id = Uuid::now_v7();
+    coach.ok(Method::POST, "/people", person(id, "Maren Quist")).await;
+    let mut form = coach.get(&format!("/people/{id}")).await["form"].clone();
+    form["name"] = json!("Maren Lund");
+    coach.ok(Method::PUT, &format!("/people/{id}"), form).await;
+    let named = async |q: &str| coach.get(&format!("/people?q={q}")).await["people"].as_array().unwrap().len();
+    assert_eq!((named("quist").await, named("lund").await, named("maren%20l").await), (0, 1, 1));
+}
+
+#[tokio::test]
 async fn a_changed_password_ends_the_other_sessions_and_their_streams() {
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;
