@@ -15,6 +15,9 @@ struct Measure {
     unit: String,
     #[serde(default)]
     decimals: usize,
+    /// A zero behind the point is left out.
+    #[serde(default)]
+    trim: bool,
     #[serde(default)]
     written: Written,
 }
@@ -56,7 +59,7 @@ pub fn unit_shown(key: &str) -> &'static str {
 pub fn shown(key: &str, value: f64) -> String {
     match measure(key) {
         Some(m) if m.written == Written::Minutes => minutes(value),
-        Some(m) if m.decimals <= 1 && !m.unit.is_empty() && m.decimals == 0 => rounded(value, 0),
+        Some(m) if m.trim || m.decimals == 0 => rounded(value, m.decimals),
         Some(m) => format!("{value:.*}", m.decimals).replace('-', "−"),
         None => format!("{value:.1}").replace('-', "−"),
     }
@@ -87,6 +90,9 @@ mod tests {
         assert!(read.len() > 20 && read.values().all(|m| !m.label.is_empty()));
     }
 
+    #[test_case("rpe_1", 10.0, "10 RPE"; "exertion, whole")]
+    #[test_case("rpe_1", 13.5, "13.5 RPE"; "exertion, half")]
+    #[test_case("hrr60", -3.0, "−3 bpm"; "a drop that is none")]
     #[test_case("seconds.left", 95.5, "1:35.5"; "a hold of a side")]
     #[test_case("time_s", 422.0, "7:02"; "a time")]
     #[test_case("time_s", 422.45, "7:02.5"; "a time with tenths")]

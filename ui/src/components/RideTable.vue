@@ -18,7 +18,7 @@ const columns = [
       {{ ride.signs.join(", ") }}<template v-if="ride.since">, against {{ dayYear(ride.since) }}</template
       >. Read together, never one alone; sleep, stress and work belong beside it.
     </p>
-    <div class="wide">
+    <div class="wide" tabindex="0" role="region" aria-label="The stages of the ride">
       <table>
         <thead>
           <tr>
