@@ -99,8 +99,10 @@ impl Attempts {
     }
 
     pub(super) fn apply(state: &mut State, event: &Event, at: f64) {
-        let is_running = state.status == Status::Running;
-        let Some(mut hold) = state.hold.take().filter(|_| is_running) else { return };
+        if state.status != Status::Running {
+            return;
+        }
+        let Some(mut hold) = state.hold.take() else { return };
         let is_held = at >= hold.start_ms && hold.over_ms().is_none() && !hold.is_zero && hold.limit_ms.is_none_or(|limit| at <= limit);
         match &event.kind {
             Kind::Marked { mark } if is_held => {
