@@ -26,16 +26,13 @@ impl Equation {
                 if formula.to_string() == as_measured {
                     return Self::AsMeasured.working(quantity, trial, outcome);
                 }
-                let label = |name: &str| {
-                    let key = name.split('.').next().unwrap_or(name);
-                    trial.protocol.input(key).map_or_else(|| crate::quantity::label(name).to_owned(), |i| i.label.to_lowercase())
-                };
+                let input = |name: &str| trial.protocol.input(name.split('.').next().unwrap_or(name));
+                let label = |name: &str| input(name).map_or_else(|| crate::quantity::label(name).to_owned(), |i| i.label.to_lowercase());
                 let so_far: Vec<_> = outcome.results.iter().map(|(q, e)| (*q, *e)).collect();
                 let filled = formula.filled(&|name| super::named(name, scoring.side.as_deref(), trial, &so_far));
                 let (name, value) = (crate::quantity::label(quantity), crate::quantity::with_unit(quantity, result?));
                 let unit = |name: &str| {
-                    let key = name.split('.').next().unwrap_or(name);
-                    let unit = trial.protocol.input(key).map_or_else(|| crate::quantity::unit(name).to_owned(), |i| i.unit.clone());
+                    let unit = input(name).map_or_else(|| crate::quantity::unit(name), |i| &i.unit);
                     if unit.is_empty() { label(name) } else { format!("{} in {unit}", label(name)) }
                 };
                 let mut names = formula.names();
