@@ -18,6 +18,12 @@ pub struct Attempts {
 pub struct Leg {
     /// Key within the protocol.
     pub id: String,
+    /// What it is called on the floor.
+    #[serde(default)]
+    pub label: String,
+    /// Rest after each try, s; the next one is called when it is over.
+    #[serde(default)]
+    pub rest_s: Option<u32>,
     /// How it is taken.
     pub take: Take,
 }
@@ -41,6 +47,49 @@ pub enum Take {
         /// What a score of nothing means: could not take the position.
         zero: String,
     },
+    /// Read off and written down: a distance, an angle, points of performance, a girth.
+    Read {
+        /// The inputs that are written down, in order.
+        inputs: Vec<String>,
+    },
+    /// Counted with a key, against the clock where the work has a length.
+    Count {
+        /// The inputs that are counted, in order.
+        inputs: Vec<String>,
+        /// When a repetition counts, in a sentence or two.
+        rule: String,
+        /// What makes one not count, as the key that strikes it says.
+        strike: String,
+    },
+    /// Timed by hand from a start to an end, once for each try and side.
+    Watch {
+        /// The inputs that are timed, in order.
+        inputs: Vec<String>,
+        /// What ends it, as the key that ends it says.
+        ends: String,
+        /// What a score of nothing means, where there can be one.
+        zero: Option<String>,
+        /// It is over at the latest, s.
+        at_most_s: Option<u32>,
+    },
+    /// Started again and again on the clock; each start has its time.
+    Starts {
+        /// The input the times fill, a try each.
+        input: String,
+        /// From start to start, s.
+        every_s: u32,
+        /// How many.
+        starts: u8,
+    },
+    /// Loads, lifted or missed, each heavier by what the one before showed.
+    Load {
+        /// The input the loads fill.
+        load: String,
+        /// The input that says whether each was made.
+        made: String,
+        /// The longest sensible rest, s.
+        rest_at_most_s: u32,
+    },
 }
 
 /// A moment that is marked with a key.
@@ -56,16 +105,28 @@ pub struct Mark {
     pub key: String,
 }
 
+impl Take {
+    /// The inputs it fills, in the order in which they are taken.
+    pub fn inputs(&self) -> Vec<&str> {
+        match self {
+            Self::Hold { input, marks, limit, .. } => {
+                std::iter::once(input.as_str()).chain(marks.iter().map(|m| m.input.as_str())).chain(limit.as_deref()).collect()
+            }
+            Self::Read { inputs } | Self::Count { inputs, .. } | Self::Watch { inputs, .. } => inputs.iter().map(String::as_str).collect(),
+            Self::Starts { input, .. } => vec![input],
+            Self::Load { load, made, .. } => vec![load, made],
+        }
+    }
+}
+
 impl Attempts {
     /// Every input that is filled by an attempt.
     pub fn inputs(&self) -> Vec<&str> {
-        self.legs
-            .iter()
-            .flat_map(|leg| match &leg.take {
-                Take::Hold { input, marks, limit, .. } => {
-                    std::iter::once(input.as_str()).chain(marks.iter().map(|m| m.input.as_str())).chain(limit.as_deref())
-                }
-            })
-            .collect()
+        self.legs.iter().flat_map(|leg| leg.take.inputs()).collect()
+    }
+
+    /// The leg that fills an input.
+    pub fn leg_of(&self, input: &str) -> Option<&Leg> {
+        self.legs.iter().find(|leg| leg.take.inputs().contains(&input))
     }
 }

@@ -116,7 +116,8 @@ impl TypicalError {
     pub fn from_publication(protocol: &Protocol, quantity: &str, sex: Option<Sex>) -> Option<Self> {
         let rule = protocol.change_rule(quantity)?;
         let (reliability, sex) = (rule.reliability?, sex?);
-        let sd_of_rate = norms::table(rule.sd_from_table.as_deref()?)?.implied_sd(sex)?;
+        let sd_of_rate =
+            norms::table(rule.sd_from_table.as_deref()?)?.implied_sd(&crate::person::Facts { sex: Some(sex), ..Default::default() })?;
         let equation = protocol.scoring.iter().find(|s| s.quantity == quantity)?.equation;
         let sd = equation.moves_by(sd_of_rate, sex)?;
         let value = sd * (1.0 - reliability).sqrt();

@@ -36,10 +36,18 @@ enum Function {
     Last,
     Log10,
     Sqrt,
+    Round,
+    Count,
+    /// The first value that is there.
+    First,
+    /// Every value that is there; a name without one is passed over.
+    Any,
+    /// Those of the first list at which the second says yes.
+    Where,
 }
 
 impl Function {
-    const ALL: [(&'static str, Self); 7] = [
+    const ALL: [(&'static str, Self); 12] = [
         ("max", Self::Max),
         ("min", Self::Min),
         ("sum", Self::Sum),
@@ -47,6 +55,11 @@ impl Function {
         ("last", Self::Last),
         ("log10", Self::Log10),
         ("sqrt", Self::Sqrt),
+        ("round", Self::Round),
+        ("count", Self::Count),
+        ("first", Self::First),
+        ("any", Self::Any),
+        ("where", Self::Where),
     ];
 
     fn named(name: &str) -> Option<Self> {
@@ -68,6 +81,10 @@ impl Function {
             Self::Last => all.last().copied()?,
             Self::Log10 => first.log10(),
             Self::Sqrt => first.sqrt(),
+            // A half goes up.
+            Self::Round => (first + 0.5).floor(),
+            Self::Count => all.len() as f64,
+            Self::First | Self::Any | Self::Where => first,
         })
     }
 }
@@ -115,7 +132,7 @@ impl Formula {
         found
     }
 
-    /// Its value. `look_up` gives the values of a name: one, or one for each try that counts.
+    /// Its value. `look_up` gives the values of a name: one, or one for each try; a try that did not count is no number.
     ///
     /// # Errors
     /// [`Unknown`].
@@ -124,20 +141,21 @@ impl Formula {
         if value.is_finite() { Ok(value) } else { Err(Unknown::Undefined) }
     }
 
-    /// The formula with the numbers in it.
+    /// The formula with the numbers in it; what was not taken and is not needed is left out.
     pub fn filled(&self, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> String {
-        let name = |name: &str| match look_up(name).as_deref() {
-            Some([one]) => rounded(*one, 2),
-            Some(several) => several.iter().map(|v| rounded(*v, 2)).collect::<Vec<_>>().join(", "),
-            None => "?".to_owned(),
-        };
-        written(&self.root, &name, 0)
+        let name = |name: &str| look_up(name).map_or_else(|| "?".to_owned(), |values| list(&values));
+        Writer { name: &name, values: Some(look_up) }.written(&self.root, 0)
     }
 
     /// The formula in signs as they are printed, each name as `name` says it.
     pub fn printed(&self, name: &dyn Fn(&str) -> String) -> String {
-        written(&self.root, name, 0)
+        Writer { name, values: None }.written(&self.root, 0)
     }
+}
+
+/// Values as they are written in a formula.
+fn list(values: &[f64]) -> String {
+    values.iter().map(|v| if v.is_nan() { "–".to_owned() } else { rounded(*v, 2) }).collect::<Vec<_>>().join(", ")
 }
 
 impl fmt::Display for Formula {
@@ -161,9 +179,40 @@ impl<'de> Deserialize<'de> for Formula {
 
 fn all(node: &Node, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<Vec<f64>, Unknown> {
     match node {
-        Node::Name(name) => look_up(name).filter(|v| !v.is_empty()).ok_or_else(|| Unknown::Missing(name.clone())),
+        Node::Name(name) => {
+            let counted: Vec<f64> = look_up(name).into_iter().flatten().filter(|v| !v.is_nan()).collect();
+            if counted.is_empty() { Err(Unknown::Missing(name.clone())) } else { Ok(counted) }
+        }
+        Node::Call(Function::Any, arguments) => any(arguments, look_up),
+        Node::Call(Function::Where, arguments) => chosen(arguments, look_up),
         other => Ok(vec![one(other, look_up)?]),
     }
+}
+
+/// The values of all arguments that have some.
+fn any(arguments: &[Node], look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<Vec<f64>, Unknown> {
+    let mut found = Vec::new();
+    let mut missing = None;
+    for argument in arguments {
+        match all(argument, look_up) {
+            Ok(values) => found.extend(values),
+            Err(Unknown::Missing(name)) => missing = missing.or(Some(name)),
+            Err(undefined) => return Err(undefined),
+        }
+    }
+    match missing {
+        Some(name) if found.is_empty() => Err(Unknown::Missing(name)),
+        _ => Ok(found),
+    }
+}
+
+/// The values of the first list at which the second says yes; there may be none.
+fn chosen(arguments: &[Node], look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<Vec<f64>, Unknown> {
+    let listed = |k: usize| match arguments.get(k) {
+        Some(Node::Name(name)) => look_up(name).ok_or_else(|| Unknown::Missing(name.clone())),
+        _ => Err(Unknown::Undefined),
+    };
+    Ok(listed(0)?.into_iter().zip(listed(1)?).filter(|(value, yes)| *yes > 0.0 && !value.is_nan()).map(|(value, _)| value).collect())
 }
 
 fn one(node: &Node, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<f64, Unknown> {
@@ -182,6 +231,7 @@ fn one(node: &Node, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<f64, U
                 _ => a.powf(b),
             }
         }
+        Node::Call(Function::Any | Function::Where, _) => Function::First.of(&all(node, look_up)?).ok_or(Unknown::Undefined)?,
         Node::Call(function, arguments) => {
             let mut values = Vec::new();
             for argument in arguments {
@@ -201,30 +251,67 @@ const fn rank(sign: char) -> u8 {
     }
 }
 
-fn written(node: &Node, name: &dyn Fn(&str) -> String, within: u8) -> String {
-    match node {
-        Node::Number(n) => format!("{n}").replace('-', "−"),
-        Node::Name(n) => name(n),
-        Node::Negative(inner) => {
-            let text = format!("−{}", written(inner, name, 3));
-            if within > 2 { format!("({text})") } else { text }
+/// A look-up of the values of a name.
+type LookUp<'a> = &'a dyn Fn(&str) -> Option<Vec<f64>>;
+
+/// Writes a formula down: with names, or with the values they have.
+struct Writer<'a> {
+    name: &'a dyn Fn(&str) -> String,
+    values: Option<LookUp<'a>>,
+}
+
+impl Writer<'_> {
+    /// Those of the arguments that have a value, where values are written.
+    fn there<'n>(&self, arguments: &'n [Node]) -> Vec<&'n Node> {
+        arguments.iter().filter(|a| self.values.is_none_or(|look_up| all(a, look_up).is_ok())).collect()
+    }
+
+    fn joined(&self, arguments: &[&Node], sign: &str, within: u8) -> String {
+        arguments.iter().map(|a| self.written(a, within)).collect::<Vec<_>>().join(sign)
+    }
+
+    fn written(&self, node: &Node, within: u8) -> String {
+        match node {
+            Node::Number(n) => format!("{n}").replace('-', "−"),
+            Node::Name(n) => (self.name)(n),
+            Node::Negative(inner) => {
+                let text = format!("−{}", self.written(inner, 3));
+                if within > 2 { format!("({text})") } else { text }
+            }
+            Node::Binary(sign, a, b) => {
+                let rank = rank(*sign);
+                let shown = match sign {
+                    '*' => " × ".to_owned(),
+                    '-' => " − ".to_owned(),
+                    '^' => "^".to_owned(),
+                    other => format!(" {other} "),
+                };
+                // a − (b − c): one side of the same rank needs its brackets; for a power it is the left.
+                let (left, right) = if *sign == '^' { (rank + 1, rank) } else { (rank, rank + 1) };
+                let text = format!("{}{shown}{}", self.written(a, left), self.written(b, right));
+                if rank < within { format!("({text})") } else { text }
+            }
+            Node::Call(function, arguments) => self.call(*function, arguments, within),
         }
-        Node::Binary(sign, a, b) => {
-            let rank = rank(*sign);
-            let shown = match sign {
-                '*' => " × ".to_owned(),
-                '-' => " − ".to_owned(),
-                '^' => "^".to_owned(),
-                other => format!(" {other} "),
-            };
-            // a − (b − c): one side of the same rank needs its brackets; for a power it is the left.
-            let (left, right) = if *sign == '^' { (rank + 1, rank) } else { (rank, rank + 1) };
-            let text = format!("{}{shown}{}", written(a, name, left), written(b, name, right));
-            if rank < within { format!("({text})") } else { text }
-        }
-        Node::Call(function, arguments) => {
-            let inner: Vec<String> = arguments.iter().map(|a| written(a, name, 0)).collect();
-            format!("{}({})", function.name(), inner.join(", "))
+    }
+
+    fn call(&self, function: Function, arguments: &[Node], within: u8) -> String {
+        match (function, arguments) {
+            // Of several that may be given: the first there is, or their sum.
+            (Function::First, [Node::Call(Function::Any, several)]) => match (self.values, self.there(several).first()) {
+                (Some(_), Some(first)) => self.written(first, within),
+                _ => format!("({})", self.joined(&self.there(several), ", or else ", 0)),
+            },
+            (Function::Sum, [Node::Call(Function::Any, several)]) => {
+                let text = self.joined(&self.there(several), " + ", 1);
+                if within > 1 { format!("({text})") } else { text }
+            }
+            (Function::Any, several) => self.joined(&self.there(several), ", ", 0),
+            (Function::Where, [values, chosen_by]) => match self.values {
+                Some(look_up) => list(&chosen(arguments, look_up).unwrap_or_default()),
+                None => format!("{} where {}", self.written(values, 0), self.written(chosen_by, 0)),
+            },
+            _ => format!("{}({})", function.name(), self.joined(&arguments.iter().collect::<Vec<_>>(), ", ", 0)),
         }
     }
 }
@@ -324,6 +411,9 @@ mod tests {
             "a" => vec![7.0],
             "b" => vec![2.0],
             "nothing" => vec![0.0],
+            "made" => vec![1.0, 0.0, 1.0],
+            "struck" => vec![f64::NAN, 4.0],
+            "missed" => vec![0.0, 0.0, 0.0],
             _ => return None,
         })
     }
@@ -333,6 +423,10 @@ mod tests {
     #[test_case("2 ^ 3 ^ 2", 512.0; "powers from the right")]
     #[test_case("-a + b * (a - 3)", 1.0; "signs and brackets")]
     #[test_case("mean(touch_cm) * 0 + min(touch_cm, 5)", 5.0; "lists and numbers together")]
+    #[test_case("sum(any(a, gone, b))", 9.0; "those that are there")]
+    #[test_case("first(any(gone, 43))", 43.0; "a value where none was given")]
+    #[test_case("max(where(touch_cm, made))", 283.0; "those that were made")]
+    #[test_case("count(touch_cm) + round(a / b)", 7.0; "how many, and a half goes up")]
     #[test_case("log10(100) + sqrt(9) + sum(a, b) + last(touch_cm)", 297.0; "functions")]
     fn values(text: &str, value: f64) {
         assert!((Formula::read(text).unwrap().value(&known).unwrap() - value).abs() < 1e-12);
@@ -343,6 +437,9 @@ mod tests {
         let value = |text: &str| Formula::read(text).unwrap().value(&known);
         assert_eq!(value("a + gone"), Err(Unknown::Missing("gone".into())));
         assert_eq!(value("a / nothing"), Err(Unknown::Undefined));
+        assert_eq!(value("sum(any(gone, lost))"), Err(Unknown::Missing("gone".into())));
+        assert_eq!(value("max(where(touch_cm, missed))"), Err(Unknown::Undefined));
+        assert_eq!(value("mean(struck)"), Ok(4.0));
         assert_eq!(value("log10(0 - a)"), Err(Unknown::Undefined));
     }
 
@@ -362,6 +459,14 @@ mod tests {
         assert_eq!(formula.printed(&|n| n.to_uppercase()), "A × (B − (A − 1)) / 2");
         assert_eq!(Formula::read("max(touch_cm) - reach_cm").unwrap().filled(&known), "max(281, 284.5, 283) − 230");
         assert_eq!(formula.names(), ["a", "b", "a"]);
+        for (text, printed, filled) in [
+            ("sum(any(a, gone, b)) * 2", "(A + GONE + B) × 2", "(7 + 2) × 2"),
+            ("first(any(gone, 43)) / 2", "(GONE, or else 43) / 2", "43 / 2"),
+            ("max(where(touch_cm, made))", "max(TOUCH_CM where MADE)", "max(281, 283)"),
+        ] {
+            let formula = Formula::read(text).unwrap();
+            assert_eq!((formula.printed(&|n| n.to_uppercase()).as_str(), formula.filled(&known).as_str()), (printed, filled));
+        }
     }
 
     proptest! {

@@ -46,12 +46,12 @@ impl Value {
         }
     }
 
-    /// Every number of it that counts, in order: of a lone number, of tries, of points met.
+    /// Its numbers, in order: a lone one, a try each, a point each. A try that did not count is no number.
     pub fn numbers(&self) -> Vec<f64> {
         let flag = |yes: &bool| f64::from(u8::from(*yes));
         match self {
             Self::Number(_) | Self::Yes(_) => self.number().into_iter().collect(),
-            Self::Tries(tries) => tries.iter().flatten().copied().collect(),
+            Self::Tries(tries) => tries.iter().map(|t| t.unwrap_or(f64::NAN)).collect(),
             Self::Marks(marks) => marks.iter().map(flag).collect(),
             Self::Points(points) => points.values().map(flag).collect(),
             Self::Words(_) | Self::Sides(_) => Vec::new(),
@@ -392,7 +392,7 @@ mod tests {
         let inputs: Inputs = serde_json::from_str(text).unwrap();
         assert_eq!(serde_json::to_string(&inputs).unwrap().replace(".0", ""), text);
         let left = inputs.value("degrees").and_then(|v| v.of_side(Some("left"))).unwrap();
-        assert_eq!(left.numbers(), [71.0, 74.0], "a try that did not count is not among them");
+        assert!(left.numbers()[1].is_nan() && left.numbers()[2] == 74.0, "a try that did not count is no number");
         assert_eq!(inputs.get("degrees"), None, "no lone number");
         for broken in
             [r#"{"a":[1,true]}"#, r#"{"a":{"left":1,"right":true}}"#, r#"{"a":{"left":{"left":1}}}"#, r#"{"a":{"left":1,"left":2}}"#]

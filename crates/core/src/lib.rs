@@ -39,6 +39,7 @@ pub mod attempts;
 pub mod catalogue;
 pub mod change;
 pub mod clamped;
+pub mod conditions;
 pub mod course;
 pub mod error;
 pub mod estimate;

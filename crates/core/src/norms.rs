@@ -1,8 +1,29 @@
 //! Compared with whom: the printed tables.
 //!
-//! The tables are the CSV files of `data/norms/`, each with its quantity, source and status in its header. A percentile
-//! is linear between printed points and never extrapolated; beyond the outermost point the answer is a [`Bound`].
-//! To add a table, add its file and a line to `FILES`.
+//! The tables are the CSV files of `data/norms/`, which the build collects. Each describes itself: its header says what it
+//! is about, who says so and whom it describes, its columns say how it is to be read. A percentile is linear between
+//! printed points and never extrapolated; beyond the outermost point the answer is a [`Bound`]. To add a table, add its
+//! file.
+//!
+//! | header | |
+//! |---|---|
+//! | `source`, `status`, `population` | author, title, year; published or not, recalled or read; whom it describes |
+//! | `better: lower` | a smaller value is the better performance; behind a part's name for that part alone |
+//! | `below: poor` | the category beyond the last limit |
+//! | `limits: exclusive` | a value at the limit of a category no longer belongs to it |
+//! | `factor: walk-6min 0.9144` | what a printed value of a part is multiplied with to be in the measure's unit |
+//! | `ages: 17-25` | whom a table without age bands is about |
+//! | `column: hr` | which column of each sex is read, where there are several |
+//!
+//! | columns | shape |
+//! |---|---|
+//! | `percentile`, one a sex | percentiles, a row each |
+//! | `p90`, `p10`… | percentiles of a sex and age band |
+//! | `low`, `high` | the middle half |
+//! | `male_mean`, `male_sd`… | means, with or without standard deviation |
+//! | anything else | categories with their limits, best first |
+//!
+//! Columns in front of `sex` and the ages name a part: such a file is several tables, `older-adult-ranges/walk-6min`.
 
 use std::{collections::BTreeMap, sync::LazyLock};
 
@@ -10,77 +31,34 @@ use serde::{Deserialize, Serialize};
 
 use crate::person::{Facts, Sex};
 
-/// How a file's columns are to be read.
-#[derive(Debug, Clone, Copy, PartialEq)]
-enum Shape {
-    /// A row per percentile, a column per sex and quantity; the population has an age range but the table does not.
-    PercentileRows { age_min: u32, age_max: u32, lower_is_better: bool },
-    /// A row per sex and age band, a column per percentile.
-    PercentileColumns,
-    /// A row per sex and age band, a column per category with its limit.
-    Categories { below_last: &'static str, lower_is_better: bool },
-    /// A row per protocol, sex and age band with the middle half of performance; `unit` of the table in the quantity's.
-    Ranges { protocol: &'static str, unit: f64 },
-}
+// Name and text of every file of `data/norms/`, as the build found them: `NORMS`.
+include!(concat!(env!("OUT_DIR"), "/norms.rs"));
 
-/// id, shape, the population in words, the file.
-const FILES: [(&str, Shape, &str, &str); 7] = [
-    (
-        "bench-step-percentiles",
-        Shape::PercentileRows { age_min: 17, age_max: 25, lower_is_better: true },
-        "college age, about 17 to 25 years",
-        include_str!("../data/norms/bench-step-percentiles.csv"),
-    ),
-    (
-        "older-adult-ranges/march-2min",
-        Shape::Ranges { protocol: "march-2min", unit: 1.0 },
-        "older adults living at home, of the same sex and age group",
-        include_str!("../data/norms/older-adult-ranges.csv"),
-    ),
-    (
-        "older-adult-ranges/walk-6min",
-        // Printed in yards.
-        Shape::Ranges { protocol: "walk-6min", unit: 0.9144 },
-        "older adults living at home, of the same sex and age group",
-        include_str!("../data/norms/older-adult-ranges.csv"),
-    ),
-    (
-        "plank-percentiles",
-        Shape::PercentileColumns,
-        "college students of 18 to 25, forearm plank to failure",
-        include_str!("../data/norms/plank-percentiles.csv"),
-    ),
-    (
-        "run-12min-categories",
-        Shape::Categories { below_last: "poor", lower_is_better: false },
-        "adults of the same sex and age group",
-        include_str!("../data/norms/run-12min-categories.csv"),
-    ),
-    (
-        "low-step-categories",
-        Shape::Categories { below_last: "very_poor", lower_is_better: true },
-        "adults of the same sex and age group",
-        include_str!("../data/norms/low-step-categories.csv"),
-    ),
-    (
-        "vo2max-percentiles-treadmill",
-        Shape::PercentileColumns,
-        "measured on a treadmill; men and women without known cardiovascular disease, United States",
-        include_str!("../data/norms/vo2max-percentiles-treadmill.csv"),
-    ),
-];
+/// How a table is to be read.
+#[derive(Debug, Clone, PartialEq)]
+enum Shape {
+    /// Performance by percentile; where the ages are given the table is about them as a whole.
+    Percentiles { ages: Option<(f64, f64)> },
+    /// Limits of categories.
+    Categories { below_last: String, exclusive: bool },
+    /// The middle half of performance; what a printed value is multiplied with to be in the measure's unit.
+    Range { factor: f64 },
+    /// Mean and standard deviation.
+    Mean,
+}
 
 /// One printed table.
 #[derive(Debug, Clone)]
 pub struct Table {
-    /// Stable id.
+    /// Stable id: the file's name.
     pub id: &'static str,
     /// Whom it describes, in words.
-    pub population: &'static str,
+    pub population: String,
     /// Author, title, year.
     pub source: String,
     /// Published or common practice, recalled or read.
     pub status: String,
+    lower_is_better: bool,
     shape: Shape,
     strata: Vec<Stratum>,
 }
@@ -88,11 +66,19 @@ pub struct Table {
 /// One sex and age band of a table.
 #[derive(Debug, Clone)]
 struct Stratum {
-    sex: Sex,
-    ages: (u32, u32),
-    /// Performance in rising percentile order: (percentile, value); for categories (rank, limit).
+    /// One of them, or both.
+    sex: Option<Sex>,
+    ages: Option<(f64, f64)>,
+    /// Performance in rising percentile order: (percentile, value); for categories (rank, limit); for a mean (50, mean).
     points: Vec<(f64, f64)>,
     labels: Vec<String>,
+    sd: Option<f64>,
+}
+
+impl Stratum {
+    fn holds(&self, age: f64) -> bool {
+        self.ages.is_none_or(|(from, to)| (from..to + 1.0).contains(&age))
+    }
 }
 
 /// Beyond the outermost printed percentile.
@@ -113,6 +99,51 @@ impl std::fmt::Display for Bound {
     }
 }
 
+/// The mean of people like this one.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Mean {
+    /// In the measure's unit.
+    pub value: f64,
+    /// Standard deviation, where it is printed.
+    pub sd: Option<f64>,
+    /// How many standard deviations above the mean.
+    pub z: Option<f64>,
+}
+
+/// The middle half of people like this one, in the table's own unit.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Range {
+    /// The 25th percentile of performance.
+    pub low: f64,
+    /// The 75th.
+    pub high: f64,
+    /// Where the value lies.
+    pub place: Place,
+}
+
+/// Where a value lies to a range, by performance.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Place {
+    /// Under the 25th percentile.
+    Below,
+    /// In the middle half, its ends included.
+    Within,
+    /// Over the 75th percentile.
+    Above,
+}
+
+impl Place {
+    /// In words.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Below => "below the usual range",
+            Self::Within => "in the usual range",
+            Self::Above => "above the usual range",
+        }
+    }
+}
+
 /// Where a value stands in a table.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Standing {
@@ -124,6 +155,10 @@ pub struct Standing {
     pub bound: Option<Bound>,
     /// Category, for tables of categories.
     pub category: Option<String>,
+    /// For tables of means.
+    pub mean: Option<Mean>,
+    /// For tables of ranges.
+    pub range: Option<Range>,
     /// The fact of the client that the table does not cover: `age_years` or `sex`.
     pub mismatch: Option<&'static str>,
 }
@@ -144,11 +179,9 @@ pub struct Tick {
     pub value: f64,
 }
 
-static TABLES: LazyLock<BTreeMap<&'static str, Table>> = LazyLock::new(|| {
-    FILES.iter().map(|&(key, shape, population, text)| (key, read(key.split('/').next().unwrap_or(key), shape, population, text))).collect()
-});
+static TABLES: LazyLock<BTreeMap<String, Table>> = LazyLock::new(|| NORMS.iter().flat_map(|(id, text)| read(id, text)).collect());
 
-/// The table with this id.
+/// The table with this id: a file's name, and behind a stroke the part of it where it has parts.
 pub fn table(id: &str) -> Option<&'static Table> {
     TABLES.get(id)
 }
@@ -161,7 +194,7 @@ pub fn tables() -> impl Iterator<Item = &'static Table> {
 impl Table {
     /// Where `value` stands for a person with these facts.
     pub fn standing(&'static self, value: f64, facts: &Facts) -> Standing {
-        let mut standing = Standing { table: self, percentile: None, bound: None, category: None, mismatch: None };
+        let mut standing = Standing { table: self, percentile: None, bound: None, category: None, mean: None, range: None, mismatch: None };
         let stratum = match self.stratum(facts) {
             Ok(stratum) => stratum,
             Err(field) => {
@@ -169,22 +202,38 @@ impl Table {
                 return standing;
             }
         };
-        match self.shape {
-            Shape::PercentileRows { age_min, age_max, .. } => {
-                let fits = facts.age.is_some_and(|a| (f64::from(age_min)..=f64::from(age_max)).contains(&a.value()));
+        match &self.shape {
+            Shape::Percentiles { ages } => {
+                let fits = ages.is_none_or(|(from, to)| facts.age.is_some_and(|a| (from..=to).contains(&a.value())));
                 standing.mismatch = (!fits).then_some("age_years");
-                place(value, stratum, self.lower_is_better(), &mut standing);
+                place(value, stratum, self.lower_is_better, &mut standing);
             }
-            Shape::PercentileColumns => place(value, stratum, false, &mut standing),
-            Shape::Categories { below_last, lower_is_better } => {
-                let met = stratum.points.iter().position(|(_, limit)| if lower_is_better { value <= *limit } else { value >= *limit });
-                standing.category = Some(met.map_or_else(|| below_last.to_owned(), |k| stratum.labels[k].clone()));
+            Shape::Categories { below_last, exclusive } => {
+                let met = stratum.points.iter().position(|(_, limit)| match (self.lower_is_better, exclusive) {
+                    (true, false) => value <= *limit,
+                    (true, true) => value < *limit,
+                    (false, false) => value >= *limit,
+                    (false, true) => value > *limit,
+                });
+                standing.category = Some(met.map_or_else(|| below_last.clone(), |k| stratum.labels[k].clone()));
             }
-            Shape::Ranges { .. } => {
-                let beyond = stratum.points.iter().filter(|(_, limit)| value >= *limit).count();
-                // The upper figure still belongs to the middle half.
-                let at_top = stratum.points.last().is_some_and(|(_, high)| value == *high);
-                standing.category = Some(RANGES[if at_top { 1 } else { beyond.min(2) }].to_owned());
+            Shape::Range { factor } => {
+                if let [(_, low), (_, high)] = stratum.points[..] {
+                    let merit = |v: f64| if self.lower_is_better { -v } else { v };
+                    let place = match merit(value) {
+                        v if v < merit(low) => Place::Below,
+                        v if v > merit(high) => Place::Above,
+                        _ => Place::Within,
+                    };
+                    standing.range = Some(Range { low: low / factor, high: high / factor, place });
+                }
+            }
+            Shape::Mean => {
+                standing.mean = stratum.points.first().map(|(_, mean)| Mean {
+                    value: *mean,
+                    sd: stratum.sd,
+                    z: stratum.sd.map(|sd| (value - mean) / sd),
+                });
             }
         }
         standing
@@ -198,48 +247,51 @@ impl Table {
 
     /// The population in words, with the person's own stratum where the table has strata.
     pub fn population_for(&self, facts: &Facts) -> String {
-        match (self.shape, self.stratum(facts)) {
-            (Shape::PercentileRows { .. }, Ok(s)) => format!("{}, {}", s.sex.plural(), self.population),
-            (Shape::Categories { .. }, Ok(s)) if s.ages.1 >= 110 => format!("{} of {} and over", s.sex.plural(), s.ages.0),
-            (Shape::Ranges { .. }, Ok(s)) => format!("{} of {} to {} living at home", s.sex.plural(), s.ages.0, s.ages.1),
-            (Shape::Categories { .. }, Ok(s)) => format!("{} of {} to {}", s.sex.plural(), s.ages.0, s.ages.1),
-            (_, Ok(s)) if s.ages.1 >= 110 => format!("{} of {} and over, {}", s.sex.plural(), s.ages.0, self.population),
-            (_, Ok(s)) => format!("{} of {} to {}, {}", s.sex.plural(), s.ages.0, s.ages.1, self.population),
-            (_, Err(_)) => self.population.to_owned(),
+        let Ok(stratum) = self.stratum(facts) else { return self.population.clone() };
+        let people = stratum.sex.map_or("people", Sex::plural);
+        let aged = match stratum.ages {
+            None => return if stratum.sex.is_some() { format!("{people}, {}", self.population) } else { self.population.clone() },
+            Some((from, to)) if to >= 110.0 => format!("{people} of {from} and over"),
+            Some((from, to)) => format!("{people} of {from} to {to}"),
+        };
+        match &self.shape {
+            Shape::Categories { .. } => aged,
+            Shape::Range { .. } => format!("{aged} living at home"),
+            Shape::Percentiles { .. } | Shape::Mean => format!("{aged}, {}", self.population),
         }
     }
 
-    /// Half the distance between the 16th and the 84th percentile: the between-person SD the table implies for a sex.
-    /// `None` for tables without percentiles or where either point lies beyond the printed ones.
-    pub fn implied_sd(&self, sex: Sex) -> Option<f64> {
-        if !matches!(self.shape, Shape::PercentileRows { .. }) {
-            return None;
+    /// The between-person standard deviation that the table implies for a person: as printed; half the distance between the
+    /// 16th and the 84th percentile; a middle half is 1.349 of it wide. `None` for other tables and where a point lies beyond
+    /// the printed ones.
+    pub fn implied_sd(&self, facts: &Facts) -> Option<f64> {
+        let stratum = self.stratum(facts).ok()?;
+        match &self.shape {
+            Shape::Percentiles { .. } => Some((value_at(&stratum.points, 84.0)? - value_at(&stratum.points, 16.0)?).abs() / 2.0),
+            Shape::Range { .. } => match stratum.points[..] {
+                [(_, low), (_, high)] => Some((high - low).abs() / 1.349),
+                _ => None,
+            },
+            Shape::Mean => stratum.sd,
+            Shape::Categories { .. } => None,
         }
-        let stratum = self.strata.iter().find(|s| s.sex == sex)?;
-        Some((value_at(&stratum.points, 84.0)? - value_at(&stratum.points, 16.0)?).abs() / 2.0)
     }
 
     /// Whether a smaller value is the better performance.
     pub const fn lower_is_better(&self) -> bool {
-        match self.shape {
-            Shape::PercentileRows { lower_is_better, .. } | Shape::Categories { lower_is_better, .. } => lower_is_better,
-            Shape::PercentileColumns | Shape::Ranges { .. } => false,
-        }
+        self.lower_is_better
     }
 
     fn stratum(&self, facts: &Facts) -> Result<&Stratum, &'static str> {
-        let sex = facts.sex.ok_or("sex")?;
-        let of_sex = || self.strata.iter().filter(move |s| s.sex == sex);
-        if matches!(self.shape, Shape::PercentileRows { .. }) {
-            return of_sex().next().ok_or("sex");
+        let of_sex = || self.strata.iter().filter(|s| s.sex.is_none() || s.sex == facts.sex);
+        let first = of_sex().next().ok_or("sex")?;
+        if first.ages.is_none() {
+            return Ok(first);
         }
         let age = facts.age.ok_or("age_years")?.value();
-        of_sex().find(|s| (f64::from(s.ages.0)..f64::from(s.ages.1) + 1.0).contains(&age)).ok_or("age_years")
+        of_sex().find(|s| s.holds(age)).ok_or("age_years")
     }
 }
-
-/// The categories of a table of ranges, worst first.
-const RANGES: [&str; 3] = ["below_the_usual_range", "in_the_usual_range", "above_the_usual_range"];
 
 /// Puts percentile or bound into `standing`.
 fn place(value: f64, stratum: &Stratum, lower_is_better: bool, standing: &mut Standing) {
@@ -268,72 +320,140 @@ fn value_at(points: &[(f64, f64)], percentile: f64) -> Option<f64> {
     })
 }
 
-fn read(id: &'static str, shape: Shape, population: &'static str, text: &str) -> Table {
-    let header = |key: &str| {
-        let mark = format!("# {key}: ");
-        text.lines().find_map(|l| l.strip_prefix(&mark)).unwrap_or_default().to_owned()
-    };
+/// A file of tables, being read.
+struct File<'t> {
+    header: BTreeMap<&'t str, &'t str>,
+    columns: Vec<String>,
+    rows: Vec<Vec<String>>,
+}
+
+impl File<'_> {
+    fn column(&self, name: &str) -> Option<usize> {
+        self.columns.iter().position(|c| c == name)
+    }
+
+    fn cell<'r>(&self, row: &'r [String], name: &str) -> Option<&'r str> {
+        row.get(self.column(name)?).map(String::as_str)
+    }
+
+    fn number(&self, row: &[String], name: &str) -> Option<f64> {
+        self.cell(row, name)?.parse().ok()
+    }
+
+    /// What the header says of a part: `walk-6min 0.9144; …`, or of all: `lower`.
+    fn of_part(&self, key: &str, part: &str) -> Option<&str> {
+        let said = self.header.get(key)?;
+        said.split("; ").find_map(|each| match each.split_once(' ') {
+            Some((name, value)) => (name == part).then_some(value),
+            None => Some(each),
+        })
+    }
+
+    fn ages(&self, row: &[String]) -> Option<(f64, f64)> {
+        Some((self.number(row, "age_min")?, self.number(row, "age_max")?))
+    }
+
+    /// Where the columns that name a part end.
+    fn parts(&self) -> usize {
+        let values = ["sex", "age_min", "percentile", "male_mean", "female_mean"];
+        let first = self.columns.iter().position(|c| values.contains(&c.as_str())).unwrap_or(0);
+        // A table without sex and ages begins with its values.
+        if self.column("sex").is_none() && self.column("age_min").is_none() && self.column("male_mean").is_none() { 0 } else { first }
+    }
+}
+
+/// Reads a file: one table, or one for each part of it.
+fn read(id: &'static str, text: &'static str) -> Vec<(String, Table)> {
+    let header = text.lines().filter_map(|l| l.strip_prefix("# ")?.split_once(": ")).collect();
     let mut reader = csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(text.as_bytes());
     let columns: Vec<String> = reader.headers().map(|h| h.iter().map(str::to_owned).collect()).unwrap_or_default();
-    let rows: Vec<Vec<String>> = reader.records().filter_map(Result::ok).map(|r| r.iter().map(str::to_owned).collect()).collect();
-    let strata = match shape {
-        Shape::PercentileRows { .. } => by_column(&columns, &rows),
-        Shape::PercentileColumns | Shape::Categories { .. } => by_row(&columns, &rows),
-        Shape::Ranges { protocol, unit } => ranges(protocol, unit, &rows),
-    };
-    Table { id, population, source: header("source"), status: header("status"), shape, strata }
+    let rows = reader.records().filter_map(Result::ok).map(|r| r.iter().map(str::to_owned).collect()).collect();
+    let file = File { header, columns, rows };
+    let named = |row: &Vec<String>| row[..file.parts()].iter().filter(|c| !c.is_empty()).cloned().collect::<Vec<_>>().join("/");
+    let mut parts: Vec<String> = file.rows.iter().map(named).collect();
+    parts.sort_unstable();
+    parts.dedup();
+    parts
+        .into_iter()
+        .map(|part| {
+            let rows: Vec<&Vec<String>> = file.rows.iter().filter(|r| named(r) == part).collect();
+            let (shape, strata) = shaped(&file, &part, &rows);
+            let said = |key: &str| file.header.get(key).copied().unwrap_or_default().to_owned();
+            let table = Table {
+                id,
+                population: said("population"),
+                source: said("source"),
+                status: said("status"),
+                lower_is_better: file.of_part("better", &part) == Some("lower"),
+                shape,
+                strata,
+            };
+            (if part.is_empty() { id.to_owned() } else { format!("{id}/{part}") }, table)
+        })
+        .collect()
 }
 
-fn by_column(columns: &[String], rows: &[Vec<String>]) -> Vec<Stratum> {
-    [(Sex::Male, "male_hr"), (Sex::Female, "female_hr")]
-        .into_iter()
-        .filter_map(|(sex, column)| {
-            let k = columns.iter().position(|c| c == column)?;
-            let mut points: Vec<(f64, f64)> = rows.iter().filter_map(|r| Some((r[0].parse().ok()?, r[k].parse().ok()?))).collect();
+const SEXES: [(Sex, &str); 2] = [(Sex::Male, "male"), (Sex::Female, "female")];
+
+/// The shape of a part, by its columns.
+fn shaped(file: &File, part: &str, rows: &[&Vec<String>]) -> (Shape, Vec<Stratum>) {
+    let strata = |each: &dyn Fn(&Vec<String>) -> Option<Stratum>| rows.iter().filter_map(|row| each(row)).collect();
+    let sex = |row: &[String]| file.cell(row, "sex").map(|s| if s == "male" { Sex::Male } else { Sex::Female });
+    if file.column("percentile").is_some() {
+        let column = file.header.get("column").copied().unwrap_or_default();
+        let ages = file.header.get("ages").and_then(|a| a.split_once('-')).and_then(|(a, b)| Some((a.parse().ok()?, b.parse().ok()?)));
+        let of_sex = |(sex, name): (Sex, &str)| {
+            let value = |row: &&Vec<String>| Some((file.number(row, "percentile")?, file.number(row, &format!("{name}_{column}"))?));
+            let mut points: Vec<(f64, f64)> = rows.iter().filter_map(value).collect();
             points.sort_by(|a, b| a.0.total_cmp(&b.0));
             let labels = points.iter().map(|(p, _)| format!("{p}")).collect();
-            Some(Stratum { sex, ages: (0, 200), points, labels })
-        })
-        .collect()
-}
-
-fn by_row(columns: &[String], rows: &[Vec<String>]) -> Vec<Stratum> {
-    rows.iter()
-        .filter_map(|row| {
-            let sex = if row[0] == "male" { Sex::Male } else { Sex::Female };
-            let ages = (row[1].parse().ok()?, row[2].parse().ok()?);
-            let percentile = |column: &str| column.strip_prefix('p').and_then(|p| p.parse::<f64>().ok());
-            let mut points: Vec<((f64, f64), String)> = columns[3..]
-                .iter()
-                .zip(&row[3..])
-                .enumerate()
-                .filter_map(|(k, (column, cell))| {
-                    let rank = percentile(column);
-                    let label = rank.map_or_else(|| column.clone(), |p| format!("{p}"));
-                    Some(((rank.unwrap_or(k as f64), cell.parse().ok()?), label))
-                })
-                .collect();
-            // Percentiles rise, whichever way they are printed; categories stay in their order.
-            points.sort_by(|a, b| a.0.0.total_cmp(&b.0.0));
-            let (points, labels) = points.into_iter().unzip();
-            Some(Stratum { sex, ages, points, labels })
-        })
-        .collect()
-}
-
-fn ranges(protocol: &str, unit: f64, rows: &[Vec<String>]) -> Vec<Stratum> {
-    let rows = rows.iter().filter(|r| r[0] == protocol);
-    rows.filter_map(|row| {
-        let sex = if row[1] == "male" { Sex::Male } else { Sex::Female };
-        let (low, high): (f64, f64) = (row[4].parse().ok()?, row[5].parse().ok()?);
-        Some(Stratum {
-            sex,
-            ages: (row[2].parse().ok()?, row[3].parse().ok()?),
-            points: vec![(25.0, low * unit), (75.0, high * unit)],
-            labels: vec!["25".into(), "75".into()],
-        })
-    })
-    .collect()
+            Stratum { sex: Some(sex), ages: None, points, labels, sd: None }
+        };
+        return (Shape::Percentiles { ages }, SEXES.map(of_sex).into());
+    }
+    if file.column("low").is_some() {
+        let factor = file.of_part("factor", part).and_then(|f| f.parse().ok()).unwrap_or(1.0);
+        let each = |row: &Vec<String>| {
+            let (low, high) = (file.number(row, "low")?, file.number(row, "high")?);
+            let points = vec![(25.0, low * factor), (75.0, high * factor)];
+            Some(Stratum { sex: sex(row), ages: file.ages(row), points, labels: vec!["25".into(), "75".into()], sd: None })
+        };
+        return (Shape::Range { factor }, strata(&each));
+    }
+    if file.column("male_mean").is_some() {
+        let each = |(sex, name): (Sex, &str), row: &Vec<String>| {
+            let mean = file.number(row, &format!("{name}_mean"))?;
+            let sd = file.number(row, &format!("{name}_sd"));
+            Some(Stratum { sex: Some(sex), ages: file.ages(row), points: vec![(50.0, mean)], labels: vec!["mean".into()], sd })
+        };
+        return (Shape::Mean, rows.iter().flat_map(|row| SEXES.iter().filter_map(|of| each(*of, row)).collect::<Vec<_>>()).collect());
+    }
+    let percentile = |column: &str| column.strip_prefix('p').and_then(|p| p.parse::<f64>().ok());
+    let values: Vec<usize> = (0..file.columns.len())
+        .filter(|k| *k >= file.parts() && !["sex", "age_min", "age_max"].contains(&file.columns[*k].as_str()))
+        .collect();
+    let each = |row: &Vec<String>| {
+        let mut points: Vec<((f64, f64), String)> = values
+            .iter()
+            .enumerate()
+            .filter_map(|(rank, k)| {
+                let percent = percentile(&file.columns[*k]);
+                let label = percent.map_or_else(|| file.columns[*k].clone(), |p| format!("{p}"));
+                Some(((percent.unwrap_or(rank as f64), row.get(*k)?.parse().ok()?), label))
+            })
+            .collect();
+        // Percentiles rise, whichever way they are printed; categories stay in their order.
+        points.sort_by(|a, b| a.0.0.total_cmp(&b.0.0));
+        let (points, labels) = points.into_iter().unzip();
+        Some(Stratum { sex: sex(row), ages: file.ages(row), points, labels, sd: None })
+    };
+    let shape = if values.first().is_some_and(|k| percentile(&file.columns[*k]).is_some()) {
+        Shape::Percentiles { ages: None }
+    } else {
+        let below_last = file.header.get("below").copied().unwrap_or("below").to_owned();
+        Shape::Categories { below_last, exclusive: file.header.get("limits") == Some(&"exclusive") }
+    };
+    (shape, strata(&each))
 }
 
 #[cfg(test)]
@@ -386,8 +506,8 @@ mod tests {
     #[test]
     fn the_bench_step_table_implies_a_spread() {
         let step = table("bench-step-percentiles").unwrap();
-        assert!((step.implied_sd(Sex::Male).unwrap() - 19.2).abs() < 1e-9);
-        assert!((step.implied_sd(Sex::Female).unwrap() - 14.4).abs() < 1e-9);
+        assert!((step.implied_sd(&facts(Sex::Male, 20.0)).unwrap() - 19.2).abs() < 1e-9);
+        assert!((step.implied_sd(&facts(Sex::Female, 20.0)).unwrap() - 14.4).abs() < 1e-9);
     }
 
     #[test]

@@ -150,7 +150,7 @@ mod tests {
 
     #[test]
     fn other_prompts_leave_the_method_as_it_is() {
-        let prompts = Some(vec![Prompt { at_s: 90, say: "Half the way.".into() }]);
+        let prompts = Some(vec![Prompt { at_s: 90, say: "Half the way.".into(), ..Prompt::default() }]);
         let own =
             copy(find("bench-step-3min").unwrap(), "own-2", &Changes { name: "Our calls".into(), prompts, ..Changes::default() }).unwrap();
         assert_eq!(own.scoring.len(), 2);

@@ -1,6 +1,6 @@
 //! What a measure is called and how it is written: `data/measures.toml`.
 
-use std::{collections::BTreeMap, sync::LazyLock};
+use std::{borrow::Cow, collections::BTreeMap, sync::LazyLock};
 
 use serde::Deserialize;
 
@@ -18,6 +18,9 @@ struct Measure {
     /// A zero behind the point is left out.
     #[serde(default)]
     trim: bool,
+    /// A plus in front of what is more than nothing.
+    #[serde(default)]
+    signed: bool,
     #[serde(default)]
     written: Written,
 }
@@ -40,9 +43,20 @@ fn measure(key: &str) -> Option<&'static Measure> {
     MEASURES.get(key.split('.').next().unwrap_or(key))
 }
 
-/// The quantity in the middle of a sentence.
-pub fn label(key: &str) -> &str {
-    measure(key).map_or(key, |m| &m.label)
+/// Whether the quantity has a name.
+pub fn is_known(key: &str) -> bool {
+    measure(key).is_some()
+}
+
+/// The quantity in the middle of a sentence, with its side.
+pub fn label(key: &str) -> Cow<'_, str> {
+    let whole = measure(key).map_or(key, |m| &m.label);
+    match key.split_once('.') {
+        None => Cow::Borrowed(whole),
+        Some((_, "difference")) => Cow::Owned(format!("{whole}, right less left")),
+        Some((_, "counter")) => Cow::Owned(format!("{whole}, counter-clockwise")),
+        Some((_, side)) => Cow::Owned(format!("{whole}, {side}")),
+    }
 }
 
 /// Its unit.
@@ -57,12 +71,14 @@ pub fn unit_shown(key: &str) -> &'static str {
 
 /// The value as it is shown: as many decimals as the measure deserves.
 pub fn shown(key: &str, value: f64) -> String {
-    match measure(key) {
+    let plus = if value > 0.0 && measure(key).is_some_and(|m| m.signed) { "+" } else { "" };
+    let plain = match measure(key) {
         Some(m) if m.written == Written::Minutes => minutes(value),
         Some(m) if m.trim || m.decimals == 0 => rounded(value, m.decimals),
         Some(m) => format!("{value:.*}", m.decimals).replace('-', "−"),
         None => format!("{value:.1}").replace('-', "−"),
-    }
+    };
+    format!("{plus}{plain}")
 }
 
 /// Minutes and seconds: `7:02`, with a tenth where there is one.
@@ -93,6 +109,8 @@ mod tests {
     #[test_case("rpe_1", 10.0, "10 RPE"; "exertion, whole")]
     #[test_case("rpe_1", 13.5, "13.5 RPE"; "exertion, half")]
     #[test_case("hrr60", -3.0, "−3 bpm"; "a drop that is none")]
+    #[test_case("gap_cm.left", 1.0, "+1.0 cm"; "an overlap")]
+    #[test_case("gap_cm.left", -3.5, "−3.5 cm"; "a gap")]
     #[test_case("seconds.left", 95.5, "1:35.5"; "a hold of a side")]
     #[test_case("time_s", 422.0, "7:02"; "a time")]
     #[test_case("time_s", 422.45, "7:02.5"; "a time with tenths")]

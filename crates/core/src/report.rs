@@ -4,9 +4,9 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::Protocol,
+    catalogue::{Protocol, Scoring},
     change::{self, Comparison, Point, Repeats, TypicalError, Unlike},
-    estimate::{Equation, Working},
+    estimate::Working,
     norms::{Bound, Standing, Tick},
     person::{Facts, Sex},
     pulse, quantity,
@@ -110,6 +110,8 @@ pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, rep
     let protocol = trial.protocol;
     let mut quantities: Vec<QuantityReport> =
         protocol.scoring.iter().rev().map(|s| quantity_report(trial, &s.quantity, outcome, repeats(&s.quantity))).collect();
+    // What was not taken and is not needed is not there.
+    quantities.retain(|q| q.value.is_some() || q.refused.is_some() || !protocol.scored(&q.key).is_some_and(|s| s.optional));
     quantities.sort_by_key(|q| q.value.is_none());
     ResultReport {
         headline: headline(&quantities),
@@ -136,12 +138,12 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, repeats: Repeats
     let window = inputs.get("pulse_window_s").or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s)));
     QuantityReport {
         key: key.to_owned(),
-        label: quantity::label(key).to_owned(),
+        label: quantity::label(key).into_owned(),
         value,
         shown: value.map(|v| quantity::shown(key, v)).unwrap_or_default(),
         unit: quantity::unit_shown(key).to_owned(),
-        method: equation.map(|e| e.name().to_owned()).unwrap_or_default(),
-        is_estimate: equation.is_some_and(Equation::is_estimate),
+        method: protocol.scored(key).map(|s| s.method_name().to_owned()).unwrap_or_default(),
+        is_estimate: protocol.scored(key).is_some_and(Scoring::is_estimate),
         see: outcome.result(key).and_then(|e| e.see),
         refused: outcome.refused.iter().find(|(q, _)| *q == key).map(|(_, e)| e.message.clone()),
         working: equation.and_then(|e| e.working(key, trial, outcome)),
@@ -186,6 +188,18 @@ const NO_STANDING: &str = "no standing";
 
 /// A standing in words: `82nd percentile`, `above the 95th percentile`, `good`.
 pub fn standing_words(standing: &Standing) -> String {
+    if let Some(range) = standing.range {
+        return range.place.words().to_owned();
+    }
+    if let Some(mean) = standing.mean {
+        return match mean.z {
+            Some(z) if z.abs() < 0.05 => "at the mean".to_owned(),
+            Some(z) => {
+                format!("{} SD {} the mean of {}", rounded(z.abs(), 1), if z < 0.0 { "below" } else { "above" }, rounded(mean.value, 1))
+            }
+            None => format!("where the mean is {}", rounded(mean.value, 1)),
+        };
+    }
     match (&standing.category, standing.percentile, standing.bound) {
         (Some(category), ..) => category.replace('_', " "),
         (_, Some(p), _) => format!("{} percentile", ordinal(p.round() as u32)),
@@ -278,7 +292,7 @@ pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
     Rung {
         protocol: protocol.id.clone(),
         name: protocol.name.clone(),
-        label: quantity::label(key).to_owned(),
+        label: quantity::label(key).into_owned(),
         first_shown: quantity::shown(key, change.from),
         now_shown: quantity::shown(key, change.to),
         unit: quantity::unit_shown(key).to_owned(),

@@ -10,7 +10,7 @@ use crate::{
     catalogue::Protocol,
     clamped,
     error::{Code, InputError},
-    estimate::{Equation, Estimate, Nothing, cycle::StageLine},
+    estimate::{self, Equation, Estimate, Nothing, cycle::StageLine},
     hr_max::{self, CeilingRule, HrMaxMethod},
     inputs::StageInput,
     norms::{self, Standing},
@@ -129,6 +129,20 @@ pub enum FlagCode {
     WarmUpMissing,
     /// On medicine that limits the heart rate.
     HeartRateDrug,
+    /// Under the middle half of people alike.
+    BelowRange,
+    /// The heart rate falls slowly after the effort.
+    SlowRecovery,
+    /// Less movement than the client's own hand is long.
+    Restricted,
+    /// Under eight of ten points.
+    BelowEight,
+    /// A doctor's clearance comes first.
+    ClearanceFirst,
+    /// No test today.
+    DoNotTest,
+    /// The two sides differ by more than is usual.
+    SidesDiffer,
 }
 
 /// The age of a person on a day: given, or from the birth date.
@@ -197,9 +211,9 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     let protocol = trial.protocol;
     check_inputs(protocol, trial.inputs)?;
     if let Some(input) = protocol.inputs.iter().find(|i| i.required && trial.inputs.value(&i.key).is_none()) {
-        let message = format!("{} is missing: {} needs it (“{}”).", input.label, protocol.name, input.key);
-        return Err(InputError::new(Code::MissingInput, &input.key, message));
+        return Err(missing(protocol, input));
     }
+    check_together(trial)?;
     let mut outcome = Outcome {
         results: Vec::with_capacity(protocol.scoring.len()),
         refused: Vec::new(),
@@ -217,32 +231,142 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
                 outcome.line = found.line.or(outcome.line);
             }
             Err(Nothing::LeftOut) => continue,
+            // It rests on a quantity that was refused: said once.
+            Err(Nothing::Refused(error)) if outcome.refused.iter().any(|(q, _)| *q == error.field.as_deref().unwrap_or_default()) => {
+                continue;
+            }
             Err(Nothing::Withheld(flag)) => outcome.flags.push(flag),
             Err(Nothing::Refused(error)) if is_a_fact(error.code) => outcome.refused.push((&scoring.quantity, error)),
             Err(Nothing::Refused(error)) => return Err(error),
         }
         outcome.flags.extend(fitted_flag(scoring, &trial.facts));
     }
-    outcome.flags = once_each(outcome.flags);
-    for used in protocol.norms.iter().filter(|n| n.when.iter().all(|w| w.holds(trial.inputs))) {
-        let value = outcome.result(&used.quantity).map(|e| e.value);
-        if let (Some(value), Some(table)) = (value, norms::table(&used.table)) {
-            let standing = table.standing(value, &trial.facts);
-            if let Some(field) = standing.mismatch {
-                outcome.flags.push(population_flag(&used.quantity, &standing, field, &trial.facts));
-            }
-            outcome.norms.push((&used.quantity, standing));
-        }
+    if let (true, true, Some(input)) =
+        (outcome.results.is_empty(), outcome.refused.is_empty() && outcome.flags.is_empty(), protocol.inputs.first())
+    {
+        return Err(missing(protocol, input));
     }
+    outcome.flags.extend(rule_flags(trial, &outcome.results));
+    outcome.flags = once_each(outcome.flags);
+    compare_with_tables(trial, &mut outcome);
     for pass in protocol.pass.iter().filter(|p| p.when.iter().all(|w| w.holds(trial.inputs))) {
-        if let Some(found) = outcome.result(&pass.quantity) {
-            let lower_is_better = protocol.change_rule(&pass.quantity).is_some_and(|r| r.lower_is_better);
-            let met = if lower_is_better { found.value <= pass.mark } else { found.value >= pass.mark };
-            outcome.passes.push((&pass.quantity, Pass { mark: pass.mark, met }));
+        let lower_is_better = protocol.change_rule(&pass.quantity).is_some_and(|r| r.lower_is_better);
+        for (quantity, found) in outcome.results.iter().filter(|(q, _)| is_of(q, &pass.quantity)) {
+            let merit = if lower_is_better { pass.mark - found.value } else { found.value - pass.mark };
+            let met = if pass.beyond { merit > 0.0 } else { merit >= 0.0 };
+            outcome.passes.push((quantity, Pass { mark: pass.mark, met }));
         }
     }
     outcome.flags.extend(circumstance_flags(trial));
     Ok(outcome)
+}
+
+/// Whether everything a test cannot be scored without is there.
+pub fn is_complete(protocol: &Protocol, inputs: &Inputs) -> bool {
+    let is_there = |key: &str| inputs.value(key).is_some();
+    let enough = |i: &crate::catalogue::Input| {
+        let counted = || inputs.value(&i.key).map_or(0, |v| v.numbers().iter().filter(|n| !n.is_nan()).count());
+        i.at_least.is_none_or(|fewest| !is_there(&i.key) || counted() >= usize::from(fewest))
+    };
+    protocol.inputs.iter().all(|i| (!i.required || is_there(&i.key)) && enough(i))
+        && protocol.any_of.iter().all(|several| several.iter().any(|key| is_there(key)))
+}
+
+fn missing(protocol: &Protocol, input: &crate::catalogue::Input) -> InputError {
+    let message = format!("{} is missing: {} needs it (“{}”).", input.label, protocol.name, input.key);
+    InputError::new(Code::MissingInput, &input.key, message)
+}
+
+/// Whether a result is the quantity, or one of its two sides.
+fn is_of(result: &str, quantity: &str) -> bool {
+    result == quantity || result.split_once('.').is_some_and(|(of, side)| of == quantity && side != "difference")
+}
+
+/// Holds readings together that stand beside each other: one of several given, tries of one length, nothing impossible.
+fn check_together(trial: &Trial) -> Result<(), InputError> {
+    let (protocol, inputs) = (trial.protocol, trial.inputs);
+    for several in &protocol.any_of {
+        if !several.iter().any(|key| inputs.value(key).is_some()) {
+            let labels: Vec<&str> = several.iter().filter_map(|key| protocol.input(key)).map(|i| i.label.as_str()).collect();
+            let message = format!("Give at least one of these: {}.", labels.join(", "));
+            return Err(InputError::new(Code::MissingInput, several.first().map_or("", String::as_str), message));
+        }
+    }
+    for input in &protocol.inputs {
+        let Some(other) = input.with.as_deref().and_then(|key| inputs.value(key)) else { continue };
+        let Some(value) = inputs.value(&input.key) else { return Err(missing(protocol, input)) };
+        let (own, needed) = (value.numbers().len(), other.numbers().len());
+        if input.tries.is_some() && own != needed {
+            let message = format!("{}: {own} given for {needed} tries. Give one for each.", input.label);
+            return Err(InputError::new(Code::BadValue, &input.key, message));
+        }
+    }
+    let sides = protocol.sides();
+    for rule in &protocol.refuse {
+        if rule_values(rule, &sides, trial, &[]).into_iter().any(|(_, value)| rule.holds(value)) {
+            return Err(InputError::new(Code::OutOfRange, &rule.field, rule.message.clone()));
+        }
+    }
+    Ok(())
+}
+
+/// What a rule looks at, with its side; nothing where something it needs was not taken.
+fn rule_values<'s>(
+    rule: &crate::catalogue::Rule,
+    sides: &'s [String],
+    trial: &Trial,
+    so_far: &[(&str, Estimate)],
+) -> Vec<(Option<&'s str>, f64)> {
+    let value = |side: Option<&'s str>| Some((side, rule.value.value(&|name| estimate::named(name, side, trial, so_far)).ok()?));
+    if rule.each_side { sides.iter().filter_map(|side| value(Some(side))).collect() } else { value(None).into_iter().collect() }
+}
+
+fn rule_flags(trial: &Trial, results: &[(&str, Estimate)]) -> Vec<Flag> {
+    let sides = trial.protocol.sides();
+    let mut flags = Vec::new();
+    for rule in &trial.protocol.flags {
+        let Some(code) = rule.code else { continue };
+        for (side, _) in rule_values(rule, &sides, trial, results).into_iter().filter(|(_, v)| rule.holds(*v)) {
+            let field = side.map_or_else(|| rule.field.clone(), |side| format!("{}.{side}", rule.field));
+            let message = side.map_or_else(|| rule.message.clone(), |side| rule.message.replace("{side}", side));
+            flags.push(Flag { code, field, message });
+        }
+    }
+    flags
+}
+
+/// Puts the standing in every table that holds here.
+fn compare_with_tables<'a>(trial: &Trial<'a>, outcome: &mut Outcome<'a>) {
+    for used in trial.protocol.norms.iter().filter(|n| n.when.iter().all(|w| w.holds(trial.inputs))) {
+        if used.sex.is_some() && used.sex != trial.facts.sex {
+            continue;
+        }
+        let Some(table) = norms::table(&used.table) else { continue };
+        let merit = |value: f64| if table.lower_is_better() { -value } else { value };
+        let found = if used.better_side {
+            let sides = outcome.results.iter().filter(|(q, _)| *q != used.quantity && is_of(q, &used.quantity));
+            sides.copied().reduce(|best, other| if merit(other.1.value) > merit(best.1.value) { other } else { best })
+        } else {
+            outcome.results.iter().find(|(q, _)| *q == used.quantity).copied()
+        };
+        let Some((quantity, estimate)) = found else { continue };
+        let standing = table.standing(estimate.value, &trial.facts);
+        if let Some(field) = standing.mismatch {
+            outcome.flags.push(population_flag(quantity, &standing, field, &trial.facts));
+        }
+        if let Some(range) = standing.range.filter(|r| used.flag_below && r.place == norms::Place::Below) {
+            outcome.flags.push(Flag {
+                code: FlagCode::BelowRange,
+                field: quantity.to_owned(),
+                message: format!(
+                    "Under the middle half of {}, which begins at {}. Worth working on, and worth a talk.",
+                    table.population_for(&trial.facts),
+                    rounded(range.low, 1)
+                ),
+            });
+        }
+        outcome.norms.push((quantity, standing));
+    }
 }
 
 /// Whether a refusal is about the person on record and not about the test.
@@ -283,7 +407,7 @@ fn population_flag(quantity: &str, standing: &Standing, field: &str, facts: &Fac
         (_, Some(age)) => format!("this client is {}", age.value()),
         (_, None) => "no age is on record".to_owned(),
     };
-    let consequence = if standing.percentile.is_some() || standing.bound.is_some() {
+    let consequence = if standing.percentile.is_some() || standing.bound.is_some() || standing.mean.is_some() {
         "read the percentile as a rough guide only"
     } else {
         "so it gives no standing"

@@ -40,6 +40,7 @@ fn any_kind() -> impl Strategy<Value = Kind> {
         2 => Just(Kind::Crossed),
         2 => (prop_oneof![Just("hr_end"), Just("extra_m"), Just("reps"), Just("nothing")], 0.0..300.0f64)
             .prop_map(|(key, value)| Kind::ValueTyped { key: key.into(), value: value.round() }),
+        8 => any_attempt(),
         1 => (10.0..60.0f64).prop_map(|count| Kind::CountTyped { count }),
         1 => Just(Kind::RecountStarted),
         1 => Just(Kind::CadenceLost),
@@ -48,6 +49,33 @@ fn any_kind() -> impl Strategy<Value = Kind> {
         1 => Just(Kind::StopExplained { reason: StopReason::Fatigue, note: None }),
         1 => (1u32..40).prop_map(|seq| Kind::Undone { event: Uuid::from_u128(7 << 32 | u128::from(seq)) }),
         1 => Just(Kind::Finished),
+    ]
+}
+
+/// What happens on the sheet of a test in attempts, for inputs that most of them have.
+fn any_attempt() -> impl Strategy<Value = Kind> {
+    let input = prop_oneof![
+        Just("seconds"),
+        Just("reps"),
+        Just("time_s"),
+        Just("distance_cm"),
+        Just("degrees"),
+        Just("load_kg"),
+        Just("points"),
+        Just("none")
+    ]
+    .prop_map(String::from);
+    let side = prop_oneof![Just(None), Just(Some("left".to_owned())), Just(Some("right".to_owned()))];
+    let value = (-50.0..4000.0f64).prop_map(|n| impulso_core::inputs::Value::Number(n.round()));
+    prop_oneof![
+        4 => (input.clone(), side.clone(), prop::option::of(0u8..5), value)
+            .prop_map(|(input, side, attempt, value)| Kind::Taken { input, side, attempt, value }),
+        2 => (input.clone(), side.clone(), -1i8..3).prop_map(|(input, side, by)| Kind::Counted { input, side, by }),
+        2 => (input.clone(), side.clone()).prop_map(|(input, side)| Kind::WatchStarted { input, side }),
+        2 => Just(Kind::WatchEnded),
+        1 => (input, side, 0u8..5).prop_map(|(input, side, attempt)| Kind::Struck { input, side, attempt }),
+        1 => (0.0..700.0f64, any::<bool>()).prop_map(|(load_kg, made)| Kind::Lifted { load_kg, made }),
+        1 => Just(Kind::SidesSwapped),
     ]
 }
 

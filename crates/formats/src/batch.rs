@@ -13,7 +13,8 @@ use impulso_core::{
     Code, InputError,
     catalogue::{self, Protocol},
     hr_max::{CeilingRule, HrMaxMethod},
-    norms::Standing,
+    inputs::Value,
+    norms::{Mean, Range, Standing},
     person::{Facts, Sex},
     quantity,
     trial::{self, Circumstances, Flag, Inputs, Outcome, Pass, Trial},
@@ -86,14 +87,15 @@ fn write_line(text: &[u8], output: &mut impl Write) -> io::Result<bool> {
     let line = match serde_json::from_slice::<Line>(text) {
         Ok(line) => line,
         Err(error) => {
-            let Envelope { id, protocol } = serde_json::from_slice(text).unwrap_or_default();
-            serde_json::to_writer(output, &Failure { id, protocol, error: &bad_json(&error) })?;
+            let Envelope { id, protocol } =
+                if text.starts_with(b"{") { serde_json::from_slice(text).unwrap_or_default() } else { Envelope::default() };
+            serde_json::to_writer(output, &Failure { id, protocol, error: &unreadable(text, &error) })?;
             return Ok(false);
         }
     };
     match protocol_of(&line).and_then(|protocol| Ok((protocol, answer(&line, protocol)?))) {
         Ok((protocol, outcome)) => {
-            serde_json::to_writer(output, &Answer { id: line.id, protocol: &protocol.id, outcome: &outcome })?;
+            serde_json::to_writer(output, &Answer { id: line.id, protocol, outcome: &outcome })?;
             Ok(true)
         }
         Err(error) => {
@@ -264,7 +266,7 @@ struct Given {
 
 struct Answer<'a> {
     id: Option<&'a RawValue>,
-    protocol: &'a str,
+    protocol: &'a Protocol,
     outcome: &'a Outcome<'a>,
 }
 
@@ -280,8 +282,8 @@ impl Serialize for Answer<'_> {
         }
         Head {
             id: self.id,
-            protocol: self.protocol,
-            results: Results(self.outcome),
+            protocol: &self.protocol.id,
+            results: Results(self.protocol, self.outcome),
             norms: Norms(self.outcome),
             flags: &self.outcome.flags,
         }
@@ -289,7 +291,7 @@ impl Serialize for Answer<'_> {
     }
 }
 
-struct Results<'a>(&'a Outcome<'a>);
+struct Results<'a>(&'a Protocol, &'a Outcome<'a>);
 
 impl Serialize for Results<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
@@ -299,22 +301,20 @@ impl Serialize for Results<'_> {
             unit: &'static str,
         }
         #[derive(Serialize)]
-        struct Estimated {
+        struct Estimated<'m> {
             value: f64,
             unit: &'static str,
-            method: &'static str,
+            method: &'m str,
             see: Option<f64>,
         }
-        let mut map = serializer.serialize_map(Some(self.0.results.len()))?;
-        for (quantity, estimate) in &self.0.results {
-            let equation = estimate.equation;
-            if equation.is_estimate() {
-                map.serialize_entry(
-                    quantity,
-                    &Estimated { value: estimate.value, unit: quantity::unit(quantity), method: equation.name(), see: estimate.see },
-                )?;
-            } else {
-                map.serialize_entry(quantity, &Reading { value: estimate.value, unit: quantity::unit(quantity) })?;
+        let mut map = serializer.serialize_map(Some(self.1.results.len()))?;
+        // Results stand in the order of the scoring, some of it left out.
+        let mut scored = self.0.scoring.iter();
+        for (quantity, estimate) in &self.1.results {
+            let (value, unit) = (estimate.value, quantity::unit(quantity));
+            match scored.find(|s| s.quantity == *quantity).filter(|s| s.is_estimate()) {
+                Some(by) => map.serialize_entry(quantity, &Estimated { value, unit, method: by.method_name(), see: estimate.see })?,
+                None => map.serialize_entry(quantity, &Reading { value, unit })?,
             }
         }
         map.end()
@@ -339,17 +339,25 @@ impl Serialize for Norms<'_> {
                 several => map.serialize_entry(quantity, several)?,
             }
         }
+        // A mark of a quantity without a table.
+        for (quantity, pass) in self.0.passes.iter().filter(|(q, _)| !standings.iter().any(|(other, _)| other == q)) {
+            map.serialize_entry(quantity, &Stand { pass: Some(*pass), ..Stand::default() })?;
+        }
         map.end()
     }
 }
 
-#[derive(Serialize)]
+#[derive(Default, Serialize)]
 struct Stand<'a> {
-    table: &'static str,
+    table: Option<&'static str>,
     percentile: Option<Percentile>,
     bound: Option<String>,
     category: Option<&'a str>,
-    population: &'static str,
+    population: Option<&'a str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    mean: Option<Mean>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    range: Option<Range>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pass: Option<Pass>,
 }
@@ -366,11 +374,13 @@ impl Serialize for Percentile {
 impl<'a> From<&'a Standing> for Stand<'a> {
     fn from(standing: &'a Standing) -> Self {
         Self {
-            table: standing.table.id,
+            table: Some(standing.table.id),
             percentile: standing.percentile.map(Percentile),
             bound: standing.bound.map(|b| b.to_string()),
             category: standing.category.as_deref(),
-            population: standing.table.population,
+            population: Some(&standing.table.population),
+            mean: standing.mean,
+            range: standing.range,
             pass: None,
         }
     }
@@ -388,8 +398,67 @@ fn unknown(key: &str) -> InputError {
     InputError::new(Code::UnknownField, &shown, format!("There is no key “{shown}” here."))
 }
 
-fn bad_json(error: &serde_json::Error) -> InputError {
+/// The first key of a line that is not known, or whose value has another shape than it takes.
+fn wrong(line: &serde_json::Map<String, serde_json::Value>) -> Option<InputError> {
+    use serde_json::Value as Json;
+    let bad = |field: &str, expected: &str| Some(InputError::new(Code::BadValue, field, format!("{field}: {expected} is expected.")));
+    let is_date = |value: &Json| value.as_str().is_some_and(|s| s.parse::<NaiveDate>().is_ok());
+    let section = |name: &str, value: &Json, takes: &dyn Fn(&str, &Json) -> Option<Option<&'static str>>| {
+        let Json::Object(values) = value else { return if value.is_null() { None } else { bad(name, "an object of values by key") } };
+        values.iter().find_map(|(key, value)| match takes(key, value) {
+            None => Some(unknown(key)),
+            Some(Some(expected)) if !value.is_null() => bad(key, expected),
+            Some(_) => None,
+        })
+    };
+    let number = |value: &Json| (!value.is_number()).then_some("a number");
+    let yes_no = |value: &Json| (!value.is_boolean()).then_some("true or false");
+    line.iter().find_map(|(key, value)| match key.as_str() {
+        "protocol" if !value.is_string() && !value.is_null() => bad(key, "the id of a protocol in quotes"),
+        "on" if !is_date(value) && !value.is_null() => bad(key, "a date such as 2026-11-23"),
+        "id" | "protocol" | "on" => None,
+        "person" => section(key, value, &|key, value| match key {
+            "sex" => Some((!matches!(value.as_str(), Some("male" | "female"))).then_some("male or female")),
+            "born" => Some((!is_date(value)).then_some("a date such as 1990-04-02")),
+            "age_years" | "mass_kg" | "height_cm" | "resting_hr" | "hr_max" => Some(number(value)),
+            _ => None,
+        }),
+        "options" => section(key, value, &|key, value| match key {
+            "hr_max_method" => Some((!value.is_string()).then_some("fox, tanaka, gulati or measured")),
+            "ceiling_bpm" => Some(number(value)),
+            _ => None,
+        }),
+        "conditions" => section(key, value, &|key, value| match key {
+            "warm_up" | "heart_rate_drug" | "conditioned" => Some(yes_no(value)),
+            _ => None,
+        }),
+        "inputs" => section(key, value, &|key, value| {
+            let is_reading = match key {
+                "stages" => serde_json::from_value::<Vec<impulso_core::inputs::StageInput>>(value.clone()).is_ok(),
+                "series" => serde_json::from_value::<Vec<impulso_core::clamped::Sample>>(value.clone()).is_ok(),
+                _ => serde_json::from_value::<Value>(value.clone()).is_ok(),
+            };
+            let list = matches!(key, "stages" | "series");
+            let listed = value.as_array().is_some_and(|all| all.iter().all(Json::is_object));
+            // What is wrong within a stage is told in the reader's own words.
+            Some((!(is_reading || list && listed)).then_some(if list {
+                "a list of objects"
+            } else {
+                "a value of a shape that tests record"
+            }))
+        }),
+        _ => Some(unknown(key)),
+    })
+}
+
+/// Why a line could not be read. A line that is an object of this form with a value of the wrong shape in it is told which.
+fn unreadable(text: &[u8], error: &serde_json::Error) -> InputError {
     let message = error.to_string();
+    if let Ok(serde_json::Value::Object(line)) = serde_json::from_slice(text)
+        && let Some(found) = wrong(&line)
+    {
+        return found;
+    }
     if let Some(key) = message.strip_prefix("unknown field `").and_then(|rest| rest.split('`').next()) {
         return unknown(key);
     }

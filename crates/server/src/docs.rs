@@ -251,7 +251,7 @@ fn method(page: &mut String, protocol: &Protocol) {
         }
     }
     for used in &protocol.norms {
-        let _ = writeln!(page, "- {} is compared with `{}`.", text::capital(quantity::label(&used.quantity)), used.table);
+        let _ = writeln!(page, "- {} is compared with `{}`.", text::capital(&quantity::label(&used.quantity)), used.table);
     }
     page.push_str("\n### Is a change real?\n\n");
     for rule in &protocol.change {
@@ -262,7 +262,7 @@ fn method(page: &mut String, protocol: &Protocol) {
                     let _ = writeln!(
                         page,
                         "- {}, {}: {}; a change beyond {} {unit} is clear, beyond {} {unit} possible.",
-                        text::capital(quantity::label(&rule.quantity)),
+                        text::capital(&quantity::label(&rule.quantity)),
                         sex.plural(),
                         te.basis,
                         rounded(te.detectable, 1),
@@ -273,7 +273,7 @@ fn method(page: &mut String, protocol: &Protocol) {
                     let _ = writeln!(
                         page,
                         "- {}: no published typical error; the practice's own repeats serve once there are ten pairs.",
-                        text::capital(quantity::label(&rule.quantity))
+                        text::capital(&quantity::label(&rule.quantity))
                     );
                 }
                 None => {}

@@ -52,3 +52,7 @@ export type AuditLine = S["AuditLine"];
 export type PracticePage = S["PracticePage"];
 export type TestLine = S["TestLine"];
 export type Source = S["Source"];
+/** Pairs come out of the client as lists. */
+export type Input = Omit<S["Input"], "choices" | "points"> & { choices?: string[][]; points?: string[][] };
+export type SheetState = S["SheetState"];
+export type SheetRow = S["SheetRow"];

@@ -93,7 +93,8 @@ export function useFloor() {
       if (p.kind === "transition" || p.kind === "enter") at("stop", "stop", p.start_ms);
       if (p.kind === "count") at("count", "count", p.start_ms);
     }
-    for (const c of timeline.calls.filter((c) => /^(Ten|Heart rate in|Off the beat)|still open/.test(c.say))) at("ten", "ten", c.at_ms);
+    const sounds = { start: "go", end: "stop", warning: "ten", ask: "count" } as const;
+    for (const c of timeline.calls) if (c.tone && c.tone !== "plain") at(c.tone, sounds[c.tone], c.at_ms);
     for (const d of state.value?.dues ?? []) {
       if (d.stage === 0) continue;
       at("due", "count", d.at_ms);

@@ -3,13 +3,16 @@ import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import type { Answer } from "@/api/types";
+import type { Answer, Input } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import ReadingField from "@/components/fields/ReadingField.vue";
 import YesNo from "@/components/YesNo.vue";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
+import { isWrong, readings } from "@/logic/readings";
+import { typed } from "@/logic/typed";
 
 /** A test that was done on paper: the day, the readings, the circumstances. */
 const props = defineProps<{ id: string; protocol: string }>();
@@ -47,6 +50,8 @@ watch(page, (p) => {
 const asked = computed(() => page.value?.protocol.conditions.filter((c) => c.ask) ?? []);
 const byCondition = computed(() => new Set(asked.value.map((c) => c.key)));
 const inputs = computed(() => page.value?.protocol.inputs.filter((i) => !byCondition.value.has(i.key) && !i.inverse) ?? []);
+/** What needs more than one field takes a line of its own. */
+const isWide = (i: Input) => (i.tries ?? 1) > 1 || (i.sides?.length ?? 0) > 0 || !["number", undefined].includes(i.kind);
 const staged = computed(() => page.value?.protocol.stages?.goal.kind === "line");
 const rule = computed(() => page.value?.protocol.stages ?? null);
 const minutesOf = computed(() => {
@@ -78,25 +83,11 @@ const known = computed(
     ]),
 );
 
-/** `7:02` is a time in minutes and seconds; anything else is a number. */
-function number(text: string): number {
-  const clock = /^(\d+):(\d{1,2}(?:[.,]\d+)?)$/.exec(text.trim());
-  return clock ? Number(clock[1]) * 60 + Number(clock[2]!.replace(",", ".")) : Number(text.trim().replace(",", "."));
-}
+const number = (text: string, unit = "") => typed(text, unit) ?? NaN;
 async function keep() {
   local.value = null;
-  const values: Record<string, number> = {};
-  for (const input of inputs.value) {
-    const text = draft.value.values[input.key]?.trim();
-    if (!text) continue;
-    const value = number(text);
-    if (Number.isNaN(value))
-      return void (local.value = {
-        field: input.key,
-        message: `${input.label}: type a number${input.unit === "s" ? ", or minutes and seconds such as 14:30" : ""}.`,
-      });
-    values[input.key] = value;
-  }
+  const values = readings(inputs.value, draft.value.values);
+  if (isWrong(values)) return void (local.value = values);
   const stages = [];
   for (const stage of staged.value ? draft.value.stages : []) {
     const rates = Object.entries(stage.rates).filter(([, t]) => t.trim());
@@ -117,7 +108,7 @@ async function keep() {
     id: draft.value.id,
     protocol: props.protocol,
     on: draft.value.on,
-    inputs: values,
+    inputs: values as never,
     stages,
     conditions,
     hr_max_method: (draft.value.method || null) as never,
@@ -171,12 +162,14 @@ async function keep() {
           <p v-if="wrong('series')" class="wrong" role="alert">{{ wrong("series") }}</p>
         </div>
         <div class="numbers">
-          <label v-for="i in inputs" :key="i.key" class="field"
-            ><span class="name">{{ i.label }}</span>
-            <ElInput v-model="draft.values[i.key]" :name="i.key" inputmode="decimal" class="number"
-              ><template #append>{{ i.unit === "s" ? "min:s" : i.unit }}</template></ElInput
-            ><span v-if="wrong(i.key)" class="wrong" role="alert">{{ wrong(i.key) }}</span></label
-          >
+          <ReadingField
+            v-for="i in inputs"
+            :key="i.key"
+            v-model="draft.values"
+            :input="i"
+            :wrong="wrong(i.key)"
+            :class="{ wide: isWide(i) }"
+          />
         </div>
         <div v-if="staged" class="stages">
           <table>
@@ -293,6 +286,9 @@ input[type="date"],
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(170px, 1fr));
   gap: 0 20px;
+}
+.wide {
+  grid-column: 1 / -1;
 }
 .file {
   display: inline-block;

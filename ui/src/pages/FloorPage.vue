@@ -7,6 +7,7 @@ import EffortFloor from "@/components/floor/EffortFloor.vue";
 import GroupFloor from "@/components/floor/GroupFloor.vue";
 import HoldFloor from "@/components/floor/HoldFloor.vue";
 import NotTaken from "@/components/floor/NotTaken.vue";
+import SheetFloor from "@/components/floor/SheetFloor.vue";
 import RehearsalBar from "@/components/floor/RehearsalBar.vue";
 import StagedFloor from "@/components/floor/StagedFloor.vue";
 import StopSheet from "@/components/StopSheet.vue";
@@ -40,7 +41,7 @@ const inner = computed(() => {
     distance_effort: EffortFloor,
     audio_paced: null,
     clamped_heart_rate: null,
-    attempts: HoldFloor,
+    attempts: state.value?.sheet ? SheetFloor : HoldFloor,
   }[run.view?.family ?? "counted_recovery"];
 });
 const about = computed(() =>

@@ -2,7 +2,7 @@
 
 use std::sync::LazyLock;
 
-use super::{Attempts, Family, PhaseKind, Protocol, Scoring};
+use super::{Attempts, Family, Phase, PhaseKind, Protocol, Scoring};
 use crate::{
     error::{Code, InputError},
     estimate::Equation,
@@ -63,6 +63,17 @@ pub fn parse(text: &str) -> Result<Protocol, InputError> {
         }
     }
     let mut protocol: Protocol = table.try_into().map_err(unreadable)?;
+    if protocol.phases.is_empty() && protocol.family == Family::Attempts {
+        protocol.phases.push(Phase {
+            id: "work".into(),
+            kind: PhaseKind::Work,
+            label: protocol.name.clone(),
+            seconds: None,
+            beats: None,
+            cue: protocol.summary.clone(),
+            prompts: Vec::new(),
+        });
+    }
     protocol.scoring = protocol.scoring.iter().flat_map(|s| of_sides(&protocol, s)).collect::<Result<_, _>>()?;
     check(&protocol)?;
     Ok(protocol)
@@ -86,10 +97,13 @@ fn of_sides(protocol: &Protocol, scoring: &Scoring) -> Vec<Result<Scoring, Input
         optional: true,
         ..scoring.clone()
     };
-    let difference = Formula::read(&format!("{quantity}.{second} - {quantity}.{first}"))
+    let has_difference = sides.iter().any(|s| s == "left") && sides.iter().any(|s| s == "right");
+    let difference = Formula::read(&format!("{quantity}.right - {quantity}.left"))
         .map(|formula| Scoring {
             quantity: format!("{quantity}.difference"),
             formula: Some(formula),
+            formula_male: None,
+            formula_female: None,
             equation: Equation::Formula,
             each_side: false,
             optional: true,
@@ -97,7 +111,9 @@ fn of_sides(protocol: &Protocol, scoring: &Scoring) -> Vec<Result<Scoring, Input
             ..scoring.clone()
         })
         .map_err(|why| InputError::new(Code::BadJson, "scoring", why));
-    vec![Ok(of(first)), Ok(of(second)), difference]
+    let mut scored = vec![Ok(of(first)), Ok(of(second))];
+    scored.extend(has_difference.then_some(difference));
+    scored
 }
 
 /// Holds a protocol together: every name it uses must exist.
@@ -148,18 +164,15 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         }
     }
     for (k, scoring) in protocol.scoring.iter().enumerate() {
-        let Some(formula) = &scoring.formula else {
-            if scoring.equation == Equation::Formula {
-                return fail("scoring", format!("{} has neither formula nor equation", scoring.quantity));
-            }
-            continue;
-        };
+        if scoring.equation == Equation::Formula && scoring.formulas().next().is_none() {
+            return fail("scoring", format!("{} has neither formula nor equation", scoring.quantity));
+        }
         let exists = |name: &&str| {
             let key = name.split('.').next().unwrap_or(name);
             let earlier = || protocol.scoring[..k].iter().any(|s| s.quantity == **name || s.quantity.starts_with(&format!("{name}.")));
-            protocol.input(key).is_some() || ["mass_kg", "height_cm", "age_years"].contains(name) || earlier()
+            protocol.input(key).is_some() || is_fact(name) || earlier()
         };
-        if let Some(name) = formula.names().into_iter().find(|name| !exists(name)) {
+        if let Some(name) = scoring.formulas().flat_map(Formula::names).find(|name| !exists(name)) {
             return fail(
                 "scoring",
                 format!("the formula of {} names {name}, which is neither recorded nor computed before it", scoring.quantity),
@@ -171,9 +184,28 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         return fail("attempts", format!("{key} is taken but is no input"));
     }
     for when in protocol.norms.iter().flat_map(|n| &n.when).chain(protocol.pass.iter().flat_map(|p| &p.when)) {
-        if protocol.input(&when.input).is_none() {
-            return fail("when", format!("{} is no input", when.input));
+        if protocol.input(&when.input).is_none_or(|i| {
+            let unlisted = |choice: &String| !i.choices.iter().any(|(key, _)| key == choice);
+            when.is.iter().chain(&when.not).any(unlisted)
+        }) {
+            return fail("when", format!("{} is no input, or has no such choice", when.input));
         }
+    }
+    let with = protocol.inputs.iter().filter_map(|i| i.with.as_ref());
+    if let Some(key) = protocol.any_of.iter().flatten().chain(with).find(|key| protocol.input(key).is_none()) {
+        return fail("inputs", format!("{key} is needed but is no input"));
+    }
+    let known = |name: &str| {
+        let key = name.split('.').next().unwrap_or(name);
+        protocol.input(key).is_some() || protocol.scoring.iter().any(|s| s.quantity.split('.').next() == Some(key)) || is_fact(name)
+    };
+    for rule in protocol.refuse.iter().chain(&protocol.flags) {
+        if let Some(name) = rule.value.names().into_iter().find(|name| !known(name)) {
+            return fail("rules", format!("{name} is neither recorded nor computed"));
+        }
+    }
+    if protocol.flags.iter().any(|r| r.code.is_none()) {
+        return fail("flags", "a flag has a code".into());
     }
     for step in &protocol.prepare {
         if step.condition.as_ref().is_some_and(|key| protocol.condition(key).is_none()) {
@@ -184,7 +216,7 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         if norms::table(&used.table).is_none() {
             return fail("norms", format!("there is no table {}", used.table));
         }
-        if !protocol.scoring.iter().any(|s| s.quantity == used.quantity) {
+        if !protocol.scoring.iter().any(|s| s.quantity == used.quantity || s.quantity.split('.').next() == Some(&used.quantity)) {
             return fail("norms", format!("{} is compared but never computed", used.quantity));
         }
     }
@@ -194,6 +226,11 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         }
     }
     Ok(())
+}
+
+/// Whether a name of a formula is a fact of the person.
+fn is_fact(name: &str) -> bool {
+    ["mass_kg", "height_cm", "age_years"].contains(&name)
 }
 
 #[cfg(test)]

@@ -26,8 +26,8 @@ pub use crate::{
 };
 pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
 pub use load::{all, check, find, parse};
-pub use procedure::{CadenceRule, CountRule, Phase, PhaseKind, Preparation, Prompt};
-pub use scoring::{ChangeRule, Condition, ConditionKind, Input, InputKind, NormUse, PassMark, Scoring, When};
+pub use procedure::{CadenceRule, Chosen, CountRule, Phase, PhaseKind, Preparation, Prompt, Tone};
+pub use scoring::{ChangeRule, Condition, ConditionKind, Input, InputKind, NormUse, PassMark, Rule, Scoring, When};
 
 /// One test: what it is, how it is run, what it gives, who says so.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -62,7 +62,9 @@ pub struct Protocol {
     /// What is done before the clock starts.
     #[serde(default)]
     pub prepare: Vec<Preparation>,
-    /// What the clock runs through, in order.
+    /// What the clock runs through, in order. A test in attempts that says nothing is open until it is closed.
+    #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(required))]
     pub phases: Vec<Phase>,
     /// How the pulse is counted, where it is.
     pub count: Option<CountRule>,
@@ -92,8 +94,17 @@ pub struct Protocol {
     pub based_on: Option<String>,
     /// What is recorded.
     pub inputs: Vec<Input>,
+    /// Of each of these inputs at least one is needed.
+    #[serde(default)]
+    pub any_of: Vec<Vec<String>>,
     /// What is computed, in order.
     pub scoring: Vec<Scoring>,
+    /// Readings that cannot be, together.
+    #[serde(default)]
+    pub refuse: Vec<Rule>,
+    /// What is worth a flag.
+    #[serde(default)]
+    pub flags: Vec<Rule>,
     /// Which tables serve which quantity.
     #[serde(default)]
     pub norms: Vec<NormUse>,
@@ -101,6 +112,8 @@ pub struct Protocol {
     #[serde(default)]
     pub pass: Vec<PassMark>,
     /// What must be alike for two results to be compared.
+    #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(required))]
     pub conditions: Vec<Condition>,
     /// How much each quantity wobbles when nothing has changed.
     #[serde(default)]
@@ -109,8 +122,12 @@ pub struct Protocol {
     #[serde(default)]
     pub unsuited: Vec<Unsuited>,
     /// What to bring.
+    #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(required))]
     pub equipment: Vec<Equipment>,
     /// What to be careful of.
+    #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(required))]
     pub cautions: Vec<Caution>,
     /// Who says so.
     pub sources: Vec<Source>,
@@ -191,6 +208,9 @@ pub struct ExampleReadings {
     pub age_years: f64,
     /// Body mass, kg.
     pub mass_kg: f64,
+    /// Height, cm.
+    #[serde(default)]
+    pub height_cm: Option<f64>,
     /// The readings.
     #[cfg_attr(feature = "schema", schema(value_type = Object))]
     pub inputs: Inputs,
@@ -219,6 +239,11 @@ impl Protocol {
         self.hr_max_method.unwrap_or(HrMaxMethod::Tanaka)
     }
 
+    /// The beat, where these answers ask for one.
+    pub fn beat(&self, conditions: &crate::conditions::Conditions) -> Option<&CadenceRule> {
+        self.cadence.as_ref().filter(|rule| rule.when.as_ref().is_none_or(|w| w.holds(conditions)))
+    }
+
     /// Whether readings stand in stages and not under keys of their own.
     pub fn records_stages(&self) -> bool {
         self.stages.as_ref().is_some_and(|s| matches!(s.goal, Goal::Line { .. }))
@@ -239,9 +264,20 @@ impl Protocol {
         self.inputs.iter().find(|i| i.key == key)
     }
 
-    /// The change rule of a quantity.
+    /// The two sides it is done on, in order; none where it has none.
+    pub fn sides(&self) -> Vec<String> {
+        self.inputs.iter().map(|i| &i.sides).find(|s| !s.is_empty()).cloned().unwrap_or_default()
+    }
+
+    /// The scoring of a quantity.
+    pub fn scored(&self, quantity: &str) -> Option<&Scoring> {
+        self.scoring.iter().find(|s| s.quantity == quantity)
+    }
+
+    /// The change rule of a quantity; a side goes by the rule of its quantity.
     pub fn change_rule(&self, quantity: &str) -> Option<&ChangeRule> {
-        self.change.iter().find(|c| c.quantity == quantity)
+        let of = |wanted: &str| self.change.iter().find(|c| c.quantity == wanted);
+        of(quantity).or_else(|| of(quantity.split_once('.')?.0))
     }
 
     /// The quantity a client hears first: an estimate where there is one, else the reading.

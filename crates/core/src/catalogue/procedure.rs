@@ -2,7 +2,10 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::person::Sex;
+use crate::{
+    conditions::{Answer, Conditions},
+    person::Sex,
+};
 
 /// The beat of the metronome: one for all, or one for each sex.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -15,6 +18,9 @@ pub struct CadenceRule {
     pub female: Option<f64>,
     /// Beats a minute for everyone.
     pub any: Option<f64>,
+    /// Only where the test is done so; elsewhere there is no beat.
+    #[serde(default)]
+    pub when: Option<Chosen>,
     /// What each beat of one cycle asks for, in order.
     pub places: Vec<String>,
     /// Seconds of work at which the lead foot is swapped.
@@ -111,7 +117,7 @@ pub enum PhaseKind {
 }
 
 /// A call at a moment of a phase.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Prompt {
@@ -119,6 +125,48 @@ pub struct Prompt {
     pub at_s: u32,
     /// What is shown, and spoken where speech is on.
     pub say: String,
+    /// What it sounds like.
+    #[serde(default)]
+    pub tone: Tone,
+    /// Only where the test is done so.
+    #[serde(default)]
+    pub when: Option<Chosen>,
+}
+
+/// An answer of set-up on which something depends.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Chosen {
+    /// The condition.
+    pub condition: String,
+    /// The choice it must be.
+    pub is: String,
+}
+
+impl Chosen {
+    /// Whether these answers are such.
+    pub fn holds(&self, conditions: &Conditions) -> bool {
+        matches!(conditions.get(&self.condition), Some(Answer::Text(t)) if *t == self.is)
+    }
+}
+
+/// What a call sounds like.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Tone {
+    /// No sound of its own.
+    #[default]
+    Plain,
+    /// Go.
+    Start,
+    /// It is over.
+    End,
+    /// Something is about to come, or went on too long.
+    Warning,
+    /// A number is due.
+    Ask,
 }
 
 /// How the pulse is counted.

@@ -1,6 +1,8 @@
 //! What a test records and gives: inputs, the quantities computed from them, the tables they are compared with, and the
 //! conditions under which two results may be compared.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 
 use super::care::Citation;
@@ -8,8 +10,9 @@ use crate::{
     error::{Code, InputError},
     estimate::Equation,
     formula::Formula,
-    inputs::Value,
+    inputs::{Inputs, Value},
     person::Sex,
+    trial::FlagCode,
 };
 
 /// Something recorded. A number, unless it says otherwise.
@@ -39,12 +42,24 @@ pub struct Input {
     /// Key and wording of each choice.
     #[serde(default)]
     pub choices: Vec<(String, String)>,
+    /// What a choice stands for in a formula.
+    #[serde(default)]
+    pub numbers: BTreeMap<String, f64>,
+    /// Key and wording of each point of performance.
+    #[serde(default)]
+    pub points: Vec<(String, String)>,
     /// The two sides it is taken on, in the order they are done.
     #[serde(default)]
     pub sides: Vec<String>,
     /// How many tries it takes at the most; one where nothing is said.
     #[serde(default)]
     pub tries: Option<u8>,
+    /// The fewest tries it can be scored with.
+    #[serde(default)]
+    pub at_least: Option<u8>,
+    /// The input it goes with, try by try: needed with it, and as many.
+    #[serde(default)]
+    pub with: Option<String>,
     /// Whether the test cannot be scored without it.
     #[serde(default)]
     pub required: bool,
@@ -70,7 +85,13 @@ pub enum InputKind {
     Choice,
     /// Free words.
     Words,
+    /// Points of performance, each met or not.
+    Points,
 }
+
+/// The most points that are judged at once, and the longest key of one.
+const POINTS_MAX: usize = 20;
+const POINT_KEY_MAX: usize = 40;
 
 impl Input {
     /// Holds a value to what the input takes.
@@ -91,6 +112,21 @@ impl Input {
         }
     }
 
+    /// Holds one try of one side to what the input takes.
+    ///
+    /// # Errors
+    /// As [`Self::check`].
+    pub fn check_one(&self, value: &Value) -> Result<(), InputError> {
+        match (self.kind, value) {
+            (_, Value::Tries(_) | Value::Marks(_) | Value::Sides(_)) => Err(self.bad("one try of one side at a time".into())),
+            (InputKind::Number, value) => {
+                let number = value.number().ok_or_else(|| self.bad(format!("a number is expected{}", self.in_unit())))?;
+                self.check_number(number)
+            }
+            _ => self.check_side(value),
+        }
+    }
+
     fn check_side(&self, value: &Value) -> Result<(), InputError> {
         match (self.kind, value) {
             (InputKind::Number, Value::Tries(tries)) => match self.tries {
@@ -98,10 +134,13 @@ impl Input {
                     let message = format!("{}: {} tries were given; {most} is the most.", self.label, tries.len());
                     Err(InputError::new(Code::OutOfRange, &self.key, message))
                 }
-                Some(_) => tries.iter().flatten().try_for_each(|n| self.check_number(*n)),
+                Some(_) => tries.iter().flatten().try_for_each(|n| self.check_number(*n)).and_then(|()| self.check_count(tries.len())),
                 None => Err(self.bad("it takes one number, not a list".into())),
             },
-            (InputKind::Number, value) => value.number().ok_or_else(|| self.bad("type a number".into())).and_then(|n| self.check_number(n)),
+            (InputKind::Number, value) => {
+                let number = value.number().ok_or_else(|| self.bad(format!("a number is expected{}", self.in_unit())))?;
+                self.check_number(number).and_then(|()| self.check_count(1))
+            }
             (InputKind::YesNo, Value::Yes(_)) => Ok(()),
             (InputKind::YesNo, Value::Marks(_)) if self.tries.is_some() => Ok(()),
             (InputKind::YesNo, _) => Err(self.bad("answer with yes or no".into())),
@@ -112,6 +151,26 @@ impl Input {
             }
             (InputKind::Words, Value::Words(words)) => crate::text::note(words, &self.key).map(|_| ()),
             (InputKind::Words, _) => Err(self.bad("say it in words".into())),
+            // A point that the protocol does not name is the assessor's own.
+            (InputKind::Points, Value::Points(points)) => {
+                let fits = !points.is_empty() && points.len() <= POINTS_MAX && points.keys().all(|k| k.len() <= POINT_KEY_MAX);
+                if fits { Ok(()) } else { Err(self.bad(format!("say yes or no for 1 to {POINTS_MAX} points"))) }
+            }
+            (InputKind::Points, _) => Err(self.bad("say yes or no for each point".into())),
+        }
+    }
+
+    fn in_unit(&self) -> String {
+        if self.unit.is_empty() { String::new() } else { format!(", in {}", self.unit) }
+    }
+
+    fn check_count(&self, tries: usize) -> Result<(), InputError> {
+        match self.at_least {
+            Some(fewest) if tries < usize::from(fewest) => {
+                let message = format!("{}: {fewest} are needed, {tries} {} given.", self.label, if tries == 1 { "was" } else { "were" });
+                Err(InputError::new(Code::MissingInput, &self.key, message))
+            }
+            _ => Ok(()),
         }
     }
 
@@ -121,8 +180,11 @@ impl Input {
             return Ok(());
         }
         let message = format!(
-            "{} must be {} to {} {}; {value} was given. Check for a slip of the finger.",
-            self.label, self.min, self.max, self.unit
+            "{} must be {} to {}{}; {value} was given. Check for a slip of the finger.",
+            self.label,
+            self.min,
+            self.max,
+            if self.unit.is_empty() { String::new() } else { format!(" {}", self.unit) }
         );
         Err(InputError::new(Code::OutOfRange, &self.key, message))
     }
@@ -146,6 +208,17 @@ pub struct Scoring {
     #[serde(default)]
     #[cfg_attr(feature = "schema", schema(value_type = Option<String>))]
     pub formula: Option<Formula>,
+    /// The formula for men, where it is printed by sex.
+    #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(value_type = Option<String>))]
+    pub formula_male: Option<Formula>,
+    /// And for women.
+    #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(value_type = Option<String>))]
+    pub formula_female: Option<Formula>,
+    /// What the formula is called where it estimates something that was not measured: author and year.
+    #[serde(default)]
+    pub method: Option<String>,
     /// The side whose readings it is about.
     #[serde(default)]
     pub side: Option<String>,
@@ -162,6 +235,74 @@ pub struct Scoring {
     pub in_detail: bool,
 }
 
+impl Scoring {
+    /// The formula that holds for a sex; of one printed by sex there is none without it.
+    pub fn formula_for(&self, sex: Option<Sex>) -> Option<&Formula> {
+        match sex {
+            Some(Sex::Male) => self.formula_male.as_ref().or(self.formula.as_ref()),
+            Some(Sex::Female) => self.formula_female.as_ref().or(self.formula.as_ref()),
+            None => self.formula.as_ref(),
+        }
+    }
+
+    /// Every formula it has.
+    pub fn formulas(&self) -> impl Iterator<Item = &Formula> {
+        [&self.formula, &self.formula_male, &self.formula_female].into_iter().flatten()
+    }
+
+    /// What it is computed by: a publication, or what is done with the readings.
+    pub fn method_name(&self) -> &str {
+        self.method.as_deref().unwrap_or(self.equation.name())
+    }
+
+    /// Whether the value is an estimate of something not measured.
+    pub const fn is_estimate(&self) -> bool {
+        self.method.is_some() || self.equation.is_estimate()
+    }
+}
+
+/// Something that is said, or refused, where a value crosses a bound.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Rule {
+    /// What is looked at.
+    #[cfg_attr(feature = "schema", schema(value_type = String))]
+    pub value: Formula,
+    /// Looked at for each side.
+    #[serde(default)]
+    pub each_side: bool,
+    /// It holds under this.
+    #[serde(default)]
+    pub below: Option<f64>,
+    /// At this and under it.
+    #[serde(default)]
+    pub at_most: Option<f64>,
+    /// Over this.
+    #[serde(default)]
+    pub above: Option<f64>,
+    /// At this and over it.
+    #[serde(default)]
+    pub at_least: Option<f64>,
+    /// The flag, for a rule that flags.
+    #[serde(default)]
+    pub code: Option<FlagCode>,
+    /// The field it is about.
+    pub field: String,
+    /// In words: what it means, or what to do.
+    pub message: String,
+}
+
+impl Rule {
+    /// Whether it holds for a value.
+    pub fn holds(&self, value: f64) -> bool {
+        self.below.is_some_and(|bound| value < bound)
+            || self.at_most.is_some_and(|bound| value <= bound)
+            || self.above.is_some_and(|bound| value > bound)
+            || self.at_least.is_some_and(|bound| value >= bound)
+    }
+}
+
 const fn by_formula() -> Equation {
     Equation::Formula
 }
@@ -175,6 +316,9 @@ pub struct PassMark {
     pub quantity: String,
     /// From here on it is passed, in the quantity's unit.
     pub mark: f64,
+    /// It is passed only beyond the mark.
+    #[serde(default)]
+    pub beyond: bool,
     /// What must have been done so.
     #[serde(default)]
     pub when: Vec<When>,
@@ -189,17 +333,26 @@ pub struct PassMark {
 pub struct When {
     /// The input.
     pub input: String,
-    /// The choice it must be; where nothing is said, it must not be given at all.
+    /// The choice it must be.
     pub is: Option<String>,
+    /// The choice it must not be.
+    #[serde(default)]
+    pub not: Option<String>,
+    /// Whether anything must be given at all. Where nothing is said of the input, it must not be given, or be 0.
+    #[serde(default)]
+    pub given: bool,
 }
 
 impl When {
     /// Whether it holds for these readings.
-    pub fn holds(&self, inputs: &crate::inputs::Inputs) -> bool {
-        match (&self.is, inputs.value(&self.input)) {
-            (Some(choice), Some(Value::Words(words))) => choice == words,
-            (None, given) => given.is_none(),
-            _ => false,
+    pub fn holds(&self, inputs: &Inputs) -> bool {
+        let value = inputs.value(&self.input);
+        let is = |choice: &String| matches!(value, Some(Value::Words(words)) if words == choice);
+        match (&self.is, &self.not) {
+            (Some(choice), _) => is(choice),
+            (None, Some(other)) => !is(other),
+            (None, None) if self.given => value.is_some(),
+            (None, None) => value.is_none_or(|v| v.number() == Some(0.0)),
         }
     }
 }
@@ -216,6 +369,15 @@ pub struct NormUse {
     /// What must have been done so; elsewhere the table is silent.
     #[serde(default)]
     pub when: Vec<When>,
+    /// Only for people of this sex, where men and women do it differently.
+    #[serde(default)]
+    pub sex: Option<Sex>,
+    /// Of the two sides of the quantity the better one is compared.
+    #[serde(default)]
+    pub better_side: bool,
+    /// Under the range is worth a flag.
+    #[serde(default)]
+    pub flag_below: bool,
 }
 
 /// A circumstance that has to be alike for two results to be compared.
@@ -300,6 +462,9 @@ pub struct ChangeRule {
     /// Whether less is better.
     #[serde(default)]
     pub lower_is_better: bool,
+    /// Neither more nor less is better by itself.
+    #[serde(default)]
+    pub neither: bool,
     /// Who says so.
     pub source: Option<Citation>,
 }

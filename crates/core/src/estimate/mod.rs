@@ -242,7 +242,11 @@ impl Equation {
 pub(crate) fn named(name: &str, side: Option<&str>, trial: &Trial, so_far: &[(&str, Estimate)]) -> Option<Vec<f64>> {
     let (key, of_side) = name.split_once('.').map_or((name, side), |(key, side)| (key, Some(side)));
     if let Some(value) = trial.inputs.value(key) {
-        return value.of_side(of_side).map(Value::numbers);
+        return match value.of_side(of_side)? {
+            // A choice may stand for a number.
+            Value::Words(choice) => trial.protocol.input(key)?.numbers.get(choice).map(|n| vec![*n]),
+            value => Some(value.numbers()),
+        };
     }
     let earlier = |wanted: &str| so_far.iter().find(|(q, _)| *q == wanted).map(|(_, e)| vec![e.value]);
     let fact = || {
@@ -258,17 +262,21 @@ pub(crate) fn named(name: &str, side: Option<&str>, trial: &Trial, so_far: &[(&s
 }
 
 fn by_formula(scoring: &Scoring, trial: &Trial, so_far: &[(&str, Estimate)]) -> Result<f64, Nothing> {
-    let Some(formula) = &scoring.formula else {
-        return Err(InputError::new(Code::NotApplicable, &scoring.quantity, "There is no formula for this quantity.").into());
+    let Some(formula) = scoring.formula_for(trial.facts.sex) else {
+        return if scoring.optional {
+            Err(Nothing::LeftOut)
+        } else {
+            Err(sex(&trial.facts).err().unwrap_or_else(|| absent(trial, &scoring.quantity)).into())
+        };
     };
     match formula.value(&|name| named(name, scoring.side.as_deref(), trial, so_far)) {
         Ok(value) => Ok(value),
-        Err(Unknown::Missing(_)) if scoring.optional => Err(Nothing::LeftOut),
+        Err(_) if scoring.optional => Err(Nothing::LeftOut),
         Err(Unknown::Missing(name)) => Err(missing(&name, trial).into()),
         Err(Unknown::Undefined) => {
             let message = format!(
                 "{} cannot be computed from these readings. Check them.",
-                crate::text::capital(crate::quantity::label(&scoring.quantity))
+                crate::text::capital(&crate::quantity::label(&scoring.quantity))
             );
             Err(InputError::new(Code::NotApplicable, &scoring.quantity, message).into())
         }
@@ -303,7 +311,7 @@ fn sex(facts: &Facts) -> Result<Sex, InputError> {
         InputError::new(
             Code::NeedsSex,
             "sex",
-            "This equation is printed separately for men and women. Record which of the two applies to see VO₂max; what was measured is kept either way.",
+            "This equation is printed separately for men and women. Record which of the two applies to see what it gives; what was measured is kept either way.",
         )
     })
 }

@@ -21,13 +21,13 @@ impl Equation {
         match self {
             Self::Formula => {
                 let scoring = trial.protocol.scoring.iter().find(|s| s.quantity == quantity)?;
-                let formula = scoring.formula.as_ref()?;
+                let formula = scoring.formula_for(facts.sex)?;
                 let as_measured = scoring.side.as_deref().map_or(quantity, |side| quantity.trim_end_matches(side).trim_end_matches('.'));
                 if formula.to_string() == as_measured {
                     return Self::AsMeasured.working(quantity, trial, outcome);
                 }
                 let input = |name: &str| trial.protocol.input(name.split('.').next().unwrap_or(name));
-                let label = |name: &str| input(name).map_or_else(|| crate::quantity::label(name).to_owned(), |i| i.label.to_lowercase());
+                let label = |name: &str| input(name).map_or_else(|| crate::quantity::label(name).into_owned(), |i| i.label.to_lowercase());
                 let so_far: Vec<_> = outcome.results.iter().map(|(q, e)| (*q, *e)).collect();
                 let filled = formula.filled(&|name| super::named(name, scoring.side.as_deref(), trial, &so_far));
                 let (name, value) = (crate::quantity::label(quantity), crate::quantity::with_unit(quantity, result?));

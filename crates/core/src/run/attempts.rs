@@ -6,6 +6,8 @@ use super::{
     decision::{Decision, DecisionCode},
     event::{Answer, Event, Kind, Setup},
     fold::{State, Status},
+    sheet::SheetState,
+    timeline::timeline,
 };
 use crate::{
     attempts::{Mark, Take},
@@ -73,13 +75,16 @@ impl HoldState {
     }
 }
 
-/// The engine of the family.
+/// The engine of the family: a hold alone has a floor of its own, everything else is taken on a sheet.
 #[derive(Debug)]
-pub(super) struct Attempts;
+pub(super) struct Attempts<'a> {
+    protocol: &'a Protocol,
+    setup: &'a Setup,
+}
 
-impl Attempts {
-    /// A state that knows what is taken. One leg for now: the first.
-    pub(super) fn begin(protocol: &Protocol, setup: &Setup, state: &mut State) {
+impl<'a> Attempts<'a> {
+    /// The engine, and a state that knows what is taken.
+    pub(super) fn new(protocol: &'a Protocol, setup: &'a Setup, state: &mut State) -> Self {
         let leg = protocol.attempts.iter().flat_map(|a| &a.legs).next();
         if let Some(Take::Hold { marks, limit, ends, zero, .. }) = leg.map(|l| &l.take) {
             let start_ms = state.timeline.phase(PhaseKind::Work).map_or(0.0, |w| w.start_ms);
@@ -95,10 +100,18 @@ impl Attempts {
                 last_time: setup.last_value.map(|v| format!("Last time: {}.", quantity::with_unit(protocol.headline(), v))),
                 last_s: setup.last_value,
             });
+        } else {
+            state.sheet = Some(SheetState::begin(protocol, setup, state));
         }
+        Self { protocol, setup }
     }
 
-    pub(super) fn apply(state: &mut State, event: &Event, at: f64) {
+    pub(super) fn apply(&self, state: &mut State, event: &Event, at: f64) {
+        if let Some(mut sheet) = state.sheet.take() {
+            sheet.apply(self.protocol, state, event, at);
+            state.sheet = Some(sheet);
+            return;
+        }
         if state.status != Status::Running {
             return;
         }
@@ -126,7 +139,13 @@ impl Attempts {
     }
 
     /// Closes a hold that ran to its cap by an event after it, and says what was held.
-    pub(super) fn settle(state: &mut State, now_ms: Option<f64>) {
+    pub(super) fn settle(&self, state: &mut State, now_ms: Option<f64>) {
+        if let Some(mut sheet) = state.sheet.take() {
+            state.timeline = timeline(self.protocol, self.setup);
+            sheet.settle(self.protocol, self.setup, state, now_ms);
+            state.sheet = Some(sheet);
+            return;
+        }
         let Some(hold) = &mut state.hold else { return };
         if let (Some(limit), Some(now), None) = (hold.limit_ms, now_ms, hold.end_ms)
             && now >= limit
@@ -142,10 +161,13 @@ impl Attempts {
         };
         let at = hold.over_ms().unwrap_or(hold.start_ms);
         state.decision = said.map(|because| Decision::new(DecisionCode::ReadingHolds, at, because));
-        state.can_finish = Self::has_result(state);
+        state.can_finish = self.has_result(state);
     }
 
-    pub(super) fn has_result(state: &State) -> bool {
+    pub(super) fn has_result(&self, state: &State) -> bool {
+        if let Some(sheet) = &state.sheet {
+            return sheet.has_result(self.protocol, self.setup, state);
+        }
         let Some(hold) = &state.hold else { return false };
         // A stop before the position was lost is no end of the hold: it says nothing of how long it could have been held.
         let was_done = state.stopped_ms.is_none_or(|stopped| hold.is_zero || hold.over_ms().is_some_and(|end| end <= stopped));
@@ -164,11 +186,13 @@ fn number(answer: &Answer) -> Option<f64> {
 
 /// The readings of a closed run.
 pub(super) fn inputs(state: &State, protocol: &Protocol) -> Inputs {
+    if let Some(sheet) = &state.sheet {
+        return sheet.inputs();
+    }
     let mut inputs = Inputs::new();
     let Some(hold) = &state.hold else { return inputs };
     for leg in protocol.attempts.iter().flat_map(|a| &a.legs) {
-        let Take::Hold { input, .. } = &leg.take;
-        if let Some(seconds) = hold.seconds() {
+        if let (Take::Hold { input, .. }, Some(seconds)) = (&leg.take, hold.seconds()) {
             inputs.insert(input.clone(), seconds);
         }
     }

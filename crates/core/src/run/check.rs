@@ -5,12 +5,14 @@ use chrono::{DateTime, TimeDelta, Utc};
 use super::{
     event::{Event, Kind},
     fold::State,
+    sheet::SheetRow,
     stage::{EARLY_MS, is_read, minute_ms},
 };
 use crate::{
+    attempts::Take,
     catalogue::Protocol,
     error::{Code, InputError},
-    inputs::LAST_MINUTE,
+    inputs::{LAST_MINUTE, Value},
     pulse, quantity, text,
     trial::{Inputs, LOAD_MAX, check_inputs},
     units::{Bpm, rounded},
@@ -58,7 +60,14 @@ pub fn check_alone(event: &Event) -> Result<(), InputError> {
         Kind::LoadSet { reason: Some(text), .. } | Kind::MinuteAdded { reason: text, .. } | Kind::StageAccepted { reason: text, .. } => {
             text::note(text, "reason").map(|_| ())
         }
-        Kind::ValueTyped { key, .. } | Kind::Marked { mark: key } if key.len() > KEY_MAX => {
+        Kind::ValueTyped { key, .. }
+        | Kind::Marked { mark: key }
+        | Kind::Taken { input: key, .. }
+        | Kind::Struck { input: key, .. }
+        | Kind::Counted { input: key, .. }
+        | Kind::WatchStarted { input: key, .. }
+            if key.len() > KEY_MAX =>
+        {
             Err(refuse("key", "No reading has a name this long.".into()))
         }
         _ => Ok(()),
@@ -150,7 +159,91 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             in_hold(state, at)
         }
         Kind::PositionLost => in_hold(state, at),
+        Kind::Taken { input, side, attempt, value } => taken(protocol, state, input, side.as_deref(), *attempt, value),
+        Kind::Struck { input, side, attempt } => {
+            let row = row_of(protocol, state, input, side.as_deref())?;
+            let there = (1..=row.cells.len()).contains(&usize::from(*attempt));
+            there.then_some(()).ok_or_else(|| refuse("attempt", format!("There is no try {attempt} to strike.")))
+        }
+        Kind::Counted { input, side, by } => {
+            let row = row_of(protocol, state, input, side.as_deref())?;
+            if by.abs() != 1 {
+                return Err(refuse("by", "One repetition at a time: 1, or −1 for one that did not count.".into()));
+            }
+            let held = row.cells.last().and_then(|c| c.value.number()).unwrap_or_default();
+            let most = protocol.input(input).map_or(f64::MAX, |i| i.max);
+            if held + f64::from(*by) < 0.0 {
+                return Err(refuse("by", "There is no repetition to strike.".into()));
+            }
+            if held + f64::from(*by) > most {
+                let message = format!("{} is the most that is counted here. {}", rounded(most, 0), too_many(protocol));
+                return Err(refuse(input, message.trim_end().to_owned()));
+            }
+            Ok(())
+        }
+        Kind::WatchStarted { input, side } => {
+            let row = row_of(protocol, state, input, side.as_deref())?;
+            room(protocol, row)
+        }
+        Kind::WatchEnded | Kind::SidesSwapped => {
+            state.sheet.as_ref().map(|_| ()).ok_or_else(|| InputError::new(Code::UnknownField, "sheet", "Nothing of this is taken here."))
+        }
+        Kind::Lifted { load_kg, .. } => {
+            let load = protocol.attempts.iter().flat_map(|a| &a.legs).find_map(|leg| match &leg.take {
+                Take::Load { load, .. } => Some(load.as_str()),
+                _ => None,
+            });
+            let Some(load) = load else {
+                return Err(InputError::new(Code::UnknownField, "load_kg", format!("{} lifts no loads.", protocol.name)));
+            };
+            taken(protocol, state, load, None, None, &Value::Number(*load_kg))
+        }
         _ => Ok(()),
+    }
+}
+
+fn row_of<'s>(protocol: &Protocol, state: &'s State, input: &str, side: Option<&str>) -> Result<&'s SheetRow, InputError> {
+    let sheet = state.sheet.as_ref();
+    let found = sheet.and_then(|s| s.rows.get(s.row(input, side)?));
+    found.ok_or_else(|| {
+        let of = side.map(|s| format!(" of the side “{s}”")).unwrap_or_default();
+        InputError::new(Code::UnknownField, input, format!("{} takes no “{input}”{of} here.", protocol.name))
+    })
+}
+
+/// What more than the most means, where the protocol says it.
+fn too_many(protocol: &Protocol) -> &str {
+    protocol.cautions.first().map_or("", |c| c.text.as_str())
+}
+
+/// Whether a row takes one more try.
+fn room(protocol: &Protocol, row: &SheetRow) -> Result<(), InputError> {
+    if row.cells.len() < usize::from(row.tries) {
+        return Ok(());
+    }
+    let label = protocol.input(&row.input).map_or(row.input.as_str(), |i| &i.label);
+    Err(refuse(&row.input, format!("{label}: {} are the most. Strike one that did not count, or correct one.", row.tries)))
+}
+
+fn taken(
+    protocol: &Protocol,
+    state: &State,
+    input: &str,
+    side: Option<&str>,
+    attempt: Option<u8>,
+    value: &Value,
+) -> Result<(), InputError> {
+    let row = row_of(protocol, state, input, side)?;
+    match attempt {
+        None if row.tries > 1 => room(protocol, row)?,
+        Some(n) if !(1..=row.cells.len()).contains(&usize::from(n)) => {
+            return Err(refuse("attempt", format!("There is no try {n} to correct.")));
+        }
+        _ => {}
+    }
+    match protocol.input(input) {
+        Some(input) => input.check_one(value),
+        None => Ok(()),
     }
 }
 

@@ -1,11 +1,10 @@
 //! What can happen during a run.
 
-use std::collections::BTreeMap;
-
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
+pub use crate::conditions::{Answer, Conditions};
 use crate::{
     catalogue::{ConditionKind, InputKind, Protocol},
     error::{Code, InputError},
@@ -14,27 +13,11 @@ use crate::{
     person::{Facts, Sex},
     strap::Heard,
     trial::check_inputs,
-    units::{Age, BodyMass, Bpm, Cadence},
+    units::{Age, BodyMass, Bpm, Cadence, Height},
 };
-
-/// An answer to a condition.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(untagged)]
-pub enum Answer {
-    /// Yes or no.
-    YesNo(bool),
-    /// A number in the condition's unit.
-    Number(f64),
-    /// A choice's key, or free words.
-    Text(String),
-}
 
 /// The largest number any condition takes, in its own unit.
 const CONDITION_MAX: f64 = 100_000.0;
-
-/// Conditions by key.
-pub type Conditions = BTreeMap<String, Answer>;
 
 /// What was settled before the clock starts.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
@@ -52,6 +35,9 @@ pub struct Setup {
     /// Body mass on the day.
     #[serde(default)]
     pub mass: Option<BodyMass>,
+    /// Standing height on the day.
+    #[serde(default)]
+    pub height: Option<Height>,
     /// Resting heart rate, where it was taken.
     #[serde(default)]
     pub resting_hr: Option<Bpm>,
@@ -192,6 +178,59 @@ pub enum Kind {
     PositionLost,
     /// The position could not be taken: a score of nothing.
     PositionNotTaken,
+    /// A reading was taken: typed, measured, answered.
+    Taken {
+        /// The input.
+        input: String,
+        /// The side, where it is taken on two.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        side: Option<String>,
+        /// The try that is written anew, from 1; one more try where absent.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        attempt: Option<u8>,
+        /// What was taken.
+        #[cfg_attr(feature = "schema", schema(value_type = serde_json::Value))]
+        value: Value,
+    },
+    /// A try does not count; or counts again.
+    Struck {
+        /// The input.
+        input: String,
+        /// The side, where it is taken on two.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        side: Option<String>,
+        /// The try, from 1.
+        attempt: u8,
+    },
+    /// One more repetition; or one struck out.
+    Counted {
+        /// The input.
+        input: String,
+        /// The side, where it is taken on two.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        side: Option<String>,
+        /// 1, or −1 for one that did not count.
+        by: i8,
+    },
+    /// The stopwatch of a try was started.
+    WatchStarted {
+        /// The input.
+        input: String,
+        /// The side, where it is taken on two.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        side: Option<String>,
+    },
+    /// The stopwatch was stopped: the try is over.
+    WatchEnded,
+    /// An attempt at a load.
+    Lifted {
+        /// kg.
+        load_kg: f64,
+        /// Whether it was made.
+        made: bool,
+    },
+    /// What stood under left belongs under right, and the other way round.
+    SidesSwapped,
     /// A notification of a chest strap.
     StrapHeard {
         /// The raw bytes as hexadecimal digits.
@@ -266,7 +305,15 @@ impl StopReason {
 impl Setup {
     /// A set-up that knows the person on the day and nothing else.
     pub fn of(facts: &Facts) -> Self {
-        Self { sex: facts.sex, age: facts.age, mass: facts.mass, resting_hr: facts.resting_hr, hr_max: facts.hr_max, ..Self::default() }
+        Self {
+            sex: facts.sex,
+            age: facts.age,
+            mass: facts.mass,
+            height: facts.height,
+            resting_hr: facts.resting_hr,
+            hr_max: facts.hr_max,
+            ..Self::default()
+        }
     }
 
     /// How the maximal heart rate is known here: measured, chosen, or as the protocol has it.
@@ -276,7 +323,7 @@ impl Setup {
 
     /// The person on the day.
     pub const fn facts(&self) -> Facts {
-        Facts { sex: self.sex, age: self.age, mass: self.mass, height: None, resting_hr: self.resting_hr, hr_max: self.hr_max }
+        Facts { sex: self.sex, age: self.age, mass: self.mass, height: self.height, resting_hr: self.resting_hr, hr_max: self.hr_max }
     }
 
     /// Puts the readings that a condition records into the inputs: the bench, the lap, whether a rower is trained.
@@ -382,7 +429,7 @@ impl Setup {
                 format!("A first load of {load} kgm/min is none. Check the number."),
             ));
         }
-        if protocol.cadence.is_some() && self.cadence.is_none() {
+        if protocol.beat(&self.conditions).is_some() && self.cadence.is_none() {
             return Err(InputError::new(
                 Code::MissingInput,
                 "cadence",

@@ -12,6 +12,7 @@ use super::{
     decision::{Decision, Due, Taken},
     effort::{Effort, EffortState},
     event::{Answer, Conditions, Event, Kind, Setup, StopReason, in_order},
+    sheet::SheetState,
     stage::{self, Band, LoadDue, StageState},
     staged::Staged,
     timeline::{self, Timeline, timeline},
@@ -68,6 +69,8 @@ pub struct State {
     pub effort: Option<EffortState>,
     /// A hold.
     pub hold: Option<HoldState>,
+    /// The sheet of a test in attempts.
+    pub sheet: Option<SheetState>,
     /// Numbers that are due or will be, in order.
     pub dues: Vec<Due>,
     /// Numbers that will be due if the running stage is prolonged: a screen that has lost its line may ask for them.
@@ -133,6 +136,7 @@ impl State {
             line: None,
             effort: None,
             hold: None,
+            sheet: None,
             dues: Vec::new(),
             later: Vec::new(),
             strap: None,
@@ -268,7 +272,7 @@ enum Engine<'a> {
     Counted(Counted<'a>),
     Staged(Staged<'a>),
     Effort(Effort<'a>),
-    Attempts,
+    Attempts(Attempts<'a>),
     None,
 }
 
@@ -288,10 +292,7 @@ impl<'a> Fold<'a> {
             Family::CountedRecovery => Engine::Counted(Counted::new(protocol)),
             Family::StagedSteadyState => Engine::Staged(Staged::new(protocol, setup, &mut state)),
             Family::TimedEffort | Family::DistanceEffort => Engine::Effort(Effort::new(protocol, setup, &mut state)),
-            Family::Attempts => {
-                Attempts::begin(protocol, setup, &mut state);
-                Engine::Attempts
-            }
+            Family::Attempts => Engine::Attempts(Attempts::new(protocol, setup, &mut state)),
             Family::AudioPaced | Family::ClampedHeartRate => Engine::None,
         };
         Self { protocol, engine, state, trace: Trace::default(), now_ms: None }
@@ -316,7 +317,7 @@ impl<'a> Fold<'a> {
                 match &mut self.engine {
                     Engine::Counted(_) => Counted::begin(&mut self.state),
                     Engine::Staged(engine) => engine.begin(&mut self.state),
-                    Engine::Effort(_) | Engine::Attempts | Engine::None => {}
+                    Engine::Effort(_) | Engine::Attempts(_) | Engine::None => {}
                 }
             }
             (Kind::Noted { text }, _) => {
@@ -351,7 +352,7 @@ impl<'a> Fold<'a> {
                     Engine::Counted(engine) => engine.apply(&mut self.state, event, at),
                     Engine::Staged(engine) => engine.apply(&mut self.state, event, at, &self.trace),
                     Engine::Effort(engine) => engine.apply(&mut self.state, event, at, &self.trace),
-                    Engine::Attempts => Attempts::apply(&mut self.state, event, at),
+                    Engine::Attempts(engine) => engine.apply(&mut self.state, event, at),
                     Engine::None => {}
                 }
             }
@@ -366,7 +367,7 @@ impl<'a> Fold<'a> {
             Engine::Counted(_) => Counted::has_result(&self.state),
             Engine::Staged(_) => Staged::has_result(&self.state),
             Engine::Effort(engine) => engine.has_result(&self.state),
-            Engine::Attempts => Attempts::has_result(&self.state),
+            Engine::Attempts(engine) => engine.has_result(&self.state),
             Engine::None => false,
         };
         self.state.status = match self.state.status {
@@ -387,7 +388,7 @@ impl<'a> Fold<'a> {
             }
             Engine::Staged(engine) => engine.settle(&mut self.state),
             Engine::Effort(engine) => engine.settle(&mut self.state),
-            Engine::Attempts => Attempts::settle(&mut self.state, self.now_ms),
+            Engine::Attempts(engine) => engine.settle(&mut self.state, self.now_ms),
             Engine::None => {}
         }
     }

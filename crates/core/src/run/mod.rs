@@ -17,6 +17,7 @@ pub mod decision;
 pub mod effort;
 pub mod event;
 pub mod fold;
+pub mod sheet;
 pub mod stage;
 pub mod staged;
 mod taps;

@@ -4,6 +4,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::{decision::Due, event::Setup, fold::State};
+pub use crate::catalogue::Tone;
 use crate::{
     catalogue::{PhaseKind, Protocol},
     strap::WINDOW_S,
@@ -63,6 +64,9 @@ pub struct Call {
     pub at_ms: f64,
     /// What is shown and, where speech is on, said.
     pub say: String,
+    /// What it sounds like.
+    #[serde(default)]
+    pub tone: Tone,
 }
 
 impl Timeline {
@@ -85,7 +89,8 @@ pub(super) fn with_work_end(protocol: &Protocol, setup: &Setup, work_end_ms: Opt
     let mut calls = Vec::new();
     for phase in &protocol.phases {
         let length = phase.seconds.map(|s| f64::from(s) * 1000.0).or_else(|| phase.beats.map(|b| f64::from(b) * beat_ms));
-        calls.extend(phase.prompts.iter().map(|p| Call { at_ms: at + f64::from(p.at_s) * 1000.0, say: p.say.clone() }));
+        let prompts = phase.prompts.iter().filter(|p| p.when.as_ref().is_none_or(|w| w.holds(&setup.conditions)));
+        calls.extend(prompts.map(|p| Call { at_ms: at + f64::from(p.at_s) * 1000.0, say: p.say.clone(), tone: p.tone }));
         let length = length.or_else(|| work_end_ms.filter(|_| phase.kind == PhaseKind::Work).map(|end| end - at));
         phases.push(Span {
             id: phase.id.clone(),
@@ -138,8 +143,12 @@ pub(super) fn staged(protocol: &Protocol, setup: &Setup, state: &State) -> Timel
         beat.swaps_ms = state.stages.iter().flat_map(|s| swaps.clone().map(|at| s.start_ms + f64::from(*at) * 1000.0)).collect();
     }
     for due in &state.dues {
-        timeline.calls.push(Call { at_ms: due.at_ms - WINDOW_S * 1000.0, say: format!("Heart rate in {WINDOW_S} seconds.") });
-        timeline.calls.push(Call { at_ms: due.at_ms, say: format!("Heart rate now: minute {}.", due.minute) });
+        timeline.calls.push(Call {
+            at_ms: due.at_ms - WINDOW_S * 1000.0,
+            say: format!("Heart rate in {WINDOW_S} seconds."),
+            tone: Tone::Warning,
+        });
+        timeline.calls.push(Call { at_ms: due.at_ms, say: format!("Heart rate now: minute {}.", due.minute), tone: Tone::Plain });
     }
     timeline.calls.sort_by(|a, b| a.at_ms.total_cmp(&b.at_ms));
     timeline
@@ -155,7 +164,7 @@ pub(super) fn remind(state: &mut State) {
     let open = state.dues.iter().filter(|d| d.value.is_none());
     let again = |due: &Due| {
         let (from, say) = (due.window.map_or(due.at_ms, |w| w.until_ms.max(due.at_ms)), format!("{}: still open. Type it now.", due.label));
-        (1..=REMINDERS).map(move |n| Call { at_ms: from + f64::from(n) * REMIND_EVERY_MS, say: say.clone() })
+        (1..=REMINDERS).map(move |n| Call { at_ms: from + f64::from(n) * REMIND_EVERY_MS, say: say.clone(), tone: Tone::Warning })
     };
     let calls: Vec<Call> = open.flat_map(again).collect();
     state.timeline.calls.extend(calls);
@@ -168,12 +177,12 @@ pub(super) fn call_off_beat(protocol: &Protocol, state: &mut State) {
     let long_ms = f64::from(rule.off_for_s) * 1000.0;
     let spells = state.off_beat.iter().filter(|o| o.until_ms.is_none_or(|until| until - o.from_ms >= long_ms));
     let say = format!("Off the beat for {} seconds: say the beat aloud. It is noted; the test goes on.", rule.off_for_s);
-    state.timeline.calls.extend(spells.map(|o| Call { at_ms: o.from_ms + long_ms, say: say.clone() }));
+    state.timeline.calls.extend(spells.map(|o| Call { at_ms: o.from_ms + long_ms, say: say.clone(), tone: Tone::Warning }));
     state.timeline.calls.sort_by(|a, b| a.at_ms.total_cmp(&b.at_ms));
 }
 
 fn beat(protocol: &Protocol, setup: &Setup, phases: &[Span]) -> Option<Beat> {
-    let rule = protocol.cadence.as_ref()?;
+    let rule = protocol.beat(&setup.conditions)?;
     let sounding = |p: &&Span| matches!(p.kind, PhaseKind::CountIn | PhaseKind::Work);
     let work = phases.iter().find(|p| p.kind == PhaseKind::Work)?;
     Some(Beat {

@@ -3,6 +3,7 @@
 
 mod acsm_2018;
 mod bench_step_1972;
+mod corners;
 mod field_tests;
 mod least_squares;
 mod low_step_2000;

@@ -1,7 +1,10 @@
 //! Source: Rikli RE, Jones CJ. J Aging Phys Act 1999;7:162-181: the middle half of older adults living at home. Kind:
 //! published, recalled. The walk is printed in yards; 0.9144 m each.
 
-use impulso_core::{norms, person::Sex};
+use impulso_core::{
+    norms::{self, Place},
+    person::Sex,
+};
 
 use crate::{person, rows};
 
@@ -17,10 +20,10 @@ fn every_printed_row_is_its_own_range_and_the_figures_belong_to_it() {
             let sex = if row[1] == "male" { Sex::Male } else { Sex::Female };
             let age: f64 = row[2].parse().unwrap();
             let (low, high): (f64, f64) = (row[4].parse::<f64>().unwrap() * unit, row[5].parse::<f64>().unwrap() * unit);
-            let category = |v: f64| table.standing(v, &person(sex, age)).category.unwrap();
-            assert_eq!(category(low - 0.1), "below_the_usual_range");
-            assert_eq!((category(low).as_str(), category(high).as_str()), ("in_the_usual_range", "in_the_usual_range"));
-            assert_eq!(category(high + 0.1), "above_the_usual_range");
+            let place = |v: f64| table.standing(v, &person(sex, age)).range.unwrap().place;
+            assert_eq!(place(low - 0.1), Place::Below);
+            assert_eq!((place(low), place(high)), (Place::Within, Place::Within));
+            assert_eq!(place(high + 0.1), Place::Above);
         }
     }
 }
@@ -28,5 +31,5 @@ fn every_printed_row_is_its_own_range_and_the_figures_belong_to_it() {
 #[test]
 fn nobody_under_sixty_has_a_row() {
     let standing = norms::table("older-adult-ranges/walk-6min").unwrap().standing(560.0, &person(Sex::Female, 59.0));
-    assert_eq!((standing.category, standing.mismatch), (None, Some("age_years")));
+    assert_eq!((standing.range, standing.mismatch), (None, Some("age_years")));
 }

@@ -107,7 +107,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
     let tables = used
         .into_iter()
         .filter_map(norms::table)
-        .map(|t| TableLine { id: t.id.to_owned(), population: t.population.to_owned(), source: t.source.clone(), status: t.status.clone() })
+        .map(|t| TableLine { id: t.id.to_owned(), population: t.population.clone(), source: t.source.clone(), status: t.status.clone() })
         .collect();
     Ok(web::Json(MethodPage {
         runs_live: protocol.family.runs_live(),

@@ -298,7 +298,7 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
         name: person.profile.name,
         protocol: protocol.id.clone(),
         protocol_name: protocol.name.clone(),
-        label: quantity::label(&key).to_owned(),
+        label: quantity::label(&key).into_owned(),
         unit: quantity::unit_shown(&key).to_owned(),
         lower_is_better: protocol.change_rule(&key).is_some_and(|r| r.lower_is_better),
         points,
@@ -308,7 +308,7 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
             .scoring
             .iter()
             .rev()
-            .map(|s| QuantityName { key: s.quantity.clone(), label: quantity::label(&s.quantity).to_owned() })
+            .map(|s| QuantityName { key: s.quantity.clone(), label: quantity::label(&s.quantity).into_owned() })
             .collect(),
         quantity: key,
     }))

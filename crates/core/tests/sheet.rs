@@ -1,0 +1,304 @@
+//! Tests in attempts on their sheet: read, counted, timed, started on the clock, lifted.
+#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+
+mod screen;
+
+use impulso_core::{
+    Code,
+    catalogue::{self, Protocol},
+    conditions::Answer,
+    inputs::Value,
+    person::Sex,
+    run::{Kind, Setup, State, Status, check_event, fold, timeline::Tone},
+    trial::{Trial, compute},
+    units::{Age, BodyMass, Height},
+};
+use screen::Screen;
+use serde_json::{Value as Json, json};
+
+struct Floor {
+    protocol: &'static Protocol,
+    setup: Setup,
+    screen: Screen,
+}
+
+impl Floor {
+    /// A floor of a protocol with these answers at set-up, its clock started.
+    fn of(id: &str, conditions: &[(&str, Answer)]) -> Self {
+        let conditions = conditions.iter().map(|(k, a)| ((*k).to_owned(), a.clone())).collect();
+        let setup = Setup {
+            conditions,
+            sex: Some(Sex::Male),
+            age: Age::new(24.0).ok(),
+            mass: BodyMass::new(80.0).ok(),
+            height: Height::new(180.0).ok(),
+            ..Setup::default()
+        };
+        let protocol = catalogue::find(id).unwrap();
+        setup.check(protocol).unwrap();
+        let mut screen = Screen::new(7);
+        screen.at(0.0, Kind::ClockStarted);
+        Self { protocol, setup, screen }
+    }
+
+    fn at(&mut self, s: f64, kind: Kind) -> uuid::Uuid {
+        self.screen.at(s * 1000.0, kind)
+    }
+
+    fn state(&self) -> State {
+        fold(self.protocol, &self.setup, &self.screen.events)
+    }
+
+    fn sheet(&self) -> impulso_core::run::sheet::SheetState {
+        self.state().sheet.unwrap()
+    }
+
+    /// Closes it, and gives the readings as they are stored.
+    fn closed(&mut self, s: f64) -> Json {
+        self.at(s, Kind::Finished);
+        let state = self.state();
+        assert_eq!(state.status, Status::Finished);
+        let inputs = state.inputs(self.protocol, &self.setup);
+        compute(&Trial::of(self.protocol, self.setup.facts(), &inputs)).unwrap();
+        serde_json::to_value(inputs).unwrap()
+    }
+
+    /// Why an event is not taken now.
+    fn refusal(&self, kind: Kind) -> Option<(Code, String)> {
+        let mut later = Screen::new(9);
+        later.at(900_000.0, kind);
+        check_event(self.protocol, &self.state(), &later.events[0]).err().map(|e| (e.code, e.message))
+    }
+}
+
+fn text(t: &str) -> Answer {
+    Answer::Text(t.into())
+}
+
+fn taken(input: &str, side: Option<&str>, value: f64) -> Kind {
+    Kind::Taken { input: input.into(), side: side.map(Into::into), attempt: None, value: Value::Number(value) }
+}
+
+fn counted(input: &str, by: i8) -> Kind {
+    Kind::Counted { input: input.into(), side: None, by }
+}
+
+#[test]
+fn the_best_of_three_jumps_and_the_one_that_did_not_count_stays() {
+    let mut floor = Floor::of("vertical-jump", &[("arms", text("swing")), ("warm_up", Answer::YesNo(true))]);
+    floor.at(5.0, taken("reach_cm", None, 228.0));
+    for (k, touch) in [271.0, 280.0, 274.5].into_iter().enumerate() {
+        floor.at(20.0 + 70.0 * k as f64, taken("touch_cm", None, touch));
+    }
+    floor.at(200.0, Kind::Struck { input: "touch_cm".into(), side: None, attempt: 2 });
+    assert_eq!(floor.closed(260.0), json!({"reach_cm": 228.0, "touch_cm": [271.0, null, 274.5]}));
+    let cells = &floor.sheet().rows[1].cells;
+    assert_eq!((cells[1].value.clone(), cells[1].counts), (Value::Number(280.0), false), "struck out and kept");
+}
+
+#[test]
+fn a_seventh_jump_is_refused_and_a_slip_is_corrected_or_taken_back() {
+    let mut floor = Floor::of("vertical-jump", &[("arms", text("swing")), ("warm_up", Answer::YesNo(true))]);
+    floor.at(5.0, taken("reach_cm", None, 228.0));
+    for k in 0..6 {
+        floor.at(10.0 + f64::from(k), taken("touch_cm", None, 270.0));
+    }
+    let (code, message) = floor.refusal(taken("touch_cm", None, 271.0)).unwrap();
+    assert!(code == Code::OutOfRange && message.contains("6 are the most"), "{message}");
+    assert_eq!(floor.refusal(taken("touch_cm", None, 4000.0)).unwrap().0, Code::OutOfRange);
+    assert_eq!(floor.refusal(taken("touch_in", None, 100.0)).unwrap().0, Code::UnknownField);
+    let words = Kind::Taken { input: "reach_cm".into(), side: None, attempt: None, value: Value::Words("high".into()) };
+    assert_eq!(floor.refusal(words).unwrap().0, Code::BadValue);
+    floor.at(20.0, Kind::Taken { input: "touch_cm".into(), side: None, attempt: Some(6), value: Value::Number(275.0) });
+    let last = floor.at(21.0, taken("reach_cm", None, 229.0));
+    assert_eq!(floor.state().undoable.unwrap().event, last);
+    floor.at(22.0, Kind::Undone { event: last });
+    let inputs = floor.closed(30.0);
+    assert_eq!((inputs["reach_cm"].clone(), inputs["touch_cm"][5].clone()), (json!(228.0), json!(275.0)));
+}
+
+#[test]
+fn two_sides_take_turns_and_are_swapped_with_one_key() {
+    let mut floor = Floor::of("shoulder-reach", &[("warm", Answer::YesNo(true))]);
+    let next = |floor: &Floor| {
+        let sheet = floor.sheet();
+        sheet.next.map(|k| (sheet.rows[k].input.clone(), sheet.rows[k].side.clone()))
+    };
+    assert_eq!(next(&floor), Some(("hand_cm".into(), None)));
+    floor.at(1.0, taken("hand_cm", None, 18.5));
+    assert_eq!(next(&floor), Some(("gap_cm".into(), Some("right".into()))));
+    floor.at(2.0, taken("gap_cm", Some("right"), -3.5));
+    assert_eq!(next(&floor), Some(("gap_cm".into(), Some("left".into()))));
+    floor.at(3.0, taken("gap_cm", Some("left"), 1.0));
+    assert_eq!(next(&floor), Some(("gap_cm".into(), Some("right".into()))), "a second try of each side");
+    floor.at(4.0, Kind::SidesSwapped);
+    assert_eq!(floor.closed(9.0), json!({"gap_cm": {"left": [-3.5], "right": [1.0]}, "hand_cm": 18.5}));
+}
+
+#[test]
+fn a_stopwatch_runs_between_two_keys_and_ends_by_itself_at_its_longest() {
+    let mut floor = Floor::of("one-leg-stance", &[("eyes", text("open"))]);
+    let start = |side: &str| Kind::WatchStarted { input: "seconds".into(), side: Some(side.into()) };
+    floor.at(10.0, start("right"));
+    assert!(floor.sheet().watch.is_some());
+    floor.at(22.34, Kind::WatchEnded);
+    floor.at(30.0, start("left"));
+    floor.at(90.0, Kind::Noted { text: "steady".into() });
+    let sheet = floor.sheet();
+    assert!(sheet.watch.is_none(), "45 s are the longest");
+    assert_eq!(floor.closed(95.0)["seconds"], json!({"right": [12.3], "left": [45.0]}));
+}
+
+#[test]
+fn a_stop_while_the_stopwatch_runs_is_no_end_of_the_try() {
+    let mut floor = Floor::of("wall-sit", &[]);
+    floor.at(5.0, Kind::WatchStarted { input: "seconds".into(), side: None });
+    floor.at(40.0, Kind::Stopped);
+    floor.at(44.0, Kind::WatchEnded);
+    floor.at(46.0, Kind::Finished);
+    assert_eq!(floor.state().status, Status::FinishedEarly);
+    // What was done before the stop stands.
+    let mut floor = Floor::of("wall-sit", &[]);
+    floor.at(1.0, taken("seconds", None, 0.0));
+    floor.at(5.0, Kind::WatchStarted { input: "seconds".into(), side: None });
+    floor.at(40.0, Kind::Stopped);
+    assert_eq!(floor.closed(46.0), json!({"seconds": [0.0]}), "a zero is a score");
+}
+
+#[test]
+fn styles_are_counted_in_one_go_and_what_did_not_count_is_kept_beside() {
+    let rule = [("rule", text("to_failure")), ("style", text("mixed")), ("depth", text("floor"))];
+    let mut floor = Floor::of("push-up", &rule);
+    floor.at(3.0, counted("reps_toes", 1));
+    for k in 0..12 {
+        floor.at(6.0 + f64::from(k), counted("reps_toes", 1));
+    }
+    floor.at(19.0, counted("reps_toes", -1));
+    for k in 0..5 {
+        floor.at(20.0 + f64::from(k), counted("reps_knees", 1));
+    }
+    assert_eq!(floor.sheet().rows[0].cells[0].struck, 1);
+    assert!(floor.refusal(counted("reps_wall", -1)).unwrap().1.contains("no repetition to strike"));
+    assert!(floor.refusal(counted("reps_wall", 7)).is_some());
+    let inputs = floor.closed(40.0);
+    assert_eq!((&inputs["reps_toes"], &inputs["reps_knees"], &inputs["rule"]), (&json!(11.0), &json!(5.0), &json!("to_failure")));
+}
+
+#[test]
+fn a_beat_sounds_only_where_the_rule_asks_for_one() {
+    let setup = |rule: &str| {
+        let floor = Floor {
+            protocol: catalogue::find("push-up").unwrap(),
+            setup: Setup {
+                conditions: [("rule", rule), ("style", "toes"), ("depth", "floor")].map(|(k, v)| (k.to_owned(), text(v))).into(),
+                cadence: impulso_core::units::Cadence::new(40.0).ok(),
+                ..Setup::default()
+            },
+            screen: Screen::new(7),
+        };
+        floor.state().timeline
+    };
+    assert_eq!(setup("cadence_20").beat.unwrap().per_minute, 40.0);
+    assert!(setup("to_failure").beat.is_none() && setup("to_failure").calls.is_empty());
+    assert!(setup("one_minute").calls.iter().any(|c| c.say == "Ten seconds left of the minute." && c.tone == Tone::Warning));
+    let mut without = Floor::of("push-up", &[("rule", text("to_failure")), ("style", text("toes")), ("depth", text("floor"))]);
+    without.setup.conditions.insert("rule".into(), text("cadence_20"));
+    assert_eq!(without.setup.check(without.protocol).unwrap_err().field.as_deref(), Some("cadence"));
+}
+
+#[test]
+fn the_bell_ends_the_thirty_seconds_and_the_half_stand_is_added_after_it() {
+    let mut floor = Floor::of("chair-stand-30s", &[("chair_cm", Answer::Number(43.0))]);
+    let work = floor.state().timeline.phases[1].clone();
+    assert_eq!((work.start_ms, work.end_ms), (5_000.0, Some(35_000.0)));
+    for k in 0..14 {
+        floor.at(6.0 + 2.0 * f64::from(k), counted("reps", 1));
+    }
+    floor.at(36.0, counted("reps", 1));
+    assert_eq!(floor.closed(40.0), json!({"reps": 15.0, "chair_cm": 43.0}));
+}
+
+#[test]
+fn ten_starts_forty_seconds_apart_and_a_finish_belongs_to_its_start() {
+    let mut floor = Floor::of("sprint-repeat-10x40s", &[("warm_up", Answer::YesNo(true)), ("course_m", Answer::Number(40.0))]);
+    let sheet = floor.sheet();
+    assert_eq!(sheet.starts_ms, (0..10).map(|k| 10_000.0 + 40_000.0 * f64::from(k)).collect::<Vec<_>>());
+    let go: Vec<f64> = floor.state().timeline.calls.iter().filter(|c| c.tone == Tone::Start).map(|c| c.at_ms).collect();
+    assert_eq!(go, sheet.starts_ms);
+    floor.at(5.0, Kind::Crossed);
+    for k in 0..10 {
+        floor.at(10.0 + 40.0 * f64::from(k) + 5.9 + 0.05 * f64::from(k), Kind::Crossed);
+        // A second press of the same finish changes nothing.
+        floor.at(10.0 + 40.0 * f64::from(k) + 8.0, Kind::Crossed);
+    }
+    let inputs = floor.closed(400.0);
+    assert_eq!(inputs["time_s"], json!([5.9, 5.95, 6.0, 6.05, 6.1, 6.15, 6.2, 6.25, 6.3, 6.35]));
+}
+
+#[test]
+fn a_finish_that_was_not_seen_leaves_the_test_open_until_it_is_typed() {
+    let mut floor = Floor::of("sprint-repeat-10x40s", &[("warm_up", Answer::YesNo(true)), ("course_m", Answer::Number(40.0))]);
+    for k in (0..10).filter(|k| *k != 3) {
+        floor.at(10.0 + 40.0 * f64::from(k) + 6.0, Kind::Crossed);
+    }
+    assert!(!floor.state().can_finish, "one of ten is missing");
+    floor.at(400.0, Kind::Taken { input: "time_s".into(), side: None, attempt: Some(4), value: Value::Number(6.4) });
+    floor.at(401.0, Kind::Struck { input: "time_s".into(), side: None, attempt: 4 });
+    assert_eq!(floor.closed(410.0)["time_s"][3], json!(6.4));
+}
+
+#[test]
+fn loads_are_advised_with_a_reason_rests_are_called_and_a_fifth_attempt_is_refused() {
+    let ready = [("warm_up", Answer::YesNo(true)), ("lift", text("bench_press")), ("spotter", Answer::YesNo(true))];
+    let mut floor = Floor::of("one-rm", &ready);
+    floor.setup.last_value = Some(100.0);
+    let advice = |floor: &Floor| {
+        let advice = floor.sheet().advice.unwrap();
+        (advice.kg, advice.because)
+    };
+    assert_eq!(advice(&floor).0, Some(70.0));
+    let lift = |load_kg: f64, made: bool| Kind::Lifted { load_kg, made };
+    floor.at(60.0, lift(80.0, true));
+    assert_eq!(advice(&floor).0, Some(87.5), "a tenth more, as plates go");
+    let rest = floor.sheet().rest.unwrap();
+    assert_eq!((rest.until_ms, rest.at_most_ms), (240_000.0, Some(360_000.0)), "3 to 5 minutes");
+    assert!(floor.state().timeline.calls.iter().any(|c| c.at_ms == 240_000.0 && c.tone == Tone::Start));
+    floor.at(260.0, lift(90.0, true));
+    assert_eq!(advice(&floor).0, Some(95.0));
+    floor.at(460.0, lift(105.0, false));
+    let (kg, because) = advice(&floor);
+    assert_eq!(kg, Some(97.5), "{because}");
+    floor.at(700.0, lift(97.5, true));
+    assert_eq!(advice(&floor).0, None);
+    assert!(floor.refusal(lift(100.0, true)).unwrap().1.contains("4 are the most"));
+    let inputs = floor.closed(720.0);
+    assert_eq!((inputs["load_kg"].clone(), inputs["made"].clone()), (json!([80.0, 90.0, 105.0, 97.5]), json!([true, true, false, true])));
+}
+
+#[test]
+fn a_heavier_made_after_a_lighter_missed_is_kept_and_asked_about() {
+    let ready = [("warm_up", Answer::YesNo(true)), ("lift", text("deadlift")), ("spotter", Answer::YesNo(true))];
+    let mut floor = Floor::of("one-rm", &ready);
+    floor.at(60.0, Kind::Lifted { load_kg: 100.0, made: false });
+    floor.at(260.0, Kind::Lifted { load_kg: 110.0, made: true });
+    assert!(floor.state().decision.unwrap().because.starts_with("110 kg was made after 100 kg had been missed."));
+    assert_eq!(floor.closed(300.0)["made"], json!([false, true]));
+}
+
+#[test]
+fn points_of_each_side_are_kept_as_they_were_judged() {
+    let mut floor = Floor::of("inline-lunge", &[]);
+    let judged = |side: &str, met: bool| Kind::Taken {
+        input: "points".into(),
+        side: Some(side.into()),
+        attempt: None,
+        value: serde_json::from_value(json!({"knee_to_board": met, "balance_kept": true})).unwrap(),
+    };
+    floor.at(5.0, judged("right", true));
+    floor.at(9.0, judged("left", false));
+    floor.at(12.0, taken("rating", Some("left"), 3.0));
+    assert_eq!(
+        floor.closed(20.0),
+        json!({"points": {"left": {"balance_kept": true, "knee_to_board": false}, "right": {"balance_kept": true, "knee_to_board": true}}, "rating": {"left": 3.0}})
+    );
+}

@@ -1,0 +1,236 @@
+<script setup lang="ts">
+import { computed, ref, watch } from "vue";
+import type { SheetRow } from "@/api/types";
+import { minutes } from "@/composables/dates";
+import type { Floor } from "@/floor/useFloor";
+import { how, rowName, rules, shown, stopwatch } from "@/logic/sheet";
+import { useRun } from "@/stores/run";
+import RemarkLog from "./RemarkLog.vue";
+import SheetKeys from "./SheetKeys.vue";
+import SheetTable from "./SheetTable.vue";
+
+/** A test in attempts: what is taken now on the left, everything taken so far on the right. */
+const props = defineProps<{ floor: Floor; closed: boolean; finishing: boolean }>();
+const emit = defineEmits<{ finish: []; undo: [] }>();
+const run = useRun();
+const { ms, state, running, phase } = props.floor;
+
+const sheet = computed(() => state.value?.sheet ?? null);
+const started = computed(() => run.startedAt !== null);
+/** The row the assessor chose; the next open one where none was chosen. */
+const chosen = ref<number | null>(null);
+const at = computed(() => chosen.value ?? sheet.value?.next ?? (sheet.value ? sheet.value.rows.length - 1 : 0));
+const row = computed<SheetRow | null>(() => sheet.value?.rows[at.value] ?? null);
+watch(
+  () => sheet.value?.rows.map((r) => r.cells.length).join(),
+  () => {
+    const now = row.value;
+    // A count goes on in its style; everything else moves on when it is full.
+    if (chosen.value !== null && now && how(now) !== "count" && now.cells.length >= now.tries) chosen.value = null;
+  },
+);
+
+/** What this screen saw and the server does not know yet. */
+const localStart = ref<number | null>(null);
+const localCount = ref(0);
+watch(
+  () => [run.unsent, run.view?.revision] as const,
+  ([unsent]) => {
+    if (unsent === 0) {
+      localStart.value = null;
+      localCount.value = 0;
+    }
+  },
+);
+const watchFrom = computed(() => sheet.value?.watch?.from_ms ?? localStart.value);
+const timing = computed(() => {
+  const w = sheet.value?.watch;
+  return watchFrom.value !== null && (w?.until_ms == null || ms.value < w.until_ms);
+});
+const count = computed(() => {
+  const value = row.value?.cells.at(-1)?.value as unknown;
+  return (typeof value === "number" ? value : 0) + localCount.value;
+});
+const counted = computed(() => (sheet.value?.rows ?? []).filter((r) => how(r) === "count"));
+const start = computed(() => {
+  const all = sheet.value?.starts_ms ?? [];
+  const k = all.findLastIndex((s) => s <= ms.value);
+  return { k, next: all[k + 1] ?? null, from: k >= 0 ? all[k]! : null };
+});
+const startDone = computed(() => (sheet.value?.rows[0]?.cells.length ?? 0) > start.value.k);
+const rest = computed(() => (sheet.value?.rest && !timing.value ? sheet.value.rest : null));
+const resting = computed(() => (rest.value && ms.value < rest.value.until_ms ? rest.value.until_ms - ms.value : 0));
+const countingIn = computed(() => started.value && phase.value?.kind === "count_in");
+const timed = computed(() => state.value?.timeline.phases.find((p) => p.kind === "work" && p.end_ms != null) ?? null);
+const left = computed(() => (timed.value ? Math.max(0, timed.value.end_ms! - ms.value) : 0));
+
+const figure = computed(() => {
+  const r = row.value;
+  if (!r) return "";
+  if (countingIn.value) return String(Math.max(1, Math.ceil((phase.value!.end_ms! - ms.value) / 1000)));
+  if (how(r) === "count") return String(count.value);
+  if (how(r) === "starts") {
+    if (start.value.from === null) return "0";
+    const since = (ms.value - start.value.from) / 1000;
+    return startDone.value ? String(Math.ceil(((start.value.next ?? ms.value) - ms.value) / 1000)) : stopwatch(since);
+  }
+  if (timing.value) return stopwatch(Math.floor((ms.value - watchFrom.value!) / 100) / 10);
+  if (resting.value > 0) return minutes(resting.value + 999);
+  const cell = r.cells.at(-1);
+  return cell ? shown(r, cell.value) : "–";
+});
+const under = computed(() => {
+  const r = row.value;
+  if (!r) return "";
+  if (countingIn.value) return "count-in";
+  if (how(r) === "count") return timed.value && left.value > 0 ? `${minutes(left.value + 999)} left` : r.label.toLowerCase();
+  if (how(r) === "starts") {
+    if (start.value.from === null) return "until the first start";
+    return startDone.value ? (start.value.next ? "s until the next start" : "all started") : `s since start ${start.value.k + 1}`;
+  }
+  if (timing.value) return "s";
+  if (resting.value > 0) return "of rest left";
+  return r.cells.length ? r.unit : "";
+});
+const heading = computed(() => {
+  const r = row.value;
+  if (!started.value) return "Ready when you are";
+  if (!r) return "";
+  if (sheet.value?.next == null && chosen.value === null && how(r) !== "count") return "Everything is there";
+  if (how(r) === "starts") return `Start ${Math.max(1, start.value.k + 1)} of ${sheet.value?.starts_ms.length}`;
+  const attempt = r.tries > 1 ? `, try ${Math.min(r.cells.length + (timing.value ? 0 : 1), r.tries)} of ${r.tries}` : "";
+  return `${rowName(r)}${attempt}`;
+});
+const cue = computed(() => {
+  const r = row.value;
+  if (!r) return "";
+  if (!started.value) return phase.value?.cue ?? state.value?.timeline.phases[0]?.cue ?? "";
+  if (state.value?.decision) return state.value.decision.because;
+  if (how(r) === "count") return rules<{ rule: string }>(r).rule;
+  if (how(r) === "load") return sheet.value?.advice?.because ?? "";
+  if (how(r) === "watch") return timing.value ? `It ends with: ${rules<{ ends: string }>(r).ends.toLowerCase()}.` : "";
+  return phase.value?.cue ?? "";
+});
+const sided = computed(() => sheet.value?.rows.some((r) => r.side && r.cells.length) ?? false);
+
+async function begin(r: SheetRow) {
+  localStart.value = ms.value;
+  await run.happened({ kind: "watch_started", input: r.input, side: r.side ?? undefined });
+}
+async function tally(r: SheetRow, by: 1 | -1) {
+  if (by < 0 && count.value < 1) return;
+  localCount.value += by;
+  await run.happened({ kind: "counted", input: r.input, side: r.side ?? undefined, by });
+}
+</script>
+
+<template>
+  <main v-if="state && sheet && row">
+    <section class="left">
+      <div>
+        <h1>{{ heading }}</h1>
+        <p class="cue" aria-live="polite">{{ cue }}</p>
+      </div>
+      <p class="figure num" role="timer" :class="{ hot: timing, long: figure.length > 6 }">
+        {{ figure }}<small v-if="under"> {{ under }}</small>
+      </p>
+      <div v-if="timed && started && !countingIn && left > 0" class="bar" aria-hidden="true">
+        <i :style="{ width: `${(100 * left) / (timed.end_ms! - timed.start_ms)}%` }"></i>
+      </div>
+      <div v-else-if="rest && resting > 0" class="bar rest" aria-hidden="true">
+        <i :style="{ width: `${(100 * resting) / (rest.until_ms - rest.from_ms)}%` }"></i>
+      </div>
+      <slot v-if="!started" name="start" />
+      <p v-if="sheet.last_time" class="soft">{{ sheet.last_time }}</p>
+      <slot name="below" />
+    </section>
+    <section class="side">
+      <SheetTable
+        :sheet="sheet"
+        :at="at"
+        :closed="closed"
+        @choose="(k) => (chosen = k)"
+        @strike="(r, attempt) => run.happened({ kind: 'struck', input: r.input, side: r.side ?? undefined, attempt })"
+      />
+      <button v-if="sided && !closed" type="button" class="quiet swap" @click="run.happened({ kind: 'sides_swapped' })">
+        Left and right were swapped
+      </button>
+      <RemarkLog :state="state" :working="false" @remark="(text) => run.happened({ kind: 'noted', text })" />
+    </section>
+  </main>
+  <SheetKeys
+    v-if="state && sheet && row"
+    :row="row"
+    :advice="sheet.advice?.kg ?? null"
+    :started="started"
+    :running="running"
+    :counting-in="countingIn"
+    :timing="timing"
+    :start-open="start.from !== null && !startDone"
+    :styles="counted"
+    :can-finish="state.can_finish && !closed"
+    :finishing="finishing"
+    :undoable="closed ? null : (state.undoable?.what ?? null)"
+    @begin="begin(row)"
+    @end="run.happened({ kind: 'watch_ended' })"
+    @tally="(by) => tally(row!, by)"
+    @cross="run.happened({ kind: 'crossed' })"
+    @take="(value) => run.happened({ kind: 'taken', input: row!.input, side: row!.side ?? undefined, value: value as never })"
+    @lift="(load_kg, made) => run.happened({ kind: 'lifted', load_kg, made })"
+    @style="(r) => (chosen = sheet!.rows.indexOf(r))"
+    @finish="emit('finish')"
+    @undo="emit('undo')"
+  />
+</template>
+
+<style scoped>
+h1 {
+  font-size: 30px;
+}
+.cue {
+  font-size: 19px;
+  color: var(--soft);
+  margin: 6px 0 0;
+  max-width: 62ch;
+  min-height: 2.9em;
+}
+.figure {
+  font-weight: 600;
+  font-size: clamp(96px, 15vw, 180px);
+  line-height: 0.95;
+  letter-spacing: -0.05em;
+  margin: 0;
+}
+.figure.long {
+  font-size: clamp(56px, 8vw, 96px);
+}
+.figure small {
+  font-size: 24px;
+  font-weight: 400;
+  color: var(--soft);
+  letter-spacing: 0;
+}
+.bar {
+  height: 18px;
+  border: 2px solid var(--line);
+  border-radius: 6px;
+}
+.bar i {
+  display: block;
+  height: 100%;
+  background: var(--band);
+  border-radius: 3px;
+}
+.bar.rest i {
+  background: color-mix(in srgb, var(--ochre) 34%, var(--paper));
+}
+.swap {
+  align-self: flex-start;
+  min-height: 44px;
+}
+@media (max-width: 900px) {
+  .cue {
+    min-height: 0;
+  }
+}
+</style>

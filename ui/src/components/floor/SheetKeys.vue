@@ -1,0 +1,284 @@
+<script setup lang="ts">
+import { onKeyStroke } from "@vueuse/core";
+import { computed, nextTick, ref, watch } from "vue";
+import type { SheetRow } from "@/api/types";
+import { how, rowName, rules } from "@/logic/sheet";
+import { expected, typed } from "@/logic/typed";
+import { useRun } from "@/stores/run";
+
+/** The keys for what is taken now: one large one, and what else there is to say. */
+const props = defineProps<{
+  row: SheetRow;
+  advice: number | null;
+  started: boolean;
+  running: boolean;
+  countingIn: boolean;
+  timing: boolean;
+  startOpen: boolean;
+  styles: SheetRow[];
+  canFinish: boolean;
+  finishing: boolean;
+  undoable: string | null;
+}>();
+const emit = defineEmits<{
+  begin: [];
+  end: [];
+  tally: [by: 1 | -1];
+  cross: [];
+  take: [value: unknown];
+  lift: [load: number, made: boolean];
+  style: [row: SheetRow];
+  finish: [];
+  undo: [];
+}>();
+const run = useRun();
+const way = computed(() => how(props.row));
+const text = ref("");
+const points = ref<Record<string, boolean>>({});
+const wrong = ref<string | null>(null);
+const field = ref<HTMLInputElement>();
+const live = computed(() => props.started && props.running && !props.countingIn);
+const full = computed(() => props.row.tries > 1 && props.row.cells.length >= props.row.tries);
+const zero = computed(() => (way.value === "watch" ? rules<{ zero?: string | null }>(props.row).zero : null));
+/** Read and typed: numbers and words have a field, the rest has keys. */
+const hasField = computed(
+  () =>
+    (way.value === "read" && ["number", "words"].includes(props.row.kind)) ||
+    way.value === "load" ||
+    way.value === "watch" ||
+    way.value === "count",
+);
+const typing = computed(() => way.value === "read" && hasField.value);
+
+watch(
+  () => [props.row.input, props.row.side, props.started, props.row.cells.length] as const,
+  async ([input, side], before) => {
+    if (before && (before[0] !== input || before[1] !== side)) {
+      text.value = "";
+      wrong.value = null;
+      points.value = {};
+    }
+    await nextTick();
+    if (
+      props.started &&
+      (typing.value || way.value === "load") &&
+      !(document.activeElement as HTMLElement | null)?.closest(".remark, .reason")
+    )
+      field.value?.focus();
+  },
+  { immediate: true },
+);
+watch(
+  () => props.advice,
+  (kg) => way.value === "load" && (text.value = kg === null ? "" : String(kg)),
+  { immediate: true },
+);
+watch(
+  () => run.refused,
+  (refused) => {
+    if (!refused) return;
+    wrong.value = refused.message;
+    const { event } = refused;
+    if (!text.value && event.kind === "taken" && typeof event.value === "number") text.value = String(event.value);
+    if (!text.value && event.kind === "lifted") text.value = String(event.load_kg);
+  },
+);
+
+function number(): number | null {
+  const value = typed(text.value, props.row.unit);
+  wrong.value = value === null ? expected(props.row.unit) : null;
+  return value;
+}
+function enter() {
+  if (!text.value.trim()) {
+    if (props.canFinish) emit("finish");
+    return;
+  }
+  if (way.value === "load") return void (wrong.value = "Made or missed? Press M or X.");
+  if (props.row.kind === "words") emit("take", text.value.trim());
+  else {
+    const value = number();
+    if (value === null) return;
+    emit("take", value);
+  }
+  text.value = "";
+}
+function lifted(made: boolean) {
+  const load = number();
+  if (load !== null) emit("lift", load, made);
+}
+function judge() {
+  if (props.row.choices.every(({ key }) => key in points.value)) {
+    emit("take", { ...points.value });
+    points.value = {};
+  } else wrong.value = "Say of each point whether it was met.";
+}
+
+onKeyStroke((event) => {
+  const target = event.target as HTMLElement;
+  if (event.ctrlKey || event.metaKey || event.altKey || !props.started || target.closest("textarea, .remark, .reason, button, a")) return;
+  const key = event.key.toLowerCase();
+  const inField = target.tagName === "INPUT";
+  const style = Number(key) - 1;
+  if (way.value === "load" && live.value && (key === "m" || key === "x")) lifted(key === "m");
+  else if (inField) return;
+  else if (way.value === "count" && live.value && key === " ") emit("tally", 1);
+  else if (way.value === "count" && (key === "x" || key === "backspace")) emit("tally", -1);
+  else if (way.value === "count" && props.styles.length > 1 && props.styles[style]) emit("style", props.styles[style]);
+  else if (way.value === "watch" && live.value && key === " " && !event.repeat) {
+    if (props.timing) emit("end");
+    else if (!full.value) emit("begin");
+  } else if (way.value === "watch" && zero.value && key === "0" && !props.timing && live.value) emit("take", 0);
+  else if (way.value === "starts" && live.value && key === " " && !event.repeat) emit("cross");
+  else if (way.value === "read" && props.row.kind === "points" && props.row.choices[style]) {
+    const point = props.row.choices[style]!.key;
+    points.value = { ...points.value, [point]: !points.value[point] };
+  } else if (way.value === "read" && props.row.kind === "choice" && props.row.choices[style]) emit("take", props.row.choices[style]!.key);
+  else if (key === "enter" && props.row.kind === "points" && Object.keys(points.value).length) judge();
+  else if (key === "enter" && props.canFinish && !props.timing) emit("finish");
+  else return;
+  event.preventDefault();
+});
+</script>
+
+<template>
+  <footer class="foot keys">
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <template v-if="started">
+      <form v-if="hasField && !timing && !countingIn" class="entry" @submit.prevent="enter">
+        <label for="sheet-entry">{{ way === "load" ? "Load, kg" : way === "read" ? rowName(row) : "or type it" }}</label>
+        <input
+          id="sheet-entry"
+          ref="field"
+          v-model="text"
+          class="num"
+          :class="{ words: row.kind === 'words', small: way === 'watch' || way === 'count' }"
+          autocomplete="off"
+          inputmode="text"
+        />
+        <button v-if="way === 'read'" type="submit" :disabled="!text.trim()" :class="{ main: text.trim() }">Keep <kbd>Enter</kbd></button>
+      </form>
+      <template v-if="way === 'count'">
+        <template v-if="styles.length > 1">
+          <button
+            v-for="(s, k) in styles"
+            :key="`${s.input}${s.side ?? ''}`"
+            type="button"
+            :class="{ next: s === row }"
+            @click="emit('style', s)"
+          >
+            {{ rowName(s) }} <kbd>{{ k + 1 }}</kbd>
+          </button>
+        </template>
+        <button type="button" class="quiet" @click="emit('tally', -1)">{{ rules<{ strike: string }>(row).strike }} <kbd>X</kbd></button>
+        <button type="button" class="big" :class="{ main: live }" :disabled="!live" @click="emit('tally', 1)">
+          One more <kbd>Space</kbd>
+        </button>
+      </template>
+      <template v-else-if="way === 'watch'">
+        <button v-if="zero && !timing" type="button" class="quiet" :disabled="!live" @click="emit('take', 0)">
+          {{ zero }} <kbd>0</kbd>
+        </button>
+        <button v-if="timing" type="button" class="big main" @click="emit('end')">
+          {{ rules<{ ends: string }>(row).ends }} <kbd>Space</kbd>
+        </button>
+        <button v-else type="button" class="big" :class="{ main: !full }" :disabled="!live || full" @click="emit('begin')">
+          Start the stopwatch <kbd>Space</kbd>
+        </button>
+      </template>
+      <button
+        v-else-if="way === 'starts'"
+        type="button"
+        class="big"
+        :class="{ main: startOpen }"
+        :disabled="!startOpen"
+        @click="emit('cross')"
+      >
+        Over the line <kbd>Space</kbd>
+      </button>
+      <template v-else-if="way === 'load'">
+        <button type="button" class="big main" :disabled="!live || full" @click="lifted(true)">Made <kbd>M</kbd></button>
+        <button type="button" class="big" :disabled="!live || full" @click="lifted(false)">Missed <kbd>X</kbd></button>
+      </template>
+      <template v-else-if="row.kind === 'choice'">
+        <button v-for="({ key, words }, k) in row.choices" :key="key" type="button" @click="emit('take', key)">
+          {{ words }} <kbd>{{ k + 1 }}</kbd>
+        </button>
+      </template>
+      <template v-else-if="row.kind === 'points'">
+        <button
+          v-for="({ key, words }, k) in row.choices"
+          :key="key"
+          type="button"
+          class="point"
+          :class="{ met: points[key] === true, failed: points[key] === false }"
+          :aria-pressed="points[key] === true"
+          @click="points = { ...points, [key]: !points[key] }"
+        >
+          {{ words }}<small>{{ key in points ? (points[key] ? "met" : "not met") : "not judged" }}</small> <kbd>{{ k + 1 }}</kbd>
+        </button>
+        <button type="button" class="main" @click="judge">Keep the points <kbd>Enter</kbd></button>
+      </template>
+    </template>
+    <button v-if="undoable" type="button" class="quiet" @click="emit('undo')">Undo {{ undoable }} <kbd>U</kbd></button>
+    <button v-if="canFinish && !timing" type="button" :class="{ main: full || !live }" :disabled="finishing" @click="emit('finish')">
+      Keep the result <kbd v-if="!text.trim()">Enter</kbd>
+    </button>
+  </footer>
+</template>
+
+<style scoped>
+.keys {
+  display: flex;
+}
+.wrong {
+  flex: 1 1 100%;
+  margin: 0;
+}
+.keys > button {
+  flex: 1 1 0;
+  min-height: 64px;
+  font-size: 19px;
+  justify-content: center;
+}
+.keys > .big {
+  flex-grow: 2;
+  font-size: 23px;
+}
+.entry input.small {
+  width: 7ch;
+  font-size: 22px;
+}
+.entry input.words {
+  width: 22ch;
+  font-size: 22px;
+}
+.point {
+  flex-wrap: wrap;
+}
+.point small {
+  display: block;
+  flex-basis: 100%;
+  color: var(--soft);
+}
+.point.met {
+  border-color: var(--fjord);
+  background: var(--band);
+}
+.point.failed {
+  border-color: var(--ochre);
+}
+@media (max-width: 900px) {
+  .keys > button {
+    flex: 1 1 40%;
+    font-size: 17px;
+    min-height: 58px;
+    padding: 8px 12px;
+  }
+  .keys > .big,
+  .keys > .main {
+    flex: 1 1 100%;
+    order: 9;
+  }
+}
+</style>

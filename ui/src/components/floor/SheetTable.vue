@@ -1,0 +1,108 @@
+<script setup lang="ts">
+import type { SheetRow, SheetState } from "@/api/types";
+import { rowName, shown } from "@/logic/sheet";
+
+/** Everything that was taken: a line for each reading and side, its tries in order. A try is struck with a press. */
+defineProps<{ sheet: SheetState; at: number; closed: boolean }>();
+const emit = defineEmits<{ choose: [row: number]; strike: [row: SheetRow, attempt: number] }>();
+const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.struck, 0);
+</script>
+
+<template>
+  <h2>The sheet</h2>
+  <ul class="sheet">
+    <li v-for="(row, k) in sheet.rows" :key="`${row.input}.${row.side ?? ''}`" :class="{ now: k === at }">
+      <button type="button" class="name" :disabled="closed" :aria-current="k === at" @click="emit('choose', k)">
+        {{ rowName(row) }}<small v-if="row.unit"> {{ row.unit }}</small>
+      </button>
+      <span class="cells">
+        <button
+          v-for="(cell, n) in row.cells"
+          :key="n"
+          type="button"
+          class="cell num"
+          :class="{ struck: !cell.counts }"
+          :disabled="closed || row.tries === 1"
+          :aria-label="`${rowName(row)}, try ${n + 1}: ${shown(row, cell.value)}${cell.counts ? '' : ', does not count'}`"
+          :title="cell.counts ? 'Strike this try' : 'Let this try count again'"
+          @click="emit('strike', row, n + 1)"
+        >
+          {{ shown(row, cell.value) }}
+        </button>
+        <small v-if="struckOf(row)" class="soft">{{ struckOf(row) }} struck out</small>
+        <span v-if="!row.cells.length" class="soft">–</span>
+      </span>
+    </li>
+  </ul>
+  <p v-if="sheet.rows.some((r) => r.tries > 1 && r.cells.length)" class="soft hint">
+    Press a try that does not count: it stays, struck out.
+  </p>
+</template>
+
+<style scoped>
+.sheet {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 2px;
+}
+li {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  border-left: 5px solid transparent;
+  border-radius: 6px;
+  padding: 2px 8px;
+}
+li.now {
+  border-color: var(--fjord);
+  background: var(--card);
+}
+.name {
+  flex: 1 1 45%;
+  text-align: left;
+  background: none;
+  border: 0;
+  color: var(--ink);
+  font: inherit;
+  min-height: 40px;
+  padding: 4px 0;
+  justify-content: flex-start;
+}
+.name small {
+  color: var(--soft);
+}
+.cells {
+  flex: 1 1 55%;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  align-items: center;
+  justify-content: flex-end;
+}
+.cell {
+  min-height: 40px;
+  min-width: 56px;
+  padding: 4px 10px;
+  font-size: 19px;
+  font-weight: 600;
+  background: var(--card);
+  border: 1px solid var(--line);
+  border-radius: 6px;
+  color: var(--ink);
+  justify-content: center;
+}
+.cell:disabled {
+  opacity: 1;
+}
+.cell.struck {
+  text-decoration: line-through;
+  color: var(--soft);
+  font-weight: 400;
+}
+.hint {
+  margin: 4px 0 0;
+}
+</style>

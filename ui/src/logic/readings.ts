@@ -1,0 +1,57 @@
+import type { Input } from "@/api/types";
+import { expected, typed } from "./typed";
+
+/** A reading in the shape of the contract. */
+export type Reading = number | boolean | string | (number | null)[] | boolean[] | { [key: string]: Reading };
+
+/** Why what was typed is no reading. */
+export interface Wrong {
+  field: string;
+  message: string;
+}
+
+/** The readings that were typed under `key`, `key.side`, `key.side.try` and `key.side.point`; or the first that is none. */
+export function readings(inputs: Input[], text: Record<string, string>): Record<string, Reading> | Wrong {
+  const found: Record<string, Reading> = {};
+  for (const input of inputs) {
+    const sides = input.sides?.length ? input.sides : [""];
+    const bySide: Record<string, Reading> = {};
+    for (const side of sides) {
+      const value = ofSide(input, side, text);
+      if (value !== null && isWrong(value)) return value;
+      if (value !== null) bySide[side] = value;
+    }
+    if (Object.keys(bySide).length) found[input.key] = input.sides?.length ? bySide : bySide[""]!;
+  }
+  return found;
+}
+
+export const isWrong = (value: unknown): value is Wrong =>
+  typeof value === "object" && value !== null && "field" in value && "message" in value;
+
+function ofSide(input: Input, side: string, text: Record<string, string>): Reading | Wrong | null {
+  const at = (part: string | number = "") => (text[[input.key, side, part].filter((p) => p !== "").join(".")] ?? "").trim();
+  const kind = input.kind ?? "number";
+  if (kind === "choice" || kind === "words") return at() || null;
+  if (kind === "points") {
+    const judged = (input.points as [string, string][]).flatMap(([key]) => (at(key) ? [[key, at(key) === "yes"] as const] : []));
+    return judged.length ? Object.fromEntries(judged) : null;
+  }
+  const most = input.tries ?? 1;
+  const written = most === 1 ? [at()] : Array.from({ length: most }, (_, k) => at(k + 1));
+  while (written.length && !written.at(-1)) written.pop();
+  if (!written.length) return null;
+  if (kind === "yes_no") {
+    const marks = written.map((w) => w === "yes");
+    return most === 1 ? marks[0]! : marks;
+  }
+  const numbers: (number | null)[] = [];
+  for (const one of written) {
+    const struck = most > 1 && /^[x×–-]?$/i.test(one);
+    const number = struck ? null : typed(one, input.unit ?? "");
+    if (!struck && number === null)
+      return { field: input.key, message: `${input.label}: “${one}” is no number here. ${expected(input.unit ?? "")}` };
+    numbers.push(number);
+  }
+  return most === 1 ? numbers[0]! : numbers;
+}

@@ -1,0 +1,40 @@
+import type { SheetRow } from "@/api/types";
+
+type Cell = SheetRow["cells"][number];
+
+/** `left` and the like behind a label. */
+export const rowName = (row: SheetRow) => (row.side ? `${row.label}, ${row.side}` : row.label);
+
+/** Seconds as a stopwatch writes them: `48.3`, `1:02.4`. */
+export function stopwatch(seconds: number, step = 0.1): string {
+  const digits = step < 0.1 ? 2 : 1;
+  const whole = Math.floor(seconds / 60);
+  const rest = (seconds - whole * 60).toFixed(digits);
+  return whole ? `${whole}:${rest.padStart(digits + 3, "0")}` : rest;
+}
+
+/** A reading as the sheet shows it. */
+export function shown(row: SheetRow, value: unknown): string {
+  if (typeof value === "number") return row.unit === "s" ? stopwatch(value, row.step) : String(value).replace("-", "−");
+  if (typeof value === "boolean") return value ? "made" : "missed";
+  if (typeof value === "string") return choice(row, value);
+  if (value && typeof value === "object") {
+    const met = Object.values(value as Record<string, boolean>);
+    return `${met.filter(Boolean).length} of ${met.length}`;
+  }
+  return "";
+}
+
+const choice = (row: SheetRow, key: string) => row.choices.find((c) => c.key === key)?.words ?? key;
+
+/** Which kind of taking a row asks for. */
+export function how(row: SheetRow): "read" | "count" | "watch" | "starts" | "load" {
+  for (const kind of ["count", "watch", "starts", "load"] as const) if (kind in row.take) return kind;
+  return "read";
+}
+
+/** The part of the take that its kind carries. */
+export const rules = <T>(row: SheetRow) => Object.values(row.take)[0] as T;
+
+/** The best cell that counts, where more or less is better does not matter: the last one. */
+export const last = (row: SheetRow): Cell | undefined => row.cells.at(-1);
