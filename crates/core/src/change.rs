@@ -1,19 +1,22 @@
 //! Is the difference real?
 //!
-//! Typical error TE = SD × √(1 − r) from a publication, or SD of differences / √2 from the practice's own repeats. The
-//! smallest detectable change at 95 % is 1.96 × √2 × TE; beyond √2 × TE a change is possible. Two results are compared
+//! Typical error TE, in this order: SD of differences / √2 from the practice's own repeats; a figure the practice typed in, with
+//! its source; a publication; the wobble of the readings carried through the equation ([`mod@wobble`]). The smallest detectable change at 95 % is 1.96 × √2 × TE; beyond √2 × TE a change is possible. Two results are compared
 //! only where the conditions of the test were alike; where not, every difference is named with why it matters.
 
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{Citation, Condition, ConditionKind, Protocol},
+    catalogue::{Citation, Condition, ConditionKind, Protocol, SourceKind},
+    happening::{self, Happening},
     norms,
-    person::Sex,
+    person::{Facts, Sex},
     quantity,
     run::event::{Answer, Conditions},
+    trial::Trial,
     units::rounded,
+    wobble,
 };
 
 /// The fewest pairs of repeats that give a typical error of one's own.
@@ -93,31 +96,87 @@ pub struct TypicalError {
     pub detectable: f64,
     /// A change beyond this is possible.
     pub possible: f64,
+    /// What it rests on.
+    pub rests_on: RestsOn,
     /// Where it comes from, in words.
     pub basis: String,
     /// The publication, where it is one.
     pub source: Option<Citation>,
+    /// The smallest change that is known to matter to people, where one is: never a bound by itself, shown beside the other.
+    pub important: Option<Important>,
+}
+
+/// What a typical error rests on, surest first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum RestsOn {
+    /// The practice's own repeats.
+    Repeats,
+    /// A figure the practice typed in.
+    Typed,
+    /// A publication.
+    Publication,
+    /// The readings' own wobble, carried through the equation: worked out, not measured.
+    Readings,
+}
+
+/// A change that matters to people.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Important {
+    /// In the quantity's unit.
+    pub value: f64,
+    /// Who says so.
+    pub source: Citation,
+}
+
+/// A typical error that a practice typed in.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct TypedError {
+    /// In the quantity's unit.
+    pub value: f64,
+    /// Who says so, in the practice's words.
+    pub source: String,
+}
+
+/// What a practice knows of a measure by itself.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Own {
+    /// Its repeats.
+    pub repeats: Repeats,
+    /// What it typed in.
+    pub typed: Option<TypedError>,
 }
 
 impl TypicalError {
-    fn new(value: f64, basis: String, source: Option<Citation>) -> Self {
-        Self { value, detectable: 1.96 * std::f64::consts::SQRT_2 * value, possible: std::f64::consts::SQRT_2 * value, basis, source }
+    fn new(value: f64, rests_on: RestsOn, basis: String, source: Option<Citation>) -> Self {
+        let spread = std::f64::consts::SQRT_2 * value;
+        Self { value, detectable: 1.96 * spread, possible: spread, rests_on, basis, source, important: None }
     }
 
     /// From the practice's own repeats. `None` with fewer than [`OWN_PAIRS`].
     pub fn from_repeats(repeats: Repeats) -> Option<Self> {
         (repeats.pairs >= OWN_PAIRS).then(|| {
             let value = repeats.std_dev() / std::f64::consts::SQRT_2;
-            Self::new(value, format!("from {} pairs of repeats in this practice", repeats.pairs), None)
+            Self::new(value, RestsOn::Repeats, format!("from {} pairs of repeats in this practice", repeats.pairs), None)
+        })
+    }
+
+    /// From a publication; `value` is what a percentage is of.
+    pub fn from_publication(protocol: &Protocol, quantity: &str, facts: &Facts, value: Option<f64>) -> Option<Self> {
+        Self::from_table(protocol, quantity, facts.sex).or_else(|| {
+            let known = wobble::published(protocol, quantity, facts, value)?;
+            Some(Self::new(known.value, RestsOn::Publication, known.basis, Some(known.source)))
         })
     }
 
     /// From what the protocol's rule says of a publication; needs the sex the table's spread is split by.
-    pub fn from_publication(protocol: &Protocol, quantity: &str, sex: Option<Sex>) -> Option<Self> {
+    fn from_table(protocol: &Protocol, quantity: &str, sex: Option<Sex>) -> Option<Self> {
         let rule = protocol.change_rule(quantity)?;
         let (reliability, sex) = (rule.reliability?, sex?);
-        let sd_of_rate =
-            norms::table(rule.sd_from_table.as_deref()?)?.implied_sd(&crate::person::Facts { sex: Some(sex), ..Default::default() })?;
+        let sd_of_rate = norms::table(rule.sd_from_table.as_deref()?)?.implied_sd(&Facts { sex: Some(sex), ..Facts::default() })?;
         let equation = protocol.scoring.iter().find(|s| s.quantity == quantity)?.equation;
         let sd = equation.moves_by(sd_of_rate, sex)?;
         let value = sd * (1.0 - reliability).sqrt();
@@ -129,12 +188,32 @@ impl TypicalError {
             rounded(sd, 1),
             rounded(value, 2)
         );
-        Some(Self::new(value, basis, rule.source.clone()))
+        Some(Self::new(value, RestsOn::Publication, basis, rule.source.clone()))
     }
 
-    /// The practice's own repeats first, then a publication, then none.
-    pub fn best(protocol: &Protocol, quantity: &str, sex: Option<Sex>, repeats: Repeats) -> Option<Self> {
-        Self::from_repeats(repeats).or_else(|| Self::from_publication(protocol, quantity, sex))
+    /// From what the practice typed in.
+    fn from_typed(typed: &TypedError) -> Self {
+        let source = Citation { citation: typed.source.clone(), kind: SourceKind::Published, recalled: false };
+        Self::new(typed.value, RestsOn::Typed, "typed in by this practice".into(), Some(source))
+    }
+
+    /// From the readings of a trial.
+    fn from_readings(trial: &Trial, quantity: &str) -> Option<Self> {
+        let value = wobble::propagated(trial, quantity)?;
+        let basis = "worked out from how far the readings wobble, not measured".to_owned();
+        Some(Self::new(value, RestsOn::Readings, basis, None))
+    }
+
+    /// The surest there is for a quantity of a trial, whose value is known where it has one.
+    pub fn best(trial: &Trial, quantity: &str, value: Option<f64>, own: &Own) -> Option<Self> {
+        let protocol = trial.protocol;
+        protocol.change_rule(quantity)?;
+        let mut found = Self::from_repeats(own.repeats)
+            .or_else(|| own.typed.as_ref().map(Self::from_typed))
+            .or_else(|| Self::from_publication(protocol, quantity, &trial.facts, value))
+            .or_else(|| Self::from_readings(trial, quantity))?;
+        found.important = wobble::important(protocol, quantity).map(|(value, source)| Important { value, source });
+        Some(found)
     }
 }
 
@@ -147,10 +226,14 @@ pub enum Verdict {
     ClearGain,
     /// Beyond the smallest detectable change, for the worse.
     ClearLoss,
+    /// Beyond it, where neither more nor less is better.
+    ClearChange,
     /// Beyond √2 × TE, for the better.
     PossibleGain,
     /// Beyond √2 × TE, for the worse.
     PossibleLoss,
+    /// Beyond that, where neither more nor less is better.
+    PossibleChange,
     /// Smaller than the test's own wobble.
     WithinNoise,
     /// Taken under different circumstances.
@@ -165,6 +248,8 @@ impl Verdict {
         match self {
             Self::ClearGain => "clear gain",
             Self::ClearLoss => "clear loss",
+            Self::ClearChange => "clear change",
+            Self::PossibleChange => "possible change",
             Self::PossibleGain => "possible gain",
             Self::PossibleLoss => "possible loss",
             Self::WithinNoise => "within noise",
@@ -196,6 +281,8 @@ pub struct Unlike {
 pub struct Comparison {
     /// The quantity.
     pub quantity: String,
+    /// Its unit.
+    pub unit: String,
     /// The earlier day.
     pub from_on: NaiveDate,
     /// The earlier value.
@@ -224,15 +311,17 @@ pub struct Comparison {
 pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, typical_error: Option<&TypicalError>) -> Comparison {
     let unlike = unlike(protocol, from, to);
     let difference = to.value - from.value;
-    let lower_is_better = protocol.change_rule(quantity).is_some_and(|r| r.lower_is_better);
+    let rule = protocol.change_rule(quantity);
+    let lower_is_better = rule.is_some_and(|r| r.lower_is_better);
     let gain = if lower_is_better { -difference } else { difference };
     let verdict = match (unlike.is_empty(), typical_error) {
         (false, _) => Verdict::NotComparable,
         (true, None) => Verdict::NoVerdict,
-        (true, Some(te)) => judge(gain, te),
+        (true, Some(te)) => judge(gain, te, rule.is_some_and(|r| r.neither)),
     };
     Comparison {
         quantity: quantity.to_owned(),
+        unit: quantity::unit(quantity).to_owned(),
         from_on: from.on,
         from: from.value,
         to_on: to.on,
@@ -247,8 +336,22 @@ pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, ty
     }
 }
 
-fn judge(gain: f64, te: &TypicalError) -> Verdict {
+impl Comparison {
+    /// Says what happened along the way where the change is for the worse, or a change that is neither.
+    pub fn remember(&mut self, noted: &[Happening]) {
+        use Verdict::{ClearChange, ClearLoss, PossibleChange, PossibleLoss};
+        if matches!(self.verdict, ClearLoss | PossibleLoss | ClearChange | PossibleChange)
+            && let Some(said) = happening::between(noted, self.from_on, self.to_on)
+        {
+            self.sentence = format!("{} {said}", self.sentence);
+        }
+    }
+}
+
+fn judge(gain: f64, te: &TypicalError, neither: bool) -> Verdict {
     match gain {
+        g if neither && g.abs() > te.detectable => Verdict::ClearChange,
+        g if neither && g.abs() > te.possible => Verdict::PossibleChange,
         g if g > te.detectable => Verdict::ClearGain,
         g if g < -te.detectable => Verdict::ClearLoss,
         g if g > te.possible => Verdict::PossibleGain,
@@ -328,6 +431,10 @@ fn sentence(quantity: &str, from: &Point, to: &Point, verdict: Verdict, te: Opti
     match verdict {
         Verdict::ClearGain => format!("{moved}: more than the {noise} this test wobbles by itself, so the gain is real."),
         Verdict::ClearLoss => format!("{moved}: more than the {noise} this test wobbles by itself, so the loss is real."),
+        Verdict::ClearChange => format!("{moved}: more than the {noise} this test wobbles by itself, so the change is real."),
+        Verdict::PossibleChange => {
+            format!("{moved}. It looks like a change, but under {noise} it could still be chance; the next test will tell.")
+        }
         Verdict::PossibleGain => {
             format!("{moved}. It looks like a gain, but under {noise} it could still be chance; the next test will tell.")
         }
@@ -346,7 +453,7 @@ fn sentence(quantity: &str, from: &Point, to: &Point, verdict: Verdict, te: Opti
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::catalogue;
+    use crate::{catalogue, inputs::Inputs};
     use test_case::test_case;
 
     fn bench_step() -> &'static Protocol {
@@ -368,7 +475,11 @@ mod tests {
     }
 
     fn published() -> TypicalError {
-        TypicalError::from_publication(bench_step(), "recovery_hr", Some(Sex::Male)).unwrap()
+        TypicalError::from_publication(bench_step(), "recovery_hr", &man(), None).unwrap()
+    }
+
+    fn man() -> Facts {
+        Facts { sex: Some(Sex::Male), ..Facts::default() }
     }
 
     #[test]
@@ -376,10 +487,10 @@ mod tests {
         let te = published();
         assert!((te.value - 19.2 * 0.08_f64.sqrt()).abs() < 1e-9, "{te:?}");
         assert!((te.detectable - 15.05).abs() < 0.01);
-        let vo2 = TypicalError::from_publication(bench_step(), "vo2max", Some(Sex::Male)).unwrap();
+        let vo2 = TypicalError::from_publication(bench_step(), "vo2max", &man(), None).unwrap();
         assert!((vo2.value / te.value - 0.42).abs() < 1e-9);
-        assert_eq!(TypicalError::from_publication(bench_step(), "recovery_hr", None), None);
-        assert_eq!(TypicalError::from_publication(catalogue::find("low-step-3min").unwrap(), "recovery_hr", Some(Sex::Male)), None);
+        assert_eq!(TypicalError::from_publication(bench_step(), "recovery_hr", &Facts::default(), None), None);
+        assert_eq!(TypicalError::from_publication(catalogue::find("low-step-3min").unwrap(), "recovery_hr", &man(), None), None);
     }
 
     #[test_case(148.0, 132.0, Verdict::ClearGain; "sixteen down is clear")]
@@ -428,7 +539,14 @@ mod tests {
     fn ten_pairs_of_repeats_speak_for_the_practice() {
         let differences = [4.0, -4.0, 0.0, 8.0, -8.0, 4.0, -4.0, 0.0, 4.0, -4.0];
         assert_eq!(TypicalError::from_repeats(differences[..9].iter().copied().collect()), None);
-        let own = TypicalError::best(bench_step(), "recovery_hr", Some(Sex::Male), differences.into_iter().collect()).unwrap();
+        let inputs = Inputs::from_iter([("recovery_hr", 140.0)]);
+        let trial = Trial::of(bench_step(), man(), &inputs);
+        let typed = Some(TypedError { value: 3.0, source: "our own pilot, 2024".into() });
+        let best = |repeats: Repeats, typed| TypicalError::best(&trial, "recovery_hr", Some(140.0), &Own { repeats, typed }).unwrap();
+        assert_eq!(best(Repeats::default(), None).rests_on, RestsOn::Publication);
+        let stated = best(differences[..9].iter().copied().collect(), typed.clone());
+        assert_eq!((stated.rests_on, stated.value), (RestsOn::Typed, 3.0));
+        let own = best(differences.into_iter().collect(), typed);
         // Sum of squares 224 around a mean of 0, nine degrees of freedom.
         assert!((own.value - (224.0_f64 / 9.0).sqrt() / 2.0_f64.sqrt()).abs() < 1e-9);
         assert!(own.basis.contains("10 pairs"));

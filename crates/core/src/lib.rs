@@ -44,6 +44,7 @@ pub mod course;
 pub mod error;
 pub mod estimate;
 pub mod formula;
+pub mod happening;
 pub mod hr_max;
 pub mod inputs;
 pub mod norms;
@@ -64,5 +65,6 @@ pub mod text;
 pub mod trial;
 pub mod units;
 pub mod validate;
+pub mod wobble;
 
 pub use error::{Code, InputError};

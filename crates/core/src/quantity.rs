@@ -21,6 +21,9 @@ struct Measure {
     /// A plus in front of what is more than nothing.
     #[serde(default)]
     signed: bool,
+    /// It says nothing without its test: repetitions, a time.
+    #[serde(default)]
+    generic: bool,
     #[serde(default)]
     written: Written,
 }
@@ -30,7 +33,7 @@ struct Measure {
 enum Written {
     #[default]
     Plain,
-    /// Minutes and seconds, without a unit.
+    /// Seconds up to a minute, then minutes and seconds.
     Minutes,
 }
 
@@ -46,6 +49,11 @@ fn measure(key: &str) -> Option<&'static Measure> {
 /// Whether the quantity has a name.
 pub fn is_known(key: &str) -> bool {
     measure(key).is_some()
+}
+
+/// Whether its name says nothing without the name of its test.
+pub fn is_generic(key: &str) -> bool {
+    measure(key).is_some_and(|m| m.generic)
 }
 
 /// The quantity in the middle of a sentence, with its side.
@@ -73,6 +81,7 @@ pub fn unit_shown(key: &str) -> &'static str {
 pub fn shown(key: &str, value: f64) -> String {
     let plus = if value > 0.0 && measure(key).is_some_and(|m| m.signed) { "+" } else { "" };
     let plain = match measure(key) {
+        Some(m) if m.written == Written::Minutes && value.abs() < 60.0 => format!("{} s", rounded(value, m.decimals.max(1))),
         Some(m) if m.written == Written::Minutes => minutes(value),
         Some(m) if m.trim || m.decimals == 0 => rounded(value, m.decimals),
         Some(m) => format!("{value:.*}", m.decimals).replace('-', "−"),
@@ -114,7 +123,9 @@ mod tests {
     #[test_case("seconds.left", 95.5, "1:35.5"; "a hold of a side")]
     #[test_case("time_s", 422.0, "7:02"; "a time")]
     #[test_case("time_s", 422.45, "7:02.5"; "a time with tenths")]
-    #[test_case("time_s", -3.0, "−0:03"; "faster by three seconds")]
+    #[test_case("time_s", -3.0, "−3 s"; "faster by three seconds")]
+    #[test_case("time_s", 4.98, "4.98 s"; "a sprint")]
+    #[test_case("seconds.left", 7.84, "7.8 s"; "a short hold")]
     #[test_case("distance_m", 2520.4, "2520 m"; "a distance")]
     #[test_case("vo2max", 45.05, "45.0 mL/kg/min"; "an estimate")]
     #[test_case("vo2max_l_min", 2.6, "2.60 L/min"; "litres")]

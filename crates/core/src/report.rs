@@ -4,14 +4,14 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{Protocol, Scoring},
-    change::{self, Comparison, Point, Repeats, TypicalError, Unlike},
+    catalogue::{Citation, Protocol, Scoring},
+    change::{self, Comparison, Own, Point, TypicalError, Unlike},
     estimate::Working,
     norms::{Bound, Standing, Tick},
     person::{Facts, Sex},
     pulse, quantity,
     run::event::Conditions,
-    trial::{Flag, Outcome, Trial},
+    trial::{Flag, Outcome, Pass, Trial},
     units::rounded,
 };
 
@@ -43,6 +43,8 @@ pub struct QuantityReport {
     pub resolution: Option<String>,
     /// Compared with whom.
     pub norms: Vec<NormReport>,
+    /// The mark, where one holds.
+    pub pass: Option<PassReport>,
     /// The wobble of this measure.
     pub typical_error: Option<TypicalError>,
     /// For people over 60: the level under which living independently becomes hard, in the unit.
@@ -81,6 +83,18 @@ pub struct NormReport {
     pub status: String,
 }
 
+/// A mark that is passed or not.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PassReport {
+    /// Whether it is passed.
+    pub met: bool,
+    /// In a sentence.
+    pub sentence: String,
+    /// Who says so.
+    pub source: Citation,
+}
+
 /// A condition as the page shows it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -105,14 +119,14 @@ pub struct ResultReport {
     pub conditions: Vec<ConditionReport>,
 }
 
-/// Writes the report of a computed result. `repeats` gives the practice's own repeats of a quantity.
-pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, repeats: &dyn Fn(&str) -> Repeats) -> ResultReport {
+/// Writes the report of a computed result. `own` gives what the practice knows of a quantity.
+pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, own: &dyn Fn(&str) -> Own) -> ResultReport {
     let protocol = trial.protocol;
     let mut quantities: Vec<QuantityReport> =
-        protocol.scoring.iter().rev().map(|s| quantity_report(trial, &s.quantity, outcome, repeats(&s.quantity))).collect();
+        protocol.scoring.iter().rev().map(|s| quantity_report(trial, &s.quantity, outcome, &own(&s.quantity))).collect();
     // What was not taken and is not needed is not there.
     quantities.retain(|q| q.value.is_some() || q.refused.is_some() || !protocol.scored(&q.key).is_some_and(|s| s.optional));
-    quantities.sort_by_key(|q| q.value.is_none());
+    quantities.sort_by_key(|q| (q.value.is_none(), protocol.scored(&q.key).is_some_and(|s| s.in_detail)));
     ResultReport {
         headline: headline(&quantities),
         quantities,
@@ -131,7 +145,7 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions) -> Vec<Co
         .collect()
 }
 
-fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, repeats: Repeats) -> QuantityReport {
+fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> QuantityReport {
     let (protocol, facts, inputs) = (trial.protocol, &trial.facts, trial.inputs);
     let equation = protocol.scoring.iter().find(|s| s.quantity == key).map(|s| s.equation);
     let value = outcome.result(key).map(|e| e.value);
@@ -156,9 +170,17 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, repeats: Repeats
             Some(format!("± {} {} for one beat in {} s", rounded(worth, digits), quantity::unit(key), rounded(window, 0)))
         }),
         norms: outcome.norms.iter().filter(|(q, _)| *q == key).map(|(_, s)| norm_report(s, facts)).collect(),
-        typical_error: TypicalError::best(protocol, key, facts.sex, repeats),
+        pass: outcome.passes.iter().find(|(q, _)| *q == key).and_then(|(_, p)| pass_report(protocol, key, *p)),
+        typical_error: TypicalError::best(trial, key, value, own),
         independence: independence(key, facts),
     }
+}
+
+fn pass_report(protocol: &Protocol, key: &str, pass: Pass) -> Option<PassReport> {
+    let rule = protocol.pass.iter().find(|p| p.quantity == key || key.split('.').next() == Some(&p.quantity))?;
+    let verdict = if pass.met { "passed" } else { "not yet" };
+    let sentence = format!("The mark is {}: {verdict}.", quantity::with_unit(key, pass.mark));
+    Some(PassReport { met: pass.met, sentence, source: rule.source.clone() })
 }
 
 fn norm_report(standing: &Standing, facts: &Facts) -> NormReport {
@@ -197,7 +219,7 @@ pub fn standing_words(standing: &Standing) -> String {
             Some(z) => {
                 format!("{} SD {} the mean of {}", rounded(z.abs(), 1), if z < 0.0 { "below" } else { "above" }, rounded(mean.value, 1))
             }
-            None => format!("where the mean is {}", rounded(mean.value, 1)),
+            None => format!("the mean is {}", rounded(mean.value, 1)),
         };
     }
     match (&standing.category, standing.percentile, standing.bound) {
@@ -224,7 +246,7 @@ fn ordinal(n: u32) -> String {
 fn headline(quantities: &[QuantityReport]) -> String {
     let mut found = quantities.iter().filter(|q| q.value.is_some());
     let Some(first) = found.next() else { return String::new() };
-    let value = |q: &QuantityReport| format!("{} {} {}", crate::text::capital(&q.label), q.shown, q.unit);
+    let value = |q: &QuantityReport| format!("{} {} {}", crate::text::capital(&q.label), q.shown, q.unit).trim_end().to_owned();
     let mut sentences = vec![match first.norms.iter().find(|n| n.sentence != NO_STANDING) {
         Some(norm) => {
             format!("{}: {} among {}.", value(first), norm.sentence, norm.population.split(';').next().unwrap_or(&norm.population))
@@ -313,7 +335,8 @@ pub fn story(rungs: &[Rung], tests: usize, today: NaiveDate) -> String {
             "The tests so far were done differently from each other, so no change is claimed.".to_owned()
         }
         (_, Some(first)) => {
-            let said: Vec<String> = spoken.iter().filter_map(|r| spoken_change(r)).collect();
+            let alike = |r: &Rung| spoken.iter().filter(|o| o.label == r.label).count() > 1;
+            let said: Vec<String> = spoken.iter().filter_map(|r| spoken_change(r, alike(r))).collect();
             let weeks = ((today - first).num_days() / 7).max(1);
             format!("Since the first test, {} ago: {}.", crate::text::plural(weeks, "week"), crate::text::list(&said))
         }
@@ -321,18 +344,28 @@ pub fn story(rungs: &[Rung], tests: usize, today: NaiveDate) -> String {
 }
 
 /// One measure's change as part of the story; nothing where the two are not compared.
-fn spoken_change(rung: &Rung) -> Option<String> {
+fn spoken_change(rung: &Rung, by_test: bool) -> Option<String> {
     use change::Verdict as V;
     let verb = match rung.change.verdict {
-        V::ClearGain => "has clearly improved",
+        V::ClearGain => "clearly improved",
         V::PossibleGain => "may have improved",
-        V::ClearLoss => "has clearly got worse",
+        V::ClearChange => "clearly changed",
+        V::PossibleChange => "may have changed",
+        V::ClearLoss => "clearly got worse",
         V::PossibleLoss => "may have got worse",
-        V::WithinNoise => "has not moved beyond the test’s noise",
-        V::NoVerdict => "has changed, by how much for real is not known",
+        V::WithinNoise => "did not move beyond the test’s noise",
+        V::NoVerdict => "changed, by how much for real is not known",
         V::NotComparable => return None,
     };
-    Some(format!("{} {verb} ({} → {} {})", rung.label, rung.first_shown, rung.now_shown, rung.unit))
+    let what = match (quantity::is_generic(&rung.change.quantity), by_test) {
+        (true, _) => rung.name.clone(),
+        (false, true) => format!("{} by the {}", rung.label, rung.name),
+        (false, false) => rung.label.clone(),
+    };
+    let side =
+        rung.change.quantity.split_once('.').filter(|_| quantity::is_generic(&rung.change.quantity)).map(|(_, side)| format!(", {side},"));
+    let now = format!("{} {}", rung.now_shown, rung.unit);
+    Some(format!("{what}{} {verb} ({} → {})", side.unwrap_or_default(), rung.first_shown, now.trim_end()))
 }
 
 #[cfg(test)]
@@ -352,7 +385,7 @@ mod tests {
         let inputs: crate::trial::Inputs = pairs.iter().map(|(k, v)| ((*k).to_owned(), *v)).collect();
         let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
         let outcome = compute(&trial).unwrap();
-        report(&trial, &Conditions::new(), &outcome, &|_| change::Repeats::default())
+        report(&trial, &Conditions::new(), &outcome, &|_| Own::default())
     }
 
     #[test]
@@ -414,7 +447,7 @@ mod tests {
         let protocol = catalogue::find("bench-step-3min").unwrap();
         let earlier = [point("2026-01-05", 150.0, 41.3), point("2026-04-05", 146.0, 41.3), point("2026-08-05", 120.0, 36.0)];
         let now = point("2026-11-05", 132.0, 41.3);
-        let te = TypicalError::from_publication(protocol, "recovery_hr", Some(Sex::Male));
+        let te = TypicalError::from_publication(protocol, "recovery_hr", &Facts { sex: Some(Sex::Male), ..Facts::default() }, None);
         let progress = progress(protocol, "recovery_hr", &earlier, &now, te.as_ref());
         assert_eq!(progress.since_last.unwrap().from, 146.0);
         assert_eq!(progress.since_first.unwrap().verdict, change::Verdict::ClearGain);
@@ -437,7 +470,7 @@ mod tests {
     #[test]
     fn the_story_speaks_of_each_test_once() {
         let protocol = catalogue::find("bench-step-3min").unwrap();
-        let te = |q| TypicalError::from_publication(protocol, q, Some(Sex::Male));
+        let te = |q| TypicalError::from_publication(protocol, q, &Facts { sex: Some(Sex::Male), ..Facts::default() }, None);
         let rungs: Vec<Rung> = [("recovery_hr", 156.0, 132.0), ("vo2max", 45.8, 55.9)]
             .map(|(q, from, to)| {
                 rung(
@@ -449,7 +482,7 @@ mod tests {
             .into();
         assert_eq!(
             story(&rungs, 2, "2026-11-23".parse().unwrap()),
-            "Since the first test, 46 weeks ago: VO₂max has clearly improved (45.8 → 55.9 mL/kg/min)."
+            "Since the first test, 46 weeks ago: VO₂max clearly improved (45.8 → 55.9 mL/kg/min)."
         );
     }
 }

@@ -42,6 +42,8 @@ pub struct Fit {
     pub protocol: String,
     /// Its display name.
     pub name: String,
+    /// The part of the library it stands in, in words.
+    pub section: String,
     /// How it fits.
     pub verdict: FitVerdict,
     /// One line why.
@@ -85,6 +87,7 @@ pub fn judge_with(protocol: &Protocol, client: &Client, means: &Means) -> Fit {
     let fit = |verdict, because: String, instead: Option<Instead>| Fit {
         protocol: protocol.id.clone(),
         name: protocol.name.clone(),
+        section: catalogue::section_name(&protocol.section).to_owned(),
         verdict,
         because,
         runs_live: protocol.family.runs_live(),

@@ -5,7 +5,7 @@
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
-pub use crate::inputs::Inputs;
+pub use crate::{catalogue::FlagCode, inputs::Inputs};
 use crate::{
     catalogue::Protocol,
     clamped,
@@ -102,47 +102,6 @@ pub struct Flag {
     pub field: String,
     /// In words.
     pub message: String,
-}
-
-/// The kinds of flag. The snake-case name is part of the public interface.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum FlagCode {
-    /// A table or an equation was made from other people than this client.
-    OutsidePopulation,
-    /// The steady heart rate lies under the band the estimate needs.
-    HrBelowBand,
-    /// The steady heart rate lies over it.
-    HrAboveBand,
-    /// Two consecutive minutes never agreed.
-    NoSteadyState,
-    /// Fewer stages between the bounds than a line needs.
-    TooFewStages,
-    /// Carried on far beyond what was read.
-    WideExtrapolation,
-    /// The factor for age is not printed for this age.
-    AgeClamped,
-    /// The bench is not the protocol's.
-    BenchDiffers,
-    /// No warm-up.
-    WarmUpMissing,
-    /// On medicine that limits the heart rate.
-    HeartRateDrug,
-    /// Under the middle half of people alike.
-    BelowRange,
-    /// The heart rate falls slowly after the effort.
-    SlowRecovery,
-    /// Less movement than the client's own hand is long.
-    Restricted,
-    /// Under eight of ten points.
-    BelowEight,
-    /// A doctor's clearance comes first.
-    ClearanceFirst,
-    /// No test today.
-    DoNotTest,
-    /// The two sides differ by more than is usual.
-    SidesDiffer,
 }
 
 /// The age of a person on a day: given, or from the birth date.

@@ -3,7 +3,9 @@
 use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
-use crate::api::{assess, health, join, library, people, practice, readiness, rehearsals, results, retests, runs, session, today};
+use crate::api::{
+    assess, happenings, health, join, library, people, practice, readiness, rehearsals, results, retests, runs, session, today,
+};
 
 /// The routes under `/api`.
 pub fn routes(config: &mut ServiceConfig) {
@@ -29,11 +31,14 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(people::update)
         .service(people::record)
         .service(people::erase)
+        .service(happenings::add)
+        .service(happenings::remove)
         .service(readiness::advise)
         .service(readiness::keep)
         .service(library::list)
         .service(library::get)
         .service(library::copy)
+        .service(library::type_error)
         .service(assess::prepare)
         .service(assess::differences)
         .service(assess::choose)

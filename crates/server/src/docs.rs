@@ -5,12 +5,13 @@ use std::fmt::Write;
 use actix_web::App;
 use impulso_core::{
     catalogue::{self, Protocol, Source, SourceKind},
-    change::TypicalError,
+    change::{Own, TypicalError},
     clamped::Pattern,
     norms,
-    person::Sex,
+    person::{Facts, Sex},
     quantity, text,
-    units::rounded,
+    trial::{self, Trial},
+    units::{Age, BodyMass, Height, rounded},
     validate,
 };
 use serde_json::{Value, json};
@@ -255,30 +256,7 @@ fn method(page: &mut String, protocol: &Protocol) {
     }
     page.push_str("\n### Is a change real?\n\n");
     for rule in &protocol.change {
-        let unit = quantity::unit(&rule.quantity);
-        for sex in [Sex::Male, Sex::Female] {
-            match TypicalError::from_publication(protocol, &rule.quantity, Some(sex)) {
-                Some(te) => {
-                    let _ = writeln!(
-                        page,
-                        "- {}, {}: {}; a change beyond {} {unit} is clear, beyond {} {unit} possible.",
-                        text::capital(&quantity::label(&rule.quantity)),
-                        sex.plural(),
-                        te.basis,
-                        rounded(te.detectable, 1),
-                        rounded(te.possible, 1)
-                    );
-                }
-                None if sex == Sex::Male => {
-                    let _ = writeln!(
-                        page,
-                        "- {}: no published typical error; the practice's own repeats serve once there are ten pairs.",
-                        text::capital(&quantity::label(&rule.quantity))
-                    );
-                }
-                None => {}
-            }
-        }
+        let _ = writeln!(page, "- {}: {}", text::capital(&quantity::label(&rule.quantity)), wobbles(protocol, &rule.quantity));
     }
     if protocol.change.is_empty() {
         page.push_str("One number alone is never read: see the patterns above.\n");
@@ -294,6 +272,43 @@ fn method(page: &mut String, protocol: &Protocol) {
     page.push_str("\n### Sources\n\n");
     for source in &protocol.sources {
         let _ = writeln!(page, "- {}", source_line(source));
+    }
+}
+
+/// What a change of a measure is judged by, for the people of the protocol's example.
+fn wobbles(protocol: &Protocol, key: &str) -> String {
+    const NONE: &str = "nothing is known from elsewhere; the practice's own repeats serve once there are ten pairs.";
+    let Some(example) = &protocol.example else { return NONE.into() };
+    let unit = quantity::unit(key);
+    let said = [Sex::Male, Sex::Female].into_iter().filter_map(|sex| {
+        let facts = Facts {
+            sex: Some(sex),
+            age: Age::new(example.age_years).ok(),
+            mass: BodyMass::new(example.mass_kg).ok(),
+            height: example.height_cm.and_then(|cm| Height::new(cm).ok()),
+            ..Facts::default()
+        };
+        let trial = Trial::of(protocol, facts, &example.inputs);
+        let value = trial::compute(&trial).ok()?.result(key).map(|e| e.value);
+        let te = TypicalError::best(&trial, key, value, &Own::default())?;
+        let who = te.source.as_ref().map(|s| format!(" ({})", s.citation)).unwrap_or_default();
+        let important = te
+            .important
+            .as_ref()
+            .map(|i| format!(" A change of {} {unit} matters to people ({}).", rounded(i.value, 1), i.source.citation));
+        let words = format!(
+            "{}{who}; a change beyond {} {unit} is clear, beyond {} {unit} possible.{}",
+            te.basis,
+            rounded(te.detectable, 2),
+            rounded(te.possible, 2),
+            important.unwrap_or_default()
+        );
+        Some((sex, words))
+    });
+    match said.collect::<Vec<_>>().as_slice() {
+        [] => NONE.into(),
+        [(_, men), (_, women)] if men == women => men.clone(),
+        all => all.iter().map(|(sex, words)| format!("{}, as in the example: {words}", sex.plural())).collect::<Vec<_>>().join(" "),
     }
 }
 

@@ -14,6 +14,7 @@ pub mod intake;
 pub mod live;
 pub mod passwords;
 pub mod recall;
+pub mod recompute;
 pub mod scoring;
 pub mod serve;
 pub mod session_store;

@@ -6,7 +6,12 @@ use std::{
 };
 
 use clap::{Parser, Subcommand};
-use impulso::{demo, docs, scoring, serve, settings::Settings};
+use impulso::{
+    demo, docs,
+    recompute::{self, By},
+    scoring, serve,
+    settings::Settings,
+};
 use impulso_store::Store;
 
 #[derive(Parser)]
@@ -25,6 +30,15 @@ enum Command {
         /// Connection of the role that owns the database.
         #[arg(long, env = "IMPULSO_OWNER_URL", hide_env_values = true)]
         owner_url: String,
+    },
+    /// Rebuild every stored score from its raw readings, and say what changed.
+    Recompute {
+        /// Connection of the role that owns the database.
+        #[arg(long, env = "IMPULSO_OWNER_URL", hide_env_values = true)]
+        owner_url: String,
+        /// With today's protocols instead of those stored beside the results.
+        #[arg(long)]
+        today: bool,
     },
     /// Load the demo practice, once.
     Demo {
@@ -62,6 +76,7 @@ async fn main() -> ExitCode {
         Command::Migrate { owner_url } => {
             scoring::migrate(&owner_url).await.map_err(|e| format!("The database could not be brought up to date: {e}"))
         }
+        Command::Recompute { owner_url, today } => recompute_all(&owner_url, today).await,
         Command::Demo { database_url } => load_demo(&database_url).await,
         Command::Serve(settings) => serve::serve(settings).await.map_err(|e| format!("The server stopped: {e}")),
     };
@@ -91,6 +106,15 @@ fn compute() -> ExitCode {
             ExitCode::from(2)
         }
     }
+}
+
+async fn recompute_all(owner_url: &str, today: bool) -> Result<(), String> {
+    let by = if today { By::Today } else { By::Stored };
+    let shown = |value: Option<f64>| value.map_or_else(|| "none".to_owned(), |v| v.to_string());
+    let tell = |c: &recompute::Changed| println!("{} {} {}: {} -> {}", c.result, c.method, c.quantity, shown(c.was), shown(c.is));
+    let tally = recompute::recompute(owner_url, by, tell).await.map_err(|e| format!("The scores could not be rebuilt: {e}"))?;
+    println!("{} results looked at, {} rewritten, {} left as they are.", tally.looked_at, tally.rewritten, tally.left);
+    Ok(())
 }
 
 async fn load_demo(database_url: &str) -> Result<(), String> {

@@ -6,9 +6,10 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code,
     catalogue::Protocol,
-    change::{Repeats, TypicalError},
+    change::{Own, Repeats, TypicalError},
+    happening::Happening,
     hr_max::{CeilingRule, HrMaxMethod},
-    person::{Facts, Sex},
+    person::Facts,
     report::{self, Progress, ResultReport, Rung},
     run::{
         Setup, State,
@@ -24,6 +25,7 @@ use impulso_store::{
     results::{self, Stop, Stored},
     retests,
     runs::Run,
+    typed_errors,
 };
 use serde_json::json;
 
@@ -180,14 +182,21 @@ pub fn outcome<'a>(trial: &Trial<'a>) -> ApiResult<Option<Outcome<'a>>> {
     }
 }
 
-/// The practice's own repeats of every measure of a protocol.
-pub async fn own_repeats(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<String, Repeats>> {
-    Ok(repeats::of_protocol(scope, &protocol.id).await?.into_iter().collect())
+/// What the practice knows of every measure of a protocol: its own repeats, and what it typed in.
+pub async fn own(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<String, Own>> {
+    let mut known: BTreeMap<String, Own> = BTreeMap::new();
+    for (quantity, repeats) in repeats::of_protocol(scope, &protocol.id).await? {
+        known.entry(quantity).or_default().repeats = repeats;
+    }
+    for (quantity, typed) in typed_errors::of_protocol(scope, &protocol.id).await? {
+        known.entry(quantity).or_default().typed = Some(typed);
+    }
+    Ok(known)
 }
 
 /// The report of a stored result.
-pub fn report(protocol: &Protocol, result: &Stored, repeats: &BTreeMap<String, Repeats>) -> ApiResult<Option<ResultReport>> {
-    let own = |quantity: &str| repeats.get(quantity).copied().unwrap_or_default();
+pub fn report(protocol: &Protocol, result: &Stored, own: &BTreeMap<String, Own>) -> ApiResult<Option<ResultReport>> {
+    let own = |quantity: &str| own.get(quantity).cloned().unwrap_or_default();
     let trial = trial(protocol, result);
     Ok(outcome(&trial)?.map(|o| report::report(&trial, &result.conditions, &o, &own)))
 }
@@ -205,29 +214,35 @@ pub fn progress(
     history: &[Stored],
     quantity: &str,
     typical_error: Option<&TypicalError>,
+    noted: &[Happening],
 ) -> Option<Progress> {
     let now = result.point(quantity)?;
     let earlier: Vec<_> = earlier(result, history).filter_map(|r| r.point(quantity)).collect();
-    Some(report::progress(protocol, quantity, &earlier, &now, typical_error))
+    let mut progress = report::progress(protocol, quantity, &earlier, &now, typical_error);
+    progress.since_last.iter_mut().chain(&mut progress.since_first).for_each(|c| c.remember(noted));
+    Some(progress)
 }
 
 /// The change ladder of a person: each measure from its first comparable test to now, largest change first.
-pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], sex: Option<Sex>) -> ApiResult<Vec<Rung>> {
+pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], noted: &[Happening]) -> ApiResult<Vec<Rung>> {
     let mut rungs = Vec::new();
     for protocol in shelf.all() {
         let of_protocol: Vec<&Stored> = history.iter().filter(|r| r.protocol_id == protocol.id).collect();
         if of_protocol.len() < 2 {
             continue;
         }
-        let own = own_repeats(scope, protocol).await?;
+        let own = own(scope, protocol).await?;
         // Only what is followed over time has a change rule.
         for scoring in protocol.scoring.iter().rev().filter(|s| protocol.change_rule(&s.quantity).is_some()) {
             let quantity = &scoring.quantity;
             let points: Vec<_> = of_protocol.iter().filter_map(|r| r.point(quantity)).collect();
             let [.., now] = points.as_slice() else { continue };
-            let te = TypicalError::best(protocol, quantity, sex, own.get(quantity).copied().unwrap_or_default());
+            let Some(latest) = of_protocol.iter().rev().find(|r| r.computed.contains_key(quantity)) else { continue };
+            let value = latest.computed.get(quantity).copied();
+            let te = TypicalError::best(&trial(protocol, latest), quantity, value, &own.get(quantity).cloned().unwrap_or_default());
             let compared = report::progress(protocol, quantity, &points[..points.len() - 1], now, te.as_ref());
-            if let Some(change) = compared.since_first.or(compared.since_last) {
+            if let Some(mut change) = compared.since_first.or(compared.since_last) {
+                change.remember(noted);
                 rungs.push(report::rung(protocol, quantity, change));
             }
         }

@@ -17,6 +17,7 @@ use uuid::Uuid;
 pub mod accounts;
 pub mod audit;
 pub mod error;
+pub mod happenings;
 pub mod ids;
 pub mod people;
 pub mod practices;
@@ -28,6 +29,7 @@ pub mod results;
 pub mod retests;
 pub mod runs;
 pub mod sessions;
+pub mod typed_errors;
 
 pub use error::{Error, Result};
 pub use ids::{CoachId, PersonId, PlanId, PracticeId, ReadinessId, ResultId, RetestId, RunId};

@@ -26,6 +26,12 @@ pub async fn update(scope: &mut Scope, practice: &Practice) -> Result<()> {
     Ok(())
 }
 
+/// Every practice; asked as the role that owns the database.
+pub async fn all(store: &Store) -> Result<Vec<PracticeId>> {
+    let ids = sqlx::query_scalar!("select id from practices order by id").fetch_all(store.pool()).await?;
+    Ok(ids.into_iter().map(PracticeId).collect())
+}
+
 /// Practices whose own repeats were never counted from their results; asked as the role that owns the database.
 pub async fn without_repeats(store: &Store) -> Result<Vec<PracticeId>> {
     let ids = sqlx::query_scalar!("select id from practices where repeats_counted_at is null").fetch_all(store.pool()).await?;

@@ -167,6 +167,34 @@ pub async fn get(scope: &mut Scope, id: ResultId) -> Result<Stored> {
     .read()
 }
 
+/// The next results of a practice behind one, in the order of their keys.
+pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Result<Vec<Stored>> {
+    let practice = scope.practice_id();
+    sqlx::query_as!(
+        Row,
+        "select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed
+         from results where practice_id = $1 and ($2::uuid is null or id > $2) order by id limit $3",
+        practice,
+        behind.map(|r| r.0),
+        most
+    )
+    .fetch_all(scope.db())
+    .await?
+    .into_iter()
+    .map(Row::read)
+    .collect()
+}
+
+/// Writes anew what a result computes to; its readings stay. Only the role that owns the database may.
+pub async fn recomputed(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String, f64>) -> Result<()> {
+    let practice = scope.practice_id();
+    let computed = write("computed", computed)?;
+    sqlx::query!("update results set computed = $3 where practice_id = $1 and id = $2", practice, id.0, computed)
+        .execute(scope.db())
+        .await?;
+    Ok(())
+}
+
 /// Every result of a person, oldest first.
 pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored>> {
     let practice = scope.practice_id();

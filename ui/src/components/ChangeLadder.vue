@@ -15,7 +15,10 @@ const to = (r: Rung) => `/people/${props.person}/trend/${r.protocol}/${r.change.
   <div class="ladder" role="table" aria-label="First test to now">
     <RouterLink v-for="r in rungs" :key="r.protocol + r.change.quantity" class="rung" role="row" :to="to(r)">
       <span class="name" role="cell"
-        >{{ r.name }}<small>{{ r.label }}, {{ r.unit }}</small></span
+        >{{ r.name
+        }}<small
+          >{{ r.label }}<template v-if="r.unit">, {{ r.unit }}</template></small
+        ></span
       >
       <span class="draw" role="cell">
         <svg

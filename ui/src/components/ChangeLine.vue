@@ -9,9 +9,17 @@ const sign: Record<string, string> = {
   possible_gain: "△",
   clear_loss: "▼",
   possible_loss: "▽",
+  clear_change: "◆",
+  possible_change: "◇",
   within_noise: "=",
   not_comparable: "≠",
   no_verdict: "?",
+};
+const rests: Record<string, string> = {
+  repeats: "Rests on your own repeats.",
+  typed: "Rests on the figure you typed in.",
+  publication: "Rests on a publication.",
+  readings: "Worked out from how far the readings wobble, not measured.",
 };
 </script>
 
@@ -23,6 +31,12 @@ const sign: Record<string, string> = {
         <b>{{ change.verdict_words }}</b> <span class="soft">since {{ since }}, {{ dayShort(change.from_on) }}</span>
       </p>
       <p>{{ change.sentence }}</p>
+      <p v-if="change.typical_error && !change.unlike.length" class="soft rests">
+        {{ rests[change.typical_error.rests_on] }} A change beyond {{ Number(change.typical_error.detectable.toPrecision(3)) }}
+        {{ change.unit }} is clear<template v-if="change.typical_error.important"
+          >; one of {{ change.typical_error.important.value }} {{ change.unit }} matters to people</template
+        >.
+      </p>
       <ul v-if="change.unlike.length">
         <li v-for="u in change.unlike" :key="u.key">
           <b>{{ u.label }}: {{ u.then }}, now {{ u.now }}.</b> Matters because {{ u.why }}.
@@ -54,6 +68,10 @@ const sign: Record<string, string> = {
 .clear_loss .head b,
 .not_comparable .sign {
   color: var(--ochre);
+}
+.rests {
+  font-size: 15px;
+  margin-top: 2px;
 }
 .head {
   margin: 0 0 2px;

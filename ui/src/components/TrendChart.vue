@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { LineChart, ScatterChart } from "echarts/charts";
-import { GridComponent, MarkAreaComponent, TooltipComponent } from "echarts/components";
+import { GridComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent } from "echarts/components";
 import { use } from "echarts/core";
 import { SVGRenderer } from "echarts/renderers";
 import { computed } from "vue";
@@ -10,10 +10,11 @@ import type { TrendPage } from "@/api/types";
 import { dayShort } from "@/composables/dates";
 
 /** One measure over time with the band of the test's own noise around the first comparable test. */
-use([LineChart, ScatterChart, GridComponent, MarkAreaComponent, TooltipComponent, SVGRenderer]);
+use([LineChart, ScatterChart, GridComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent, SVGRenderer]);
 const props = defineProps<{ trend: TrendPage }>();
 const router = useRouter();
 
+const words = { illness: "illness", injury: "injury", break: "break", new_job: "new job", holiday: "holiday", other: "note" } as const;
 const css = getComputedStyle(document.documentElement);
 const token = (name: string) => css.getPropertyValue(name).trim();
 
@@ -82,6 +83,14 @@ const option = computed(() => {
                 data: [[{ yAxis: base - noise }, { yAxis: base + noise }]],
               }
             : undefined,
+        // What happened along the way stands where it happened.
+        markLine: {
+          silent: true,
+          symbol: "none",
+          lineStyle: { color: token("--ochre"), type: "dashed", width: 1.5 },
+          label: { color: token("--ochre"), fontSize: 14, position: "insideEndTop", formatter: (p: { name: string }) => p.name },
+          data: props.trend.happenings.map((h) => ({ xAxis: h.from_on, name: h.words ?? words[h.kind] })),
+        },
         z: 3,
       },
       {

@@ -4,6 +4,7 @@ import { api, take } from "@/api/client";
 import type { Fits, Kit } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import SectionChips from "@/components/SectionChips.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 
@@ -32,6 +33,10 @@ async function choose() {
     (await choosing.run(() => take(api.POST("/api/people/{id}/choose", { params: { path: { id: props.id } }, body })))) ?? fits.value;
 }
 watch([kit, minutes, people], () => void choose(), { immediate: true, deep: true });
+const section = ref("");
+const all = computed(() => fits.value ?? p.value?.fits ?? []);
+const sections = computed(() => [...new Set(all.value.map((f) => f.section))]);
+const shown = computed(() => all.value.filter((f) => !section.value || f.section === section.value));
 const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
 </script>
 
@@ -58,14 +63,16 @@ const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
       <label class="time">People <ElInput v-model="crowd" name="people" inputmode="numeric" placeholder="1" /></label>
     </fieldset>
     <FailureNote :failure="choosing.failure.value" />
+    <SectionChips v-model="section" :sections="sections" />
     <ul class="rows">
-      <li v-for="fit in fits ?? p.fits" :key="fit.protocol">
+      <li v-for="fit in shown" :key="fit.protocol">
         <div class="row-link">
           <span class="mark" :class="fit.verdict" aria-hidden="true">{{
             { suits: "●", better_choice: "◐", unsuited: "✕" }[fit.verdict]
           }}</span>
           <span class="what"
-            ><b>{{ fit.name }}</b> <i>{{ words[fit.verdict] }}</i><small>{{ fit.because }}</small></span
+            ><b>{{ fit.name }}</b> <i>{{ fit.section }} · {{ words[fit.verdict] }}</i
+            ><small>{{ fit.because }}</small></span
           >
           <RouterLink class="go" :class="{ main: fit.verdict === 'suits' }" :to="to(fit)">{{
             fit.verdict !== "suits" ? "Use it all the same" : fit.runs_live ? "Set up" : "Enter"
@@ -73,7 +80,7 @@ const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
         </div>
       </li>
     </ul>
-    <p v-if="(fits ?? p.fits).every((f) => f.verdict === 'unsuited')" class="box stop none">
+    <p v-if="all.length && all.every((f) => f.verdict === 'unsuited')" class="box stop none">
       None of these tests suits today. Leave it, and note what the client tells you.
     </p>
   </div>

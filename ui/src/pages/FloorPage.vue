@@ -57,14 +57,18 @@ const after = computed(() => {
 
 watch(closedHere, (now) => now && (finishing.value || leaving.value) && void router.replace(after.value));
 
+/** The finish is on its way: before that, what arrives answers something else. */
+const asked = ref(false);
 async function finish() {
   finishing.value = true;
+  asked.value = false;
   await run.happened({ kind: "finished" });
+  asked.value = true;
 }
 // A finish that closed nothing: the screen goes on as before.
 watch(
-  () => [run.unsent, run.view?.revision],
-  () => finishing.value && run.unsent === 0 && !closedHere.value && (finishing.value = false),
+  () => [asked.value, run.unsent, run.view?.revision],
+  () => finishing.value && asked.value && run.unsent === 0 && !closedHere.value && (finishing.value = false),
 );
 async function undo() {
   const last = state.value?.undoable;

@@ -2,19 +2,29 @@
 import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import PageState from "@/components/PageState.vue";
+import SectionChips from "@/components/SectionChips.vue";
 import { useLoad } from "@/composables/useLoad";
 
+/** Every test on one page, part by part; found by what is done, by plain words, or by its publication. */
 const { data: tests, failure, loading, reload } = useLoad(() => take(api.GET("/api/protocols")));
 const text = ref("");
+const section = ref("");
 const plain = (s: string) => s.normalize("NFKD").replace(/\p{M}/gu, "").toLowerCase();
+const sections = computed(() => [...new Set(tests.value?.map((t) => t.section) ?? [])]);
 const found = computed(
   () =>
-    tests.value?.filter((t) =>
-      plain(text.value)
-        .split(/\s+/)
-        .every((w) => t.searched.includes(w)),
+    tests.value?.filter(
+      (t) =>
+        (!section.value || t.section === section.value) &&
+        plain(text.value)
+          .split(/\s+/)
+          .every((w) => t.searched.includes(w)),
     ) ?? [],
 );
+const parts = computed(() => {
+  const of = (name: string) => ({ name, tests: found.value.filter((t) => t.section === name) });
+  return sections.value.map(of).filter((part) => part.tests.length);
+});
 </script>
 
 <template>
@@ -31,50 +41,69 @@ const found = computed(
       size="large"
       type="search"
       aria-label="Find a test"
-      placeholder="What is done, or author, year or title of the publication"
+      placeholder="What is done, what it needs, whom it suits; or author, year or title"
     />
-    <ul class="rows list">
-      <li v-for="t in found" :key="t.id">
-        <RouterLink class="row-link" :to="`/tests/${t.id}`">
-          <span class="what"
-            ><b>{{ t.name }}</b
-            ><span>{{ t.summary }}</span
-            ><small>{{ t.tells }}</small></span
-          >
-          <span class="soft right"
-            >{{ t.minutes }} min<small v-if="t.based_on">own copy</small><small v-else-if="!t.live">entered afterwards</small></span
-          >
-        </RouterLink>
-      </li>
-    </ul>
+    <SectionChips v-model="section" :sections="sections" />
+    <section v-for="part in parts" :key="part.name">
+      <h2>{{ part.name }}</h2>
+      <ul class="tests">
+        <li v-for="t in part.tests" :key="t.id">
+          <RouterLink :to="`/tests/${t.id}`">
+            <span class="head"
+              ><b>{{ t.name }}</b
+              ><small
+                >{{ t.minutes }} min<template v-if="t.based_on"> · own copy</template
+                ><template v-else-if="!t.live"> · entered afterwards</template></small
+              ></span
+            >
+            <span class="soft">{{ t.summary }}</span>
+          </RouterLink>
+        </li>
+      </ul>
+    </section>
     <p v-if="!found.length">No test matches “{{ text }}”.</p>
   </div>
 </template>
 
 <style scoped>
-.right {
-  margin-left: auto;
-  text-align: right;
-  white-space: nowrap;
+h2 {
+  margin: 22px 0 6px;
 }
-.right small {
+.tests {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(min(100%, 440px), 1fr));
+  gap: 0 32px;
+}
+.tests li {
+  border-top: 1px solid var(--line);
+}
+.tests a {
   display: block;
-}
-.list {
-  margin-top: 18px;
-}
-.what {
-  flex: 1;
-  display: flex;
-  flex-direction: column;
+  padding: 10px 8px;
+  color: var(--ink);
+  text-decoration: none;
   line-height: 1.4;
-  max-width: 82ch;
+  min-height: 76px;
 }
-b {
+.tests a:hover,
+.tests a:focus-visible {
+  background: var(--card);
+}
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  gap: 12px;
+}
+.tests b {
   font-size: 18px;
 }
-small {
+.tests small {
   color: var(--soft);
   font-size: 15px;
+  white-space: nowrap;
 }
 </style>

@@ -2,6 +2,7 @@
 import { api, take } from "@/api/client";
 import type { MethodPage as Page } from "@/api/types";
 import CopyBox from "@/components/CopyBox.vue";
+import WobbleBox from "@/components/WobbleBox.vue";
 import PageState from "@/components/PageState.vue";
 import RowTime from "@/components/RowTime.vue";
 import { useLoad } from "@/composables/useLoad";
@@ -100,6 +101,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
       </div>
       <aside>
         <CopyBox :protocol="m.protocol as Page['protocol']" />
+        <WobbleBox :protocol="id" :wobbles="m.wobbles" @changed="reload" />
         <h2>Bring</h2>
         <ul>
           <li v-for="e in m.protocol.equipment" :key="e.what">{{ e.what }}</li>

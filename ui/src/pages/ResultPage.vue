@@ -82,6 +82,9 @@ function ask(q: QuantityReport) {
             <p v-if="q.independence != null && q.value != null" class="soft">
               Under about {{ q.independence }} {{ q.unit }} living independently becomes hard at this age.
             </p>
+            <p v-if="q.pass" class="pass" :class="{ met: q.pass.met }">
+              <span aria-hidden="true">{{ q.pass.met ? "✓" : "○" }}</span> {{ q.pass.sentence }} <small class="soft">common practice</small>
+            </p>
             <NormRule v-for="n in q.norms" :key="n.table" :norm="n" :value="q.value!" :last="lastOf(q.key)" :unit="q.unit" />
           </section>
           <section v-if="choice" class="line">
@@ -153,6 +156,16 @@ function ask(q: QuantityReport) {
 </template>
 
 <style scoped>
+.pass {
+  margin: 6px 0;
+  font-weight: 600;
+}
+.pass.met span {
+  color: var(--fjord);
+}
+.pass small {
+  font-weight: 400;
+}
 .line {
   max-width: 560px;
   border-top: 1px solid var(--line);

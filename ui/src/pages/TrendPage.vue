@@ -22,7 +22,9 @@ const {
     <div class="page-head">
       <div>
         <h1>{{ t.name }}</h1>
-        <div class="soft">{{ t.protocol_name }}: {{ t.label }}, {{ t.unit }}</div>
+        <div class="soft">
+          {{ t.protocol_name }}: {{ t.label }}<template v-if="t.unit">, {{ t.unit }}</template>
+        </div>
       </div>
       <span class="grow"></span>
       <span class="actions" role="navigation" aria-label="Measure">
@@ -43,6 +45,7 @@ const {
     <TrendChart v-if="t.points.some((p) => p.value != null)" :trend="t" />
     <p v-if="t.typical_error" class="soft">
       The pale band is the test’s own noise around the first comparable test: ± {{ t.typical_error.detectable.toFixed(1) }} {{ t.unit }}.
+      <template v-if="t.typical_error.rests_on === 'readings'">It is worked out from how far the readings wobble, not measured.</template>
       Inside it nothing is claimed. Better is up.
       <template v-if="t.points.some((p) => p.unlike.length)"
         >A diamond with ≠ was taken under other conditions and is left out of the line.</template
@@ -53,6 +56,17 @@ const {
     <section v-if="t.progress?.since_last && t.progress.since_first" class="since">
       <ChangeLine :change="t.progress.since_last" since="the last test" />
     </section>
+    <template v-if="t.happenings.length">
+      <h2>Along the way</h2>
+      <ul class="way">
+        <li v-for="h in t.happenings" :key="h.from_on + h.kind">
+          <span class="soft"
+            >{{ dayShort(h.from_on) }}<template v-if="h.until_on"> to {{ dayShort(h.until_on) }}</template></span
+          >
+          {{ h.words ?? h.kind.replace("_", " ") }}
+        </li>
+      </ul>
+    </template>
     <h2>Every test</h2>
     <ul class="rows">
       <li v-for="p in [...t.points].reverse()" :key="p.result">
@@ -98,5 +112,14 @@ const {
   background: var(--fjord);
   color: var(--on-fjord);
   border-color: var(--fjord);
+}
+.way {
+  list-style: none;
+  padding: 0;
+  margin: 0 0 16px;
+}
+.way span {
+  display: inline-block;
+  min-width: 26ch;
 }
 </style>

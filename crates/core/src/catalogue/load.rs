@@ -19,9 +19,37 @@ const SHARED: &str = include_str!("../../data/shared.toml");
 
 static ALL: LazyLock<Vec<Protocol>> = LazyLock::new(|| {
     let mut all: Vec<Protocol> = BUILT_IN.iter().filter_map(|text| parse(text).ok()).collect();
-    all.sort_by(|a, b| (a.order, &a.id).cmp(&(b.order, &b.id)));
+    let section = |p: &Protocol| sections().iter().position(|s| s.id == p.section);
+    all.sort_by(|a, b| (section(a), a.order, &a.id).cmp(&(section(b), b.order, &b.id)));
     all
 });
+
+/// A part of the library.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Deserialize)]
+pub struct Section {
+    /// Its id, as protocols name it.
+    pub id: String,
+    /// What it is called.
+    pub name: String,
+}
+
+static SECTIONS: LazyLock<Vec<Section>> = LazyLock::new(|| {
+    #[derive(serde::Deserialize)]
+    struct Shared {
+        sections: Vec<Section>,
+    }
+    toml::from_str::<Shared>(SHARED).map(|s| s.sections).unwrap_or_default()
+});
+
+/// The parts of the library, in its order.
+pub fn sections() -> &'static [Section] {
+    &SECTIONS
+}
+
+/// What a part of the library is called.
+pub fn section_name(id: &str) -> &str {
+    sections().iter().find(|s| s.id == id).map_or(id, |s| &s.name)
+}
 
 /// Every built-in protocol, in the library's order.
 pub fn all() -> &'static [Protocol] {
@@ -244,6 +272,7 @@ mod tests {
             parse(text).unwrap_or_else(|e| panic!("{e}"));
         }
         assert_eq!(all().len(), BUILT_IN.len());
+        assert!(all().iter().all(|p| sections().iter().any(|s| s.id == p.section)), "every section has a name");
         assert!(all().iter().flat_map(|p| &p.unsuited).filter_map(|u| u.instead.as_deref()).all(|id| find(id).is_ok()));
     }
 

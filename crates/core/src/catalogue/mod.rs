@@ -25,9 +25,9 @@ pub use crate::{
     staging::{FirstLoad, Goal, LoadRule, NextLoad, StageRule},
 };
 pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
-pub use load::{all, check, find, parse};
+pub use load::{Section, all, check, find, parse, section_name, sections};
 pub use procedure::{CadenceRule, Chosen, CountRule, Phase, PhaseKind, Preparation, Prompt, Tone};
-pub use scoring::{ChangeRule, Condition, ConditionKind, Input, InputKind, NormUse, PassMark, Rule, Scoring, When};
+pub use scoring::{ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, When};
 
 /// One test: what it is, how it is run, what it gives, who says so.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -282,7 +282,8 @@ impl Protocol {
 
     /// The quantity a client hears first: an estimate where there is one, else the reading.
     pub fn headline(&self) -> &str {
-        self.scoring.last().map_or("recovery_hr", |s| &s.quantity)
+        let heard = self.scoring.iter().rfind(|s| !s.in_detail).or_else(|| self.scoring.last());
+        heard.map_or("recovery_hr", |s| &s.quantity)
     }
 
     /// The method's name and version, stored with every result.

@@ -12,7 +12,6 @@ use crate::{
     formula::Formula,
     inputs::{Inputs, Value},
     person::Sex,
-    trial::FlagCode,
 };
 
 /// Something recorded. A number, unless it says otherwise.
@@ -63,6 +62,9 @@ pub struct Input {
     /// Whether the test cannot be scored without it.
     #[serde(default)]
     pub required: bool,
+    /// What makes it wobble from day to day.
+    #[serde(default)]
+    pub error: Option<ReadingError>,
     /// The only values accepted, where there are few.
     #[serde(default)]
     pub one_of: Vec<f64>,
@@ -192,6 +194,66 @@ impl Input {
     fn bad(&self, what: String) -> InputError {
         InputError::new(Code::BadValue, &self.key, format!("{}: {what}.", self.label))
     }
+}
+
+/// What makes a raw reading wobble.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum ReadingError {
+    /// A heart rate at a given load: the day, and the reading itself.
+    HeartRate,
+    /// Beats counted in a window: the same, and half a beat.
+    Count,
+    /// A stopwatch held by hand.
+    Stopwatch,
+    /// The distance, or the time, of an effort at one's own pace.
+    Paced,
+    /// The level of an audio-paced test: as its speed.
+    Level,
+    /// What is published for the measure of this name.
+    Published,
+}
+
+/// The kinds of flag. The snake-case name is part of the public interface.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum FlagCode {
+    /// A table or an equation was made from other people than this client.
+    OutsidePopulation,
+    /// The steady heart rate lies under the band the estimate needs.
+    HrBelowBand,
+    /// The steady heart rate lies over it.
+    HrAboveBand,
+    /// Two consecutive minutes never agreed.
+    NoSteadyState,
+    /// Fewer stages between the bounds than a line needs.
+    TooFewStages,
+    /// Carried on far beyond what was read.
+    WideExtrapolation,
+    /// The factor for age is not printed for this age.
+    AgeClamped,
+    /// The bench is not the protocol's.
+    BenchDiffers,
+    /// No warm-up.
+    WarmUpMissing,
+    /// On medicine that limits the heart rate.
+    HeartRateDrug,
+    /// Under the middle half of people alike.
+    BelowRange,
+    /// The heart rate falls slowly after the effort.
+    SlowRecovery,
+    /// Less movement than the client's own hand is long.
+    Restricted,
+    /// Under eight of ten points.
+    BelowEight,
+    /// A doctor's clearance comes first.
+    ClearanceFirst,
+    /// No test today.
+    DoNotTest,
+    /// The two sides differ by more than is usual.
+    SidesDiffer,
 }
 
 /// A quantity and the equation that gives it.

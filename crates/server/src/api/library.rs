@@ -1,26 +1,29 @@
 //! The test library.
 
-use actix_web::{get, post, web};
+use actix_web::{HttpResponse, get, post, put, web};
 use impulso_core::{
     Code, InputError,
-    catalogue::{Kit, Protocol},
+    catalogue::{Kit, Protocol, section_name},
+    change::TypedError,
     clamped::Pattern,
     estimate::Working,
     norms,
     own::{self, Changes},
     person::{Facts, Sex},
+    quantity, text,
     trial::{Trial, compute},
-    units::{Age, BodyMass},
+    units::{Age, BodyMass, Height},
 };
 use impulso_store::{
     audit::{self, Subject},
-    protocols,
+    protocols, typed_errors,
 };
 use serde::{Deserialize, Serialize};
+use serde_json::json;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use crate::{ApiError, ApiResult, auth::SignedIn, body::Json, shelf::Shelf};
+use crate::{ApiError, ApiResult, auth::SignedIn, body::Json, scoring, shelf::Shelf};
 
 /// A test in the library's list.
 #[derive(Serialize, ToSchema)]
@@ -33,6 +36,8 @@ pub struct LibraryLine {
     pub summary: String,
     /// What it tells.
     pub tells: String,
+    /// The part of the library it stands in, in words.
+    pub section: String,
     /// Minutes to plan.
     pub minutes: u16,
     /// Whether the floor runs it live; else it is entered afterwards.
@@ -62,6 +67,65 @@ pub struct MethodPage {
     pub patterns: Vec<String>,
     /// The tables, with their sources.
     pub tables: Vec<TableLine>,
+    /// How much each measure wobbles, as far as it is known without a client.
+    pub wobbles: Vec<WobbleLine>,
+}
+
+/// What is known of a measure's wobble.
+#[derive(Serialize, ToSchema)]
+pub struct WobbleLine {
+    /// The measure.
+    pub quantity: String,
+    /// What it is called.
+    pub label: String,
+    /// Its unit.
+    pub unit: String,
+    /// Pairs of repeats of the practice's own; ten are needed.
+    pub pairs: i64,
+    /// What the practice typed in.
+    pub typed: Option<TypedError>,
+}
+
+/// A typical error from elsewhere.
+#[derive(Deserialize, ToSchema)]
+pub struct TypedErrorForm {
+    /// The measure.
+    pub quantity: String,
+    /// In its unit; nothing takes the figure away.
+    pub value: Option<f64>,
+    /// Who says so.
+    #[serde(default)]
+    pub source: String,
+}
+
+/// Keeps a typical error that the practice knows from elsewhere, with its source, or takes it away.
+#[utoipa::path(tag = "library", operation_id = "library_type_error", responses((status = 204), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[put("/protocols/{id}/typical-error")]
+pub async fn type_error(who: SignedIn, id: web::Path<String>, form: Json<TypedErrorForm>) -> ApiResult<HttpResponse> {
+    let form = form.into_inner();
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&id)?;
+    if protocol.change_rule(&form.quantity).is_none() {
+        let message = format!("{} does not follow “{}” over time.", protocol.name, form.quantity);
+        return Err(InputError::new(Code::UnknownField, "quantity", message).into());
+    }
+    let protocol = protocol.id.clone();
+    match form.value {
+        None => typed_errors::clear(&mut scope, &protocol, &form.quantity).await?,
+        Some(value) if !(value.is_finite() && value > 0.0 && value < 1e6) => {
+            return Err(InputError::new(Code::OutOfRange, "value", "A typical error is a number above 0, in the measure’s unit.").into());
+        }
+        Some(value) => {
+            let missing = || InputError::new(Code::MissingInput, "source", "Say who says so: author and year, or where it was measured.");
+            let source = text::note(&form.source, "source")?.ok_or_else(missing)?;
+            typed_errors::set(&mut scope, &protocol, &form.quantity, &TypedError { value, source }).await?;
+        }
+    }
+    let detail = json!({ "protocol": protocol, "quantity": form.quantity, "value": form.value });
+    audit::record(&mut scope, who.coach, "typical_error.typed", Subject::thing("protocol", Uuid::nil()), detail).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
 }
 
 /// An equation with example numbers.
@@ -100,8 +164,22 @@ pub async fn list(who: SignedIn) -> ApiResult<web::Json<Vec<LibraryLine>>> {
 #[utoipa::path(tag = "library", operation_id = "library_get", responses((status = 200, body = MethodPage), (status = 404, body = ApiError)))]
 #[get("/protocols/{id}")]
 pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<MethodPage>> {
-    let shelf = Shelf::of(&mut who.scope().await?).await?;
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&id)?;
+    let own = scoring::own(&mut scope, protocol).await?;
+    let wobble = |quantity: &str| {
+        let known = own.get(quantity).cloned().unwrap_or_default();
+        WobbleLine {
+            quantity: quantity.to_owned(),
+            label: quantity::label(quantity).into_owned(),
+            unit: quantity::unit(quantity).to_owned(),
+            pairs: known.repeats.pairs,
+            typed: known.typed,
+        }
+    };
+    let followed = protocol.scoring.iter().rev().filter(|s| protocol.change_rule(&s.quantity).is_some());
+    let wobbles = followed.map(|s| wobble(&s.quantity)).collect();
     let mut used: Vec<&str> = protocol.norms.iter().map(|n| n.table.as_str()).collect();
     used.dedup();
     let tables = used
@@ -115,6 +193,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         examples: examples(protocol),
         patterns: if protocol.clamp.is_some() { Pattern::ALL.map(|p| p.sentence().to_owned()).to_vec() } else { Vec::new() },
         tables,
+        wobbles,
     }))
 }
 
@@ -127,21 +206,42 @@ pub fn line(p: &Protocol) -> LibraryLine {
         summary: p.summary.clone(),
         tells: p.tells.clone(),
         minutes: p.minutes,
+        section: section_name(&p.section).to_owned(),
         live: p.family.runs_live(),
         rehearsed: p.family.is_rehearsed(),
         people_at_once: p.people_at_once,
         needs: p.needs.clone(),
         based_on: p.based_on.clone(),
-        searched: impulso_core::text::search_key(&format!("{} {} {} {}", p.name, p.id, p.summary, citations.join(" "))),
+        searched: impulso_core::text::search_key(&format!(
+            "{} {} {} {}",
+            p.name,
+            p.id,
+            p.summary,
+            format_args!("{} {}", citations.join(" "), words_of(p))
+        )),
     }
+}
+
+/// Plain words by which people look for a test: the part of the library, and what it asks for.
+fn words_of(p: &Protocol) -> String {
+    let needs_nothing = p.equipment.iter().all(|e| e.what == "A mat" || e.what.starts_with("Room")) && p.needs.is_empty();
+    let equipment: Vec<&str> = p.equipment.iter().map(|e| e.what.as_str()).collect();
+    let section = section_name(&p.section);
+    let over_60 = if p.section == "older_adults" || p.section == "balance" { "over 60 seniors" } else { "" };
+    format!("{} {section} {} {} {over_60}", p.tells, equipment.join(" "), if needs_nothing { "no equipment" } else { "" })
 }
 
 /// Each equation of a protocol with its example readings: once for everyone, or for men and women where they differ.
 pub fn examples(protocol: &Protocol) -> Vec<Example> {
     let Some(example) = &protocol.example else { return Vec::new() };
     let worked = |sex: Sex| -> Vec<(&'static str, Working)> {
-        let facts =
-            Facts { sex: Some(sex), age: Age::new(example.age_years).ok(), mass: BodyMass::new(example.mass_kg).ok(), ..Facts::default() };
+        let facts = Facts {
+            sex: Some(sex),
+            age: Age::new(example.age_years).ok(),
+            mass: BodyMass::new(example.mass_kg).ok(),
+            height: example.height_cm.and_then(|cm| Height::new(cm).ok()),
+            ..Facts::default()
+        };
         let trial = Trial::of(protocol, facts, &example.inputs);
         let Ok(outcome) = compute(&trial) else { return Vec::new() };
         protocol

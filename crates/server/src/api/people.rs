@@ -4,6 +4,7 @@ use actix_web::{HttpResponse, get, http::header, post, put, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
+    happening::Happening,
     person::{Sex, age_on},
     readiness::{Advice, Answers},
     report::{self, Rung},
@@ -15,6 +16,7 @@ use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
     error::{Conflict, Error as StoreError},
+    happenings,
     people::{self, Person, Profile, Units},
     readiness, results, retests,
 };
@@ -142,10 +144,23 @@ pub struct PersonPage {
     pub tests: Vec<TestLine>,
     /// Open retests, soonest first.
     pub retests: Vec<RetestLine>,
+    /// What happened along the way, earliest first.
+    pub happenings: Vec<Noted>,
     /// The latest readiness check.
     pub readiness: Option<ReadinessPage>,
     /// The tests, suitable first.
     pub fits: Vec<Fit>,
+}
+
+/// Something that happened along the way.
+#[derive(Serialize, ToSchema)]
+pub struct Noted {
+    /// Key.
+    pub id: Uuid,
+    /// In words.
+    pub said: String,
+    /// What was noted.
+    pub happening: Happening,
 }
 
 /// A readiness check as shown.
@@ -325,7 +340,9 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
     let today = auth::today(scope).await?;
     let history = results::of_person(scope, id).await?;
     let shelf = Shelf::of(scope).await?;
-    let ladder = scoring::ladder(scope, &shelf, &history, person.profile.sex).await?;
+    let noted = happenings::of_person(scope, id).await?;
+    let happened: Vec<Happening> = noted.iter().map(|(_, h)| h.clone()).collect();
+    let ladder = scoring::ladder(scope, &shelf, &history, &happened).await?;
     let retests = retests::open_of(scope, id).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
     let fits = shortlist(&person, checked.as_ref(), today);
@@ -338,6 +355,7 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
         story: report::story(&ladder, with_reading, today),
         tests: history.iter().rev().map(|r| TestLine::new(r, &shelf)).collect(),
         ladder,
+        happenings: noted.into_iter().map(|(id, h)| Noted { id, said: h.said(), happening: h }).collect(),
         retests,
         readiness: checked.map(|c| ReadinessPage {
             is_today: c.on == today,

@@ -9,6 +9,7 @@ use impulso_core::{
     catalogue::{Protocol, Source},
     change::{TypicalError, Unlike, unlike},
     estimate::cycle::{self, StageLine},
+    happening::Happening,
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::{Inputs, StageInput, Value},
     person::{self, Facts, Sex},
@@ -22,7 +23,7 @@ use impulso_core::{
     units::{BodyMass, Cadence},
 };
 use impulso_store::{
-    PersonId, ResultId, people,
+    PersonId, ResultId, happenings, people,
     results::{self, Stored},
     retests,
 };
@@ -183,6 +184,8 @@ pub struct TrendPage {
     pub points: Vec<TrendPoint>,
     /// The wobble of this measure.
     pub typical_error: Option<TypicalError>,
+    /// What happened along the way.
+    pub happenings: Vec<Happening>,
     /// The change from first to now.
     pub progress: Option<Progress>,
     /// What the protocol gives besides: other quantities with a trend.
@@ -226,11 +229,12 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     let person = people::get(&mut scope, result.person).await?;
     let today = auth::today(&mut scope).await?;
     let history = results::of_protocol(&mut scope, result.person, &result.protocol_id).await?;
-    let report = scoring::report(protocol, &result, &scoring::own_repeats(&mut scope, protocol).await?)?;
+    let report = scoring::report(protocol, &result, &scoring::own(&mut scope, protocol).await?)?;
+    let noted: Vec<Happening> = happenings::of_person(&mut scope, result.person).await?.into_iter().map(|(_, h)| h).collect();
     let progress = report
         .iter()
         .flat_map(|r| &r.quantities)
-        .filter_map(|q| Some((q.key.clone(), scoring::progress(protocol, &result, &history, &q.key, q.typical_error.as_ref())?)))
+        .filter_map(|q| Some((q.key.clone(), scoring::progress(protocol, &result, &history, &q.key, q.typical_error.as_ref(), &noted)?)))
         .collect();
     let open = retests::open_of(&mut scope, result.person).await?;
     Ok(web::Json(ResultPage {
@@ -275,9 +279,10 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
     let person = people::get(&mut scope, PersonId(id)).await?;
     let mut history = results::of_protocol(&mut scope, person.id, &protocol.id).await?;
     history.sort_by_key(|r| (r.taken_at, r.id));
-    let own = scoring::own_repeats(&mut scope, protocol).await?.remove(&key).unwrap_or_default();
-    let typical_error = TypicalError::best(protocol, &key, person.profile.sex, own);
+    let own = scoring::own(&mut scope, protocol).await?.remove(&key).unwrap_or_default();
+    let noted: Vec<Happening> = happenings::of_person(&mut scope, person.id).await?.into_iter().map(|(_, h)| h).collect();
     let latest = history.iter().rev().find(|r| r.computed.contains_key(&key));
+    let typical_error = latest.and_then(|r| TypicalError::best(&scoring::trial(protocol, r), &key, r.computed.get(&key).copied(), &own));
     let now = latest.and_then(|r| r.point(&key));
     let points = history
         .iter()
@@ -302,7 +307,8 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
         unit: quantity::unit_shown(&key).to_owned(),
         lower_is_better: protocol.change_rule(&key).is_some_and(|r| r.lower_is_better),
         points,
-        progress: latest.and_then(|r| scoring::progress(protocol, r, &history, &key, typical_error.as_ref())),
+        progress: latest.and_then(|r| scoring::progress(protocol, r, &history, &key, typical_error.as_ref(), &noted)),
+        happenings: noted,
         typical_error,
         quantities: protocol
             .scoring

@@ -1,6 +1,9 @@
 //! Who is in the demo: lock keepers who lift gate gear, a sabre squad, a garden-walk group. All made up.
 
-use impulso_core::person::Sex::{self, Female, Male};
+use impulso_core::{
+    happening::HappeningKind,
+    person::Sex::{self, Female, Male},
+};
 
 /// A client with a history.
 pub struct Client {
@@ -28,6 +31,8 @@ pub struct Client {
     pub drug: bool,
     /// Notes.
     pub notes: &'static str,
+    /// What happened along the way: from and until, days before today, and in words.
+    pub happened: &'static [(HappeningKind, u64, u64, &'static str)],
     /// Tests, oldest first.
     pub tests: &'static [Test],
     /// The standing retest plan.
@@ -48,6 +53,8 @@ pub struct Test {
     pub readings: &'static [(&'static str, f64)],
     /// Load, heart rate at minute 2 and 3, for a test in stages.
     pub stages: &'static [(f64, f64, f64)],
+    /// Readings with tries and sides, as JSON.
+    pub sheet: &'static str,
     /// What was ridden, for a ride at clamped heart rates.
     pub ride: Option<Ride>,
 }
@@ -87,7 +94,7 @@ pub struct Plan {
 }
 
 const fn counted(protocol: &'static str, days_ago: u64, count: f64) -> Test {
-    Test { protocol, days_ago, count, oddity: None, readings: &[], stages: &[], ride: None }
+    Test { protocol, days_ago, count, oddity: None, readings: &[], stages: &[], sheet: "", ride: None }
 }
 
 const fn bench(days_ago: u64, count: f64) -> Test {
@@ -104,6 +111,10 @@ const fn class(days_ago: u64, count: f64) -> Test {
 
 const fn read(protocol: &'static str, days_ago: u64, readings: &'static [(&'static str, f64)]) -> Test {
     Test { readings, ..counted(protocol, days_ago, 0.0) }
+}
+
+const fn sheet(protocol: &'static str, days_ago: u64, sheet: &'static str) -> Test {
+    Test { sheet, ..counted(protocol, days_ago, 0.0) }
 }
 
 const fn cycle(days_ago: u64, stages: &'static [(f64, f64, f64)]) -> Test {
@@ -135,6 +146,7 @@ const NOBODY: Client = Client {
     medicines: "",
     drug: false,
     notes: "",
+    happened: &[],
     tests: &[],
     plan: None,
 };
@@ -172,7 +184,15 @@ pub const CAST: &[Client] = &[
         goal: "walk the towpath round without puffing",
         height: "184",
         mass: "93.5",
-        tests: &[bench(203, 41.0), bench(147, 38.0), bench(91, 36.0), bench(35, 35.0)],
+        tests: &[
+            sheet("body", 203, r#"{"waist_cm": 104.5, "hips_cm": 107, "neck_cm": 41, "upper_arm_cm": {"left": 35.5, "right": 36}}"#),
+            sheet("body", 91, r#"{"waist_cm": 101, "hips_cm": 105.5, "neck_cm": 40.5, "upper_arm_cm": {"left": 35.5, "right": 36.5}}"#),
+            sheet("body", 35, r#"{"waist_cm": 98.5, "hips_cm": 104, "neck_cm": 40, "upper_arm_cm": {"left": 36, "right": 36.5}}"#),
+            bench(203, 41.0),
+            bench(147, 38.0),
+            bench(91, 36.0),
+            bench(35, 35.0),
+        ],
         plan: Some(plan("bench-step-3min", 8, &[-147, -91, -35, 21, 77, 133])),
         ..NOBODY
     },
@@ -208,6 +228,7 @@ pub const CAST: &[Client] = &[
         height: "172",
         mass: "63",
         notes: "Chest infection in spring; back in full training since early summer.",
+        happened: &[(HappeningKind::Illness, 226, 204, "chest infection")],
         tests: &[
             bench(660, 36.0),
             bench(548, 35.0),
@@ -239,6 +260,11 @@ pub const CAST: &[Client] = &[
         height: "181",
         mass: "76",
         tests: &[
+            sheet("vertical-jump", 113, r#"{"reach_cm": 233, "touch_cm": [281, 284.5, 283]}"#),
+            sheet("vertical-jump", 29, r#"{"reach_cm": 233, "touch_cm": [285, 289.5, null, 288]}"#),
+            sheet("sprint-repeat-10x40s", 113, r#"{"time_s": [5.62, 5.66, 5.71, 5.8, 5.84, 5.93, 6.02, 6.07, 6.15, 6.11]}"#),
+            sheet("sprint-repeat-10x40s", 29, r#"{"time_s": [5.6, 5.62, 5.66, 5.7, 5.77, 5.8, 5.86, 5.91, 5.95, 5.9]}"#),
+            sheet("shoulder-reach", 29, r#"{"gap_cm": {"left": [-6.5, -5], "right": [1.5, 2]}, "hand_cm": 19.5}"#),
             bench(365, 35.0),
             bench(281, 34.0),
             odd(bench(197, 29.0), Oddity::LowBench),
@@ -311,6 +337,8 @@ pub const CAST: &[Client] = &[
         height: "179",
         mass: "88",
         tests: &[
+            sheet("one-rm", 182, r#"{"load_kg": [60, 70, 75], "made": [true, true, false]}"#),
+            sheet("one-rm", 60, r#"{"load_kg": [65, 75, 80, 82.5], "made": [true, true, true, false]}"#),
             bench(182, 40.0),
             bench(91, 38.0),
             bench(6, 37.0),
@@ -329,6 +357,11 @@ pub const CAST: &[Client] = &[
         height: "161",
         mass: "68",
         tests: &[
+            sheet("chair-stand-30s", 230, r#"{"reps": 11}"#),
+            sheet("chair-stand-30s", 140, r#"{"reps": 12}"#),
+            sheet("chair-stand-30s", 50, r#"{"reps": 15}"#),
+            sheet("up-and-go", 50, r#"{"time_s": [6.1, 5.7]}"#),
+            sheet("one-leg-stance", 50, r#"{"seconds": {"left": [14, 19.5], "right": [27, 31.2]}}"#),
             low(410, 124.0),
             low(320, 121.0),
             low(230, 116.0),
@@ -351,7 +384,13 @@ pub const CAST: &[Client] = &[
         height: "158",
         mass: "61",
         active: false,
-        tests: &[low(270, 128.0), low(180, 125.0), low(90, 122.0), odd(low(3, 0.0), Oddity::StoppedWithCramp)],
+        tests: &[
+            sheet("chair-stand-30s", 90, r#"{"reps": 9}"#),
+            low(270, 128.0),
+            low(180, 125.0),
+            low(90, 122.0),
+            odd(low(3, 0.0), Oddity::StoppedWithCramp),
+        ],
         plan: Some(plan("low-step-3min", 13, &[-180, -90, -3, 88])),
         ..NOBODY
     },

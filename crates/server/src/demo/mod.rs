@@ -11,7 +11,9 @@ use std::collections::BTreeMap;
 
 use chrono::{DateTime, Days, NaiveDate, NaiveTime, TimeDelta, Utc};
 use impulso_core::{
+    Code, InputError,
     catalogue::{self, Condition, ConditionKind, Protocol},
+    happening::Happening,
     inputs::StageInput,
     person::Sex,
     plan::RetestRule,
@@ -26,12 +28,14 @@ use impulso_core::{
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
     accounts::{self, NewCoach, NewPractice},
+    happenings,
     people::{self, Profile, Units},
     readiness,
     results::{Stop, Stored, StoredFacts},
     retests,
 };
 use rand::{RngExt, SeedableRng, rngs::StdRng};
+use uuid::Uuid;
 
 use crate::{ApiError, ApiResult, passwords, scoring};
 use cast::{CAST, Client, Oddity, Plan, Test};
@@ -76,6 +80,11 @@ async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTi
     people::add(scope, id, &profile(client, today)?).await?;
     if let Some(plan) = &client.plan {
         plan_ahead(scope, coach, id, plan, today).await?;
+    }
+    for (kind, from, until, words) in client.happened {
+        let day = |ago: u64| today - Days::new(ago);
+        let noted = Happening { kind: *kind, from_on: day(*from), until_on: Some(day(*until)), words: Some((*words).into()) };
+        happenings::add(scope, id, Uuid::now_v7(), &noted).await?;
     }
     for test in client.tests {
         let taken_at = moment(today, test.days_ago, hours).min(now - TimeDelta::hours(1));
@@ -150,6 +159,9 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
     let mut inputs: Inputs = test.readings.iter().copied().collect();
     inputs.stages =
         test.stages.iter().map(|(load, two, three)| StageInput { load_kgm_min: *load, readings: vec![(2, *two), (3, *three)] }).collect();
+    if !test.sheet.is_empty() {
+        inputs = serde_json::from_str(test.sheet).map_err(|e| InputError::whole(Code::BadJson, e.to_string()))?;
+    }
     if let Some(ride) = &test.ride {
         inputs = ride::recorded(protocol, ride, client.age);
     }

@@ -42,13 +42,24 @@ impl TestApp {
     }
 
     pub async fn spawn_with(session_minutes: i64) -> Self {
+        let empty = Self::empty().await;
+        impulso_store::migrate(&empty.owner_url).await.unwrap();
+        let base = serve(&empty.app_url, session_minutes);
+        Self { base, ..empty }
+    }
+
+    /// A database with nothing in it, and no server yet.
+    pub async fn empty() -> Self {
         let name = format!("t_{}", Uuid::now_v7().simple());
         let mut owner = PgConnection::connect(&CLUSTER.0).await.unwrap();
         owner.execute(sqlx::AssertSqlSafe(format!("create database {name}"))).await.unwrap();
         let (owner_url, app_url) = (with_database(&CLUSTER.0, &name), with_database(&CLUSTER.1, &name));
-        impulso_store::migrate(&owner_url).await.unwrap();
-        let base = serve(&app_url, session_minutes);
-        Self { base, app_url, owner_url }
+        Self { base: String::new(), app_url, owner_url }
+    }
+
+    /// A browser at another process on the same database, signed in nowhere.
+    pub fn browser_at(&self, base: &str) -> Browser {
+        Browser { base: base.to_owned(), ..self.browser() }
     }
 
     pub fn browser(&self) -> Browser {

@@ -6,6 +6,7 @@
 
 mod app;
 mod attack;
+mod breadth;
 mod chaos;
 mod contract;
 mod fuzz;
@@ -14,6 +15,7 @@ mod job;
 mod line;
 mod live;
 mod protocols;
+mod release;
 mod sessions;
 mod together;
 mod trouble;

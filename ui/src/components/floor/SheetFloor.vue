@@ -19,7 +19,16 @@ const sheet = computed(() => state.value?.sheet ?? null);
 const started = computed(() => run.startedAt !== null);
 /** The row the assessor chose; the next open one where none was chosen. */
 const chosen = ref<number | null>(null);
-const at = computed(() => chosen.value ?? sheet.value?.next ?? (sheet.value ? sheet.value.rows.length - 1 : 0));
+/** A count goes on while its clock runs, and until something else is next. */
+const counting = computed(() => {
+  const s = sheet.value;
+  if (!s) return null;
+  const begun = s.rows.map((r, k) => ({ k, r })).filter(({ r }) => how(r) === "count" && r.cells.length);
+  const latest = begun.sort((a, b) => a.r.cells[0]!.at_ms - b.r.cells[0]!.at_ms).at(-1);
+  const onward = s.next != null && how(s.rows[s.next]!) !== "count" && left.value === 0;
+  return latest && !onward ? latest.k : null;
+});
+const at = computed(() => chosen.value ?? counting.value ?? sheet.value?.next ?? (sheet.value ? sheet.value.rows.length - 1 : 0));
 const row = computed<SheetRow | null>(() => sheet.value?.rows[at.value] ?? null);
 watch(
   () => sheet.value?.rows.map((r) => r.cells.length).join(),
@@ -77,7 +86,7 @@ const figure = computed(() => {
   if (timing.value) return stopwatch(Math.floor((ms.value - watchFrom.value!) / 100) / 10);
   if (resting.value > 0) return minutes(resting.value + 999);
   const cell = r.cells.at(-1);
-  return cell ? shown(r, cell.value) : "–";
+  return cell ? shown(r, cell.value) : "";
 });
 const under = computed(() => {
   const r = row.value;
@@ -90,7 +99,8 @@ const under = computed(() => {
   }
   if (timing.value) return "s";
   if (resting.value > 0) return "of rest left";
-  return r.cells.length ? r.unit : "";
+  if (!r.cells.length) return "";
+  return r.tries > 1 ? `${r.unit}, try ${r.cells.length}` : r.unit;
 });
 const heading = computed(() => {
   const r = row.value;
@@ -98,8 +108,8 @@ const heading = computed(() => {
   if (!r) return "";
   if (sheet.value?.next == null && chosen.value === null && how(r) !== "count") return "Everything is there";
   if (how(r) === "starts") return `Start ${Math.max(1, start.value.k + 1)} of ${sheet.value?.starts_ms.length}`;
-  const attempt = r.tries > 1 ? `, try ${Math.min(r.cells.length + (timing.value ? 0 : 1), r.tries)} of ${r.tries}` : "";
-  return `${rowName(r)}${attempt}`;
+  const attempt = r.tries > 1 ? `, try ${Math.min(r.cells.length + 1, r.tries)} of ${r.tries}` : "";
+  return `${resting.value > 0 ? "Rest. Next: " : ""}${rowName(r)}${attempt}`;
 });
 const cue = computed(() => {
   const r = row.value;
@@ -131,7 +141,8 @@ async function tally(r: SheetRow, by: 1 | -1) {
         <h1>{{ heading }}</h1>
         <p class="cue" aria-live="polite">{{ cue }}</p>
       </div>
-      <p class="figure num" role="timer" :class="{ hot: timing, long: figure.length > 6 }">
+      <div v-if="row.kind === 'points' && started" id="sheet-tiles" class="tiles"></div>
+      <p v-else-if="figure" class="figure num" role="timer" :class="{ hot: timing, long: figure.length > 6 }">
         {{ figure }}<small v-if="under"> {{ under }}</small>
       </p>
       <div v-if="timed && started && !countingIn && left > 0" class="bar" aria-hidden="true">
@@ -209,6 +220,13 @@ h1 {
   font-weight: 400;
   color: var(--soft);
   letter-spacing: 0;
+  margin-left: 18px;
+  font-family: inherit;
+}
+.tiles {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(min(100%, 340px), 1fr));
+  gap: 12px;
 }
 .bar {
   height: 18px;

@@ -116,7 +116,16 @@ function judge() {
 
 onKeyStroke((event) => {
   const target = event.target as HTMLElement;
-  if (event.ctrlKey || event.metaKey || event.altKey || !props.started || target.closest("textarea, .remark, .reason, button, a")) return;
+  // The key that started the clock starts no stopwatch.
+  if (
+    event.defaultPrevented ||
+    event.ctrlKey ||
+    event.metaKey ||
+    event.altKey ||
+    !props.started ||
+    target.closest("textarea, .remark, .reason, button, a")
+  )
+    return;
   const key = event.key.toLowerCase();
   const inField = target.tagName === "INPUT";
   const style = Number(key) - 1;
@@ -156,7 +165,7 @@ onKeyStroke((event) => {
           autocomplete="off"
           inputmode="text"
         />
-        <button v-if="way === 'read'" type="submit" :disabled="!text.trim()" :class="{ main: text.trim() }">Keep <kbd>Enter</kbd></button>
+        <button v-if="way === 'read'" type="submit" :class="{ main: text.trim() }">Keep <kbd>Enter</kbd></button>
       </form>
       <template v-if="way === 'count'">
         <template v-if="styles.length > 1">
@@ -206,17 +215,19 @@ onKeyStroke((event) => {
         </button>
       </template>
       <template v-else-if="row.kind === 'points'">
-        <button
-          v-for="({ key, words }, k) in row.choices"
-          :key="key"
-          type="button"
-          class="point"
-          :class="{ met: points[key] === true, failed: points[key] === false }"
-          :aria-pressed="points[key] === true"
-          @click="points = { ...points, [key]: !points[key] }"
-        >
-          {{ words }}<small>{{ key in points ? (points[key] ? "met" : "not met") : "not judged" }}</small> <kbd>{{ k + 1 }}</kbd>
-        </button>
+        <Teleport defer to="#sheet-tiles">
+          <button
+            v-for="({ key, words }, k) in row.choices"
+            :key="key"
+            type="button"
+            class="point"
+            :class="{ met: points[key] === true, failed: points[key] === false }"
+            :aria-pressed="points[key] === true"
+            @click="points = { ...points, [key]: !points[key] }"
+          >
+            {{ words }}<small>{{ key in points ? (points[key] ? "met" : "not met") : "not judged" }}</small> <kbd>{{ k + 1 }}</kbd>
+          </button>
+        </Teleport>
         <button type="button" class="main" @click="judge">Keep the points <kbd>Enter</kbd></button>
       </template>
     </template>
@@ -234,6 +245,9 @@ onKeyStroke((event) => {
 .wrong {
   flex: 1 1 100%;
   margin: 0;
+}
+.keys kbd {
+  white-space: nowrap;
 }
 .keys > button {
   flex: 1 1 0;
@@ -253,13 +267,10 @@ onKeyStroke((event) => {
   width: 22ch;
   font-size: 22px;
 }
-.point {
-  flex-wrap: wrap;
-}
 .point small {
-  display: block;
-  flex-basis: 100%;
   color: var(--soft);
+  margin-left: auto;
+  font-size: 17px;
 }
 .point.met {
   border-color: var(--fjord);

@@ -1,17 +1,27 @@
 <script setup lang="ts">
+import { computed } from "vue";
 import type { SheetRow, SheetState } from "@/api/types";
-import { rowName, shown } from "@/logic/sheet";
+import { how, rowName, rules, shown } from "@/logic/sheet";
 
 /** Everything that was taken: a line for each reading and side, its tries in order. A try is struck with a press. */
-defineProps<{ sheet: SheetState; at: number; closed: boolean }>();
+const props = defineProps<{ sheet: SheetState; at: number; closed: boolean }>();
 const emit = defineEmits<{ choose: [row: number]; strike: [row: SheetRow, attempt: number] }>();
+/** Whether each load was made stands at the load. */
+const lines = computed(() =>
+  props.sheet.rows.map((row, at) => ({ row, at })).filter(({ row }) => how(row) !== "load" || row.kind === "number"),
+);
+const made = (row: SheetRow, n: number) => {
+  if (how(row) !== "load") return "";
+  const verdicts = props.sheet.rows.find((r) => r.input === rules<{ made: string }>(row).made);
+  return verdicts?.cells[n]?.value === true ? " made" : " missed";
+};
 const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.struck, 0);
 </script>
 
 <template>
   <h2>The sheet</h2>
   <ul class="sheet">
-    <li v-for="(row, k) in sheet.rows" :key="`${row.input}.${row.side ?? ''}`" :class="{ now: k === at }">
+    <li v-for="{ row, at: k } in lines" :key="`${row.input}.${row.side ?? ''}`" :class="{ now: k === at }">
       <button type="button" class="name" :disabled="closed" :aria-current="k === at" @click="emit('choose', k)">
         {{ rowName(row) }}<small v-if="row.unit"> {{ row.unit }}</small>
       </button>
@@ -22,12 +32,12 @@ const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.s
           type="button"
           class="cell num"
           :class="{ struck: !cell.counts }"
-          :disabled="closed || row.tries === 1"
-          :aria-label="`${rowName(row)}, try ${n + 1}: ${shown(row, cell.value)}${cell.counts ? '' : ', does not count'}`"
+          :disabled="closed || row.tries === 1 || how(row) === 'load'"
+          :aria-label="`${rowName(row)}, try ${n + 1}: ${shown(row, cell.value)}${made(row, n)}${cell.counts ? '' : ', does not count'}`"
           :title="cell.counts ? 'Strike this try' : 'Let this try count again'"
           @click="emit('strike', row, n + 1)"
         >
-          {{ shown(row, cell.value) }}
+          {{ shown(row, cell.value) }}<small v-if="made(row, n)">{{ made(row, n) }}</small>
         </button>
         <small v-if="struckOf(row)" class="soft">{{ struckOf(row) }} struck out</small>
         <span v-if="!row.cells.length" class="soft">–</span>
@@ -70,6 +80,9 @@ li.now {
   min-height: 40px;
   padding: 4px 0;
   justify-content: flex-start;
+}
+.name {
+  display: block;
 }
 .name small {
   color: var(--soft);

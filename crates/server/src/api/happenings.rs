@@ -1,0 +1,77 @@
+//! What happened along the way: noted, and taken away again.
+
+use actix_web::{HttpResponse, delete, post, web};
+use chrono::NaiveDate;
+use impulso_core::{
+    Code, InputError,
+    happening::{Happening, HappeningKind},
+    person, text,
+};
+use impulso_store::{
+    PersonId,
+    audit::{self, Subject},
+    happenings, people,
+};
+use serde::Deserialize;
+use serde_json::json;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use crate::{
+    ApiError, ApiResult,
+    auth::{self, SignedIn},
+    body::Json,
+};
+
+/// Something that happened.
+#[derive(Deserialize, ToSchema)]
+pub struct HappeningForm {
+    /// Made by the screen, so that a double click keeps one.
+    pub id: Uuid,
+    /// What kind of thing.
+    pub kind: HappeningKind,
+    /// From when.
+    pub from_on: NaiveDate,
+    /// Until when, where it is over and lasted.
+    pub until_on: Option<NaiveDate>,
+    /// Anything worth adding; needed where the kind says nothing.
+    #[serde(default)]
+    pub words: String,
+}
+
+/// Notes something that happened to a client.
+#[utoipa::path(tag = "people", operation_id = "happenings_add", responses((status = 204), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/people/{id}/happenings")]
+pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<HappeningForm>) -> ApiResult<HttpResponse> {
+    let form = form.into_inner();
+    let mut scope = who.scope().await?;
+    let person = people::get(&mut scope, PersonId(*id)).await?.id;
+    let from_on = person::day(form.from_on, "from_on")?;
+    let until_on = form.until_on.map(|d| person::day(d, "until_on")).transpose()?;
+    if from_on > auth::today(&mut scope).await? {
+        return Err(InputError::new(Code::OutOfRange, "from_on", "That lies in the future. Type the day it began.").into());
+    }
+    if until_on.is_some_and(|until| until < from_on) {
+        return Err(InputError::new(Code::OutOfRange, "until_on", "It ends before it begins. Check the two days.").into());
+    }
+    let words = text::note(&form.words, "words")?;
+    if words.is_none() && form.kind == HappeningKind::Other {
+        return Err(InputError::new(Code::MissingInput, "words", "Say in a few words what it was.").into());
+    }
+    happenings::add(&mut scope, person, form.id, &Happening { kind: form.kind, from_on, until_on, words }).await?;
+    let subject = Subject::of("happening", form.id, person);
+    audit::record(&mut scope, who.coach, "happening.noted", subject, json!({ "kind": form.kind })).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Takes a note away.
+#[utoipa::path(tag = "people", operation_id = "happenings_remove", responses((status = 204), (status = 404, body = ApiError)))]
+#[delete("/happenings/{id}")]
+pub async fn remove(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
+    let mut scope = who.scope().await?;
+    let person = happenings::remove(&mut scope, *id).await?;
+    audit::record(&mut scope, who.coach, "happening.removed", Subject::of("happening", *id, person), json!({})).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
+}

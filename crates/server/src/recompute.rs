@@ -1,0 +1,115 @@
+//! Every stored score, rebuilt from the raw readings beside it: after a method was corrected, or to see that nothing drifted.
+
+use std::collections::BTreeMap;
+
+use impulso_core::catalogue::Protocol;
+use impulso_store::{
+    Scope, Store, practices,
+    results::{self, Stored},
+    runs,
+};
+
+use crate::{ApiResult, scoring, shelf::Shelf};
+
+/// So many results are written at once. A run that is interrupted has kept whole batches; the next one begins anew and finds
+/// them as they should be.
+const BATCH: i64 = 500;
+
+/// Which protocol a result is computed with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum By {
+    /// The one that was stored with it: its run's, or today's of the same version.
+    Stored,
+    /// Today's.
+    Today,
+}
+
+/// A score that came out otherwise.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Changed {
+    /// The result.
+    pub result: uuid::Uuid,
+    /// Protocol and version the result was stored with.
+    pub method: String,
+    /// The quantity.
+    pub quantity: String,
+    /// What stood there; nothing where it is new.
+    pub was: Option<f64>,
+    /// What it is; nothing where it is no more.
+    pub is: Option<f64>,
+}
+
+/// What was looked at and what came of it.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Tally {
+    /// Results looked at.
+    pub looked_at: u64,
+    /// Results that were written anew.
+    pub rewritten: u64,
+    /// Results whose protocol, or whose version of it, is not there any more, or whose readings it no longer takes.
+    pub left: u64,
+}
+
+/// Recomputes every result of every practice, batch by batch, and tells each score that changed. `owner_url` is the
+/// connection of the role that owns the database.
+pub async fn recompute(owner_url: &str, by: By, mut tell: impl FnMut(&Changed)) -> ApiResult<Tally> {
+    let store = Store::connect_lazy(owner_url)?;
+    let mut tally = Tally::default();
+    for practice in practices::all(&store).await? {
+        let mut behind = None;
+        loop {
+            let mut scope = store.scope(practice).await?;
+            let batch = results::after(&mut scope, behind, BATCH).await?;
+            let Some(last) = batch.last() else { break };
+            behind = Some(last.id);
+            let shelf = Shelf::of(&mut scope).await?;
+            for result in &batch {
+                tally.looked_at += 1;
+                let Some(computed) = anew(&mut scope, &shelf, result, by).await? else {
+                    tally.left += 1;
+                    continue;
+                };
+                let changed = changes(result, &computed);
+                if !changed.is_empty() {
+                    changed.iter().for_each(&mut tell);
+                    results::recomputed(&mut scope, result.id, &computed).await?;
+                    tally.rewritten += 1;
+                }
+            }
+            scope.commit().await?;
+        }
+        let mut scope = store.scope(practice).await?;
+        scoring::recount_repeats(&mut scope).await?;
+        scope.commit().await?;
+    }
+    Ok(tally)
+}
+
+/// What a result computes to; nothing where there is no protocol for it.
+async fn anew(scope: &mut Scope, shelf: &Shelf, result: &Stored, by: By) -> ApiResult<Option<BTreeMap<String, f64>>> {
+    let of_run;
+    let protocol: Option<&Protocol> = match (by, result.run) {
+        (By::Stored, Some(run)) => {
+            of_run = runs::get(scope, run).await?.protocol;
+            Some(&of_run)
+        }
+        (By::Stored, None) => shelf.find(&result.protocol_id).ok().filter(|p| p.method_version() == result.method),
+        (By::Today, _) => shelf.find(&result.protocol_id).ok(),
+    };
+    Ok(protocol.and_then(|p| scoring::values(p, result).ok()))
+}
+
+/// Every quantity whose value is not what it was. Two values closer than the last digits of a double are one.
+fn changes(result: &Stored, computed: &BTreeMap<String, f64>) -> Vec<Changed> {
+    let same = |a: f64, b: f64| (a - b).abs() <= 1e-9 * a.abs().max(b.abs()).max(1.0);
+    let quantities: std::collections::BTreeSet<&String> = result.computed.keys().chain(computed.keys()).collect();
+    quantities
+        .into_iter()
+        .filter_map(|quantity| {
+            let (was, is) = (result.computed.get(quantity).copied(), computed.get(quantity).copied());
+            let stands = matches!((was, is), (Some(a), Some(b)) if same(a, b));
+            let method = result.method.clone();
+            (!stands).then(|| Changed { result: result.id.0, method, quantity: quantity.clone(), was, is })
+        })
+        .collect()
+}

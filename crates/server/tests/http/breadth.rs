@@ -1,0 +1,94 @@
+//! What a practice knows by itself, and what happened to its clients.
+
+use reqwest::Method;
+use serde_json::{Value, json};
+use uuid::Uuid;
+
+use crate::app::{Browser, TestApp};
+
+fn stands(on: &str, reps: u32) -> Value {
+    json!({
+        "id": Uuid::now_v7(), "protocol": "chair-stand-30s", "on": on, "inputs": { "reps": reps },
+        "conditions": { "chair_cm": 43 }
+    })
+}
+
+/// Does what answers with nothing.
+async fn done(coach: &Browser, method: Method, path: &str, body: Value) {
+    let (status, answer) = coach.send(method, path, body).await;
+    assert_eq!(status, 204, "{answer}");
+}
+
+#[tokio::test]
+async fn a_figure_that_was_typed_in_comes_before_a_publication_and_says_who_says_so() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let path = format!("/people/{person}/results");
+    coach.ok(Method::POST, &path, stands("2026-03-01", 12)).await;
+    let kept = coach.ok(Method::POST, &path, stands("2026-09-01", 13)).await;
+    let page = format!("/results/{}", kept["result"].as_str().unwrap());
+    let error = |page: &Value| {
+        page["report"]["quantities"].as_array().unwrap().iter().find(|q| q["key"] == "reps").unwrap()["typical_error"].clone()
+    };
+    assert_eq!(error(&coach.get(&page).await), Value::Null, "Joren is 40: no such row in the table");
+    let figure = |value: Value, source: &str| json!({ "quantity": "reps", "value": value, "source": source });
+    let put = "/protocols/chair-stand-30s/typical-error";
+    for (body, field) in [
+        (figure(json!(0), "ours"), "value"),
+        (figure(json!(0.3), " "), "source"),
+        (json!({ "quantity": "colour", "value": 1, "source": "ours" }), "quantity"),
+    ] {
+        let (status, _, named) = coach.refused(Method::PUT, put, body).await;
+        assert_eq!((status, named.as_deref()), (422, Some(field)));
+    }
+    done(&coach, Method::PUT, put, figure(json!(0.3), "our own pilot, 2025")).await;
+    let judged = coach.get(&page).await;
+    assert_eq!(error(&judged)["rests_on"], "typed");
+    assert_eq!(error(&judged)["source"]["citation"], "our own pilot, 2025");
+    assert_eq!(error(&judged)["important"]["value"], 2.0, "a minimal important change stands beside it");
+    assert_eq!(judged["progress"]["reps"]["since_last"]["verdict"], "clear_gain");
+    let method = coach.get("/protocols/chair-stand-30s").await;
+    assert_eq!(method["wobbles"][0]["typed"]["value"], 0.3);
+    let other = app.new_practice("Mill").await;
+    assert_eq!(other.get("/protocols/chair-stand-30s").await["wobbles"][0]["typed"], Value::Null, "another practice knows nothing of it");
+    done(&coach, Method::PUT, put, figure(Value::Null, "")).await;
+    assert_eq!(error(&coach.get(&page).await), Value::Null);
+}
+
+#[tokio::test]
+async fn what_happened_along_the_way_stands_on_the_trend_and_is_named_beside_a_loss() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let path = format!("/people/{person}/happenings");
+    let note = |kind: &str, from: &str, until: Value, words: &str| json!({ "id": Uuid::now_v7(), "kind": kind, "from_on": from, "until_on": until, "words": words });
+    for (body, field) in [
+        (note("illness", "2099-01-01", Value::Null, ""), "from_on"),
+        (note("illness", "2026-05-10", json!("2026-05-01"), ""), "until_on"),
+        (note("other", "2026-05-10", Value::Null, ""), "words"),
+    ] {
+        let (status, _, named) = coach.refused(Method::POST, &path, body).await;
+        assert_eq!((status, named.as_deref()), (422, Some(field)));
+    }
+    let flu = note("illness", "2026-05-10", json!("2026-05-24"), "flu");
+    done(&coach, Method::POST, &path, flu.clone()).await;
+    done(&coach, Method::POST, &path, flu.clone()).await;
+    done(&coach, Method::PUT, "/protocols/chair-stand-30s/typical-error", json!({ "quantity": "reps", "value": 0.5, "source": "ours" }))
+        .await;
+    let results = format!("/people/{person}/results");
+    coach.ok(Method::POST, &results, stands("2026-04-01", 16)).await;
+    coach.ok(Method::POST, &results, stands("2026-06-10", 12)).await;
+    let page = coach.get(&format!("/people/{person}")).await;
+    assert_eq!(page["happenings"].as_array().unwrap().len(), 1, "a double click keeps one");
+    assert_eq!(page["happenings"][0]["said"], "an illness (flu)");
+    let trend = coach.get(&format!("/people/{person}/trend/chair-stand-30s/reps")).await;
+    assert_eq!(trend["happenings"][0]["from_on"], "2026-05-10");
+    let sentence = trend["progress"]["since_last"]["sentence"].as_str().unwrap();
+    assert!(sentence.ends_with("Along the way: an illness (flu) in May."), "{sentence}");
+    let other = app.new_practice("Mill").await;
+    let id = flu["id"].as_str().unwrap();
+    assert_eq!(other.refused(Method::DELETE, &format!("/happenings/{id}"), Value::Null).await.0, 404);
+    done(&coach, Method::DELETE, &format!("/happenings/{id}"), Value::Null).await;
+    assert_eq!(coach.get(&format!("/people/{person}")).await["happenings"], json!([]));
+}

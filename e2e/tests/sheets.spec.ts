@@ -1,0 +1,186 @@
+/** Tests in attempts on the floor, one of each kind of taking, by keyboard alone. */
+import { test, expect, isClean } from "./support";
+
+test.use({ rate: 4 });
+
+const READY = { warm_up: true };
+
+test("a jump: reach and three tries typed, one struck out, one slip undone, a wrong number refused with its words", async ({
+  coach,
+  page,
+  server,
+}) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Rurik Dane", "1999-04-02");
+  await coach.stands([person], "vertical-jump", { ...READY, arms: "swing" });
+  await page.keyboard.press("Space");
+  await expect(page.getByRole("heading", { name: "Standing reach" })).toBeVisible();
+  const field = page.getByRole("textbox", { name: "Standing reach" });
+  await field.fill("2,280");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("alert")).toContainText("Type centimetres");
+  await field.fill("90 in");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("heading", { name: "Touch, try 1 of 6" })).toBeVisible();
+  for (const touch of ["271", "280", "274,5"]) {
+    await page.getByRole("textbox", { name: "Touch" }).fill(touch);
+    await page.keyboard.press("Enter");
+    await expect(page.getByRole("button", { name: new RegExp(`Touch, try \\d: ${touch.replace(",", ".")}`) })).toBeVisible();
+  }
+  await page.getByRole("button", { name: "Touch, try 2: 280" }).click();
+  await expect(page.getByRole("button", { name: "Touch, try 2: 280, does not count" })).toBeVisible();
+  await page.reload();
+  await expect(page.getByRole("button", { name: "Touch, try 2: 280, does not count" })).toBeVisible();
+  await isClean(page, "the sheet of a jump");
+  await page.screenshot({ path: "test-results/jump.png" });
+  await page.getByRole("textbox", { name: "Touch" }).focus();
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/results\//);
+  const result = await (await page.request.get(`${server.url}/api/results/${page.url().split("/").at(-1)}`)).json();
+  expect(result.report.quantities[0].shown).toBe("45.9");
+});
+
+test("push-ups by key: styles in one go, one that did not count, a reload in the middle", async ({ coach, page, server }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Rurik Dane", "1999-04-02");
+  await coach.stands([person], "push-up", { rule: "to_failure", style: "mixed", depth: "floor" });
+  await page.keyboard.press("Space");
+  const figure = page.getByRole("timer");
+  await expect(figure).toContainText("on the toes", { timeout: 8000 });
+  await expect(page.getByText("One counts when the body stays a plank")).toBeVisible();
+  for (let n = 1; n <= 6; n++) {
+    await page.keyboard.press("Space");
+    await expect(figure).toContainText(String(n));
+  }
+  await page.keyboard.press("x");
+  await expect(figure).toContainText("5");
+  await page.reload();
+  await expect(figure).toContainText("5");
+  await expect(page.getByText("1 struck out")).toBeVisible();
+  await page.keyboard.press("2");
+  for (let n = 1; n <= 3; n++) {
+    await page.keyboard.press("Space");
+    await expect(figure).toContainText(String(n));
+  }
+  await page.screenshot({ path: "test-results/pushup.png" });
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/results\//);
+  const result = await (await page.request.get(`${server.url}/api/results/${page.url().split("/").at(-1)}`)).json();
+  expect(result.report.quantities[0].shown).toBe("8");
+  expect(result.report.quantities[0].norms).toEqual([]);
+});
+
+test("stands in thirty seconds against the clock, the half one added after the bell, on a phone", async ({ coach, page }) => {
+  await page.setViewportSize({ width: 390, height: 760 });
+  await coach.hasPractice();
+  const person = await coach.knows("Maud Ellery", "1951-04-02", "female");
+  await coach.stands([person], "chair-stand-30s", { chair_cm: 43 });
+  await page.getByRole("button", { name: "Start the clock" }).click();
+  const more = page.getByRole("button", { name: /One more/ });
+  await expect(more).toBeEnabled({ timeout: 8000 });
+  for (let n = 1; n <= 5; n++) {
+    await more.click();
+    await expect(page.getByRole("timer")).toContainText(String(n));
+  }
+  await page.screenshot({ path: "test-results/chair-390.png" });
+  await expect(page.getByText(/left$/)).toBeHidden({ timeout: 15_000 });
+  await more.click();
+  await expect(page.getByRole("timer")).toContainText("6");
+  expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
+  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.waitForURL(/results\//);
+  await expect(page.getByText("below the usual range").first()).toBeVisible();
+});
+
+test("a reach of two sides that were swapped, and an angle with its minus sign", async ({ coach, page, server }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Rurik Dane", "1999-04-02");
+  await coach.stands([person], "shoulder-reach", { warm: true });
+  await page.keyboard.press("Space");
+  for (const [name, value] of [
+    ["Hand length", "18,5"],
+    ["Gap or overlap, right", "−3.5"],
+    ["Gap or overlap, left", "1"],
+  ] as const) {
+    await page.getByRole("textbox", { name }).fill(value);
+    await page.keyboard.press("Enter");
+  }
+  await expect(page.getByRole("button", { name: "Gap or overlap, left, try 1: 1" })).toBeVisible();
+  await page.getByRole("button", { name: "Left and right were swapped" }).click();
+  await expect(page.getByRole("button", { name: "Gap or overlap, left, try 1: −3.5" })).toBeVisible();
+  await page.screenshot({ path: "test-results/reach.png" });
+  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.waitForURL(/results\//);
+  const result = await (await page.request.get(`${server.url}/api/results/${page.url().split("/").at(-1)}`)).json();
+  const of = (key: string) => result.report.quantities.find((q: { key: string }) => q.key === key).shown;
+  expect([of("gap_cm.left"), of("gap_cm.right"), of("gap_cm.difference")]).toEqual(["−3.5", "+1.0", "+4.5"]);
+});
+
+test("the heaviest single lift: loads advised, a miss, a rest that is called, and no fifth attempt", async ({ coach, page }) => {
+  test.setTimeout(150_000);
+  await coach.hasPractice();
+  const person = await coach.knows("Rurik Dane", "1999-04-02");
+  await coach.stands([person], "one-rm", { ...READY, lift: "bench_press", spotter: true }, { overrule_reason: "trained lifter" });
+  await page.keyboard.press("Space");
+  const load = page.getByRole("textbox", { name: "Load, kg" });
+  const lifts = page.getByRole("button", { name: /^Load, try \d/ });
+  await expect(page.getByText("First attempt: 50 to 70 %")).toBeVisible();
+  await load.fill("80");
+  await page.keyboard.press("m");
+  await expect(lifts).toHaveCount(1);
+  await expect(load).toHaveValue("87.5");
+  await expect(page.getByText("of rest left")).toBeVisible();
+  await page.screenshot({ path: "test-results/onerm.png" });
+  await page.keyboard.press("m");
+  await expect(lifts).toHaveCount(2);
+  await load.fill("105");
+  await page.keyboard.press("x");
+  await expect(lifts).toHaveCount(3);
+  await expect(page.getByText(/Missed: between the 87.5 kg that was made/)).toBeVisible();
+  await page.keyboard.press("m");
+  await expect(lifts).toHaveCount(4);
+  await expect(page.getByText("4 attempts are the most")).toBeVisible();
+  await expect(page.getByRole("button", { name: "Made M" })).toBeDisabled();
+  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.waitForURL(/results\//);
+  await expect(page.getByText(/Heaviest single lift 97.5 kg/).first()).toBeVisible();
+});
+
+test("each leg stood on once, the stopwatch by one key, and a hold that is reloaded", async ({ coach, page }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Maud Ellery", "1961-04-02", "female");
+  await coach.stands([person], "one-leg-stance", { eyes: "open" });
+  await page.keyboard.press("Space");
+  await expect(page.getByRole("heading", { name: /Time held, right, try 1 of 3/ })).toBeVisible();
+  await page.keyboard.press("Space");
+  await expect(page.getByText("It ends with: foot down, or hands off.")).toBeVisible();
+  await page.waitForTimeout(1500);
+  await page.reload();
+  await expect(page.getByText("It ends with: foot down, or hands off.")).toBeVisible();
+  await page.keyboard.press("Space");
+  await expect(page.getByRole("heading", { name: /Time held, left, try 1 of 3/ })).toBeVisible();
+  await page.keyboard.press("0");
+  await expect(page.getByRole("button", { name: "Time held, left, try 1: 0.0" })).toBeVisible();
+  await page.screenshot({ path: "test-results/stance.png" });
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/results\//);
+  await expect(page.getByText(/the mean is/i).first()).toBeVisible();
+});
+
+test("a squat looked at point by point with the keyboard", async ({ coach, page }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Rurik Dane", "1999-04-02");
+  await coach.stands([person], "air-squat", {});
+  await page.keyboard.press("Space");
+  for (const key of ["1", "2", "3", "4", "5", "5"]) await page.keyboard.press(key);
+  await expect(page.getByRole("button", { name: /Heels down not met/ })).toBeVisible();
+  await page.screenshot({ path: "test-results/squat.png" });
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("4 of 5").first()).toBeVisible();
+  await page.getByRole("textbox", { name: /Rating/ }).fill("4");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("heading", { name: "Everything is there" })).toBeVisible();
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/results\//);
+  await expect(page.getByText(/Points met 4/).first()).toBeVisible();
+});

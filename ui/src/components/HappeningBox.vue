@@ -1,0 +1,146 @@
+<script setup lang="ts">
+import { v7 as uuid } from "uuid";
+import { reactive, ref } from "vue";
+import { api, take } from "@/api/client";
+import type { PersonPage } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
+import { dayShort } from "@/composables/dates";
+import { useAction } from "@/composables/useAction";
+
+/** What happened along the way: dated notes that stand beside the numbers. */
+const props = defineProps<{ person: string; happenings: PersonPage["happenings"] }>();
+const emit = defineEmits<{ changed: [] }>();
+const kinds = [
+  ["illness", "Illness"],
+  ["injury", "Injury"],
+  ["break", "Break from training"],
+  ["new_job", "New job"],
+  ["holiday", "Holiday"],
+  ["other", "Something else"],
+] as const;
+const open = ref(false);
+const empty = () => ({ id: uuid(), kind: "illness" as (typeof kinds)[number][0], from_on: "", until_on: "", words: "" });
+const form = reactive(empty());
+const { busy, failure, run } = useAction();
+const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
+async function note() {
+  const body = { ...form, until_on: form.until_on || null };
+  const kept = await run(async () => {
+    await take(api.POST("/api/people/{id}/happenings", { params: { path: { id: props.person } }, body }));
+    return true;
+  });
+  if (!kept) return;
+  Object.assign(form, empty());
+  open.value = false;
+  emit("changed");
+}
+async function remove(id: string) {
+  await run(async () => {
+    await take(api.DELETE("/api/happenings/{id}", { params: { path: { id } } }));
+    emit("changed");
+  });
+}
+</script>
+
+<template>
+  <div class="box">
+    <h2>Along the way</h2>
+    <p v-if="!happenings.length && !open" class="soft">An illness, a break, a new job: note it, and no dip is read without it.</p>
+    <ul v-if="happenings.length">
+      <li v-for="h in happenings" :key="h.id">
+        <span
+          >{{ dayShort(h.happening.from_on)
+          }}<template v-if="h.happening.until_on"> to {{ dayShort(h.happening.until_on) }}</template></span
+        >
+        <span>{{ h.said }}</span>
+        <button type="button" class="plain" :aria-label="`Take away: ${h.said}`" @click="remove(h.id)">×</button>
+      </li>
+    </ul>
+    <form v-if="open" @submit.prevent="note">
+      <label class="field"
+        ><span class="name">What</span
+        ><select v-model="form.kind" name="kind">
+          <option v-for="[key, words] in kinds" :key="key" :value="key">{{ words }}</option>
+        </select></label
+      >
+      <label class="field"
+        ><span class="name">From</span><input v-model="form.from_on" type="date" name="from_on" required /><span
+          v-if="wrong('from_on')"
+          class="wrong"
+          role="alert"
+          >{{ wrong("from_on") }}</span
+        ></label
+      >
+      <label class="field"
+        ><span class="name">Until, if it is over</span><input v-model="form.until_on" type="date" name="until_on" /><span
+          v-if="wrong('until_on')"
+          class="wrong"
+          role="alert"
+          >{{ wrong("until_on") }}</span
+        ></label
+      >
+      <label class="field"
+        ><span class="name">In a few words</span><input v-model="form.words" name="words" maxlength="200" /><span
+          v-if="wrong('words')"
+          class="wrong"
+          role="alert"
+          >{{ wrong("words") }}</span
+        ></label
+      >
+      <FailureNote :failure="failure && !failure.field ? failure : null" />
+      <ElButton native-type="submit" type="primary" :loading="busy">Note it</ElButton>
+      <ElButton @click="open = false">Leave it</ElButton>
+    </form>
+    <ElButton v-else @click="open = true">Note something</ElButton>
+  </div>
+</template>
+
+<style scoped>
+ul {
+  list-style: none;
+  padding: 0;
+  margin: 0 0 10px;
+}
+li {
+  display: grid;
+  grid-template-columns: 1fr auto;
+  gap: 0 8px;
+  padding: 6px 0;
+  border-top: 1px solid var(--line);
+}
+li span:first-child {
+  grid-column: 1 / -1;
+  color: var(--soft);
+  font-size: 15px;
+}
+.plain {
+  border: 0;
+  background: none;
+  color: var(--soft);
+  font-size: 20px;
+  line-height: 1;
+  min-width: 32px;
+  min-height: 28px;
+  cursor: pointer;
+}
+.field {
+  display: block;
+  margin-bottom: 10px;
+}
+.name {
+  display: block;
+  font-weight: 600;
+  margin-bottom: 2px;
+}
+input,
+select {
+  font: inherit;
+  width: 100%;
+  min-height: 40px;
+  border: 1px solid var(--line);
+  border-radius: 8px;
+  background: var(--card);
+  color: var(--ink);
+  padding: 4px 10px;
+}
+</style>

@@ -1,0 +1,96 @@
+<script setup lang="ts">
+import { computed, reactive, ref, watch } from "vue";
+import { api, take } from "@/api/client";
+import type { MethodPage } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
+import { useAction } from "@/composables/useAction";
+import { expected, typed } from "@/logic/typed";
+
+/** How much each measure wobbles here: own repeats, or a figure the practice knows from elsewhere. */
+const props = defineProps<{ protocol: string; wobbles: MethodPage["wobbles"] }>();
+const emit = defineEmits<{ changed: [] }>();
+const chosen = ref(props.wobbles[0]?.quantity ?? "");
+const of = computed(() => props.wobbles.find((w) => w.quantity === chosen.value));
+const form = reactive({ value: "", source: "" });
+watch(of, (w) => Object.assign(form, { value: w?.typed ? String(w.typed.value) : "", source: w?.typed?.source ?? "" }), {
+  immediate: true,
+});
+const { busy, failure, run } = useAction();
+const local = ref<string | null>(null);
+async function keep(away = false) {
+  const value = away ? null : typed(form.value, "");
+  local.value = !away && value === null ? expected("") : null;
+  if (local.value) return;
+  const body = { quantity: chosen.value, value, source: form.source };
+  const kept = await run(async () => {
+    await take(api.PUT("/api/protocols/{id}/typical-error", { params: { path: { id: props.protocol } }, body }));
+    return true;
+  });
+  if (kept) emit("changed");
+}
+</script>
+
+<template>
+  <div v-if="wobbles.length">
+    <h2>How much it wobbles here</h2>
+    <p class="soft">
+      Ten pairs of your own repeats count first, then a figure you know from elsewhere, then a publication, then what follows from the
+      readings.
+    </p>
+    <form @submit.prevent="keep()">
+      <label v-if="wobbles.length > 1"
+        ><span class="name">Measure</span
+        ><select v-model="chosen" name="quantity">
+          <option v-for="w in wobbles" :key="w.quantity" :value="w.quantity">{{ w.label }}</option>
+        </select></label
+      >
+      <p v-if="of">{{ of.pairs }} of 10 pairs of repeats so far.</p>
+      <label
+        ><span class="name">Typical error{{ of?.unit ? `, ${of.unit}` : "" }}</span
+        ><input v-model="form.value" name="value" inputmode="decimal" class="num" /><span
+          v-if="local ?? (failure?.field === 'value' ? failure.message : null)"
+          class="wrong"
+          role="alert"
+          >{{ local ?? failure?.message }}</span
+        ></label
+      >
+      <label
+        ><span class="name">Who says so</span><input v-model="form.source" name="source" /><span
+          v-if="failure?.field === 'source'"
+          class="wrong"
+          role="alert"
+          >{{ failure.message }}</span
+        ></label
+      >
+      <FailureNote :failure="failure && !['value', 'source'].includes(failure.field ?? '') ? failure : null" />
+      <ElButton native-type="submit" :loading="busy">Use this figure</ElButton>
+      <ElButton v-if="of?.typed" @click="keep(true)">Take it away</ElButton>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+label {
+  display: block;
+  margin-bottom: 10px;
+}
+.name {
+  display: block;
+  font-weight: 600;
+}
+input,
+select {
+  font: inherit;
+  width: 100%;
+  max-width: 360px;
+  min-height: 40px;
+  border: 1px solid var(--line);
+  border-radius: 8px;
+  background: var(--card);
+  color: var(--ink);
+  padding: 4px 10px;
+}
+h2 {
+  margin-top: 22px;
+}
+</style>
