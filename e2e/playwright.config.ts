@@ -1,9 +1,15 @@
 import { defineConfig } from "@playwright/test";
 
-// One worker: some tests stop the server or the database they all use.
+// Some tests stop the database that all use, or listen to the beat: they have the machine to themselves. The others, each on a
+// server and a database of its own, run two at a time.
+const ALONE = ["**/beat.spec.ts", "**/network.spec.ts", "**/trouble.spec.ts", "**/trust.spec.ts", "**/job.spec.ts"];
 export default defineConfig({
   testDir: "tests",
   workers: 1,
+  projects: [
+    { name: "beside", testIgnore: ALONE },
+    { name: "alone", testMatch: ALONE },
+  ],
   timeout: 90_000,
   // Runs pass twelve times faster than real time: a machine that stalls for a second may cost a test one more try.
   retries: process.env.CI ? 1 : 0,

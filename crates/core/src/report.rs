@@ -4,9 +4,9 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{Citation, Protocol, Scoring},
+    catalogue::{Citation, Protocol},
     change::{self, Comparison, Own, Point, TypicalError, Unlike},
-    estimate::Working,
+    estimate::{Equation, Working},
     norms::{Bound, Standing, Tick},
     person::{Facts, Sex},
     pulse, quantity,
@@ -147,7 +147,7 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions) -> Vec<Co
 
 fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> QuantityReport {
     let (protocol, facts, inputs) = (trial.protocol, &trial.facts, trial.inputs);
-    let equation = protocol.scoring.iter().find(|s| s.quantity == key).map(|s| s.equation);
+    let equation = outcome.equation(key).or_else(|| protocol.scored(key).map(|s| s.equation));
     let value = outcome.result(key).map(|e| e.value);
     let window = inputs.get("pulse_window_s").or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s)));
     QuantityReport {
@@ -156,8 +156,11 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> Qu
         value,
         shown: value.map(|v| quantity::shown(key, v)).unwrap_or_default(),
         unit: quantity::unit_shown(key).to_owned(),
-        method: protocol.scored(key).map(|s| s.method_name().to_owned()).unwrap_or_default(),
-        is_estimate: protocol.scored(key).is_some_and(Scoring::is_estimate),
+        method: protocol
+            .scored(key)
+            .map(|s| s.method.clone().unwrap_or_else(|| equation.unwrap_or(s.equation).name().to_owned()))
+            .unwrap_or_default(),
+        is_estimate: protocol.scored(key).is_some_and(|s| s.method.is_some()) || equation.is_some_and(Equation::is_estimate),
         see: outcome.result(key).and_then(|e| e.see),
         refused: outcome.refused.iter().find(|(q, _)| *q == key).map(|(_, e)| e.message.clone()),
         working: equation.and_then(|e| e.working(key, trial, outcome)),

@@ -184,7 +184,7 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     for scoring in &protocol.scoring {
         match scoring.equation.compute(scoring, trial, &outcome.results) {
             Ok(found) => {
-                let estimate = Estimate { value: found.value, equation: scoring.equation, see: found.see };
+                let estimate = Estimate { value: found.value, equation: found.equation.unwrap_or(scoring.equation), see: found.see };
                 outcome.results.push((&scoring.quantity, estimate));
                 outcome.flags.extend(found.flags);
                 outcome.line = found.line.or(outcome.line);

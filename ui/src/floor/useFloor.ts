@@ -82,22 +82,22 @@ export function useFloor() {
   function signal() {
     const timeline = state.value?.timeline;
     if (!timeline || !metronome?.sounding) return;
-    const at = (name: string, kind: Tone, when: number | null | undefined) => {
-      const key = `${name} ${when}`;
+    const at = (kind: Tone, when: number | null | undefined) => {
+      const key = `${kind} ${when}`;
       if (when == null || when <= run.elapsed() || toned.has(key)) return;
       toned.add(key);
       tone(kind, when);
     };
     for (const p of timeline.phases) {
-      if (p.kind === "work") at("go", "go", p.start_ms);
-      if (p.kind === "transition" || p.kind === "enter") at("stop", "stop", p.start_ms);
-      if (p.kind === "count") at("count", "count", p.start_ms);
+      if (p.kind === "work") at("go", p.start_ms);
+      if (p.kind === "transition" || p.kind === "enter") at("stop", p.start_ms);
+      if (p.kind === "count") at("count", p.start_ms);
     }
     const sounds = { start: "go", end: "stop", warning: "ten", ask: "count" } as const;
-    for (const c of timeline.calls) if (c.tone && c.tone !== "plain") at(c.tone, sounds[c.tone], c.at_ms);
+    for (const c of timeline.calls) if (c.tone && c.tone !== "plain") at(sounds[c.tone], c.at_ms);
     for (const d of state.value?.dues ?? []) {
       if (d.stage === 0) continue;
-      at("due", "count", d.at_ms);
+      at("count", d.at_ms);
     }
   }
 

@@ -11,7 +11,6 @@ import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 
 /** A class on one clock: who steps, on which bench, and off to the floor. */
-const PROTOCOL = "class-step-3min";
 const router = useRouter();
 const id = uuid();
 const {
@@ -27,7 +26,10 @@ const {
     people.push(...page.people);
     cursor = page.next;
   } while (cursor && people.length < 400);
-  return { people, method: await take(api.GET("/api/protocols/{id}", { params: { path: { id: PROTOCOL } } })) };
+  const tests = await take(api.GET("/api/protocols"));
+  // The one that many do at once on one clock.
+  const together = tests.find((t) => t.live && t.people_at_once > 1)?.id ?? "";
+  return { people, method: await take(api.GET("/api/protocols/{id}", { params: { path: { id: together } } })) };
 });
 const chosen = ref(new Set<string>());
 const given = ref<Record<string, string | boolean>>({ bench_cm: "30", pulse_site: "wrist" });
@@ -52,7 +54,13 @@ async function begin() {
     const number = typeof answer === "string" ? Number(answer.replace(",", ".")) : NaN;
     conditions[c.key] = c.kind === "number" && !Number.isNaN(number) ? number : answer;
   }
-  const body = { id, people: [...chosen.value], protocol: PROTOCOL, conditions, overrule_reason: reason.value.trim() || null };
+  const body = {
+    id,
+    people: [...chosen.value],
+    protocol: data.value!.method.protocol.id,
+    conditions,
+    overrule_reason: reason.value.trim() || null,
+  };
   const view = await run(() => take(api.POST("/api/runs", { body })));
   if (view) await router.push(`/runs/${view.id}`);
 }

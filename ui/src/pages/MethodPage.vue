@@ -90,7 +90,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
             <li v-for="words in m.patterns" :key="words">{{ words }}</li>
           </ul>
         </template>
-        <RowTime v-if="id === 'row-2000m'" />
+        <RowTime v-if="m.protocol.inputs.some((i) => i.inverse)" />
         <h2>Sources</h2>
         <p v-for="s in m.protocol.sources" :key="s.of" class="cite">
           <b>{{ s.of }}:</b> {{ s.citation }}. <i>{{ kind(s) }}</i>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { v7 as uuid } from "uuid";
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { FaultKind } from "@/api/types";
@@ -13,7 +13,9 @@ import { useLoad } from "@/composables/useLoad";
 const route = useRoute();
 const router = useRouter();
 const { data: tests, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/protocols")));
-const protocol = ref(String(route.query.protocol ?? "multistage-cycle"));
+const asked = route.query.protocol;
+const protocol = ref(typeof asked === "string" ? asked : "");
+watch(tests, (all) => (protocol.value ||= all?.find((t) => t.rehearsed)?.id ?? ""));
 const rate = ref(1);
 const faults = ref<FaultKind[]>([]);
 const kinds: [FaultKind, string, string][] = [

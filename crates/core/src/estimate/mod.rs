@@ -119,11 +119,13 @@ pub(crate) struct Found {
     pub(crate) see: Option<f64>,
     pub(crate) flags: Vec<Flag>,
     pub(crate) line: Option<cycle::StageLine>,
+    /// Where it is not the one that was asked: a reading that was there needs no equation.
+    pub(crate) equation: Option<Equation>,
 }
 
 impl From<f64> for Found {
     fn from(value: f64) -> Self {
-        Self { value, see: None, flags: Vec::new(), line: None }
+        Self { value, see: None, flags: Vec::new(), line: None, equation: None }
     }
 }
 
@@ -222,7 +224,10 @@ impl Equation {
             Self::ClampedMean => ride::stage_mean(quantity, trial)?,
             Self::RecoveryAfterClamp => ride::recovery(trial)?,
             Self::Hagerman1984 => row::vo2max(trial, earlier("time_s").unwrap_or_default())?.into(),
-            Self::Hagerman1984Inverse => row::time_s(trial)?.into(),
+            Self::Hagerman1984Inverse => {
+                let measured = trial.inputs.get("time_s").is_some();
+                Found { equation: measured.then_some(Self::AsMeasured), ..Found::from(row::time_s(trial)?) }
+            }
         })
     }
 

@@ -249,9 +249,9 @@ fn taken(
 
 fn in_hold(state: &State, at: Option<f64>) -> Result<(), InputError> {
     match (&state.hold, at) {
-        (None, _) => Err(InputError::new(Code::UnknownField, "hold", "Nothing is held in this test.")),
+        (None, _) => Err(InputError::new(Code::UnknownField, "mark", "Nothing is held in this test.")),
         (Some(hold), Some(at)) if at >= hold.start_ms => Ok(()),
-        _ => Err(refuse("hold", "The hold has not begun yet: it begins when the count-in is over.".into())),
+        _ => Err(refuse("mark", "The hold has not begun yet: it begins when the count-in is over.".into())),
     }
 }
 

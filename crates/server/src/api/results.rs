@@ -486,7 +486,8 @@ pub struct Suggested {
 #[utoipa::path(tag = "results", operation_id = "results_inverse", params(InverseQuery), responses((status = 200, body = Suggested), (status = 422, body = ApiError)))]
 #[get("/row-time")]
 pub async fn inverse(_: SignedIn, query: web::Query<InverseQuery>) -> ApiResult<web::Json<Suggested>> {
-    let protocol = impulso_core::catalogue::find("row-2000m")?;
+    let asked_the_other_way = |p: &&Protocol| p.inputs.iter().any(|i| i.inverse);
+    let Some(protocol) = impulso_core::catalogue::all().iter().find(asked_the_other_way) else { return Err(ApiError::not_found()) };
     let inputs = Inputs::from_iter([("vo2max", query.vo2max), ("trained", f64::from(u8::from(query.trained)))]);
     let mass = BodyMass::new(query.mass_kg).map_err(|e| e.at("mass_kg"))?;
     let facts = Facts { sex: Some(query.sex), mass: Some(mass), ..Facts::default() };
