@@ -61,7 +61,7 @@ test("who cannot take the position scores a zero, on a phone", async ({ coach, p
   await expect(page.getByRole("heading", { name: "Zero is a score" })).toBeVisible();
   await page.getByRole("button", { name: "Keep the result" }).click();
   await page.waitForURL(/results\//);
-  await expect(page.getByText("Time held 0:00").first()).toBeVisible();
+  await expect(page.getByText("Time held 0 s").first()).toBeVisible();
 });
 
 test("a capped plank is over at its cap without a key", async ({ coach, page }) => {
@@ -72,5 +72,5 @@ test("a capped plank is over at its cap without a key", async ({ coach, page }) 
   await expect(page.getByRole("timer")).toContainText("30.0");
   await page.keyboard.press("Enter");
   await page.waitForURL(/results\//);
-  await expect(page.getByText("Time held 0:30").first()).toBeVisible();
+  await expect(page.getByText("Time held 30 s").first()).toBeVisible();
 });

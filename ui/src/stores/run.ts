@@ -39,6 +39,8 @@ export const useRun = defineStore("run", () => {
   let seq = 0;
   let sending: Promise<void> | null = null;
   let again = false;
+  /** Events on their way into the queue. */
+  let keeping = 0;
   /** The revision that is kept on this screen. */
   let kept = -1;
   let timer: number | undefined;
@@ -162,7 +164,9 @@ export const useRun = defineStore("run", () => {
     if (kind.kind === "clock_started") startedHere.value = Date.parse(event.wall);
     if (!view.value) return event.id;
     unsent.value++;
+    keeping++;
     await queue.keep(view.value.id, event);
+    keeping--;
     void send();
     return event.id;
   }
@@ -184,7 +188,10 @@ export const useRun = defineStore("run", () => {
         // What one screen cannot send now does not hold up another's.
         if (!(await hand(run, batch(next)))) stuck.add(next[0]!.device);
       }
-      unsent.value = (await queue.waiting(run)).reduce((n, events) => n + events.length, 0);
+      // What is on its way into the queue waits too; counted twice for a moment rather than not at all.
+      const before = keeping;
+      const inside = (await queue.waiting(run)).reduce((n, events) => n + events.length, 0);
+      unsent.value = inside + Math.max(before, keeping);
     }
   }
 

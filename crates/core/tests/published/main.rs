@@ -9,6 +9,7 @@ mod least_squares;
 mod low_step_2000;
 mod nomogram_1954;
 mod older_adults_1999;
+mod open_data;
 mod plank_2014;
 mod rowing_1984;
 mod run_12min_1968;

@@ -4,8 +4,10 @@ use actix_web::{HttpResponse, get, http::header, post, put, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
+    conditions::Answer,
     happening::Happening,
     person::{Sex, age_on},
+    quantity,
     readiness::{Advice, Answers},
     report::{self, Rung},
     suitability::Fit,
@@ -146,10 +148,44 @@ pub struct PersonPage {
     pub retests: Vec<RetestLine>,
     /// What happened along the way, earliest first.
     pub happenings: Vec<Noted>,
+    /// The latest VO₂max of each way it was come by, where there are several.
+    pub side_by_side: Vec<ByWay>,
     /// The latest readiness check.
     pub readiness: Option<ReadinessPage>,
     /// The tests, suitable first.
     pub fits: Vec<Fit>,
+}
+
+/// The latest value of one way of coming by it.
+#[derive(Serialize, ToSchema)]
+pub struct ByWay {
+    /// The test, and the source where it was reported.
+    pub way: String,
+    /// As shown, with the unit.
+    pub shown: String,
+    /// The day.
+    pub on: NaiveDate,
+    /// The result.
+    pub result: Uuid,
+}
+
+/// What several ways give: the same quantity by different tests, watches or laboratories.
+const BY_WAY: &str = "vo2max";
+
+fn side_by_side(history: &[results::Stored], shelf: &Shelf) -> Vec<ByWay> {
+    let mut ways: Vec<ByWay> = Vec::new();
+    for result in history.iter().rev() {
+        let Some(value) = result.computed.get(BY_WAY) else { continue };
+        let source = match result.conditions.get("source") {
+            Some(Answer::Text(source)) => format!(", {}", source.trim()),
+            _ => String::new(),
+        };
+        let way = format!("{}{source}", shelf.name(&result.protocol_id));
+        if !ways.iter().any(|w| w.way.eq_ignore_ascii_case(&way)) {
+            ways.push(ByWay { way, shown: quantity::with_unit(BY_WAY, *value), on: result.on, result: result.id.0 });
+        }
+    }
+    if ways.len() > 1 { ways } else { Vec::new() }
 }
 
 /// Something that happened along the way.
@@ -354,6 +390,7 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
         since: person.created_at,
         story: report::story(&ladder, with_reading, today),
         tests: history.iter().rev().map(|r| TestLine::new(r, &shelf)).collect(),
+        side_by_side: side_by_side(&history, &shelf),
         ladder,
         happenings: noted.into_iter().map(|(id, h)| Noted { id, said: h.said(), happening: h }).collect(),
         retests,

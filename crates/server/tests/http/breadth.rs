@@ -92,3 +92,25 @@ async fn what_happened_along_the_way_stands_on_the_trend_and_is_named_beside_a_l
     done(&coach, Method::DELETE, &format!("/happenings/{id}"), Value::Null).await;
     assert_eq!(coach.get(&format!("/people/{person}")).await["happenings"], json!([]));
 }
+
+#[tokio::test]
+async fn a_value_from_elsewhere_is_a_series_of_its_source_and_stands_beside_the_others() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let report = |on: &str, source: &str, value: f64| {
+        json!({
+            "id": Uuid::now_v7(), "protocol": "reported-vo2max", "on": on, "inputs": { "vo2max": value }, "conditions": { "source": source }
+        })
+    };
+    let path = format!("/people/{person}/results");
+    coach.ok(Method::POST, &path, report("2026-03-01", "wrist watch", 47.0)).await;
+    coach.ok(Method::POST, &path, report("2026-04-01", "laboratory", 42.5)).await;
+    let kept = coach.ok(Method::POST, &path, report("2026-06-01", "Wrist watch", 49.0)).await;
+    let page = coach.get(&format!("/results/{}", kept["result"].as_str().unwrap())).await;
+    let since = &page["progress"]["vo2max"]["since_last"];
+    assert_eq!((&since["from"], since["unlike"].as_array().unwrap().len()), (&json!(47.0), 0), "the watch is compared with the watch");
+    let ways = coach.get(&format!("/people/{person}")).await["side_by_side"].clone();
+    let ways: Vec<_> = ways.as_array().unwrap().iter().map(|w| (w["way"].as_str().unwrap(), w["shown"].as_str().unwrap())).collect();
+    assert_eq!(ways, [("VO₂max from elsewhere, Wrist watch", "49.0 mL/kg/min"), ("VO₂max from elsewhere, laboratory", "42.5 mL/kg/min")]);
+}
