@@ -184,3 +184,34 @@ test("a squat looked at point by point with the keyboard", async ({ coach, page 
   await page.waitForURL(/results\//);
   await expect(page.getByText(/Points met 4/).first()).toBeVisible();
 });
+
+test("tries, sides and points are typed in afterwards as people write them; what is none says what is expected", async ({
+  coach,
+  page,
+  server,
+}) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Rurik Dane", "1999-04-02");
+  await coach.opens(`/people/${person}/enter/shoulder-reach`);
+  await page.getByRole("textbox", { name: "Gap or overlap, right, try 1" }).fill("−3,5");
+  await page.getByRole("textbox", { name: "Gap or overlap, right, try 2" }).fill("x");
+  await page.getByRole("textbox", { name: "Gap or overlap, left, try 1" }).fill("a lot");
+  await page.getByRole("button", { name: "Yes", exact: true }).click();
+  await page.getByRole("button", { name: "Keep the result" }).click();
+  await expect(page.getByRole("alert")).toContainText("“a lot” is no number here. Type centimetres such as 92.5, or inches such as 36 in.");
+  await page.getByRole("textbox", { name: "Gap or overlap, left, try 1" }).fill("0.5 in");
+  await isClean(page, "the entry of a sheet");
+  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.waitForURL(/results\//);
+  const result = await (await page.request.get(`${server.url}/api/results/${page.url().split("/").at(-1)}`)).json();
+  const of = (key: string) => result.report.quantities.find((q: { key: string }) => q.key === key).value;
+  expect(of("gap_cm.right")).toBe(-3.5);
+  expect(of("gap_cm.left")).toBeCloseTo(1.27, 6);
+  await coach.opens(`/people/${person}/enter/air-squat`);
+  for (const point of ["Chest up", "Neutral spine", "Hips below the knees", "Knees over the toes"])
+    await page.getByRole("radiogroup", { name: point }).getByText("met", { exact: true }).click();
+  await page.getByRole("radiogroup", { name: "Heels down" }).getByText("not met").click();
+  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.waitForURL(/results\//);
+  await expect(page.getByText(/Points met 4/).first()).toBeVisible();
+});

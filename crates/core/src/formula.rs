@@ -9,7 +9,7 @@ use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
-use crate::units::rounded;
+use crate::{inputs::Numbers, units::rounded};
 
 /// A formula, read.
 #[derive(Debug, Clone, PartialEq)]
@@ -136,13 +136,13 @@ impl Formula {
     ///
     /// # Errors
     /// [`Unknown`].
-    pub fn value(&self, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<f64, Unknown> {
+    pub fn value(&self, look_up: &dyn Fn(&str) -> Option<Numbers>) -> Result<f64, Unknown> {
         let value = one(&self.root, look_up)?;
         if value.is_finite() { Ok(value) } else { Err(Unknown::Undefined) }
     }
 
     /// The formula with the numbers in it; what was not taken and is not needed is left out.
-    pub fn filled(&self, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> String {
+    pub fn filled(&self, look_up: &dyn Fn(&str) -> Option<Numbers>) -> String {
         let name = |name: &str| look_up(name).map_or_else(|| "?".to_owned(), |values| list(&values));
         Writer { name: &name, values: Some(look_up) }.written(&self.root, 0)
     }
@@ -177,10 +177,10 @@ impl<'de> Deserialize<'de> for Formula {
     }
 }
 
-fn all(node: &Node, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<Vec<f64>, Unknown> {
+fn all(node: &Node, look_up: &dyn Fn(&str) -> Option<Numbers>) -> Result<Vec<f64>, Unknown> {
     match node {
         Node::Name(name) => {
-            let counted: Vec<f64> = look_up(name).into_iter().flatten().filter(|v| !v.is_nan()).collect();
+            let counted: Vec<f64> = look_up(name).unwrap_or_default().iter().copied().filter(|v| !v.is_nan()).collect();
             if counted.is_empty() { Err(Unknown::Missing(name.clone())) } else { Ok(counted) }
         }
         Node::Call(Function::Any, arguments) => any(arguments, look_up),
@@ -190,7 +190,7 @@ fn all(node: &Node, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<Vec<f6
 }
 
 /// The values of all arguments that have some.
-fn any(arguments: &[Node], look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<Vec<f64>, Unknown> {
+fn any(arguments: &[Node], look_up: &dyn Fn(&str) -> Option<Numbers>) -> Result<Vec<f64>, Unknown> {
     let mut found = Vec::new();
     let mut missing = None;
     for argument in arguments {
@@ -207,19 +207,22 @@ fn any(arguments: &[Node], look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result
 }
 
 /// The values of the first list at which the second says yes; there may be none.
-fn chosen(arguments: &[Node], look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<Vec<f64>, Unknown> {
+fn chosen(arguments: &[Node], look_up: &dyn Fn(&str) -> Option<Numbers>) -> Result<Vec<f64>, Unknown> {
     let listed = |k: usize| match arguments.get(k) {
         Some(Node::Name(name)) => look_up(name).ok_or_else(|| Unknown::Missing(name.clone())),
         _ => Err(Unknown::Undefined),
     };
-    Ok(listed(0)?.into_iter().zip(listed(1)?).filter(|(value, yes)| *yes > 0.0 && !value.is_nan()).map(|(value, _)| value).collect())
+    Ok(listed(0)?.iter().zip(listed(1)?.iter()).filter(|(value, yes)| **yes > 0.0 && !value.is_nan()).map(|(value, _)| *value).collect())
 }
 
-fn one(node: &Node, look_up: &dyn Fn(&str) -> Option<Vec<f64>>) -> Result<f64, Unknown> {
+fn one(node: &Node, look_up: &dyn Fn(&str) -> Option<Numbers>) -> Result<f64, Unknown> {
     Ok(match node {
         Node::Number(n) => *n,
         // A list without a function around it: the last of it, as when a lone number was typed again.
-        Node::Name(_) => Function::Last.of(&all(node, look_up)?).ok_or(Unknown::Undefined)?,
+        Node::Name(name) => {
+            let values = look_up(name).unwrap_or_default();
+            values.iter().rev().copied().find(|v| !v.is_nan()).ok_or_else(|| Unknown::Missing(name.clone()))?
+        }
         Node::Negative(inner) => -one(inner, look_up)?,
         Node::Binary(sign, a, b) => {
             let (a, b) = (one(a, look_up)?, one(b, look_up)?);
@@ -252,7 +255,7 @@ const fn rank(sign: char) -> u8 {
 }
 
 /// A look-up of the values of a name.
-type LookUp<'a> = &'a dyn Fn(&str) -> Option<Vec<f64>>;
+type LookUp<'a> = &'a dyn Fn(&str) -> Option<Numbers>;
 
 /// Writes a formula down: with names, or with the values they have.
 struct Writer<'a> {
@@ -404,8 +407,8 @@ mod tests {
     use proptest::prelude::*;
     use test_case::test_case;
 
-    fn known(name: &str) -> Option<Vec<f64>> {
-        Some(match name {
+    fn known(name: &str) -> Option<Numbers> {
+        Some(Numbers::Many(match name {
             "touch_cm" => vec![281.0, 284.5, 283.0],
             "reach_cm" => vec![230.0],
             "a" => vec![7.0],
@@ -415,7 +418,7 @@ mod tests {
             "struck" => vec![f64::NAN, 4.0],
             "missed" => vec![0.0, 0.0, 0.0],
             _ => return None,
-        })
+        }))
     }
 
     #[test_case("max(touch_cm) - reach_cm", 54.5; "a jump")]

@@ -47,14 +47,20 @@ impl Value {
     }
 
     /// Its numbers, in order: a lone one, a try each, a point each. A try that did not count is no number.
-    pub fn numbers(&self) -> Vec<f64> {
+    pub fn numbers(&self) -> Numbers {
+        match self.number() {
+            Some(lone) => Numbers::One([lone]),
+            None => Numbers::Many(self.listed()),
+        }
+    }
+
+    fn listed(&self) -> Vec<f64> {
         let flag = |yes: &bool| f64::from(u8::from(*yes));
         match self {
-            Self::Number(_) | Self::Yes(_) => self.number().into_iter().collect(),
             Self::Tries(tries) => tries.iter().map(|t| t.unwrap_or(f64::NAN)).collect(),
             Self::Marks(marks) => marks.iter().map(flag).collect(),
             Self::Points(points) => points.values().map(flag).collect(),
-            Self::Words(_) | Self::Sides(_) => Vec::new(),
+            Self::Number(_) | Self::Yes(_) | Self::Words(_) | Self::Sides(_) => Vec::new(),
         }
     }
 
@@ -64,6 +70,37 @@ impl Value {
             (Self::Sides(sides), Some(side)) => sides.get(side),
             (Self::Sides(_), None) => None,
             (value, _) => Some(value),
+        }
+    }
+}
+
+/// The numbers of a value: most have one.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Numbers {
+    /// A lone number.
+    One([f64; 1]),
+    /// Any number of them.
+    Many(Vec<f64>),
+}
+
+impl Default for Numbers {
+    fn default() -> Self {
+        Self::Many(Vec::new())
+    }
+}
+
+impl From<f64> for Numbers {
+    fn from(number: f64) -> Self {
+        Self::One([number])
+    }
+}
+
+impl std::ops::Deref for Numbers {
+    type Target = [f64];
+    fn deref(&self) -> &[f64] {
+        match self {
+            Self::One(one) => one,
+            Self::Many(many) => many,
         }
     }
 }

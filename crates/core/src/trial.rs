@@ -262,7 +262,7 @@ fn check_together(trial: &Trial) -> Result<(), InputError> {
     }
     let sides = protocol.sides();
     for rule in &protocol.refuse {
-        if rule_values(rule, &sides, trial, &[]).into_iter().any(|(_, value)| rule.holds(value)) {
+        if rule_values(rule, sides, trial, &[]).into_iter().any(|(_, value)| rule.holds(value)) {
             return Err(InputError::new(Code::OutOfRange, &rule.field, rule.message.clone()));
         }
     }
@@ -285,7 +285,7 @@ fn rule_flags(trial: &Trial, results: &[(&str, Estimate)]) -> Vec<Flag> {
     let mut flags = Vec::new();
     for rule in &trial.protocol.flags {
         let Some(code) = rule.code else { continue };
-        for (side, _) in rule_values(rule, &sides, trial, results).into_iter().filter(|(_, v)| rule.holds(*v)) {
+        for (side, _) in rule_values(rule, sides, trial, results).into_iter().filter(|(_, v)| rule.holds(*v)) {
             let field = side.map_or_else(|| rule.field.clone(), |side| format!("{}.{side}", rule.field));
             let message = side.map_or_else(|| rule.message.clone(), |side| rule.message.replace("{side}", side));
             flags.push(Flag { code, field, message });

@@ -304,7 +304,7 @@ mod tests {
 
     #[test]
     fn every_estimate_of_the_aerobic_tests_has_a_wobble_by_its_readings_or_a_publication() {
-        for protocol in catalogue::all().iter().filter(|p| p.section == "aerobic" && p.clamp.is_none()) {
+        for protocol in catalogue::all().iter().filter(|p| p.section == "aerobic" && p.clamp.is_none() && p.attempts.is_none()) {
             let example = protocol.example.as_ref().unwrap();
             let facts = Facts { age: Age::new(example.age_years).ok(), mass: BodyMass::new(example.mass_kg).ok(), ..man() };
             let trial = Trial::of(protocol, facts, &example.inputs);

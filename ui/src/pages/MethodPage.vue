@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { computed } from "vue";
 import { api, take } from "@/api/client";
 import type { MethodPage as Page } from "@/api/types";
 import CopyBox from "@/components/CopyBox.vue";
@@ -11,6 +12,11 @@ const props = defineProps<{ id: string }>();
 const { data: m, failure, loading, reload } = useLoad(() => take(api.GET("/api/protocols/{id}", { params: { path: { id: props.id } } })));
 const kind = (s: { kind: string; recalled?: boolean }) =>
   `${s.kind === "published" ? "published" : "common practice"}${s.recalled ? ", recalled" : ""}`;
+const counting = computed(() =>
+  (m.value?.protocol.attempts?.legs ?? []).flatMap((leg) =>
+    "count" in leg.take ? [(leg.take as { count: { rule: string } }).count.rule] : [],
+  ),
+);
 </script>
 
 <template>
@@ -26,8 +32,8 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
     </div>
     <p class="lead">{{ m.protocol.summary }} {{ m.protocol.tells }}</p>
     <p class="actions">
-      <RouterLink v-if="m.runs_live" :to="`/rehearsals/new?protocol=${id}`">Rehearse it</RouterLink>
-      <RouterLink v-if="id === 'class-step-3min'" to="/classes/new">Run it with a class</RouterLink>
+      <RouterLink v-if="m.rehearsed" :to="`/rehearsals/new?protocol=${id}`">Rehearse it</RouterLink>
+      <RouterLink v-if="m.runs_live && (m.protocol.people_at_once ?? 1) > 1" to="/classes/new">Run it with a class</RouterLink>
     </p>
     <div class="two">
       <div>
@@ -50,6 +56,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
           {{ m.protocol.cadence.places.join(", ") }}. More than {{ m.protocol.cadence.off_by }} steps or revolutions off for
           {{ m.protocol.cadence.off_for_s }} s is called and noted; the test goes on.
         </p>
+        <p v-for="rule in counting" :key="rule"><b>What counts.</b> {{ rule }}</p>
         <p v-if="m.protocol.count"><b>The count.</b> {{ m.protocol.count.rule }}</p>
         <template v-if="m.protocol.stages">
           <h2>What is decided on the way</h2>
@@ -78,7 +85,9 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
         </template>
         <h2>What is computed, for example</h2>
         <div v-for="e in m.examples" :key="e.who + e.method" class="eq">
-          <span class="soft">{{ e.who }} · {{ e.method }}</span>
+          <span class="soft"
+            >{{ e.who }}<template v-if="e.method !== 'formula'"> · {{ e.method }}</template></span
+          >
           <span class="num">{{ e.working.formula }}</span>
           <span class="num"
             ><b>{{ e.working.filled }}</b></span
@@ -101,7 +110,6 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
       </div>
       <aside>
         <CopyBox :protocol="m.protocol as Page['protocol']" />
-        <WobbleBox :protocol="id" :wobbles="m.wobbles" @changed="reload" />
         <h2>Bring</h2>
         <ul>
           <li v-for="e in m.protocol.equipment" :key="e.what">{{ e.what }}</li>
@@ -120,6 +128,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
             <b>{{ c.label }}</b>: {{ c.why }}
           </li>
         </ul>
+        <WobbleBox :protocol="id" :wobbles="m.wobbles" @changed="reload" />
       </aside>
     </div>
   </article>

@@ -265,8 +265,8 @@ impl Protocol {
     }
 
     /// The two sides it is done on, in order; none where it has none.
-    pub fn sides(&self) -> Vec<String> {
-        self.inputs.iter().map(|i| &i.sides).find(|s| !s.is_empty()).cloned().unwrap_or_default()
+    pub fn sides(&self) -> &[String] {
+        self.inputs.iter().map(|i| i.sides.as_slice()).find(|s| !s.is_empty()).unwrap_or_default()
     }
 
     /// The scoring of a quantity.

@@ -18,7 +18,7 @@ use crate::{
     catalogue::Scoring,
     error::{Code, InputError},
     formula::Unknown,
-    inputs::Value,
+    inputs::{Numbers, Value},
     person::{Facts, Sex},
     trial::{Flag, FlagCode, Trial},
     units::{Age, BodyMass, Height},
@@ -244,16 +244,17 @@ impl Equation {
 
 /// The values a name of a formula stands for: a reading (of the side that is scored), what was computed before, a fact of
 /// the person.
-pub(crate) fn named(name: &str, side: Option<&str>, trial: &Trial, so_far: &[(&str, Estimate)]) -> Option<Vec<f64>> {
+pub(crate) fn named(name: &str, side: Option<&str>, trial: &Trial, so_far: &[(&str, Estimate)]) -> Option<Numbers> {
     let (key, of_side) = name.split_once('.').map_or((name, side), |(key, side)| (key, Some(side)));
     if let Some(value) = trial.inputs.value(key) {
         return match value.of_side(of_side)? {
             // A choice may stand for a number.
-            Value::Words(choice) => trial.protocol.input(key)?.numbers.get(choice).map(|n| vec![*n]),
+            Value::Words(choice) => trial.protocol.input(key)?.numbers.get(choice).map(|n| Numbers::from(*n)),
             value => Some(value.numbers()),
         };
     }
-    let earlier = |wanted: &str| so_far.iter().find(|(q, _)| *q == wanted).map(|(_, e)| vec![e.value]);
+    let earlier = |wanted: &dyn Fn(&str) -> bool| so_far.iter().find(|(q, _)| wanted(q)).map(|(_, e)| Numbers::from(e.value));
+    let of = |q: &str, side: &str| q.strip_prefix(name).and_then(|rest| rest.strip_prefix('.')) == Some(side);
     let fact = || {
         let facts = &trial.facts;
         match name {
@@ -263,7 +264,7 @@ pub(crate) fn named(name: &str, side: Option<&str>, trial: &Trial, so_far: &[(&s
             _ => None,
         }
     };
-    side.and_then(|s| earlier(&format!("{name}.{s}"))).or_else(|| earlier(name)).or_else(|| fact().map(|v| vec![v]))
+    side.and_then(|s| earlier(&|q| of(q, s))).or_else(|| earlier(&|q| q == name)).or_else(|| fact().map(Numbers::from))
 }
 
 fn by_formula(scoring: &Scoring, trial: &Trial, so_far: &[(&str, Estimate)]) -> Result<f64, Nothing> {

@@ -21,7 +21,8 @@ fn the_body_mass_index_of_forty_athletes_is_as_it_is_printed() {
         let facts = Facts { height: Height::new(number(0)).ok(), mass: BodyMass::new(number(1)).ok(), ..Facts::default() };
         let inputs = Inputs::from_iter([("waist_cm", 80.0)]);
         let bmi = compute(&Trial::of(find("body").unwrap(), facts, &inputs)).unwrap().result("bmi").unwrap().value;
-        assert!((bmi - number(2)).abs() < 0.011, "{row:?}: {bmi}");
+        // Height and mass are printed to a tenth, the index was worked out before they were rounded.
+        assert!((bmi - number(2)).abs() < 0.05, "{row:?}: {bmi}");
     }
 }
 

@@ -61,6 +61,8 @@ pub struct MethodPage {
     pub protocol: Protocol,
     /// Whether the floor runs it; the others are entered afterwards.
     pub runs_live: bool,
+    /// Whether a simulated client can be tested by it.
+    pub rehearsed: bool,
     /// Each equation worked through with the protocol's example readings.
     pub examples: Vec<Example>,
     /// What two rides may say together, in sentences.
@@ -189,6 +191,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         .collect();
     Ok(web::Json(MethodPage {
         runs_live: protocol.family.runs_live(),
+        rehearsed: protocol.family.is_rehearsed(),
         protocol: protocol.clone(),
         examples: examples(protocol),
         patterns: if protocol.clamp.is_some() { Pattern::ALL.map(|p| p.sentence().to_owned()).to_vec() } else { Vec::new() },
@@ -234,7 +237,7 @@ fn words_of(p: &Protocol) -> String {
 /// Each equation of a protocol with its example readings: once for everyone, or for men and women where they differ.
 pub fn examples(protocol: &Protocol) -> Vec<Example> {
     let Some(example) = &protocol.example else { return Vec::new() };
-    let worked = |sex: Sex| -> Vec<(&'static str, Working)> {
+    let worked = |sex: Sex| -> Vec<(&str, Working)> {
         let facts = Facts {
             sex: Some(sex),
             age: Age::new(example.age_years).ok(),
@@ -248,7 +251,7 @@ pub fn examples(protocol: &Protocol) -> Vec<Example> {
             .scoring
             .iter()
             .filter(|s| !s.in_detail)
-            .filter_map(|s| Some((s.equation.name(), s.equation.working(&s.quantity, &trial, &outcome)?)))
+            .filter_map(|s| Some((s.method_name(), s.equation.working(&s.quantity, &trial, &outcome)?)))
             .collect()
     };
     let example = |who: &str, method: &str, working: Working| Example { who: who.to_owned(), method: method.to_owned(), working };

@@ -29,7 +29,7 @@ const unit = computed(() => (props.input.unit === "s" ? "min:s" : props.input.un
       <ElRadioButton v-for="[key, words] in input.choices as [string, string][]" :key="key" :value="key">{{ words }}</ElRadioButton>
     </ElRadioGroup>
     <ElInput v-else-if="kind === 'words'" v-model="typed[input.key]" :name="input.key" :aria-labelledby="`r-${input.key}`" />
-    <div v-for="side in sides" v-else :key="side" class="row">
+    <div v-for="side in sides" v-else :key="side" class="row" :class="{ beside: side && (input.tries ?? 1) === 1 && kind !== 'points' }">
       <span v-if="side" class="side">{{ side }}</span>
       <template v-if="kind === 'points'">
         <div v-for="[key, words] in input.points as [string, string][]" :key="key" class="point">
@@ -67,6 +67,10 @@ const unit = computed(() => (props.input.unit === "s" ? "min:s" : props.input.un
   align-items: center;
   gap: 8px 12px;
   margin-bottom: 8px;
+}
+.beside {
+  display: inline-flex;
+  margin-right: 20px;
 }
 .side {
   min-width: 5ch;
