@@ -43,7 +43,8 @@ test("views", async ({ coach, page, server }) => {
     ["result", `/results/${rurik.tests.find((t: { protocol: string }) => t.protocol === "multistage-cycle").id}`],
     ["ride", `/results/${caspian.tests.find((t: { protocol: string }) => t.protocol === "clamped-cycle").id}`],
     ["retests", "/retests"],
-    ["method", "/tests/bench-step-3min"],
+    ["method", "/tests/chair-stand-30s"],
+    ["library", "/tests"],
     ["practice", "/practice"],
   ] as const) {
     await coach.opens(path);
@@ -84,14 +85,22 @@ test("views", async ({ coach, page, server }) => {
   await coach.types("35");
   await expect(page.getByRole("button", { name: "Keep 140 bpm" })).toBeVisible();
 
-  // A hold, and what is seen on the way.
+  // A lift: what was taken, what is advised and why, the rest.
   await page.request.post(`${api}/people/${teo.id}/readiness`, { data: ready(true) });
-  await coach.stands([teo.id], "plank", { support: "forearm", limit_s: "to_failure" });
+  const lift = { warm_up: true, lift: "bench_press", spotter: true };
+  await coach.stands([teo.id], "one-rm", lift, { overrule_reason: "trains with us" });
   await page.getByRole("button", { name: "Start the clock" }).click();
-  await page.waitForTimeout(8_000);
-  await page.keyboard.press("s");
+  for (const [load, key] of [
+    ["40", "m"],
+    ["47.5", "m"],
+    ["55", "x"],
+  ] as const) {
+    await page.getByRole("textbox", { name: "Load, kg" }).fill(load);
+    await page.keyboard.press(key);
+    await expect(page.getByRole("button", { name: new RegExp(`try \\d: ${load} `) })).toBeVisible();
+  }
   await page.waitForTimeout(3_500);
-  await page.screenshot({ path: into("floor-hold") });
+  await page.screenshot({ path: into("floor-lift") });
 
   // The cycle, decided live.
   await page.request.post(`${api}/people/${rurik.id}/readiness`, { data: ready(true) });
@@ -100,7 +109,6 @@ test("views", async ({ coach, page, server }) => {
   await page.keyboard.press("m");
   await expect(page.getByText(/Count from zero/)).toBeVisible({ timeout: 60_000 });
   await coach.tapsAlong(114, 6, 1_200);
-  await page.screenshot({ path: into("floor-pulse") });
   await coach.reads("Beats in 15 s, minute 2", "28");
   await page.keyboard.press("m");
   await coach.reads("Heart rate, minute 3", "114");
