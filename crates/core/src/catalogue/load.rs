@@ -273,6 +273,7 @@ mod tests {
             parse(text).unwrap_or_else(|e| panic!("{e}"));
         }
         assert_eq!(all().len(), BUILT_IN.len());
+        assert!(all().iter().filter_map(|p| p.opens_after.as_deref()).all(|id| find(id).is_ok()));
         assert!(all().iter().all(|p| sections().iter().any(|s| s.id == p.section)), "every section has a name");
         assert!(all().iter().flat_map(|p| &p.unsuited).filter_map(|u| u.instead.as_deref()).all(|id| find(id).is_ok()));
     }

@@ -82,6 +82,9 @@ pub struct Protocol {
     pub hr_max_method: Option<HrMaxMethod>,
     /// How many weeks until it is usually done again, where the test has a rhythm of its own.
     pub retest_weeks: Option<u32>,
+    /// The test that comes first: this one opens once every point of that one was met.
+    #[serde(default)]
+    pub opens_after: Option<String>,
     /// What has to be at hand.
     #[serde(default)]
     pub needs: Vec<Kit>,

@@ -250,7 +250,7 @@ pub fn examples(protocol: &Protocol) -> Vec<Example> {
         protocol
             .scoring
             .iter()
-            .filter(|s| !s.in_detail)
+            .filter(|s| !s.in_detail || s.method.is_some())
             .filter_map(|s| Some((s.method_name(), s.equation.working(&s.quantity, &trial, &outcome)?)))
             .collect()
     };

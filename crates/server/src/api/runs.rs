@@ -249,6 +249,16 @@ async fn performer(
     };
     setup.check(protocol)?;
     setup.last_value = pace.and_then(|q| last_alike(protocol, &setup, &history, q));
+    if let Some(first) = protocol.opens_after.as_deref().filter(|_| !overruled)
+        && !is_passed(&results::of_protocol(scope, person.id, first).await?)
+    {
+        let first = catalogue::find(first).map_or(first, |p| &p.name);
+        let message = format!(
+            "{} opens once every point of the {first} was met. Do that one first, or give your reason to go on all the same; it is kept with the record.",
+            protocol.name
+        );
+        return Err(InputError::new(Code::MissingInput, "overrule_reason", message).into());
+    }
     let checked = readiness::latest(scope, person.id).await?.filter(|c| c.on == today);
     let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today));
     if fit.verdict != FitVerdict::Suits && !overruled {
@@ -257,6 +267,12 @@ async fn performer(
         return Err(InputError::new(Code::MissingInput, "overrule_reason", message).into());
     }
     Ok(NewPerformer { person: Some(person.id), name: person.profile.name, setup })
+}
+
+/// Whether every point was met the last time.
+fn is_passed(history: &[results::Stored]) -> bool {
+    let last = history.iter().rev().find(|r| !r.computed.is_empty());
+    last.is_some_and(|r| r.computed.get("points_met").is_some_and(|met| Some(met) == r.computed.get("points_of")))
 }
 
 /// Last time's value of what is held against it. What is done in attempts has variants: only one done alike is last time.

@@ -114,3 +114,25 @@ async fn a_value_from_elsewhere_is_a_series_of_its_source_and_stands_beside_the_
     let ways: Vec<_> = ways.as_array().unwrap().iter().map(|w| (w["way"].as_str().unwrap(), w["shown"].as_str().unwrap())).collect();
     assert_eq!(ways, [("VO₂max from elsewhere, Wrist watch", "49.0 mL/kg/min"), ("VO₂max from elsewhere, laboratory", "42.5 mL/kg/min")]);
 }
+
+#[tokio::test]
+async fn the_overhead_squat_opens_after_the_air_squat_was_passed_or_with_a_reason() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let run = |reason: Value| json!({ "id": Uuid::now_v7(), "protocol": "overhead-squat", "people": [person], "conditions": {}, "overrule_reason": reason });
+    let (status, code, field) = coach.refused(Method::POST, "/runs", run(Value::Null)).await;
+    assert_eq!((status, code.as_str(), field.as_deref()), (422, "missing_input", Some("overrule_reason")));
+    coach.ok(Method::POST, "/runs", run(json!("passed it with a colleague"))).await;
+    let squat = |heels: bool| {
+        json!({
+            "id": Uuid::now_v7(), "protocol": "air-squat", "on": "2026-06-01",
+            "inputs": { "points": { "chest_up": true, "heels_down": heels } }, "conditions": {}
+        })
+    };
+    let path = format!("/people/{person}/results");
+    coach.ok(Method::POST, &path, squat(false)).await;
+    assert_eq!(coach.refused(Method::POST, "/runs", run(Value::Null)).await.0, 422, "one point failed");
+    coach.ok(Method::POST, &path, squat(true)).await;
+    coach.ok(Method::POST, "/runs", run(Value::Null)).await;
+}

@@ -44,7 +44,7 @@ const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.s
       </span>
     </li>
   </ul>
-  <p v-if="sheet.rows.some((r) => r.tries > 1 && r.cells.length)" class="soft hint">
+  <p v-if="sheet.rows.some((r) => r.tries > 1 && r.cells.length && how(r) !== 'load')" class="soft hint">
     Press a try that does not count: it stays, struck out.
   </p>
 </template>
@@ -85,6 +85,7 @@ li.now {
   display: block;
 }
 .name small {
+  margin-left: 6px;
   color: var(--soft);
 }
 .cells {
