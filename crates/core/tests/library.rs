@@ -130,6 +130,7 @@ fn flagged(id: &str, inputs: Value, expected: &[FlagCode]) {
 #[test_case("vertical-jump", json!({"reach_cm":228,"touch_cm":[220]}), Code::OutOfRange, "touch_cm"; "lower than the reach")]
 #[test_case("quadrant-hop", json!({"hops":{"clockwise":3},"touches":{"clockwise":4}}), Code::OutOfRange, "touches"; "fewer hops than touches")]
 #[test_case("sprint-repeat-10x40s", json!({"time_s":[5,5,5]}), Code::MissingInput, "time_s"; "three of ten")]
+#[test_case("sprint-repeat-10x40s", json!({"time_s":[5,5,5,5,5,null,5,5,5,5]}), Code::MissingInput, "time_s"; "nine of ten count")]
 #[test_case("body", json!({"waist_cm":190}), Code::OutOfRange, "waist_cm"; "a waist larger than the height")]
 #[test_case("plank", json!({"support":"forearm","seconds":14400}), Code::OutOfRange, "seconds"; "four hours")]
 #[test_case("plank", json!({"support":"forearm","seconds":"95"}), Code::BadValue, "seconds"; "words for a number")]

@@ -136,7 +136,11 @@ impl Input {
                     let message = format!("{}: {} tries were given; {most} is the most.", self.label, tries.len());
                     Err(InputError::new(Code::OutOfRange, &self.key, message))
                 }
-                Some(_) => tries.iter().flatten().try_for_each(|n| self.check_number(*n)).and_then(|()| self.check_count(tries.len())),
+                Some(_) => tries
+                    .iter()
+                    .flatten()
+                    .try_for_each(|n| self.check_number(*n))
+                    .and_then(|()| self.check_count(tries.iter().flatten().count())),
                 None => Err(self.bad("it takes one number, not a list".into())),
             },
             (InputKind::Number, value) => {
