@@ -15,7 +15,7 @@ use impulso_core::{
     },
     suitability::{Client, FitVerdict, judge},
     trial::{Circumstances, Inputs, Options, Trial, compute},
-    units::{Age, BodyMass, Cadence, Height},
+    units::{Age, BodyMass, Cadence},
 };
 
 fn setup(protocol: &Protocol, cadence: Option<f64>) -> Setup {
@@ -114,13 +114,7 @@ fn every_protocol_computes_its_example_for_men_and_women_and_shows_the_numbers_i
     for protocol in catalogue::all() {
         let example = protocol.example.as_ref().unwrap_or_else(|| panic!("{} has no example", protocol.id));
         for sex in [Sex::Male, Sex::Female] {
-            let facts = Facts {
-                sex: Some(sex),
-                age: Age::new(example.age_years).ok(),
-                mass: BodyMass::new(example.mass_kg).ok(),
-                height: example.height_cm.and_then(|cm| Height::new(cm).ok()),
-                ..Facts::default()
-            };
+            let facts = example.facts(sex);
             let trial =
                 Trial { protocol, facts, inputs: &example.inputs, options: Options::default(), circumstances: Circumstances::default() };
             let outcome = compute(&trial).unwrap_or_else(|e| panic!("{}: {e}", protocol.id));

@@ -8,10 +8,10 @@ use impulso_core::{
     change::{Own, TypicalError},
     clamped::Pattern,
     norms,
-    person::{Facts, Sex},
+    person::Sex,
     quantity, text,
     trial::{self, Trial},
-    units::{Age, BodyMass, Height, rounded},
+    units::rounded,
     validate,
 };
 use serde_json::{Value, json};
@@ -291,13 +291,7 @@ fn wobbles(protocol: &Protocol, key: &str) -> String {
     let Some(example) = &protocol.example else { return NONE.into() };
     let unit = quantity::unit(key);
     let said = [Sex::Male, Sex::Female].into_iter().filter_map(|sex| {
-        let facts = Facts {
-            sex: Some(sex),
-            age: Age::new(example.age_years).ok(),
-            mass: BodyMass::new(example.mass_kg).ok(),
-            height: example.height_cm.and_then(|cm| Height::new(cm).ok()),
-            ..Facts::default()
-        };
+        let facts = example.facts(sex);
         let trial = Trial::of(protocol, facts, &example.inputs);
         let value = trial::compute(&trial).ok()?.result(key).map(|e| e.value);
         let te = TypicalError::best(&trial, key, value, &Own::default())?;

@@ -11,7 +11,12 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{hr_max::HrMaxMethod, inputs::Inputs};
+use crate::{
+    hr_max::HrMaxMethod,
+    inputs::Inputs,
+    person::{Facts, Sex},
+    units::{Age, BodyMass, Height},
+};
 
 pub mod care;
 pub mod load;
@@ -217,6 +222,19 @@ pub struct ExampleReadings {
     /// The readings.
     #[cfg_attr(feature = "schema", schema(value_type = Object))]
     pub inputs: Inputs,
+}
+
+impl ExampleReadings {
+    /// The person they were taken of, as a man or a woman.
+    pub fn facts(&self, sex: Sex) -> Facts {
+        Facts {
+            sex: Some(sex),
+            age: Age::new(self.age_years).ok(),
+            mass: BodyMass::new(self.mass_kg).ok(),
+            height: self.height_cm.and_then(|cm| Height::new(cm).ok()),
+            ..Facts::default()
+        }
+    }
 }
 
 const fn one() -> u16 {

@@ -9,10 +9,9 @@ use impulso_core::{
     estimate::Working,
     norms,
     own::{self, Changes},
-    person::{Facts, Sex},
+    person::Sex,
     quantity, text,
     trial::{Trial, compute},
-    units::{Age, BodyMass, Height},
 };
 use impulso_store::{
     audit::{self, Subject},
@@ -238,13 +237,7 @@ fn words_of(p: &Protocol) -> String {
 pub fn examples(protocol: &Protocol) -> Vec<Example> {
     let Some(example) = &protocol.example else { return Vec::new() };
     let worked = |sex: Sex| -> Vec<(&str, Working)> {
-        let facts = Facts {
-            sex: Some(sex),
-            age: Age::new(example.age_years).ok(),
-            mass: BodyMass::new(example.mass_kg).ok(),
-            height: example.height_cm.and_then(|cm| Height::new(cm).ok()),
-            ..Facts::default()
-        };
+        let facts = example.facts(sex);
         let trial = Trial::of(protocol, facts, &example.inputs);
         let Ok(outcome) = compute(&trial) else { return Vec::new() };
         protocol
