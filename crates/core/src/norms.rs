@@ -10,6 +10,7 @@
 //! | `source`, `status`, `population` | author, title, year; published or not, recalled or read; whom it describes |
 //! | `better: lower` | a smaller value is the better performance; behind a part's name for that part alone |
 //! | `below: poor` | the category beyond the last limit |
+//! | `words: act calls for action` | what a category is called where its key says too little |
 //! | `limits: exclusive` | a value at the limit of a category no longer belongs to it |
 //! | `factor: walk-6min 0.9144` | what a printed value of a part is multiplied with to be in the measure's unit |
 //! | `ages: 17-25` | whom a table without age bands is about |
@@ -58,6 +59,8 @@ pub struct Table {
     pub source: String,
     /// Published or common practice, recalled or read.
     pub status: String,
+    /// What a category is called, where its key says too little.
+    pub words: BTreeMap<&'static str, &'static str>,
     lower_is_better: bool,
     shape: Shape,
     strata: Vec<Stratum>,
@@ -321,13 +324,13 @@ fn value_at(points: &[(f64, f64)], percentile: f64) -> Option<f64> {
 }
 
 /// A file of tables, being read.
-struct File<'t> {
-    header: BTreeMap<&'t str, &'t str>,
+struct File {
+    header: BTreeMap<&'static str, &'static str>,
     columns: Vec<String>,
     rows: Vec<Vec<String>>,
 }
 
-impl File<'_> {
+impl File {
     fn column(&self, name: &str) -> Option<usize> {
         self.columns.iter().position(|c| c == name)
     }
@@ -384,6 +387,7 @@ fn read(id: &'static str, text: &'static str) -> Vec<(String, Table)> {
                 population: said("population"),
                 source: said("source"),
                 status: said("status"),
+                words: file.header.get("words").into_iter().flat_map(|w| w.split("; ")).filter_map(|w| w.split_once(' ')).collect(),
                 lower_is_better: file.of_part("better", &part) == Some("lower"),
                 shape,
                 strata,

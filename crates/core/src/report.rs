@@ -128,7 +128,7 @@ pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, own
     quantities.retain(|q| q.value.is_some() || q.refused.is_some() || !protocol.scored(&q.key).is_some_and(|s| s.optional));
     quantities.sort_by_key(|q| (q.value.is_none(), protocol.scored(&q.key).is_some_and(|s| s.in_detail)));
     ResultReport {
-        headline: headline(&quantities),
+        headline: headline(&quantities, protocol),
         quantities,
         flags: outcome.flags.clone(),
         conditions: condition_reports(protocol, conditions),
@@ -226,7 +226,9 @@ pub fn standing_words(standing: &Standing) -> String {
         };
     }
     match (&standing.category, standing.percentile, standing.bound) {
-        (Some(category), ..) => category.replace('_', " "),
+        (Some(category), ..) => {
+            standing.table.words.get(category.as_str()).map_or_else(|| category.replace('_', " "), |words| (*words).to_owned())
+        }
         (_, Some(p), _) => format!("{} percentile", ordinal(p.round() as u32)),
         (_, _, Some(Bound::Above(p))) => format!("above the {} percentile", ordinal(p)),
         (_, _, Some(Bound::Below(p))) => format!("below the {} percentile", ordinal(p)),
@@ -245,9 +247,11 @@ fn ordinal(n: u32) -> String {
     format!("{n}{suffix}")
 }
 
-/// Each value in a sentence of its own, the first with its standing.
-fn headline(quantities: &[QuantityReport]) -> String {
-    let mut found = quantities.iter().filter(|q| q.value.is_some());
+/// Each value that stands not only in detail in a sentence of its own, the first with its standing.
+fn headline(quantities: &[QuantityReport], protocol: &Protocol) -> String {
+    let is_heard =
+        |q: &&QuantityReport| q.value.is_some() && (q.key == protocol.headline() || !protocol.scored(&q.key).is_some_and(|s| s.in_detail));
+    let mut found = quantities.iter().filter(is_heard);
     let Some(first) = found.next() else { return String::new() };
     let value = |q: &QuantityReport| format!("{} {} {}", crate::text::capital(&q.label), q.shown, q.unit).trim_end().to_owned();
     let mut sentences = vec![match first.norms.iter().find(|n| n.sentence != NO_STANDING) {

@@ -185,8 +185,13 @@ fn shifts(trial: &Trial) -> Option<Vec<Shift>> {
                 let (now, more, less) = (speed(inputs)?, speed(&shift.inputs.0)?, speed(&shift.inputs.1)?);
                 found.push(Shift { steps: PACED * now / ((more - less) / 2.0), ..shift });
             }
+            // Read as it is, its own wobble moves it and leaves the rest alone.
+            ReadingError::Published if !numbers.is_empty() => {
+                let error = published(protocol, key, &trial.facts, Some(numbers[0]))?.value;
+                found.push(by(&|moved, by| add(moved, key, by), error * small, 1.0 / small));
+            }
             ReadingError::Published => {
-                let measured = compute(trial).ok()?.result(key)?.value;
+                let Some(measured) = compute(trial).ok()?.result(key).map(|e| e.value) else { continue };
                 let error = published(protocol, key, &trial.facts, Some(measured))?.value;
                 // As if the measure itself had been typed in: whatever else it was made of is left out.
                 let typed = |by: f64| {
@@ -346,6 +351,11 @@ mod tests {
     fn a_ratio_and_an_estimate_wobble_with_what_is_published_of_the_measure_they_are_made_of() {
         let lifts = serde_json::json!({"lift": "bench_press", "load_kg": [80, 100], "made": [true, true]});
         assert!((of("one-rm", lifts, "ratio") - 0.042 * 100.0 / 80.0).abs() < 1e-6);
+        let girths = serde_json::json!({"waist_cm": 90, "neck_cm": 38});
+        let tall = Facts { height: crate::units::Height::new(180.0).ok(), ..man() };
+        let girths: Inputs = serde_json::from_value(girths).unwrap();
+        let waist = propagated(&Trial::of(find("body").unwrap(), tall, &girths), "waist_height").unwrap();
+        assert!((waist - 1.0 / 180.0).abs() < 1e-9, "a centimetre of the waist");
         assert!((of("shuttle-recovery-1", serde_json::json!({"distance_m": 1000}), "vo2max") - 0.0084 * 49.0).abs() < 1e-6);
     }
 }

@@ -38,6 +38,8 @@ const zones = computed(() => {
     return { label: t.label.replace(/_/g, " "), x: (t.x + next) / 2, w: next - t.x };
   });
 });
+/** A small value, such as a ratio, deserves a digit more. */
+const digits = computed(() => (Math.abs(props.value) < 10 ? 2 : 1));
 const here = computed(() => Math.max(16, Math.min(W - 16, x(props.value))));
 const anchor = (at: number) => (at < 70 ? "start" : at > W - 70 ? "end" : "middle");
 </script>
@@ -66,10 +68,10 @@ const anchor = (at: number) => (at < 70 ? "start" : at > W - 70 ? "end" : "middl
         <text v-for="z in zones" :key="z.label" :x="z.x" y="96" text-anchor="middle">{{ z.w > z.label.length * 7 ? z.label : "" }}</text>
       </template>
       <path class="now" :d="`M${here} 50l9 -16h-18z`" />
-      <text class="nowtext" :x="here" y="24" :text-anchor="anchor(here)">{{ rounded(value, 1) }} {{ unit }}</text>
+      <text class="nowtext" :x="here" y="24" :text-anchor="anchor(here)">{{ rounded(value, digits) }} {{ unit }}</text>
       <template v-if="last != null">
         <path class="before" :d="`M${x(last)} 62l7 13h-14z`" />
-        <text :x="x(last)" :y="percentiles ? 106 : 116" :text-anchor="anchor(x(last))">last time {{ rounded(last, 1) }}</text>
+        <text :x="x(last)" :y="percentiles ? 106 : 116" :text-anchor="anchor(x(last))">last time {{ rounded(last, digits) }}</text>
       </template>
     </svg>
     <p v-if="norm.mismatch" class="mismatch"><b>◆ Not made for this client.</b> {{ norm.mismatch }}</p>
