@@ -196,7 +196,7 @@ test("tries, sides and points are typed in afterwards as people write them; what
   await page.getByRole("textbox", { name: "Gap or overlap, right, try 1" }).fill("−3,5");
   await page.getByRole("textbox", { name: "Gap or overlap, right, try 2" }).fill("x");
   await page.getByRole("textbox", { name: "Gap or overlap, left, try 1" }).fill("a lot");
-  await page.getByRole("button", { name: "Yes", exact: true }).click();
+  await page.getByRole("group", { name: "Were the shoulders warmed up?" }).getByText("Yes", { exact: true }).click();
   await page.getByRole("button", { name: "Keep the result" }).click();
   await expect(page.getByRole("alert")).toContainText("“a lot” is no number here. Type centimetres such as 92.5, or inches such as 36 in.");
   await page.getByRole("textbox", { name: "Gap or overlap, left, try 1" }).fill("0.5 in");
