@@ -39,6 +39,13 @@ export const useRun = defineStore("run", () => {
   let seq = 0;
   let sending: Promise<void> | null = null;
   let again = false;
+  /** One at a time gives out a number or closes a gap: an event on its way into the queue is in no gap's way. */
+  let before: Promise<unknown> = Promise.resolve();
+  const alone = (work: () => Promise<void>) => {
+    const done = before.then(work);
+    before = done.catch(() => undefined);
+    return done;
+  };
   /** Events on their way into the queue. */
   let keeping = 0;
   /** The revision that is kept on this screen. */
@@ -156,7 +163,7 @@ export const useRun = defineStore("run", () => {
       ...kind,
       id: uuid(),
       device,
-      seq: ++seq,
+      seq: 0,
       mono_ms: performance.now() * (view.value?.clock_rate ?? 1),
       wall: new Date(wall).toISOString(),
       ...(slot === undefined ? {} : { slot }),
@@ -165,7 +172,11 @@ export const useRun = defineStore("run", () => {
     if (!view.value) return event.id;
     unsent.value++;
     keeping++;
-    await queue.keep(view.value.id, event);
+    const run = view.value.id;
+    await alone(async () => {
+      event.seq = ++seq;
+      await queue.keep(run, event);
+    });
     keeping--;
     void send();
     return event.id;
@@ -189,9 +200,9 @@ export const useRun = defineStore("run", () => {
         if (!(await hand(run, batch(next)))) stuck.add(next[0]!.device);
       }
       // What is on its way into the queue waits too; counted twice for a moment rather than not at all.
-      const before = keeping;
+      const then = keeping;
       const inside = (await queue.waiting(run)).reduce((n, events) => n + events.length, 0);
-      unsent.value = inside + Math.max(before, keeping);
+      unsent.value = inside + Math.max(then, keeping);
     }
   }
 
@@ -230,8 +241,10 @@ export const useRun = defineStore("run", () => {
       const event = events[0]!;
       const expected = (problem.detail as { expected?: number } | undefined)?.expected;
       if (problem.code === "sequence_gap" && expected !== undefined && expected < event.seq) {
-        await queue.renumber(run, event.device, event.seq, expected);
-        if (event.device === device) seq += expected - event.seq;
+        await alone(async () => {
+          await queue.renumber(run, event.device, event.seq, expected);
+          if (event.device === device) seq += expected - event.seq;
+        });
         return true;
       }
       if (events.length > 1) {
@@ -241,8 +254,10 @@ export const useRun = defineStore("run", () => {
       // It will never succeed: taken out and shown, and what comes behind it goes on.
       refused.value = { event, message: problem.message, field: problem.field };
       if (!TYPED.has(event.kind)) aside.value = [...aside.value, { event, message: problem.message }].slice(-5);
-      await queue.withdraw(run, event);
-      if (event.device === device) seq--;
+      await alone(async () => {
+        await queue.withdraw(run, event);
+        if (event.device === device) seq--;
+      });
       return true;
     }
   }
