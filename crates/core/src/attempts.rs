@@ -124,9 +124,4 @@ impl Attempts {
     pub fn inputs(&self) -> Vec<&str> {
         self.legs.iter().flat_map(|leg| leg.take.inputs()).collect()
     }
-
-    /// The leg that fills an input.
-    pub fn leg_of(&self, input: &str) -> Option<&Leg> {
-        self.legs.iter().find(|leg| leg.take.inputs().contains(&input))
-    }
 }

@@ -41,9 +41,13 @@ const TEXT: &str = include_str!("../data/measures.toml");
 
 static MEASURES: LazyLock<BTreeMap<String, Measure>> = LazyLock::new(|| toml::from_str(TEXT).unwrap_or_default());
 
-/// The measure behind a quantity: `seconds.left` is `seconds` of a side.
+/// A quantity, or a name of a formula, without its side: `seconds` of `seconds.left`.
+pub fn base(key: &str) -> &str {
+    key.split_once('.').map_or(key, |(base, _)| base)
+}
+
 fn measure(key: &str) -> Option<&'static Measure> {
-    MEASURES.get(key.split('.').next().unwrap_or(key))
+    MEASURES.get(base(key))
 }
 
 /// Whether the quantity has a name.

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use crate::{
     catalogue::{Citation, Protocol},
     change::{self, Comparison, Own, Point, TypicalError, Unlike},
-    estimate::{Equation, Working},
+    estimate::Working,
     norms::{Bound, Standing, Tick},
     person::{Facts, Sex},
     pulse, quantity,
@@ -147,7 +147,8 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions) -> Vec<Co
 
 fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> QuantityReport {
     let (protocol, facts, inputs) = (trial.protocol, &trial.facts, trial.inputs);
-    let equation = outcome.equation(key).or_else(|| protocol.scored(key).map(|s| s.equation));
+    let scored = protocol.scored(key);
+    let equation = outcome.equation(key).or_else(|| scored.map(|s| s.equation));
     let value = outcome.result(key).map(|e| e.value);
     let window = inputs.get("pulse_window_s").or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s)));
     QuantityReport {
@@ -156,11 +157,8 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> Qu
         value,
         shown: value.map(|v| quantity::shown(key, v)).unwrap_or_default(),
         unit: quantity::unit_shown(key).to_owned(),
-        method: protocol
-            .scored(key)
-            .map(|s| s.method.clone().unwrap_or_else(|| equation.unwrap_or(s.equation).name().to_owned()))
-            .unwrap_or_default(),
-        is_estimate: protocol.scored(key).is_some_and(|s| s.method.is_some()) || equation.is_some_and(Equation::is_estimate),
+        method: scored.map(|s| s.method_by(equation.unwrap_or(s.equation)).to_owned()).unwrap_or_default(),
+        is_estimate: scored.is_some_and(|s| s.is_estimate_by(equation.unwrap_or(s.equation))),
         see: outcome.result(key).and_then(|e| e.see),
         refused: outcome.refused.iter().find(|(q, _)| *q == key).map(|(_, e)| e.message.clone()),
         working: equation.and_then(|e| e.working(key, trial, outcome)),
@@ -180,7 +178,7 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> Qu
 }
 
 fn pass_report(protocol: &Protocol, key: &str, pass: Pass) -> Option<PassReport> {
-    let rule = protocol.pass.iter().find(|p| p.quantity == key || key.split('.').next() == Some(&p.quantity))?;
+    let rule = protocol.pass.iter().find(|p| p.quantity == key || quantity::base(key) == p.quantity)?;
     let verdict = if pass.met { "passed" } else { "not yet" };
     let sentence = format!("The mark is {}: {verdict}.", quantity::with_unit(key, pass.mark));
     Some(PassReport { met: pass.met, sentence, source: rule.source.clone() })
@@ -365,14 +363,15 @@ fn spoken_change(rung: &Rung, by_test: bool) -> Option<String> {
         V::NotComparable => return None,
     };
     let what = match (quantity::is_generic(&rung.change.quantity), by_test) {
-        (true, _) => rung.name.clone(),
+        (true, _) => match rung.change.quantity.split_once('.') {
+            Some((_, side)) => format!("{}, {side},", rung.name),
+            None => rung.name.clone(),
+        },
         (false, true) => format!("{} by the {}", rung.label, rung.name),
         (false, false) => rung.label.clone(),
     };
-    let side =
-        rung.change.quantity.split_once('.').filter(|_| quantity::is_generic(&rung.change.quantity)).map(|(_, side)| format!(", {side},"));
     let now = format!("{} {}", rung.now_shown, rung.unit);
-    Some(format!("{what}{} {verb} ({} → {})", side.unwrap_or_default(), rung.first_shown, now.trim_end()))
+    Some(format!("{what} {verb} ({} → {})", rung.first_shown, now.trim_end()))
 }
 
 #[cfg(test)]

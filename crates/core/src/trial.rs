@@ -169,10 +169,8 @@ fn unknown(protocol: &Protocol, key: &str) -> InputError {
 pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     let protocol = trial.protocol;
     check_inputs(protocol, trial.inputs)?;
-    if let Some(input) = protocol.inputs.iter().find(|i| i.required && trial.inputs.value(&i.key).is_none()) {
-        return Err(missing(protocol, input));
-    }
-    check_together(trial)?;
+    check_present(protocol, trial.inputs)?;
+    check_possible(trial)?;
     let mut outcome = Outcome {
         results: Vec::with_capacity(protocol.scoring.len()),
         refused: Vec::new(),
@@ -203,7 +201,7 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     if let (true, true, Some(input)) =
         (outcome.results.is_empty(), outcome.refused.is_empty() && outcome.flags.is_empty(), protocol.inputs.first())
     {
-        return Err(missing(protocol, input));
+        return Err(protocol.missing(&input.key));
     }
     outcome.flags.extend(rule_flags(trial, &outcome.results));
     outcome.flags = once_each(outcome.flags);
@@ -222,18 +220,7 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
 
 /// Whether everything a test cannot be scored without is there.
 pub fn is_complete(protocol: &Protocol, inputs: &Inputs) -> bool {
-    let is_there = |key: &str| inputs.value(key).is_some();
-    let enough = |i: &crate::catalogue::Input| {
-        let counted = || inputs.value(&i.key).map_or(0, |v| v.numbers().iter().filter(|n| !n.is_nan()).count());
-        i.at_least.is_none_or(|fewest| !is_there(&i.key) || counted() >= usize::from(fewest))
-    };
-    protocol.inputs.iter().all(|i| (!i.required || is_there(&i.key)) && enough(i))
-        && protocol.any_of.iter().all(|several| several.iter().any(|key| is_there(key)))
-}
-
-fn missing(protocol: &Protocol, input: &crate::catalogue::Input) -> InputError {
-    let message = format!("{} is missing: {} needs it (“{}”).", input.label, protocol.name, input.key);
-    InputError::new(Code::MissingInput, &input.key, message)
+    check_inputs(protocol, inputs).and_then(|()| check_present(protocol, inputs)).is_ok()
 }
 
 /// Whether a result is the quantity, or one of its two sides.
@@ -241,9 +228,11 @@ fn is_of(result: &str, quantity: &str) -> bool {
     result == quantity || result.split_once('.').is_some_and(|(of, side)| of == quantity && side != "difference")
 }
 
-/// Holds readings together that stand beside each other: one of several given, tries of one length, nothing impossible.
-fn check_together(trial: &Trial) -> Result<(), InputError> {
-    let (protocol, inputs) = (trial.protocol, trial.inputs);
+/// Holds readings to what a test cannot be scored without: what is required, one of several, as many as they go with.
+fn check_present(protocol: &Protocol, inputs: &Inputs) -> Result<(), InputError> {
+    if let Some(input) = protocol.inputs.iter().find(|i| i.required && inputs.value(&i.key).is_none()) {
+        return Err(protocol.missing(&input.key));
+    }
     for several in &protocol.any_of {
         if !several.iter().any(|key| inputs.value(key).is_some()) {
             let labels: Vec<&str> = several.iter().filter_map(|key| protocol.input(key)).map(|i| i.label.as_str()).collect();
@@ -253,13 +242,19 @@ fn check_together(trial: &Trial) -> Result<(), InputError> {
     }
     for input in &protocol.inputs {
         let Some(other) = input.with.as_deref().and_then(|key| inputs.value(key)) else { continue };
-        let Some(value) = inputs.value(&input.key) else { return Err(missing(protocol, input)) };
+        let Some(value) = inputs.value(&input.key) else { return Err(protocol.missing(&input.key)) };
         let (own, needed) = (value.numbers().len(), other.numbers().len());
         if input.tries.is_some() && own != needed {
             let message = format!("{}: {own} given for {needed} tries. Give one for each.", input.label);
             return Err(InputError::new(Code::BadValue, &input.key, message));
         }
     }
+    Ok(())
+}
+
+/// Refuses readings that cannot be, together.
+fn check_possible(trial: &Trial) -> Result<(), InputError> {
+    let protocol = trial.protocol;
     let sides = protocol.sides();
     for rule in &protocol.refuse {
         if rule_values(rule, sides, trial, &[]).into_iter().any(|(_, value)| rule.holds(value)) {

@@ -46,7 +46,7 @@ static ROWS: LazyLock<Vec<Row>> = LazyLock::new(|| {
 
 fn row(protocol: &Protocol, measure: &str, basis: &[&str]) -> Option<&'static Row> {
     let of = |key: &str| ROWS.iter().find(|r| r.protocol == protocol.id && r.measure == key && basis.contains(&r.basis.as_str()));
-    of(measure).or_else(|| of(measure.split_once('.')?.0))
+    of(measure).or_else(|| of(quantity::base(measure)))
 }
 
 fn citation(source: &str) -> Citation {
@@ -78,8 +78,8 @@ pub(crate) fn published(protocol: &Protocol, measure: &str, facts: &Facts, value
             (found, format!("a typical error of {} %, here {} {unit}", rounded(figure, 1), rounded(found, 2)))
         }
         _ => {
-            let base = measure.split('.').next();
-            let tables = protocol.norms.iter().filter(|n| Some(n.quantity.as_str()) == base).filter_map(|n| norms::table(&n.table));
+            let base = quantity::base(measure);
+            let tables = protocol.norms.iter().filter(|n| n.quantity == base).filter_map(|n| norms::table(&n.table));
             let sd = tables.into_iter().find_map(|t| t.implied_sd(facts))?;
             let found = sd * (1.0 - figure).sqrt();
             let basis = format!(
@@ -326,7 +326,7 @@ mod tests {
         assert!(ROWS.len() > 30);
         for row in ROWS.iter().filter(|r| r.protocol != "*") {
             let protocol = find(&row.protocol).unwrap();
-            assert!(protocol.scoring.iter().any(|s| s.quantity.split('.').next() == Some(&row.measure)), "{row:?}");
+            assert!(protocol.scoring.iter().any(|s| quantity::base(&s.quantity) == row.measure), "{row:?}");
             assert!(row.value.parse::<f64>().is_ok() && !row.source.is_empty(), "{row:?}");
         }
     }

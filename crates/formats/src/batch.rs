@@ -312,8 +312,11 @@ impl Serialize for Results<'_> {
         let mut scored = self.0.scoring.iter();
         for (quantity, estimate) in &self.1.results {
             let (value, unit) = (estimate.value, quantity::unit(quantity));
-            match scored.find(|s| s.quantity == *quantity).filter(|s| s.method.is_some() || estimate.equation.is_estimate()) {
-                Some(by) => map.serialize_entry(quantity, &Estimated { value, unit, method: by.method_name(), see: estimate.see })?,
+            match scored.find(|s| s.quantity == *quantity).filter(|s| s.is_estimate_by(estimate.equation)) {
+                Some(by) => {
+                    let method = by.method_by(estimate.equation);
+                    map.serialize_entry(quantity, &Estimated { value, unit, method, see: estimate.see })?;
+                }
                 None => map.serialize_entry(quantity, &Reading { value, unit })?,
             }
         }

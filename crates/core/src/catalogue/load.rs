@@ -8,6 +8,7 @@ use crate::{
     estimate::Equation,
     formula::Formula,
     norms,
+    quantity::base,
 };
 
 // The TOML of every protocol that ships, as the build found it: `BUILT_IN`.
@@ -197,7 +198,7 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
             return fail("scoring", format!("{} has neither formula nor equation", scoring.quantity));
         }
         let exists = |name: &&str| {
-            let key = name.split('.').next().unwrap_or(name);
+            let key = base(name);
             let earlier = || protocol.scoring[..k].iter().any(|s| s.quantity == **name || s.quantity.starts_with(&format!("{name}.")));
             protocol.input(key).is_some() || is_fact(name) || earlier()
         };
@@ -225,8 +226,8 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         return fail("inputs", format!("{key} is needed but is no input"));
     }
     let known = |name: &str| {
-        let key = name.split('.').next().unwrap_or(name);
-        protocol.input(key).is_some() || protocol.scoring.iter().any(|s| s.quantity.split('.').next() == Some(key)) || is_fact(name)
+        let key = base(name);
+        protocol.input(key).is_some() || protocol.scoring.iter().any(|s| base(&s.quantity) == key) || is_fact(name)
     };
     for rule in protocol.refuse.iter().chain(&protocol.flags) {
         if let Some(name) = rule.value.names().into_iter().find(|name| !known(name)) {
@@ -245,7 +246,7 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         if norms::table(&used.table).is_none() {
             return fail("norms", format!("there is no table {}", used.table));
         }
-        if !protocol.scoring.iter().any(|s| s.quantity == used.quantity || s.quantity.split('.').next() == Some(&used.quantity)) {
+        if !protocol.scoring.iter().any(|s| s.quantity == used.quantity || base(&s.quantity) == used.quantity) {
             return fail("norms", format!("{} is compared but never computed", used.quantity));
         }
     }

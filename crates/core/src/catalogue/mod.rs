@@ -12,9 +12,11 @@
 use serde::{Deserialize, Serialize};
 
 use crate::{
+    error::{Code, InputError},
     hr_max::HrMaxMethod,
     inputs::Inputs,
     person::{Facts, Sex},
+    quantity::base,
     units::{Age, BodyMass, Height},
 };
 
@@ -285,6 +287,12 @@ impl Protocol {
         self.inputs.iter().find(|i| i.key == key)
     }
 
+    /// That an input is missing, and what needs it.
+    pub(crate) fn missing(&self, key: &str) -> InputError {
+        let label = self.input(key).map_or(key, |i| &i.label);
+        InputError::new(Code::MissingInput, key, format!("{label} is missing: {} needs it (“{key}”).", self.name))
+    }
+
     /// The two sides it is done on, in order; none where it has none.
     pub fn sides(&self) -> &[String] {
         self.inputs.iter().map(|i| i.sides.as_slice()).find(|s| !s.is_empty()).unwrap_or_default()
@@ -298,7 +306,7 @@ impl Protocol {
     /// The change rule of a quantity; a side goes by the rule of its quantity.
     pub fn change_rule(&self, quantity: &str) -> Option<&ChangeRule> {
         let of = |wanted: &str| self.change.iter().find(|c| c.quantity == wanted);
-        of(quantity).or_else(|| of(quantity.split_once('.')?.0))
+        of(quantity).or_else(|| of(base(quantity)))
     }
 
     /// The quantity a client hears first: an estimate where there is one, else the reading.

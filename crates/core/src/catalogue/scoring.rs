@@ -316,14 +316,15 @@ impl Scoring {
         [&self.formula, &self.formula_male, &self.formula_female].into_iter().flatten()
     }
 
-    /// What it is computed by: a publication, or what is done with the readings.
-    pub fn method_name(&self) -> &str {
-        self.method.as_deref().unwrap_or(self.equation.name())
+    /// What a value is computed by: a publication, or what `equation` does with the readings. It is the scoring's own, unless a
+    /// reading that was there needed none.
+    pub fn method_by(&self, equation: Equation) -> &str {
+        self.method.as_deref().unwrap_or(equation.name())
     }
 
     /// Whether the value is an estimate of something not measured.
-    pub const fn is_estimate(&self) -> bool {
-        self.method.is_some() || self.equation.is_estimate()
+    pub const fn is_estimate_by(&self, equation: Equation) -> bool {
+        self.method.is_some() || equation.is_estimate()
     }
 }
 

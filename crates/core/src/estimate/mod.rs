@@ -272,7 +272,7 @@ fn by_formula(scoring: &Scoring, trial: &Trial, so_far: &[(&str, Estimate)]) -> 
         return if scoring.optional {
             Err(Nothing::LeftOut)
         } else {
-            Err(sex(&trial.facts).err().unwrap_or_else(|| absent(trial, &scoring.quantity)).into())
+            Err(sex(&trial.facts).err().unwrap_or_else(|| trial.protocol.missing(&scoring.quantity)).into())
         };
     };
     match formula.value(&|name| named(name, scoring.side.as_deref(), trial, so_far)) {
@@ -299,17 +299,12 @@ fn missing(name: &str, trial: &Trial) -> InputError {
     };
     match fact {
         Some((code, what, then)) => InputError::new(code, name, format!("{} needs the {what}. {then}", trial.protocol.name)),
-        None => absent(trial, name),
+        None => trial.protocol.missing(name),
     }
 }
 
-fn absent(trial: &Trial, key: &str) -> InputError {
-    let label = trial.protocol.input(key).map_or(key, |i| &i.label);
-    InputError::new(Code::MissingInput, key, format!("{label} is missing: {} needs it (“{key}”).", trial.protocol.name))
-}
-
 fn input(trial: &Trial, key: &str) -> Result<f64, InputError> {
-    trial.inputs.get(key).ok_or_else(|| absent(trial, key))
+    trial.inputs.get(key).ok_or_else(|| trial.protocol.missing(key))
 }
 
 fn sex(facts: &Facts) -> Result<Sex, InputError> {

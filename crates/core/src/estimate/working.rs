@@ -26,7 +26,7 @@ impl Equation {
                 if formula.to_string() == as_measured {
                     return Self::AsMeasured.working(quantity, trial, outcome);
                 }
-                let input = |name: &str| trial.protocol.input(name.split('.').next().unwrap_or(name));
+                let input = |name: &str| trial.protocol.input(crate::quantity::base(name));
                 let label = |name: &str| input(name).map_or_else(|| crate::quantity::label(name).into_owned(), |i| i.label.to_lowercase());
                 let so_far: Vec<_> = outcome.results.iter().map(|(q, e)| (*q, *e)).collect();
                 let filled = formula.filled(&|name| super::named(name, scoring.side.as_deref(), trial, &so_far));

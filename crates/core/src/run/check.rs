@@ -218,7 +218,7 @@ fn too_many(protocol: &Protocol) -> &str {
 
 /// Whether a row takes one more try.
 fn room(protocol: &Protocol, row: &SheetRow) -> Result<(), InputError> {
-    if row.cells.len() < usize::from(row.tries) {
+    if row.is_open() {
         return Ok(());
     }
     let label = protocol.input(&row.input).map_or(row.input.as_str(), |i| &i.label);

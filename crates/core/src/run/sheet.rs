@@ -47,8 +47,10 @@ pub struct SheetRow {
     pub input: String,
     /// What it is called.
     pub label: String,
-    /// The leg it belongs to.
-    pub leg: String,
+    /// The leg it belongs to, from 0.
+    pub leg: usize,
+    /// Rest after each try, s.
+    pub rest_s: Option<u32>,
     /// Unit as it is written.
     pub unit: String,
     /// What kind of value it takes.
@@ -135,14 +137,15 @@ impl SheetState {
     /// An empty sheet.
     pub(super) fn begin(protocol: &Protocol, setup: &Setup, state: &State) -> Self {
         let mut sheet = Self::default();
-        for input in protocol.attempts.iter().flat_map(|a| &a.legs).flat_map(|leg| leg.take.inputs()) {
+        let legs = protocol.attempts.iter().flat_map(|a| &a.legs).enumerate();
+        for (place, leg, input) in legs.flat_map(|(k, leg)| leg.take.inputs().into_iter().map(move |input| (k, leg, input))) {
             let Some(input) = protocol.input(input).filter(|i| !setup.conditions.contains_key(&i.key)) else { continue };
             let sides = if input.sides.is_empty() { vec![None] } else { input.sides.iter().cloned().map(Some).collect() };
-            let Some(leg) = protocol.attempts.as_ref().and_then(|a| a.leg_of(&input.key)) else { continue };
             let row = |side| SheetRow {
                 input: input.key.clone(),
                 label: input.label.clone(),
-                leg: leg.label.clone(),
+                leg: place,
+                rest_s: leg.rest_s,
                 unit: input.unit.clone(),
                 kind: input.kind,
                 step: input.step,
@@ -161,7 +164,7 @@ impl SheetState {
             sheet.rows.extend(sides.into_iter().map(row));
         }
         if let (Some(Take::Starts { every_s, starts, .. }), Some(work)) =
-            (protocol.attempts.iter().flat_map(|a| &a.legs).map(|l| &l.take).next(), state.timeline.phase(PhaseKind::Work))
+            (sheet.rows.first().map(|r| &r.take), state.timeline.phase(PhaseKind::Work))
         {
             sheet.starts_ms = (0..*starts).map(|k| work.start_ms + f64::from(k) * f64::from(*every_s) * 1000.0).collect();
         }
@@ -175,33 +178,28 @@ impl SheetState {
         self.rows.iter().position(|r| r.input == input && r.side.as_deref() == side)
     }
 
-    fn take_of<'p>(protocol: &'p Protocol, row: &SheetRow) -> Option<&'p Take> {
-        Some(&protocol.attempts.as_ref()?.leg_of(&row.input)?.take)
-    }
-
     fn put(&mut self, row: usize, attempt: Option<u8>, value: Value, at: f64) -> bool {
         let Some(row) = self.rows.get_mut(row) else { return false };
         let place = attempt.map_or(row.cells.len(), |n| usize::from(n).saturating_sub(1));
-        let has_room = row.cells.len() < usize::from(row.tries);
+        let is_open = row.is_open();
         match row.cells.get_mut(place) {
             Some(cell) => cell.value = value,
-            None if has_room => row.cells.push(SheetCell { value, counts: true, at_ms: at, struck: 0 }),
+            None if is_open => row.cells.push(SheetCell::of(value, at)),
             // A lone reading is typed again.
-            None if row.tries == 1 => row.cells = vec![SheetCell { value, counts: true, at_ms: at, struck: 0 }],
+            None if row.tries == 1 => row.cells = vec![SheetCell::of(value, at)],
             None => return false,
         }
         true
     }
 
     /// A rest begins where the leg has one and something is still to be done.
-    fn rest_after(&mut self, protocol: &Protocol, row: usize, at: f64) {
-        let leg = self.rows.get(row).and_then(|r| protocol.attempts.as_ref()?.leg_of(&r.input));
-        let at_most = match leg.map(|l| &l.take) {
-            Some(Take::Load { rest_at_most_s, .. }) => Some(at + f64::from(*rest_at_most_s) * 1000.0),
+    fn rest_after(&mut self, row: usize, at: f64) {
+        let row = &self.rows[row];
+        let at_most_ms = match &row.take {
+            Take::Load { rest_at_most_s, .. } => Some(at + f64::from(*rest_at_most_s) * 1000.0),
             _ => None,
         };
-        self.rest =
-            leg.and_then(|l| l.rest_s).map(|rest| RestState { from_ms: at, until_ms: at + f64::from(rest) * 1000.0, at_most_ms: at_most });
+        self.rest = row.rest_s.map(|rest| RestState { from_ms: at, until_ms: at + f64::from(rest) * 1000.0, at_most_ms });
     }
 
     pub(super) fn apply(&mut self, protocol: &Protocol, state: &mut State, event: &Event, at: f64) {
@@ -212,7 +210,7 @@ impl SheetState {
                 let fits = protocol.input(input).is_some_and(|i| i.check_one(value).is_ok());
                 let Some(row) = self.row(input, side.as_deref()).filter(|_| fits) else { return };
                 if self.put(row, *attempt, value.clone(), at) {
-                    self.rest_after(protocol, row, at);
+                    self.rest_after(row, at);
                     state.can_undo(event, &format!("“{}”", protocol.input(input).map_or(input, |i| &i.label)));
                 }
             }
@@ -226,14 +224,9 @@ impl SheetState {
             }
             Kind::Counted { input, side, by } if running || stands && *by < 0 => self.count(state, event, input, side.as_deref(), *by, at),
             Kind::WatchStarted { input, side } if running && self.watch.is_none() => {
-                let Some(row) = self.row(input, side.as_deref()).filter(|r| self.rows[*r].cells.len() < usize::from(self.rows[*r].tries))
-                else {
-                    return;
-                };
-                let until_ms = match Self::take_of(protocol, &self.rows[row]) {
-                    Some(Take::Watch { at_most_s, .. }) => at_most_s.map(|s| at + f64::from(s) * 1000.0),
-                    _ => return,
-                };
+                let Some(row) = self.row(input, side.as_deref()).filter(|r| self.rows[*r].is_open()) else { return };
+                let Take::Watch { at_most_s, .. } = &self.rows[row].take else { return };
+                let until_ms = at_most_s.map(|s| at + f64::from(s) * 1000.0);
                 self.watch = Some(WatchState { row, from_ms: at, until_ms });
                 self.rest = None;
                 state.can_undo(event, "the start");
@@ -244,28 +237,26 @@ impl SheetState {
                 if state.stopped_ms.is_some_and(|stopped| at > stopped) {
                     return;
                 }
-                self.end_watch(protocol, watch, at);
+                self.end_watch(watch, at);
                 state.can_undo(event, "the end");
             }
             Kind::Crossed if running && !self.starts_ms.is_empty() => {
                 let Some(k) = self.starts_ms.iter().rposition(|start| *start <= at) else { return };
-                let step = protocol.input(&self.rows[0].input).map_or(0.1, |i| i.step);
-                if self.rows[0].cells.len() <= k {
+                let row = &mut self.rows[0];
+                if row.cells.len() <= k {
                     // A start whose finish was not seen stays open: its place is kept, struck.
-                    while self.rows[0].cells.len() < k {
-                        self.rows[0].cells.push(SheetCell { value: Value::Number(0.0), counts: false, at_ms: at, struck: 0 });
-                    }
-                    let seconds = to_step((at - self.starts_ms[k]) / 1000.0, step);
-                    self.rows[0].cells.push(SheetCell { value: Value::Number(seconds), counts: true, at_ms: at, struck: 0 });
+                    row.cells.resize(k, SheetCell { counts: false, ..SheetCell::of(Value::Number(0.0), at) });
+                    let seconds = to_step((at - self.starts_ms[k]) / 1000.0, row.step);
+                    row.cells.push(SheetCell::of(Value::Number(seconds), at));
                     state.can_undo(event, &format!("the finish of start {}", k + 1));
                 }
             }
             Kind::Lifted { load_kg, made } if stands => {
                 let fits =
                     |row: usize| protocol.input(&self.rows[row].input).is_some_and(|i| i.check_one(&Value::Number(*load_kg)).is_ok());
-                let Some((load, verdict)) = self.load_rows(protocol).filter(|(load, _)| fits(*load)) else { return };
+                let Some((load, verdict)) = self.load_rows().filter(|(load, _)| fits(*load)) else { return };
                 if self.put(load, None, Value::Number(*load_kg), at) && self.put(verdict, None, Value::Yes(*made), at) {
-                    self.rest_after(protocol, load, at);
+                    self.rest_after(load, at);
                     state.can_undo(event, "the attempt");
                 }
             }
@@ -300,25 +291,31 @@ impl SheetState {
                 cell.value = Value::Number(now);
                 cell.struck += u32::from(by < 0);
             }
-            None => self.rows[row].cells.push(SheetCell { value: Value::Number(now), counts: true, at_ms: at, struck: 0 }),
+            None => self.rows[row].cells.push(SheetCell::of(Value::Number(now), at)),
         }
         state.can_undo(event, if by < 0 { "the struck repetition" } else { "the repetition" });
     }
 
-    fn end_watch(&mut self, protocol: &Protocol, watch: WatchState, at: f64) {
+    fn end_watch(&mut self, watch: WatchState, at: f64) {
         let end = watch.until_ms.map_or(at, |until| until.min(at));
-        let step = self.rows.get(watch.row).and_then(|r| protocol.input(&r.input)).map_or(0.1, |i| i.step);
-        let seconds = to_step((end - watch.from_ms) / 1000.0, step);
+        let seconds = to_step((end - watch.from_ms) / 1000.0, self.rows[watch.row].step);
         self.watch = None;
         self.put(watch.row, None, Value::Number(seconds), end);
-        self.rest_after(protocol, watch.row, end);
+        self.rest_after(watch.row, end);
     }
 
-    fn load_rows(&self, protocol: &Protocol) -> Option<(usize, usize)> {
-        protocol.attempts.as_ref()?.legs.iter().find_map(|leg| match &leg.take {
+    /// The rows of the loads, and of whether each was made.
+    fn load_rows(&self) -> Option<(usize, usize)> {
+        self.rows.iter().find_map(|row| match &row.take {
             Take::Load { load, made, .. } => Some((self.row(load, None)?, self.row(made, None)?)),
             _ => None,
         })
+    }
+
+    /// Each load that was tried, kg, and whether it was made.
+    fn lifts(&self, (load, made): (usize, usize)) -> Vec<(f64, bool)> {
+        let each = self.rows[load].cells.iter().zip(&self.rows[made].cells);
+        each.filter_map(|(l, m)| Some((l.value.number()?, m.value.number()? > 0.0))).collect()
     }
 
     /// What is decided once everything is known: a stopwatch that ran out, what is next, what is advised.
@@ -326,25 +323,14 @@ impl SheetState {
         if let (Some(watch), Some(now)) = (self.watch, now_ms)
             && let Some(until) = watch.until_ms.filter(|until| now >= *until)
         {
-            self.end_watch(protocol, watch, until);
+            self.end_watch(watch, until);
         }
-        let is_open = |row: &SheetRow| row.cells.len() < usize::from(row.tries);
-        let wanted = |row: &SheetRow| match protocol.input(&row.input) {
-            Some(input) => input.required || input.kind == InputKind::Number,
-            None => false,
-        };
-        // Sides take turns: the row with the fewest tries of its input, in order.
-        self.next = (0..self.rows.len()).filter(|k| is_open(&self.rows[*k]) && wanted(&self.rows[*k])).min_by_key(|k| {
-            let first = self.rows.iter().position(|r| r.input == self.rows[*k].input).unwrap_or(*k);
-            let leg = protocol.attempts.iter().flat_map(|a| &a.legs).position(|l| l.take.inputs().contains(&self.rows[*k].input.as_str()));
-            let done = self.rows[*k].cells.len();
-            // A leg that has a try of everything is done before the next; further tries come after it.
-            (leg, done, first, *k)
-        });
-        let inputs = self.inputs();
-        if let Some((load, _)) = self.load_rows(protocol) {
-            self.advice = Some(advice(&self.rows[load], &inputs, protocol, setup));
-        }
+        let wanted = |row: &SheetRow| row.required || row.kind == InputKind::Number;
+        // Leg by leg; within one the sides take turns: the row with the fewest tries, in order.
+        let open = self.rows.iter().enumerate().filter(|(_, row)| row.is_open() && wanted(row));
+        self.next = open.min_by_key(|(k, row)| (row.leg, row.cells.len(), *k)).map(|(k, _)| k);
+        let loads = self.load_rows();
+        self.advice = loads.map(|rows| advice(&self.lifts(rows), self.rows[rows.0].tries, setup.last_value));
         if self.next.is_none() {
             self.rest = None;
         }
@@ -375,29 +361,8 @@ impl SheetState {
             }));
         }
         state.timeline.calls.sort_by(|a, b| a.at_ms.total_cmp(&b.at_ms));
-        state.decision = self.question(protocol, now_ms.unwrap_or(0.0));
+        state.decision = loads.and_then(|rows| question(&self.lifts(rows), now_ms.unwrap_or(0.0)));
         state.can_finish = self.has_result(protocol, setup, state);
-    }
-
-    /// What is worth a question: a heavier load missed before a lighter one was made.
-    fn question(&self, protocol: &Protocol, at: f64) -> Option<Decision> {
-        let (load, made) = self.load_rows(protocol)?;
-        let lifts: Vec<(f64, bool)> = self.rows[load]
-            .cells
-            .iter()
-            .zip(&self.rows[made].cells)
-            .filter_map(|(l, m)| Some((l.value.number()?, m.value.number()? > 0.0)))
-            .collect();
-        let (last, was_made) = *lifts.last()?;
-        let missed = lifts.iter().filter(|(kg, made)| !made && *kg < last).map(|(kg, _)| *kg).reduce(f64::min)?;
-        was_made.then(|| {
-            let because = format!(
-                "{} kg was made after {} kg had been missed. Both are kept; was one of them written down wrong?",
-                rounded(last, 1),
-                rounded(missed, 1)
-            );
-            Decision::new(DecisionCode::ReadingQuestioned, at, because)
-        })
     }
 
     /// Whether what the test needs is there. A stop keeps what was done before it.
@@ -430,7 +395,19 @@ impl SheetState {
     }
 }
 
+impl SheetCell {
+    /// A try that counts.
+    const fn of(value: Value, at_ms: f64) -> Self {
+        Self { value, counts: true, at_ms, struck: 0 }
+    }
+}
+
 impl SheetRow {
+    /// Whether it takes one more try.
+    pub(super) fn is_open(&self) -> bool {
+        self.cells.len() < usize::from(self.tries)
+    }
+
     /// Its tries as one value: a list of numbers with the struck ones as nothing, of yes and no, or the only thing there is.
     fn value(&self) -> Option<Value> {
         if self.tries == 1 {
@@ -452,17 +429,26 @@ fn to_step(value: f64, step: f64) -> f64 {
     (value * per).round() / per
 }
 
+/// What is worth a question: a load made after a lighter one was missed.
+fn question(lifts: &[(f64, bool)], at: f64) -> Option<Decision> {
+    let (last, was_made) = *lifts.last()?;
+    let missed = lifts.iter().filter(|(kg, made)| !made && *kg < last).map(|(kg, _)| *kg).reduce(f64::min)?;
+    was_made.then(|| {
+        let because = format!(
+            "{} kg was made after {} kg had been missed. Both are kept; was one of them written down wrong?",
+            rounded(last, 1),
+            rounded(missed, 1)
+        );
+        Decision::new(DecisionCode::ReadingQuestioned, at, because)
+    })
+}
+
 /// The next load and why. Source: common practice, but for the first load, which is 50 to 70 % of what is expected.
-fn advice(loads: &SheetRow, inputs: &Inputs, protocol: &Protocol, setup: &Setup) -> LoadAdvice {
-    let made = match protocol.inputs.iter().find(|i| i.with.as_deref() == Some(&loads.input)).and_then(|i| inputs.value(&i.key)) {
-        Some(Value::Marks(marks)) => marks.clone(),
-        _ => Vec::new(),
-    };
-    let lifts: Vec<(f64, bool)> = loads.cells.iter().filter_map(|c| c.value.number()).zip(made).collect();
+fn advice(lifts: &[(f64, bool)], most: u8, last_time: Option<f64>) -> LoadAdvice {
     let to_plates = |kg: f64| (kg / STEP_KG.0).round() * STEP_KG.0;
     let none = |because: String| LoadAdvice { kg: None, because };
     let Some((last, was_made)) = lifts.last().copied() else {
-        return match setup.last_value {
+        return match last_time {
             Some(before) => LoadAdvice {
                 kg: Some(to_plates(before * 0.7)),
                 because: format!("70 % of last time’s {} kg: a first attempt at 50 to 70 % of what is expected.", rounded(before, 1)),
@@ -470,8 +456,8 @@ fn advice(loads: &SheetRow, inputs: &Inputs, protocol: &Protocol, setup: &Setup)
             None => none("First attempt: 50 to 70 % of what is expected, light enough for five clean ones.".into()),
         };
     };
-    if lifts.len() >= usize::from(loads.tries) {
-        return none(format!("{} attempts are the most: what comes after them is tiredness.", loads.tries));
+    if lifts.len() >= usize::from(most) {
+        return none(format!("{most} attempts are the most: what comes after them is tiredness."));
     }
     let best = lifts.iter().filter(|(_, made)| *made).map(|(kg, _)| *kg).reduce(f64::max);
     match (was_made, best) {

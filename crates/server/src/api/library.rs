@@ -244,7 +244,7 @@ pub fn examples(protocol: &Protocol) -> Vec<Example> {
             .scoring
             .iter()
             .filter(|s| !s.in_detail || s.method.is_some())
-            .filter_map(|s| Some((s.method_name(), s.equation.working(&s.quantity, &trial, &outcome)?)))
+            .filter_map(|s| Some((s.method_by(s.equation), s.equation.working(&s.quantity, &trial, &outcome)?)))
             .collect()
     };
     let example = |who: &str, method: &str, working: Working| Example { who: who.to_owned(), method: method.to_owned(), working };
