@@ -78,6 +78,7 @@ pub async fn recompute(owner_url: &str, by: By, mut tell: impl FnMut(&Changed)) 
             }
             scope.commit().await?;
         }
+        // Also where nothing was rewritten now: an earlier run may have been interrupted before it came to this.
         let mut scope = store.scope(practice).await?;
         scoring::recount_repeats(&mut scope).await?;
         scope.commit().await?;

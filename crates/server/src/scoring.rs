@@ -21,7 +21,7 @@ use impulso_core::{
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
     audit::{self, Subject},
-    people, practices, readiness, repeats,
+    happenings, people, practices, readiness, repeats,
     results::{self, Stop, Stored},
     retests,
     runs::Run,
@@ -182,16 +182,30 @@ pub fn outcome<'a>(trial: &Trial<'a>) -> ApiResult<Option<Outcome<'a>>> {
     }
 }
 
-/// What the practice knows of every measure of a protocol: its own repeats, and what it typed in.
-pub async fn own(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<String, Own>> {
-    let mut known: BTreeMap<String, Own> = BTreeMap::new();
-    for (quantity, repeats) in repeats::of_protocol(scope, &protocol.id).await? {
-        known.entry(quantity).or_default().repeats = repeats;
+/// What the practice knows by itself, by protocol and measure.
+pub type Known = BTreeMap<String, BTreeMap<String, Own>>;
+
+/// What the practice knows of every measure of these protocols: its own repeats, and what it typed in.
+pub async fn known(scope: &mut Scope, protocols: &[&Protocol]) -> ApiResult<Known> {
+    let ids: Vec<String> = protocols.iter().map(|p| p.id.clone()).collect();
+    let mut known = Known::new();
+    for (protocol, quantity, repeats) in repeats::of_protocols(scope, &ids).await? {
+        known.entry(protocol).or_default().entry(quantity).or_default().repeats = repeats;
     }
-    for (quantity, typed) in typed_errors::of_protocol(scope, &protocol.id).await? {
-        known.entry(quantity).or_default().typed = Some(typed);
+    for (protocol, quantity, typed) in typed_errors::of_protocols(scope, &ids).await? {
+        known.entry(protocol).or_default().entry(quantity).or_default().typed = Some(typed);
     }
     Ok(known)
+}
+
+/// The same of one protocol, by measure.
+pub async fn own(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<String, Own>> {
+    Ok(known(scope, &[protocol]).await?.remove(&protocol.id).unwrap_or_default())
+}
+
+/// What happened to a person along the way.
+pub async fn noted(scope: &mut Scope, person: PersonId) -> ApiResult<Vec<Happening>> {
+    Ok(happenings::of_person(scope, person).await?.into_iter().map(|(_, happening)| happening).collect())
 }
 
 /// The report of a stored result.
@@ -225,13 +239,12 @@ pub fn progress(
 
 /// The change ladder of a person: each measure from its first comparable test to now, largest change first.
 pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], noted: &[Happening]) -> ApiResult<Vec<Rung>> {
+    let of = |protocol: &Protocol| history.iter().filter(|r| r.protocol_id == protocol.id).collect::<Vec<_>>();
+    let repeated: Vec<&Protocol> = shelf.all().filter(|p| of(p).len() > 1).collect();
+    let known = known(scope, &repeated).await?;
     let mut rungs = Vec::new();
-    for protocol in shelf.all() {
-        let of_protocol: Vec<&Stored> = history.iter().filter(|r| r.protocol_id == protocol.id).collect();
-        if of_protocol.len() < 2 {
-            continue;
-        }
-        let own = own(scope, protocol).await?;
+    for protocol in repeated {
+        let of_protocol = of(protocol);
         // Only what is followed over time has a change rule.
         for scoring in protocol.scoring.iter().rev().filter(|s| protocol.change_rule(&s.quantity).is_some()) {
             let quantity = &scoring.quantity;
@@ -239,7 +252,8 @@ pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], noted:
             let [.., now] = points.as_slice() else { continue };
             let Some(latest) = of_protocol.iter().rev().find(|r| r.computed.contains_key(quantity)) else { continue };
             let value = latest.computed.get(quantity).copied();
-            let te = TypicalError::best(&trial(protocol, latest), quantity, value, &own.get(quantity).cloned().unwrap_or_default());
+            let own = known.get(&protocol.id).and_then(|of| of.get(quantity)).cloned().unwrap_or_default();
+            let te = TypicalError::best(&trial(protocol, latest), quantity, value, &own);
             let compared = report::progress(protocol, quantity, &points[..points.len() - 1], now, te.as_ref());
             if let Some(mut change) = compared.since_first.or(compared.since_last) {
                 change.remember(noted);

@@ -5,17 +5,18 @@ use impulso_core::change::Repeats;
 
 use crate::{Result, Scope};
 
-/// The repeats of every measure of a protocol.
-pub async fn of_protocol(scope: &mut Scope, protocol_id: &str) -> Result<Vec<(String, Repeats)>> {
+/// The repeats of every measure of these protocols: protocol, measure, repeats.
+pub async fn of_protocols(scope: &mut Scope, ids: &[String]) -> Result<Vec<(String, String, Repeats)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        "select quantity, pairs, sum, sum_of_squares from repeats where practice_id = $1 and protocol_id = $2",
+        "select protocol_id, quantity, pairs, sum, sum_of_squares from repeats where practice_id = $1 and protocol_id = any($2)",
         practice,
-        protocol_id
+        ids
     )
     .fetch_all(scope.db())
     .await?;
-    Ok(rows.into_iter().map(|r| (r.quantity, Repeats { pairs: r.pairs, sum: r.sum, sum_of_squares: r.sum_of_squares })).collect())
+    let repeats = |pairs, sum, sum_of_squares| Repeats { pairs, sum, sum_of_squares };
+    Ok(rows.into_iter().map(|r| (r.protocol_id, r.quantity, repeats(r.pairs, r.sum, r.sum_of_squares))).collect())
 }
 
 /// Adds to the repeats of a measure.

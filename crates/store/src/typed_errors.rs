@@ -4,17 +4,17 @@ use impulso_core::change::TypedError;
 
 use crate::{Result, Scope};
 
-/// What was typed for the measures of a protocol.
-pub async fn of_protocol(scope: &mut Scope, protocol_id: &str) -> Result<Vec<(String, TypedError)>> {
+/// What was typed for the measures of these protocols: protocol, measure, figure.
+pub async fn of_protocols(scope: &mut Scope, ids: &[String]) -> Result<Vec<(String, String, TypedError)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        "select quantity, value, source from typed_errors where practice_id = $1 and protocol_id = $2 order by quantity",
+        "select protocol_id, quantity, value, source from typed_errors where practice_id = $1 and protocol_id = any($2)",
         practice,
-        protocol_id
+        ids
     )
     .fetch_all(scope.db())
     .await?;
-    Ok(rows.into_iter().map(|r| (r.quantity, TypedError { value: r.value, source: r.source })).collect())
+    Ok(rows.into_iter().map(|r| (r.protocol_id, r.quantity, TypedError { value: r.value, source: r.source })).collect())
 }
 
 /// Keeps a figure in the place of what stood there.

@@ -23,7 +23,7 @@ use impulso_core::{
     units::{BodyMass, Cadence},
 };
 use impulso_store::{
-    PersonId, ResultId, happenings, people,
+    PersonId, ResultId, people,
     results::{self, Stored},
     retests,
 };
@@ -230,7 +230,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     let today = auth::today(&mut scope).await?;
     let history = results::of_protocol(&mut scope, result.person, &result.protocol_id).await?;
     let report = scoring::report(protocol, &result, &scoring::own(&mut scope, protocol).await?)?;
-    let noted: Vec<Happening> = happenings::of_person(&mut scope, result.person).await?.into_iter().map(|(_, h)| h).collect();
+    let noted = scoring::noted(&mut scope, result.person).await?;
     let progress = report
         .iter()
         .flat_map(|r| &r.quantities)
@@ -280,7 +280,7 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
     let mut history = results::of_protocol(&mut scope, person.id, &protocol.id).await?;
     history.sort_by_key(|r| (r.taken_at, r.id));
     let own = scoring::own(&mut scope, protocol).await?.remove(&key).unwrap_or_default();
-    let noted: Vec<Happening> = happenings::of_person(&mut scope, person.id).await?.into_iter().map(|(_, h)| h).collect();
+    let noted = scoring::noted(&mut scope, person.id).await?;
     let latest = history.iter().rev().find(|r| r.computed.contains_key(&key));
     let typical_error = latest.and_then(|r| TypicalError::best(&scoring::trial(protocol, r), &key, r.computed.get(&key).copied(), &own));
     let now = latest.and_then(|r| r.point(&key));
