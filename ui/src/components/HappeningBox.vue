@@ -59,12 +59,12 @@ async function remove(id: string) {
     <form v-if="open" @submit.prevent="note">
       <label class="field"
         ><span class="name">What</span
-        ><select v-model="form.kind" name="kind">
+        ><select v-model="form.kind" name="kind" class="native">
           <option v-for="[key, words] in kinds" :key="key" :value="key">{{ words }}</option>
         </select></label
       >
       <label class="field"
-        ><span class="name">From</span><input v-model="form.from_on" type="date" name="from_on" required /><span
+        ><span class="name">From</span><input v-model="form.from_on" class="native" type="date" name="from_on" required /><span
           v-if="wrong('from_on')"
           class="wrong"
           role="alert"
@@ -72,7 +72,7 @@ async function remove(id: string) {
         ></label
       >
       <label class="field"
-        ><span class="name">Until, if it is over</span><input v-model="form.until_on" type="date" name="until_on" /><span
+        ><span class="name">Until, if it is over</span><input v-model="form.until_on" class="native" type="date" name="until_on" /><span
           v-if="wrong('until_on')"
           class="wrong"
           role="alert"
@@ -80,7 +80,7 @@ async function remove(id: string) {
         ></label
       >
       <label class="field"
-        ><span class="name">In a few words</span><input v-model="form.words" name="words" maxlength="200" /><span
+        ><span class="name">In a few words</span><input v-model="form.words" class="native" name="words" maxlength="200" /><span
           v-if="wrong('words')"
           class="wrong"
           role="alert"
@@ -88,8 +88,10 @@ async function remove(id: string) {
         ></label
       >
       <FailureNote :failure="failure && !failure.field ? failure : null" />
-      <ElButton native-type="submit" type="primary" :loading="busy">Note it</ElButton>
-      <ElButton @click="open = false">Leave it</ElButton>
+      <div class="actions">
+        <ElButton native-type="submit" type="primary" :loading="busy">Note it</ElButton>
+        <ElButton @click="open = false">Leave it</ElButton>
+      </div>
     </form>
     <ElButton v-else @click="open = true">Note something</ElButton>
   </div>
@@ -124,23 +126,9 @@ li span:first-child {
   cursor: pointer;
 }
 .field {
-  display: block;
   margin-bottom: 10px;
 }
-.name {
-  display: block;
-  font-weight: 600;
-  margin-bottom: 2px;
-}
-input,
-select {
-  font: inherit;
+.native {
   width: 100%;
-  min-height: 40px;
-  border: 1px solid var(--line);
-  border-radius: 8px;
-  background: var(--card);
-  color: var(--ink);
-  padding: 4px 10px;
 }
 </style>

@@ -38,24 +38,24 @@ async function keep(away = false) {
       readings.
     </p>
     <form @submit.prevent="keep()">
-      <label v-if="wobbles.length > 1"
+      <label class="field" v-if="wobbles.length > 1"
         ><span class="name">Measure</span
-        ><select v-model="chosen" name="quantity">
+        ><select v-model="chosen" name="quantity" class="native">
           <option v-for="w in wobbles" :key="w.quantity" :value="w.quantity">{{ w.label }}</option>
         </select></label
       >
       <p v-if="of">{{ of.pairs }} of 10 pairs of repeats so far.</p>
-      <label
+      <label class="field"
         ><span class="name">Typical error{{ of?.unit ? `, ${of.unit}` : "" }}</span
-        ><input v-model="form.value" name="value" inputmode="decimal" class="num" /><span
+        ><input v-model="form.value" name="value" inputmode="decimal" class="native num" /><span
           v-if="local ?? (failure?.field === 'value' ? failure.message : null)"
           class="wrong"
           role="alert"
           >{{ local ?? failure?.message }}</span
         ></label
       >
-      <label
-        ><span class="name">Who says so</span><input v-model="form.source" name="source" /><span
+      <label class="field"
+        ><span class="name">Who says so</span><input v-model="form.source" name="source" class="native" /><span
           v-if="failure?.field === 'source'"
           class="wrong"
           role="alert"
@@ -63,32 +63,21 @@ async function keep(away = false) {
         ></label
       >
       <FailureNote :failure="failure && !['value', 'source'].includes(failure.field ?? '') ? failure : null" />
-      <ElButton native-type="submit" :loading="busy">Use this figure</ElButton>
-      <ElButton v-if="of?.typed" @click="keep(true)">Take it away</ElButton>
+      <div class="actions">
+        <ElButton native-type="submit" :loading="busy">Use this figure</ElButton>
+        <ElButton v-if="of?.typed" @click="keep(true)">Take it away</ElButton>
+      </div>
     </form>
   </div>
 </template>
 
 <style scoped>
-label {
-  display: block;
+.field {
   margin-bottom: 10px;
 }
-.name {
-  display: block;
-  font-weight: 600;
-}
-input,
-select {
-  font: inherit;
+.native {
   width: 100%;
   max-width: 360px;
-  min-height: 40px;
-  border: 1px solid var(--line);
-  border-radius: 8px;
-  background: var(--card);
-  color: var(--ink);
-  padding: 4px 10px;
 }
 h2 {
   margin-top: 22px;

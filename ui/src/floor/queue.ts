@@ -30,13 +30,15 @@ interface Schema extends DBSchema {
 const SEEN_MS = 24 * 3600 * 1000;
 
 let opened: Promise<IDBPDatabase<Schema>> | undefined;
+/** The database once it is open: what happens is then kept in the same moment. */
+let open: IDBPDatabase<Schema> | undefined;
 const database = () =>
   (opened ??= openDB<Schema>("impulso", 2, {
     upgrade: (db, from) => {
       if (from < 1) db.createObjectStore("events", { keyPath: ["run", "device", "seq"] }).createIndex("byRun", "run");
       if (from < 2) db.createObjectStore("views", { keyPath: "door" });
     },
-  }));
+  }).then((db) => (open = db)));
 
 /** Keeps a run as it is now, for a floor that comes up while nothing answers; lets go of those of yesterday. */
 export async function remember(seen: Seen) {
@@ -49,9 +51,15 @@ export async function remember(seen: Seen) {
 /** The run behind a door as it was last seen. */
 export const recall = async (door: string): Promise<Seen | undefined> => (await database()).get("views", door);
 
-/** Keeps an event until the server has it. */
+/**
+ * Keeps an event until the server has it. It is written and closed in the moment of the call: a page that is reloaded in
+ * the next one has lost nothing.
+ */
 export async function keep(run: string, event: RunEvent) {
-  await (await database()).put("events", { run, device: event.device, seq: event.seq, event });
+  const tx = (open ?? (await database())).transaction("events", "readwrite");
+  const written = tx.store.put({ run, device: event.device, seq: event.seq, event });
+  tx.commit();
+  await Promise.all([written, tx.done]);
 }
 
 /**

@@ -136,7 +136,7 @@ async function keep() {
       <section>
         <h2>What was read</h2>
         <label class="field"
-          ><span class="name">Day</span><input v-model="draft.on" type="date" name="on" /><span
+          ><span class="name">Day</span><input v-model="draft.on" class="native" type="date" name="on" /><span
             v-if="wrong('on')"
             class="wrong"
             role="alert"
@@ -183,9 +183,14 @@ async function keep() {
             <tbody>
               <tr v-for="(s, k) in draft.stages" :key="k">
                 <td>{{ k + 1 }}</td>
-                <td><input v-model="s.load" :aria-label="`Load of stage ${k + 1}`" inputmode="decimal" class="num" /></td>
+                <td><input v-model="s.load" :aria-label="`Load of stage ${k + 1}`" inputmode="decimal" class="native num" /></td>
                 <td v-for="m in minutesOf" :key="m">
-                  <input v-model="s.rates[m]" :aria-label="`Heart rate of stage ${k + 1}, minute ${m}`" inputmode="numeric" class="num" />
+                  <input
+                    v-model="s.rates[m]"
+                    :aria-label="`Heart rate of stage ${k + 1}, minute ${m}`"
+                    inputmode="numeric"
+                    class="native num"
+                  />
                 </td>
               </tr>
             </tbody>
@@ -271,16 +276,6 @@ async function keep() {
 .field .hint {
   color: var(--soft);
   font-size: 15px;
-}
-input[type="date"],
-.stages input {
-  font: inherit;
-  min-height: 40px;
-  border: 1px solid var(--line);
-  border-radius: 8px;
-  background: var(--card);
-  color: var(--ink);
-  padding: 4px 10px;
 }
 .numbers {
   display: grid;

@@ -39,14 +39,15 @@ export const useRun = defineStore("run", () => {
   let seq = 0;
   let sending: Promise<void> | null = null;
   let again = false;
-  /** One at a time gives out a number or closes a gap: an event on its way into the queue is in no gap's way. */
-  let before: Promise<unknown> = Promise.resolve();
-  const alone = (work: () => Promise<void>) => {
-    const done = before.then(work);
-    before = done.catch(() => undefined);
+  /** A gap that is being closed: no number is given out until it is. */
+  let closing: Promise<unknown> | null = null;
+  const closeGap = async (work: () => Promise<void>) => {
+    while (closing) await closing;
+    const done = work().finally(() => (closing = null));
+    closing = done.catch(() => undefined);
     return done;
   };
-  /** Events on their way into the queue. */
+  /** Events on their way into the queue, in their order. */
   let keeping = 0;
   /** The revision that is kept on this screen. */
   let kept = -1;
@@ -173,10 +174,9 @@ export const useRun = defineStore("run", () => {
     unsent.value++;
     keeping++;
     const run = view.value.id;
-    await alone(async () => {
-      event.seq = ++seq;
-      await queue.keep(run, event);
-    });
+    while (closing) await closing;
+    event.seq = ++seq;
+    await queue.keep(run, event);
     keeping--;
     void send();
     return event.id;
@@ -241,7 +241,7 @@ export const useRun = defineStore("run", () => {
       const event = events[0]!;
       const expected = (problem.detail as { expected?: number } | undefined)?.expected;
       if (problem.code === "sequence_gap" && expected !== undefined && expected < event.seq) {
-        await alone(async () => {
+        await closeGap(async () => {
           await queue.renumber(run, event.device, event.seq, expected);
           if (event.device === device) seq += expected - event.seq;
         });
@@ -254,7 +254,7 @@ export const useRun = defineStore("run", () => {
       // It will never succeed: taken out and shown, and what comes behind it goes on.
       refused.value = { event, message: problem.message, field: problem.field };
       if (!TYPED.has(event.kind)) aside.value = [...aside.value, { event, message: problem.message }].slice(-5);
-      await alone(async () => {
+      await closeGap(async () => {
         await queue.withdraw(run, event);
         if (event.device === device) seq--;
       });

@@ -86,7 +86,7 @@ onKeyStroke((event) => {
 <template>
   <main v-if="state && hold">
     <section class="left">
-      <div>
+      <div class="says">
         <h1>{{ heading }}</h1>
         <p class="cue" aria-live="polite">{{ cue }}</p>
       </div>
@@ -142,24 +142,14 @@ onKeyStroke((event) => {
     <button v-if="state?.undoable && !closed" type="button" class="quiet" @click="emit('undo')">
       Undo {{ state.undoable.what }} <kbd>U</kbd>
     </button>
-    <button v-if="!over" type="button" class="main" :disabled="!holding" @click="end">{{ hold?.ends }} <kbd>Space</kbd></button>
-    <button v-else-if="canKeep" type="button" class="main" :disabled="finishing" @click="emit('finish')">
+    <button v-if="!over" type="button" class="big main" :disabled="!holding" @click="end">{{ hold?.ends }} <kbd>Space</kbd></button>
+    <button v-else-if="canKeep" type="button" class="big main" :disabled="finishing" @click="emit('finish')">
       Keep the result <kbd>Enter</kbd>
     </button>
   </footer>
 </template>
 
 <style scoped>
-h1 {
-  font-size: 30px;
-}
-.cue {
-  font-size: 19px;
-  color: var(--soft);
-  margin: 6px 0 0;
-  max-width: 62ch;
-  min-height: 2.9em;
-}
 .held {
   font-weight: 600;
   font-size: clamp(104px, 17vw, 200px);
@@ -227,33 +217,5 @@ h1 {
 }
 .watch.care {
   border-color: var(--ochre);
-}
-.keys {
-  display: flex;
-}
-.keys button {
-  flex: 1 1 0;
-  min-height: 68px;
-  font-size: 20px;
-  justify-content: center;
-}
-.keys .main {
-  flex-grow: 1.5;
-  font-size: 23px;
-}
-@media (max-width: 900px) {
-  .keys button {
-    flex: 1 1 40%;
-    font-size: 17px;
-    min-height: 60px;
-    padding: 8px 12px;
-  }
-  .keys .main {
-    flex: 1 1 100%;
-    order: 9;
-  }
-  .cue {
-    min-height: 0;
-  }
 }
 </style>

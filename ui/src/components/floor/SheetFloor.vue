@@ -41,13 +41,13 @@ watch(
 
 /** What this screen saw and the server does not know yet. */
 const localStart = ref<number | null>(null);
-const localCount = ref(0);
+const localCount = ref<number | null>(null);
 watch(
   () => [run.unsent, run.view?.revision] as const,
   ([unsent]) => {
     if (unsent === 0) {
       localStart.value = null;
-      localCount.value = 0;
+      localCount.value = null;
     }
   },
 );
@@ -58,7 +58,7 @@ const timing = computed(() => {
 });
 const count = computed(() => {
   const value = row.value?.cells.at(-1)?.value as unknown;
-  return (typeof value === "number" ? value : 0) + localCount.value;
+  return localCount.value ?? (typeof value === "number" ? value : 0);
 });
 const counted = computed(() => (sheet.value?.rows ?? []).filter((r) => how(r) === "count"));
 const start = computed(() => {
@@ -127,9 +127,13 @@ async function begin(r: SheetRow) {
   localStart.value = ms.value;
   await run.happened({ kind: "watch_started", input: r.input, side: r.side ?? undefined });
 }
+function style(r: SheetRow) {
+  localCount.value = null;
+  chosen.value = sheet.value!.rows.indexOf(r);
+}
 async function tally(r: SheetRow, by: 1 | -1) {
   if (by < 0 && count.value < 1) return;
-  localCount.value += by;
+  localCount.value = count.value + by;
   await run.happened({ kind: "counted", input: r.input, side: r.side ?? undefined, by });
 }
 </script>
@@ -137,7 +141,7 @@ async function tally(r: SheetRow, by: 1 | -1) {
 <template>
   <main v-if="state && sheet && row">
     <section class="left">
-      <div>
+      <div class="says">
         <h1>{{ heading }}</h1>
         <p class="cue" aria-live="polite">{{ cue }}</p>
       </div>
@@ -188,23 +192,13 @@ async function tally(r: SheetRow, by: 1 | -1) {
     @cross="run.happened({ kind: 'crossed' })"
     @take="(value) => run.happened({ kind: 'taken', input: row!.input, side: row!.side ?? undefined, value: value as never })"
     @lift="(load_kg, made) => run.happened({ kind: 'lifted', load_kg, made })"
-    @style="(r) => (chosen = sheet!.rows.indexOf(r))"
+    @style="style"
     @finish="emit('finish')"
     @undo="emit('undo')"
   />
 </template>
 
 <style scoped>
-h1 {
-  font-size: 30px;
-}
-.cue {
-  font-size: 19px;
-  color: var(--soft);
-  margin: 6px 0 0;
-  max-width: 62ch;
-  min-height: 2.9em;
-}
 .figure {
   font-weight: 600;
   font-size: clamp(96px, 15vw, 180px);
@@ -245,10 +239,5 @@ h1 {
 .swap {
   align-self: flex-start;
   min-height: 44px;
-}
-@media (max-width: 900px) {
-  .cue {
-    min-height: 0;
-  }
 }
 </style>

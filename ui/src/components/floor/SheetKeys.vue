@@ -239,25 +239,9 @@ onKeyStroke((event) => {
 </template>
 
 <style scoped>
-.keys {
-  display: flex;
-}
 .wrong {
   flex: 1 1 100%;
   margin: 0;
-}
-.keys kbd {
-  white-space: nowrap;
-}
-.keys > button {
-  flex: 1 1 0;
-  min-height: 64px;
-  font-size: 19px;
-  justify-content: center;
-}
-.keys > .big {
-  flex-grow: 2;
-  font-size: 23px;
 }
 .entry input.small {
   width: 7ch;
@@ -278,18 +262,5 @@ onKeyStroke((event) => {
 }
 .point.failed {
   border-color: var(--ochre);
-}
-@media (max-width: 900px) {
-  .keys > button {
-    flex: 1 1 40%;
-    font-size: 17px;
-    min-height: 58px;
-    padding: 8px 12px;
-  }
-  .keys > .big,
-  .keys > .main {
-    flex: 1 1 100%;
-    order: 9;
-  }
 }
 </style>
