@@ -22,11 +22,13 @@
 //! | [`run`] | where is the test now, and what comes next? |
 //! | [`inputs`] | what was read? |
 //! | [`formula`] | what is the arithmetic of a test, as data? |
+//! | [`picture`] | what does it look like? |
 //! | [`rehearse`] | what did an assessor make of a simulated client? |
 //! | [`simulate`] | what would a client whose true VO2max is known do? |
 //! | [`estimate`] | which equation, with which numbers in it? |
 //! | [`quantity`] | what is a quantity called, and how is it written? |
 //! | [`norms`] | compared with whom? |
+//! | [`performed`] | what was done with whom, as an equation needs it? |
 //! | [`trial`] | one finished test in, results, norms and flags out |
 //! | [`change`] | is the difference real? |
 //! | [`plan`] | when again? |
@@ -49,7 +51,9 @@ pub mod hr_max;
 pub mod inputs;
 pub mod norms;
 pub mod own;
+pub mod performed;
 pub mod person;
+pub mod picture;
 pub mod plan;
 pub mod pulse;
 pub mod quantity;
@@ -66,5 +70,6 @@ pub mod trial;
 pub mod units;
 pub mod validate;
 pub mod wobble;
+mod working;
 
 pub use error::{Code, InputError};

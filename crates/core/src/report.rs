@@ -7,6 +7,7 @@ use crate::{
     catalogue::{Citation, Protocol},
     change::{self, Comparison, Own, Point, TypicalError, Unlike},
     estimate::Working,
+    inputs::{Inputs, Value},
     norms::{Bound, Standing, Tick},
     person::{Facts, Sex},
     pulse, quantity,
@@ -115,8 +116,43 @@ pub struct ResultReport {
     pub quantities: Vec<QuantityReport>,
     /// What to keep in mind.
     pub flags: Vec<Flag>,
+    /// Points that were not met.
+    pub failed: Vec<FailedPoint>,
+    /// The work that is commonly given for them.
+    pub work: Option<String>,
     /// The circumstances.
     pub conditions: Vec<ConditionReport>,
+}
+
+/// A point of performance that was not met.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FailedPoint {
+    /// What should have been, and on which side.
+    pub point: String,
+    /// What it is often behind.
+    pub often: Option<String>,
+}
+
+/// The work that is commonly given. Source: rule of thumb of the trade.
+const COMMON_WORK: &str = "Commonly given: exercises for it, three sets of ten after training, three times a week, then looked at again. \
+                           “Often” is a rule of thumb, not a finding: pain or doubt goes to whoever treats it.";
+
+/// The points that were not met, in the protocol's order, side by side.
+pub fn failed_points(protocol: &Protocol, inputs: &Inputs) -> Vec<FailedPoint> {
+    let mut failed = Vec::new();
+    for input in protocol.inputs.iter().filter(|i| !i.points.is_empty()) {
+        let sides = if input.sides.is_empty() { vec![None] } else { input.sides.iter().map(|s| Some(s.as_str())).collect() };
+        for side in sides {
+            let Some(Value::Points(points)) = inputs.value(&input.key).and_then(|v| v.of_side(side)) else { continue };
+            let missed = input.points.iter().filter(|(key, _)| points.get(key) == Some(&false));
+            failed.extend(missed.map(|(key, label)| FailedPoint {
+                point: side.map_or_else(|| label.clone(), |side| format!("{label}, {side}")),
+                often: input.often.get(key).cloned(),
+            }));
+        }
+    }
+    failed
 }
 
 /// Writes the report of a computed result. `own` gives what the practice knows of a quantity.
@@ -127,10 +163,13 @@ pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, own
     // What was not taken and is not needed is not there.
     quantities.retain(|q| q.value.is_some() || q.refused.is_some() || !protocol.scored(&q.key).is_some_and(|s| s.optional));
     quantities.sort_by_key(|q| (q.value.is_none(), protocol.scored(&q.key).is_some_and(|s| s.in_detail)));
+    let failed = failed_points(protocol, trial.inputs);
     ResultReport {
         headline: headline(&quantities, protocol),
         quantities,
         flags: outcome.flags.clone(),
+        work: (!failed.is_empty()).then(|| COMMON_WORK.to_owned()),
+        failed,
         conditions: condition_reports(protocol, conditions),
     }
 }

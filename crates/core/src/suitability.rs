@@ -2,6 +2,8 @@
 //!
 //! The rules are data of each protocol ([`Protocol::unsuited`]); this module only asks them in order.
 
+use std::collections::BTreeSet;
+
 use serde::{Deserialize, Serialize};
 
 use crate::{
@@ -20,6 +22,8 @@ pub struct Client<'a> {
     pub rate_limiting_drug: bool,
     /// The latest readiness answers and the advice that followed.
     pub readiness: Option<(&'a Answers, &'a Advice)>,
+    /// Tests of which every point was met the last time; nothing where it was not looked up.
+    pub passed: Option<BTreeSet<String>>,
 }
 
 /// What there is to test with.
@@ -105,6 +109,11 @@ pub fn judge_with(protocol: &Protocol, client: &Client, means: &Means) -> Fit {
             None => format!("{}.", text::capital(&rule.why)),
         };
         return fit(verdict, why, named);
+    }
+    let closed = |first: &&str| client.passed.as_ref().is_some_and(|passed| !passed.contains(*first));
+    if let Some(first) = protocol.opens_after.as_deref().filter(closed).and_then(|id| catalogue::find(id).ok()) {
+        let why = format!("{} opens once every point of the {} was met. Do that one first.", protocol.name, first.name);
+        return fit(FitVerdict::BetterChoice, why, Some(Instead { protocol: first.id.clone(), name: first.name.clone() }));
     }
     if let Some(lack) = lacks(protocol, means) {
         return fit(FitVerdict::Unsuited, lack, None);
@@ -200,7 +209,12 @@ mod tests {
             ..Answers::default()
         };
         let advice = advise(&answers);
-        let client = Client { age: Some(Age::new(case.age).unwrap()), rate_limiting_drug: false, readiness: Some((&answers, &advice)) };
+        let client = Client {
+            age: Some(Age::new(case.age).unwrap()),
+            rate_limiting_drug: false,
+            readiness: Some((&answers, &advice)),
+            passed: None,
+        };
         let fit = judge(catalogue::find(protocol).unwrap(), &client);
         assert_eq!((fit.verdict, fit.instead.as_ref().map(|i| i.protocol.as_str())), (verdict, instead), "{}", fit.because);
         assert!(fit.because.ends_with('.'));
@@ -210,7 +224,10 @@ mod tests {
     fn the_shortlist_puts_what_suits_first() {
         let answers = Answers::default();
         let advice = advise(&answers);
-        let list = shortlist(&Client { age: None, rate_limiting_drug: false, readiness: Some((&answers, &advice)) }, &Means::default());
+        let list = shortlist(
+            &Client { age: None, rate_limiting_drug: false, readiness: Some((&answers, &advice)), passed: None },
+            &Means::default(),
+        );
         assert_eq!(list[0].protocol, "low-step-3min");
         assert!(list.is_sorted_by_key(|f| f.verdict));
         assert!(list.iter().all(|f| f.because.ends_with('.')));
@@ -239,5 +256,16 @@ mod tests {
     fn before_readiness_only_the_record_speaks() {
         let client = Client { rate_limiting_drug: true, ..Client::default() };
         assert_eq!(judge(catalogue::find("bench-step-3min").unwrap(), &client).verdict, FitVerdict::BetterChoice);
+    }
+
+    #[test]
+    fn a_gated_test_opens_once_the_one_before_it_was_passed() {
+        let gated = catalogue::all().iter().find(|p| p.opens_after.is_some()).unwrap();
+        let first = gated.opens_after.clone().unwrap();
+        let with = |passed: Option<BTreeSet<String>>| judge(gated, &Client { passed, ..Client::default() });
+        let closed = with(Some(BTreeSet::new()));
+        assert_eq!((closed.verdict, closed.instead.map(|i| i.protocol)), (FitVerdict::BetterChoice, Some(first.clone())));
+        assert_eq!(with(Some([first].into())).verdict, FitVerdict::Suits);
+        assert_eq!(with(None).verdict, FitVerdict::Suits);
     }
 }

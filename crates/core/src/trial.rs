@@ -5,65 +5,20 @@
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
-pub use crate::{catalogue::FlagCode, inputs::Inputs};
 use crate::{
     catalogue::Protocol,
     clamped,
     error::{Code, InputError},
-    estimate::{self, Equation, Estimate, Nothing, cycle::StageLine},
-    hr_max::{self, CeilingRule, HrMaxMethod},
+    estimate::{Equation, Estimate, Nothing, StageLine, compute::named},
     inputs::StageInput,
     norms::{self, Standing},
     person::{Facts, age_on},
     units::{Bpm, rounded},
 };
-
-/// A finished test, parsed: what the computation needs and nothing else.
-#[derive(Debug, Clone)]
-pub struct Trial<'a> {
-    /// The test.
-    pub protocol: &'a Protocol,
-    /// The person on the day.
-    pub facts: Facts,
-    /// Readings by key.
-    pub inputs: &'a Inputs,
-    /// What the assessor chose.
-    pub options: Options,
-    /// The circumstances that decide flags.
-    pub circumstances: Circumstances,
-}
-
-impl<'a> Trial<'a> {
-    /// A trial under no special circumstances, with nothing chosen.
-    pub fn of(protocol: &'a Protocol, facts: Facts, inputs: &'a Inputs) -> Self {
-        Self { protocol, facts, inputs, options: Options::default(), circumstances: Circumstances::default() }
-    }
-
-    /// How the maximal heart rate is known here: measured, chosen, or as the protocol has it.
-    pub fn hr_max_method(&self) -> HrMaxMethod {
-        hr_max::method_for(&self.facts, self.options.hr_max_method, self.protocol.hr_max_default())
-    }
-}
-
-/// What the assessor chose.
-#[derive(Debug, Clone, Copy, Default, PartialEq)]
-pub struct Options {
-    /// How the maximal heart rate is predicted; the protocol's own method where nothing was chosen.
-    pub hr_max_method: Option<HrMaxMethod>,
-    /// Which ceiling ends a submaximal test.
-    pub ceiling: CeilingRule,
-}
-
-/// Circumstances that make a result questionable though computable.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Circumstances {
-    /// `Some(false)`: it is known that no warm-up was done.
-    pub warm_up: Option<bool>,
-    /// On medicine that limits the heart rate.
-    pub heart_rate_drug: bool,
-    /// Used to endurance work, where it is known.
-    pub conditioned: Option<bool>,
-}
+pub use crate::{
+    inputs::Inputs,
+    performed::{Circumstances, Flag, FlagCode, Options, Trial},
+};
 
 /// What a trial gives.
 #[derive(Debug, Clone, PartialEq)]
@@ -90,18 +45,6 @@ pub struct Pass {
     pub mark: f64,
     /// Whether the value reaches it.
     pub met: bool,
-}
-
-/// Something unusual: never a refusal.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Flag {
-    /// What kind.
-    pub code: FlagCode,
-    /// The field it is about.
-    pub field: String,
-    /// In words.
-    pub message: String,
 }
 
 /// The age of a person on a day: given, or from the birth date.
@@ -271,7 +214,7 @@ fn rule_values<'s>(
     trial: &Trial,
     so_far: &[(&str, Estimate)],
 ) -> Vec<(Option<&'s str>, f64)> {
-    let value = |side: Option<&'s str>| Some((side, rule.value.value(&|name| estimate::named(name, side, trial, so_far)).ok()?));
+    let value = |side: Option<&'s str>| Some((side, rule.value.value(&|name| named(name, side, trial, so_far)).ok()?));
     if rule.each_side { sides.iter().filter_map(|side| value(Some(side))).collect() } else { value(None).into_iter().collect() }
 }
 

@@ -49,7 +49,7 @@ impl Floor {
         fold(self.protocol, &self.setup, &self.screen.events)
     }
 
-    fn sheet(&self) -> impulso_core::run::sheet::SheetState {
+    fn sheet(&self) -> impulso_core::run::state::SheetState {
         self.state().sheet.unwrap()
     }
 

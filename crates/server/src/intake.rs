@@ -16,17 +16,42 @@ use impulso_store::{
     runs::{self, Log, Partner, Run, Sender},
 };
 
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
 use crate::{
     ApiError, ApiResult,
-    api::runs::{Appended, Batch, RunView, clock_rate, view_of},
     live::Hub,
     recall::{Recall, Remembered},
     scoring,
     settings::{ClockRate, limits},
+    view::{RunView, clock_rate, states, view_of},
 };
 
 /// Runs longer than this many events are folded aside, so that nobody else's request waits for it.
 const FOLDED_ASIDE: usize = 1_000;
+
+/// Events to add.
+#[derive(Deserialize, ToSchema)]
+pub struct Batch {
+    /// In the sequence of their screen; 500 at the most.
+    pub events: Vec<Event>,
+    /// The screen's clock as it sends them, so that one that is far off does no harm.
+    pub sent_at: Option<DateTime<Utc>>,
+}
+
+/// What became of them.
+#[derive(Serialize, ToSchema)]
+pub struct Appended {
+    /// Stored now.
+    pub stored: u32,
+    /// Known already.
+    pub known: u32,
+    /// Kept for the record, but the run had been closed.
+    pub late: u32,
+    /// The run after them.
+    pub view: RunView,
+}
 
 /// What taking events in needs beside the database.
 #[derive(Debug, Clone)]
@@ -244,25 +269,6 @@ pub fn performer_state<'e>(run: &Run, events: impl IntoIterator<Item = &'e Event
     let performer = run.performers.iter().find(|p| p.slot == slot)?;
     let alone = run.performers.len() == 1;
     Some(fold(&run.protocol, &performer.setup, events.into_iter().filter(|e| alone || e.slot.is_none_or(|s| s == slot))))
-}
-
-/// The states of all performers, in the order of their slots; every event is looked at once.
-pub fn states(run: &Run, events: &[Event]) -> Vec<State> {
-    if let [one] = run.performers.as_slice() {
-        return vec![fold(&run.protocol, &one.setup, events)];
-    }
-    let shared: Vec<&Event> = events.iter().filter(|e| e.slot.is_none()).collect();
-    let mut own: std::collections::HashMap<u16, Vec<&Event>> = std::collections::HashMap::new();
-    for event in events {
-        if let Some(slot) = event.slot {
-            own.entry(slot).or_default().push(event);
-        }
-    }
-    let of = |p: &runs::Performer| {
-        let own = own.get(&p.slot).into_iter().flatten();
-        fold(&run.protocol, &p.setup, shared.iter().chain(own).copied())
-    };
-    run.performers.iter().map(of).collect()
 }
 
 /// Closes the run where the events finish it, with a result for everyone who has one.

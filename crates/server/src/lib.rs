@@ -21,5 +21,6 @@ pub mod session_store;
 pub mod settings;
 pub mod shelf;
 pub mod statics;
+pub mod view;
 
 pub use error::{ApiError, ApiResult};

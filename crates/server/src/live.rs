@@ -24,8 +24,8 @@ use uuid::Uuid;
 
 use crate::{
     ApiResult,
-    api::runs::{RunView, view},
     settings::ClockRate,
+    view::{RunView, view},
 };
 
 /// A watcher that falls this many views behind skips to the latest.

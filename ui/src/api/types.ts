@@ -47,6 +47,7 @@ export type RetestLine = S["RetestLine"];
 export type RetestRule = S["RetestRule"];
 export type RetestsPage = S["RetestsPage"];
 export type LibraryLine = S["LibraryLine"];
+export type Drawing = S["Drawing"];
 export type MethodPage = S["MethodPage"];
 export type AuditLine = S["AuditLine"];
 export type PracticePage = S["PracticePage"];

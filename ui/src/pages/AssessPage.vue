@@ -6,6 +6,7 @@ import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { Answer, Ceiling, Conditions, HrMaxMethod, Unlike } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import PictureBox from "@/components/PictureBox.vue";
 import PageState from "@/components/PageState.vue";
 import PrepareStep from "@/components/PrepareStep.vue";
 import YesNo from "@/components/YesNo.vue";
@@ -144,6 +145,9 @@ async function begin() {
     <div class="two">
       <section>
         <h2>Set up</h2>
+        <div v-if="page.drawings.length" class="pictures">
+          <PictureBox v-for="d in page.drawings" :key="d.caption" :drawing="d" />
+        </div>
         <ul class="bring">
           <li v-for="e in page.protocol.equipment" :key="e.what">{{ e.what }}</li>
         </ul>
@@ -276,6 +280,12 @@ async function begin() {
 </template>
 
 <style scoped>
+.pictures {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(200px, 1fr));
+  gap: 12px 24px;
+  margin-bottom: 14px;
+}
 .fit {
   margin-bottom: 18px;
 }

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
+import PictureBox from "@/components/PictureBox.vue";
 import PageState from "@/components/PageState.vue";
 import SectionChips from "@/components/SectionChips.vue";
 import { useLoad } from "@/composables/useLoad";
@@ -49,14 +50,17 @@ const parts = computed(() => {
       <ul class="tests">
         <li v-for="t in part.tests" :key="t.id">
           <RouterLink :to="`/tests/${t.id}`">
-            <span class="head"
-              ><b>{{ t.name }}</b
-              ><small
-                >{{ t.minutes }} min<template v-if="t.based_on"> · own copy</template
-                ><template v-else-if="!t.live"> · entered afterwards</template></small
-              ></span
+            <PictureBox v-if="t.picture" :drawing="t.picture" small class="picture" />
+            <span class="what"
+              ><span class="head"
+                ><b>{{ t.name }}</b
+                ><small
+                  >{{ t.minutes }} min<template v-if="t.based_on"> · own copy</template
+                  ><template v-else-if="!t.live"> · entered afterwards</template></small
+                ></span
+              >
+              <span class="soft">{{ t.summary }}</span></span
             >
-            <span class="soft">{{ t.summary }}</span>
           </RouterLink>
         </li>
       </ul>
@@ -81,7 +85,10 @@ h2 {
   border-top: 1px solid var(--line);
 }
 .tests a {
-  display: block;
+  display: grid;
+  grid-template-columns: 92px 1fr;
+  gap: 14px;
+  align-items: center;
   padding: 10px 8px;
   color: var(--ink);
   text-decoration: none;
@@ -91,6 +98,9 @@ h2 {
 .tests a:hover,
 .tests a:focus-visible {
   background: var(--card);
+}
+.what {
+  min-width: 0;
 }
 .head {
   display: flex;

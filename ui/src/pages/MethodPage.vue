@@ -5,6 +5,7 @@ import type { MethodPage as Page } from "@/api/types";
 import CopyBox from "@/components/CopyBox.vue";
 import WobbleBox from "@/components/WobbleBox.vue";
 import PageState from "@/components/PageState.vue";
+import PictureBox from "@/components/PictureBox.vue";
 import RowTime from "@/components/RowTime.vue";
 import { useLoad } from "@/composables/useLoad";
 
@@ -35,6 +36,9 @@ const counting = computed(() =>
       <RouterLink v-if="m.rehearsed" :to="`/rehearsals/new?protocol=${id}`">Rehearse it</RouterLink>
       <RouterLink v-if="m.runs_live && (m.protocol.people_at_once ?? 1) > 1" to="/classes/new">Run it with a class</RouterLink>
     </p>
+    <div v-if="m.drawings.length" class="pictures">
+      <PictureBox v-for="d in m.drawings" :key="d.caption" :drawing="d" />
+    </div>
     <div class="two">
       <div>
         <h2>How it is run</h2>
@@ -135,6 +139,12 @@ const counting = computed(() =>
 </template>
 
 <style scoped>
+.pictures {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(min(100%, 240px), 300px));
+  gap: 14px 32px;
+  margin: 14px 0;
+}
 .schedule {
   display: flex;
   flex-wrap: wrap;

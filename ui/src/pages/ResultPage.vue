@@ -108,6 +108,15 @@ function ask(q: QuantityReport) {
           </section>
         </div>
         <aside>
+          <section v-if="r.report.failed.length" class="failed">
+            <h2>What was not met</h2>
+            <ul>
+              <li v-for="f in r.report.failed" :key="f.point">
+                <b>{{ f.point }}</b><template v-if="f.often">: often {{ f.often }}</template>
+              </li>
+            </ul>
+            <p class="soft">{{ r.report.work }}</p>
+          </section>
           <section v-if="r.report.flags.length" class="box care flags">
             <h2>Keep in mind</h2>
             <p v-for="f in r.report.flags" :key="f.message">{{ f.message }}</p>

@@ -2,10 +2,9 @@
 
 use std::sync::LazyLock;
 
-use super::{Attempts, Family, Phase, PhaseKind, Protocol, Scoring};
+use super::{Attempts, Equation, Family, Phase, PhaseKind, Protocol, Scoring};
 use crate::{
     error::{Code, InputError},
-    estimate::Equation,
     formula::Formula,
     norms,
     quantity::base,
@@ -166,6 +165,7 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
             return fail("phases", format!("{} is counted in beats but there is no cadence", phase.id));
         }
     }
+    protocol.pictures.iter().try_for_each(crate::picture::Picture::check)?;
     let has_rules = match protocol.family {
         Family::CountedRecovery => protocol.count.is_some(),
         Family::StagedSteadyState => protocol.stages.is_some(),

@@ -21,6 +21,7 @@ use crate::{
 };
 
 pub mod care;
+mod equation;
 pub mod load;
 pub mod procedure;
 pub mod scoring;
@@ -29,9 +30,11 @@ pub use crate::{
     attempts::{Attempts, Leg, Mark, Take},
     clamped::{ClampRule, ClampStage, Wobble},
     course::{Course, Level, Place, Schedule, ScheduleScore, TallyRule},
+    picture::Picture,
     staging::{FirstLoad, Goal, LoadRule, NextLoad, StageRule},
 };
 pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
+pub use equation::Equation;
 pub use load::{Section, all, check, find, parse, section_name, sections};
 pub use procedure::{CadenceRule, Chosen, CountRule, Phase, PhaseKind, Preparation, Prompt, Tone};
 pub use scoring::{ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, When};
@@ -92,6 +95,10 @@ pub struct Protocol {
     /// The test that comes first: this one opens once every point of that one was met.
     #[serde(default)]
     pub opens_after: Option<String>,
+    /// What it looks like.
+    #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(required))]
+    pub pictures: Vec<Picture>,
     /// What has to be at hand.
     #[serde(default)]
     pub needs: Vec<Kit>,

@@ -5,10 +5,9 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::care::Citation;
+use super::{Equation, care::Citation};
 use crate::{
     error::{Code, InputError},
-    estimate::Equation,
     formula::Formula,
     inputs::{Inputs, Value},
     person::Sex,
@@ -47,6 +46,9 @@ pub struct Input {
     /// Key and wording of each point of performance.
     #[serde(default)]
     pub points: Vec<(String, String)>,
+    /// What a point that was not met is often behind, by its key. Never a diagnosis.
+    #[serde(default)]
+    pub often: BTreeMap<String, String>,
     /// The two sides it is taken on, in the order they are done.
     #[serde(default)]
     pub sides: Vec<String>,

@@ -2,14 +2,15 @@
 
 use serde::{Deserialize, Serialize};
 
+pub use super::line::{LinePoint, StageLine};
 use super::{Found, Nothing, age, flag, input, mass, sex};
 use crate::{
     catalogue::Goal,
     error::{Code, InputError},
     hr_max::{self, HrMaxMethod},
     inputs::StageInput,
+    performed::{FlagCode, Trial},
     person::{Facts, Sex},
-    trial::{FlagCode, Trial},
     units::rounded,
 };
 
@@ -73,7 +74,7 @@ pub fn age_factor(age: f64) -> (f64, bool) {
 }
 
 /// The maximal and the resting heart rate the nomogram takes for a sex, bpm. Source: Åstrand & Ryhming 1954; recalled.
-pub(super) const fn nomogram_rates(sex: Sex) -> (f64, f64) {
+pub(crate) const fn nomogram_rates(sex: Sex) -> (f64, f64) {
     match sex {
         Sex::Male => (195.0, 61.0),
         Sex::Female => (198.0, 72.0),
@@ -187,44 +188,6 @@ pub(super) fn from_steady_rate(quantity: &str, trial: &Trial, vo2_l_min: f64) ->
 
 fn too_few() -> InputError {
     InputError::new(Code::MissingInput, "hr_6", "Two readings a minute apart are needed.")
-}
-
-/// A stage on the line: heart rate against oxygen uptake.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct LinePoint {
-    /// Load, kgm/min.
-    pub kgm_min: f64,
-    /// Oxygen uptake at it, mL/kg/min.
-    pub vo2: f64,
-    /// The stage's heart rate, bpm.
-    pub bpm: f64,
-    /// Whether it enters the line.
-    pub counts: bool,
-}
-
-/// The extrapolation of a multistage test.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct StageLine {
-    /// Every stage.
-    pub points: Vec<LinePoint>,
-    /// From here on stages count, bpm.
-    pub from_bpm: f64,
-    /// Up to here, bpm.
-    pub ceiling_bpm: f64,
-    /// The maximal heart rate the line is carried to, bpm.
-    pub hr_max: f64,
-    /// How that is known.
-    pub hr_max_method: HrMaxMethod,
-    /// Slope, mL/kg/min per bpm; absent with fewer than two stages that count.
-    pub slope: Option<f64>,
-    /// Oxygen uptake at zero bpm, mL/kg/min.
-    pub intercept: Option<f64>,
-    /// The estimate, mL/kg/min.
-    pub vo2max: Option<f64>,
-    /// How far the estimate moves when the maximum is one prediction error off, mL/kg/min; nothing for a measured one.
-    pub spread: Option<f64>,
 }
 
 /// Least squares: slope and intercept of y on x. `None` where x does not vary.

@@ -4,8 +4,8 @@ use super::{Found, Nothing, age, input, mass, sex};
 use crate::{
     catalogue::{Schedule, ScheduleScore},
     error::{Code, InputError},
+    performed::Trial,
     person::Sex,
-    trial::Trial,
     units::{KG_PER_LB, rounded},
 };
 

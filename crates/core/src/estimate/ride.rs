@@ -6,7 +6,7 @@ use super::{Found, Nothing, flag};
 use crate::{
     catalogue::ClampRule,
     error::{Code, InputError},
-    trial::{Flag, FlagCode, Trial},
+    performed::{Flag, FlagCode, Trial},
     units::rounded,
 };
 

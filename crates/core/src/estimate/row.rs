@@ -3,8 +3,8 @@
 use super::{input, mass, sex};
 use crate::{
     error::{Code, InputError},
+    performed::Trial,
     person::Sex,
-    trial::Trial,
 };
 
 /// Body mass, kg, at which the women's trained line changes. Source: Hagerman 1984; recalled.
@@ -24,7 +24,7 @@ pub fn line(sex: Sex, mass_kg: f64, trained: bool) -> (f64, f64) {
     }
 }
 
-pub(super) fn line_of(trial: &Trial) -> Result<((f64, f64), f64), InputError> {
+pub(crate) fn line_of(trial: &Trial) -> Result<((f64, f64), f64), InputError> {
     let (sex, mass) = (sex(&trial.facts)?, mass(&trial.facts)?);
     Ok((line(sex, mass, input(trial, "trained")? > 0.0), mass))
 }

@@ -5,15 +5,15 @@ use crate::{
     catalogue::Protocol,
     error::{Code, InputError},
     inputs::Inputs,
+    performed::Trial,
     person::Sex,
     pulse,
-    trial::Trial,
     units::Bpm,
 };
 
 /// How a line `intercept − slope × HR` is printed for a sex: VO2max from recovery heart rate.
 /// Source: McArdle et al. 1972; recalled.
-pub(super) const fn bench_step_line(sex: Sex) -> (f64, f64) {
+pub(crate) const fn bench_step_line(sex: Sex) -> (f64, f64) {
     match sex {
         Sex::Male => (111.33, 0.42),
         Sex::Female => (65.81, 0.1847),

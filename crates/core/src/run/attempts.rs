@@ -1,79 +1,19 @@
 //! Tests in attempts: a hold from taking the position to losing it, with what is marked on the way.
 
-use serde::{Deserialize, Serialize};
-
 use super::{
     decision::{Decision, DecisionCode},
+    engine::Engine,
     event::{Answer, Event, Kind, Setup},
-    fold::{State, Status},
-    sheet::SheetState,
+    state::{HoldState, MarkState, SheetState, State, Status},
     timeline::timeline,
 };
 use crate::{
-    attempts::{Mark, Take},
+    attempts::Take,
     catalogue::{PhaseKind, Protocol},
     quantity,
+    strap::Trace,
     trial::Inputs,
 };
-
-/// A hand on a key is no faster than this: a hold is written to a tenth of a second. Source: common practice.
-const TENTHS: f64 = 10.0;
-
-/// A hold as it goes.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct HoldState {
-    /// When the hold began, ms of the run's clock.
-    pub start_ms: f64,
-    /// When the position was lost, ms of the run's clock.
-    pub end_ms: Option<f64>,
-    /// When it is over at the latest, ms of the run's clock, where it is capped.
-    pub limit_ms: Option<f64>,
-    /// The position could not be taken: a score of nothing.
-    pub is_zero: bool,
-    /// What is marked on the way.
-    pub marks: Vec<MarkState>,
-    /// What ends it, as the key that ends it says.
-    pub ends: String,
-    /// What a score of nothing means.
-    pub zero: String,
-    /// How it was last time, in words.
-    pub last_time: Option<String>,
-    /// The same, s, for the drawing.
-    pub last_s: Option<f64>,
-}
-
-/// A moment that is marked.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct MarkState {
-    /// Which.
-    pub mark: Mark,
-    /// When it was seen, ms of the run's clock.
-    pub at_ms: Option<f64>,
-}
-
-impl HoldState {
-    /// When the hold was over, ms of the run's clock: when the position was lost, or at its cap.
-    pub fn over_ms(&self) -> Option<f64> {
-        match (self.end_ms, self.limit_ms) {
-            (Some(end), Some(limit)) => Some(end.min(limit)),
-            (end, _) => end,
-        }
-    }
-
-    /// How long it lasted, s.
-    fn seconds(&self) -> Option<f64> {
-        if self.is_zero {
-            return Some(0.0);
-        }
-        self.over_ms().map(|end| self.since_start(end))
-    }
-
-    fn since_start(&self, at_ms: f64) -> f64 {
-        ((at_ms - self.start_ms).max(0.0) / 1000.0 * TENTHS).round() / TENTHS
-    }
-}
 
 /// The engine of the family: a hold alone has a floor of its own, everything else is taken on a sheet.
 #[derive(Debug)]
@@ -105,8 +45,10 @@ impl<'a> Attempts<'a> {
         }
         Self { protocol, setup }
     }
+}
 
-    pub(super) fn apply(&self, state: &mut State, event: &Event, at: f64) {
+impl Engine for Attempts<'_> {
+    fn apply(&mut self, state: &mut State, event: &Event, at: f64, _: &Trace) {
         if let Some(mut sheet) = state.sheet.take() {
             sheet.apply(self.protocol, state, event, at);
             state.sheet = Some(sheet);
@@ -139,7 +81,7 @@ impl<'a> Attempts<'a> {
     }
 
     /// Closes a hold that ran to its cap by an event after it, and says what was held.
-    pub(super) fn settle(&self, state: &mut State, now_ms: Option<f64>) {
+    fn settle(&mut self, state: &mut State, now_ms: Option<f64>) {
         if let Some(mut sheet) = state.sheet.take() {
             state.timeline = timeline(self.protocol, self.setup);
             sheet.settle(self.protocol, self.setup, state, now_ms);
@@ -164,7 +106,7 @@ impl<'a> Attempts<'a> {
         state.can_finish = self.has_result(state);
     }
 
-    pub(super) fn has_result(&self, state: &State) -> bool {
+    fn has_result(&self, state: &State) -> bool {
         if let Some(sheet) = &state.sheet {
             return sheet.has_result(self.protocol, self.setup, state);
         }

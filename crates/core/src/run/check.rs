@@ -4,9 +4,8 @@ use chrono::{DateTime, TimeDelta, Utc};
 
 use super::{
     event::{Event, Kind},
-    fold::State,
-    sheet::SheetRow,
     stage::{EARLY_MS, is_read, minute_ms},
+    state::{SheetRow, State},
 };
 use crate::{
     attempts::Take,

@@ -1,39 +1,19 @@
 //! Counted recovery: fixed work to a beat, then a pulse counted in a window.
 
-use serde::{Deserialize, Serialize};
-
 use super::{
     decision::{Decision, DecisionCode},
+    engine::Engine,
     event::{Event, Kind, Setup},
-    fold::{State, Status},
+    state::{Reading, State, Status},
     taps::TapTrain,
 };
 use crate::{
     catalogue::{CountRule, PhaseKind, Protocol},
-    pulse::{self, Taps},
+    pulse::{self},
+    strap::Trace,
     trial::Inputs,
     units::{Bpm, rounded},
 };
-
-/// A pulse reading: one attempt at counting.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Reading {
-    /// 1 for the count of the protocol, 2 and more for recounts.
-    pub attempt: u32,
-    /// Window on the run's clock, ms.
-    pub start_ms: f64,
-    /// End of the window, ms.
-    pub end_ms: f64,
-    /// Seconds from stopping to the start of the window.
-    pub delay_s: f64,
-    /// Beats typed.
-    pub typed: Option<f64>,
-    /// What the taps say.
-    pub taps: Option<Taps>,
-    /// Heart rate of the count (typed, else tapped), bpm.
-    pub bpm: Option<f64>,
-}
 
 /// The assessor's word that the first count stands.
 struct Waiver {
@@ -51,33 +31,6 @@ pub(super) struct Counted<'a> {
 impl<'a> Counted<'a> {
     pub(super) fn new(protocol: &'a Protocol) -> Self {
         Self { rule: protocol.count.as_ref(), ..Self::default() }
-    }
-
-    /// The clock starts: the window of the first attempt is known.
-    pub(super) fn begin(state: &mut State) {
-        let Some(span) = state.timeline.phase(PhaseKind::Count) else { return };
-        let stop = state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms).unwrap_or(span.start_ms);
-        let (start_ms, end_ms) = (span.start_ms, span.end_ms.unwrap_or(span.start_ms));
-        let delay_s = (start_ms - stop) / 1000.0;
-        state.readings.push(Reading { attempt: 1, start_ms, end_ms, delay_s, typed: None, taps: None, bpm: None });
-    }
-
-    pub(super) fn apply(&mut self, state: &mut State, event: &Event, at: f64) {
-        match &event.kind {
-            Kind::Tap => self.taps.tap(event, at),
-            Kind::CountTyped { count } if state.status == Status::Running => {
-                if let Some(reading) = state.readings.last_mut() {
-                    reading.typed = Some(*count);
-                    state.can_undo(event, &format!("the count of {}", rounded(*count, 1)));
-                }
-            }
-            Kind::RecountStarted if state.status == Status::Running => self.recount(state, event, at),
-            Kind::RecountWaived { reason } => {
-                self.waived = Some(Waiver { reason: reason.clone() });
-                state.can_undo(event, "keeping the first count");
-            }
-            _ => {}
-        }
     }
 
     /// A second count is as long as the first and starts when its event says; too late, and it is not a count.
@@ -99,9 +52,38 @@ impl<'a> Counted<'a> {
         let work = state.timeline.phase(PhaseKind::Work)?;
         Some(work.end_ms? + f64::from(rule.recount_starts_within_s) * 1000.0)
     }
+}
+
+impl Engine for Counted<'_> {
+    /// The clock starts: the window of the first attempt is known.
+    fn begin(&mut self, state: &mut State) {
+        let Some(span) = state.timeline.phase(PhaseKind::Count) else { return };
+        let stop = state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms).unwrap_or(span.start_ms);
+        let (start_ms, end_ms) = (span.start_ms, span.end_ms.unwrap_or(span.start_ms));
+        let delay_s = (start_ms - stop) / 1000.0;
+        state.readings.push(Reading { attempt: 1, start_ms, end_ms, delay_s, typed: None, taps: None, bpm: None });
+    }
+
+    fn apply(&mut self, state: &mut State, event: &Event, at: f64, _: &Trace) {
+        match &event.kind {
+            Kind::Tap => self.taps.tap(event, at),
+            Kind::CountTyped { count } if state.status == Status::Running => {
+                if let Some(reading) = state.readings.last_mut() {
+                    reading.typed = Some(*count);
+                    state.can_undo(event, &format!("the count of {}", rounded(*count, 1)));
+                }
+            }
+            Kind::RecountStarted if state.status == Status::Running => self.recount(state, event, at),
+            Kind::RecountWaived { reason } => {
+                self.waived = Some(Waiver { reason: reason.clone() });
+                state.can_undo(event, "keeping the first count");
+            }
+            _ => {}
+        }
+    }
 
     /// Reads taps and rates into the attempts and decides on the last one.
-    pub(super) fn settle(&self, state: &mut State) {
+    fn settle(&mut self, state: &mut State, _: Option<f64>) {
         let Some(rule) = self.rule else { return };
         for reading in &mut state.readings {
             reading.taps = self.taps.within(reading.start_ms, reading.end_ms);
@@ -110,10 +92,11 @@ impl<'a> Counted<'a> {
         }
         let until = self.recount_until(state);
         state.decision = state.readings.last().and_then(|reading| decide(rule, reading, until, self.waived.as_ref()));
+        state.can_finish = self.has_result(state);
     }
 
     /// A stop after the work's end does not undo the work.
-    pub(super) fn has_result(state: &State) -> bool {
+    fn has_result(&self, state: &State) -> bool {
         let end = state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms);
         let work_was_done = state.stopped_ms.is_none_or(|stopped| end.is_some_and(|end| stopped >= end));
         work_was_done && state.reading().is_some_and(|r| r.bpm.is_some())

@@ -1,13 +1,10 @@
 //! Efforts against the clock: as far or as often as possible in a fixed time, or a fixed distance as fast as possible.
 
-use std::collections::BTreeMap;
-
-use serde::{Deserialize, Serialize};
-
 use super::{
     decision::{Decision, DecisionCode, Due, Taken, Window, disagreement},
+    engine::Engine,
     event::{Answer, Event, Kind, Setup},
-    fold::{State, Status},
+    state::{EffortState, State, Status},
     taps::TapTrain,
     timeline,
 };
@@ -20,36 +17,6 @@ use crate::{
     trial::Inputs,
     units::rounded,
 };
-
-/// An effort as it goes.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct EffortState {
-    /// When the work began, ms of the run's clock.
-    pub start_ms: f64,
-    /// When it was over, ms of the run's clock.
-    pub end_ms: Option<f64>,
-    /// What one key counts: `lap`; nothing where nothing is counted.
-    pub counts: Option<String>,
-    /// Laps or repetitions, ms of the run's clock.
-    pub tallies_ms: Vec<f64>,
-    /// Distance of the whole laps, m.
-    pub distance_m: Option<f64>,
-    /// Length of a lap, m.
-    pub lap_m: Option<f64>,
-    /// The whole distance, m, for a measured effort.
-    pub of_m: Option<f64>,
-    /// Each lap in words, with the pace against last time.
-    pub laps: Vec<String>,
-    /// Numbers typed after the effort.
-    pub values: BTreeMap<String, f64>,
-    /// How it was last time, in words.
-    pub last_time: Option<String>,
-    /// Whether a heart rate is taken at the end, so that a strap is of use.
-    pub takes_heart_rate: bool,
-    /// How it was taken.
-    pub heart_rate_taken: Option<Taken>,
-}
 
 /// The engine of the family.
 pub(super) struct Effort<'a> {
@@ -86,7 +53,58 @@ impl<'a> Effort<'a> {
         course.seconds.map(|s| effort.start_ms + f64::from(s) * 1000.0)
     }
 
-    pub(super) fn apply(&mut self, state: &mut State, event: &Event, at: f64, trace: &Trace) {
+    fn tally(&self, state: &mut State, effort: &mut EffortState, course: &Course, event: &Event, at: f64) {
+        let Some(rule) = &course.tally else { return };
+        let before = effort.tallies_ms.last().copied();
+        let since = (at - before.unwrap_or(effort.start_ms)) / 1000.0;
+        let soonest = effort.lap_m.map_or(0.0, |lap| lap / course.fastest_m_s).max(if before.is_some() { rule.closest_s } else { 0.0 });
+        if since < soonest {
+            let line = format!(
+                "A {} after {} s: nobody is that fast. It was set aside; the count stays at {}.",
+                rule.one,
+                rounded(since, 1),
+                effort.tallies_ms.len()
+            );
+            state.decisions.push(Decision::new(DecisionCode::SetAside, at, line));
+            return;
+        }
+        effort.tallies_ms.push(at);
+        let number = effort.tallies_ms.len();
+        state.can_undo(event, &format!("{} {number}", rule.one));
+        if let Some(lap) = effort.lap_m {
+            let (clock, split) = ((at - effort.start_ms) / 1000.0, since);
+            let distance = lap * number as f64;
+            effort.distance_m = Some(distance);
+            let against = match (course.seconds, self.setup.last_value, course.pace.as_deref()) {
+                (Some(seconds), Some(last), Some("distance_m")) => {
+                    let ahead = distance - last * clock / f64::from(seconds);
+                    let word = if ahead < 0.0 { "behind" } else { "ahead of" };
+                    format!(", {} m {word} last time’s even pace", rounded(ahead.abs(), 0))
+                }
+                _ => String::new(),
+            };
+            effort.laps.push(format!(
+                "{} {number}: {} m at {}, {} for it{against}",
+                text::capital(&rule.one),
+                rounded(distance, 1),
+                quantity::minutes(clock.floor()),
+                quantity::minutes(split.round())
+            ));
+        }
+    }
+
+    /// What was tapped since the effort was over.
+    fn tapped(&self, effort: &EffortState, timed_end: Option<f64>) -> Option<Taps> {
+        self.taps.latest(timed_end.or(effort.end_ms)?)
+    }
+
+    fn label(&self, key: &str) -> String {
+        self.protocol.input(key).map_or_else(|| key.to_owned(), |i| i.label.clone())
+    }
+}
+
+impl Engine for Effort<'_> {
+    fn apply(&mut self, state: &mut State, event: &Event, at: f64, trace: &Trace) {
         let (Some(course), Some(mut effort)) = (self.course, state.effort.take()) else { return };
         let timed_end = Self::timed_end(course, &effort);
         let is_running = state.status == Status::Running && at >= effort.start_ms;
@@ -151,57 +169,8 @@ impl<'a> Effort<'a> {
         state.effort = Some(effort);
     }
 
-    fn tally(&self, state: &mut State, effort: &mut EffortState, course: &Course, event: &Event, at: f64) {
-        let Some(rule) = &course.tally else { return };
-        let before = effort.tallies_ms.last().copied();
-        let since = (at - before.unwrap_or(effort.start_ms)) / 1000.0;
-        let soonest = effort.lap_m.map_or(0.0, |lap| lap / course.fastest_m_s).max(if before.is_some() { rule.closest_s } else { 0.0 });
-        if since < soonest {
-            let line = format!(
-                "A {} after {} s: nobody is that fast. It was set aside; the count stays at {}.",
-                rule.one,
-                rounded(since, 1),
-                effort.tallies_ms.len()
-            );
-            state.decisions.push(Decision::new(DecisionCode::SetAside, at, line));
-            return;
-        }
-        effort.tallies_ms.push(at);
-        let number = effort.tallies_ms.len();
-        state.can_undo(event, &format!("{} {number}", rule.one));
-        if let Some(lap) = effort.lap_m {
-            let (clock, split) = ((at - effort.start_ms) / 1000.0, since);
-            let distance = lap * number as f64;
-            effort.distance_m = Some(distance);
-            let against = match (course.seconds, self.setup.last_value, course.pace.as_deref()) {
-                (Some(seconds), Some(last), Some("distance_m")) => {
-                    let ahead = distance - last * clock / f64::from(seconds);
-                    let word = if ahead < 0.0 { "behind" } else { "ahead of" };
-                    format!(", {} m {word} last time’s even pace", rounded(ahead.abs(), 0))
-                }
-                _ => String::new(),
-            };
-            effort.laps.push(format!(
-                "{} {number}: {} m at {}, {} for it{against}",
-                text::capital(&rule.one),
-                rounded(distance, 1),
-                quantity::minutes(clock.floor()),
-                quantity::minutes(split.round())
-            ));
-        }
-    }
-
-    /// What was tapped since the effort was over.
-    fn tapped(&self, effort: &EffortState, timed_end: Option<f64>) -> Option<Taps> {
-        self.taps.latest(timed_end.or(effort.end_ms)?)
-    }
-
-    fn label(&self, key: &str) -> String {
-        self.protocol.input(key).map_or_else(|| key.to_owned(), |i| i.label.clone())
-    }
-
     /// Works out what screens draw: the end of the work, what is due, the timeline.
-    pub(super) fn settle(&mut self, state: &mut State) {
+    fn settle(&mut self, state: &mut State, _: Option<f64>) {
         let (Some(course), Some(effort)) = (self.course, &state.effort) else { return };
         let timed_end = Self::timed_end(course, effort);
         let end = timed_end.or(effort.end_ms);
@@ -237,7 +206,7 @@ impl<'a> Effort<'a> {
     }
 
     /// The whole work was done and every number asked for is in.
-    pub(super) fn has_result(&self, state: &State) -> bool {
+    fn has_result(&self, state: &State) -> bool {
         let (Some(course), Some(effort)) = (self.course, &state.effort) else { return false };
         let done = match Self::timed_end(course, effort) {
             Some(end) => state.stopped_ms.is_none_or(|stopped| stopped >= end),

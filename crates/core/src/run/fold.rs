@@ -1,184 +1,27 @@
-//! The state that events lead to.
+//! How events lead to a state: what every family has in common; the rest is its [`Engine`]'s.
 
 use std::collections::HashSet;
 
-use chrono::{DateTime, Utc};
-use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::{
-    attempts::{self, Attempts, HoldState},
-    counted::{self, Counted, Reading},
-    decision::{Decision, Due, Taken},
-    effort::{Effort, EffortState},
-    event::{Answer, Conditions, Event, Kind, Setup, StopReason, in_order},
-    sheet::SheetState,
-    stage::{self, Band, LoadDue, StageState},
+    attempts::{self, Attempts},
+    counted::{self, Counted},
+    effort::{self, Effort},
+    engine::Engine,
+    event::{Answer, Conditions, Event, Kind, Setup, in_order},
+    stage,
     staged::Staged,
-    timeline::{self, Timeline, timeline},
+    state::{OffBeat, State, Status},
+    timeline::{self, timeline},
 };
 use crate::{
     catalogue::{Family, Protocol},
-    estimate::cycle::{Load, StageLine},
-    strap::{StrapState, Trace},
+    strap::Trace,
     trial::Inputs,
 };
 
-/// Where a run stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Status {
-    /// Set up, the clock not started.
-    Ready,
-    /// The clock runs.
-    Running,
-    /// Stopped early, not yet closed.
-    Stopped,
-    /// Closed with a reading.
-    Finished,
-    /// Closed without one.
-    FinishedEarly,
-}
-
-/// Everything a screen needs to know of a run, apart from the time.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct State {
-    /// Where it stands.
-    pub status: Status,
-    /// When the clock started.
-    pub started_at: Option<DateTime<Utc>>,
-    /// When it was closed.
-    pub finished_at: Option<DateTime<Utc>>,
-    /// What the clock runs through.
-    pub timeline: Timeline,
-    /// Attempts at counting, the standing one last.
-    pub readings: Vec<Reading>,
-    /// Stages done and running.
-    pub stages: Vec<StageState>,
-    /// The heart rates that count.
-    pub band: Option<Band>,
-    /// The load that is to be set next.
-    pub load_due: Option<LoadDue>,
-    /// One step more than the running load, for an assessor who wants to go on.
-    pub heavier: Option<Load>,
-    /// The extrapolation as it forms.
-    pub line: Option<StageLine>,
-    /// The effort against the clock.
-    pub effort: Option<EffortState>,
-    /// A hold.
-    pub hold: Option<HoldState>,
-    /// The sheet of a test in attempts.
-    pub sheet: Option<SheetState>,
-    /// Numbers that are due or will be, in order.
-    pub dues: Vec<Due>,
-    /// Numbers that will be due if the running stage is prolonged: a screen that has lost its line may ask for them.
-    pub later: Vec<Due>,
-    /// The chest strap, where one is heard.
-    pub strap: Option<StrapState>,
-    /// The latest decision.
-    pub decision: Option<Decision>,
-    /// Every decision, oldest first, with what was decided instead.
-    pub decisions: Vec<Decision>,
-    /// Whether everything a result needs is in.
-    pub can_finish: bool,
-    /// When the work was over, ms of the run's clock, where the work does not end with the clock.
-    pub over_ms: Option<f64>,
-    /// When it was stopped early, ms of the run's clock.
-    pub stopped_ms: Option<f64>,
-    /// Why.
-    pub stop_reason: Option<StopReason>,
-    /// What was added about stopping.
-    pub stop_note: Option<String>,
-    /// Spells off the beat.
-    pub off_beat: Vec<OffBeat>,
-    /// Remarks.
-    pub notes: Vec<String>,
-    /// The event that undo would take back.
-    pub undoable: Option<Undoable>,
-    #[serde(skip)]
-    history: Vec<Undoable>,
-}
-
-/// A spell off the beat.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct OffBeat {
-    /// From, ms of the run's clock.
-    pub from_ms: f64,
-    /// Until, ms of the run's clock; nothing while it lasts.
-    pub until_ms: Option<f64>,
-}
-
-/// What undo would take back.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Undoable {
-    /// The event.
-    pub event: Uuid,
-    /// What it was, in words.
-    pub what: String,
-}
-
 impl State {
-    fn new(protocol: &Protocol, setup: &Setup) -> Self {
-        Self {
-            status: Status::Ready,
-            started_at: None,
-            finished_at: None,
-            timeline: timeline(protocol, setup),
-            readings: Vec::new(),
-            stages: Vec::new(),
-            band: None,
-            load_due: None,
-            heavier: None,
-            line: None,
-            effort: None,
-            hold: None,
-            sheet: None,
-            dues: Vec::new(),
-            later: Vec::new(),
-            strap: None,
-            decision: None,
-            decisions: Vec::new(),
-            can_finish: false,
-            over_ms: None,
-            stopped_ms: None,
-            stop_reason: None,
-            stop_note: None,
-            off_beat: Vec::new(),
-            notes: Vec::new(),
-            undoable: None,
-            history: Vec::new(),
-        }
-    }
-
-    pub(super) fn can_undo(&mut self, event: &Event, what: &str) {
-        self.history.push(Undoable { event: event.id, what: what.to_owned() });
-    }
-
-    /// The standing attempt at counting.
-    pub fn reading(&self) -> Option<&Reading> {
-        self.readings.last()
-    }
-
-    /// Whether every heart rate that stands is the strap's.
-    fn is_all_by_strap(&self) -> bool {
-        let staged = self.stages.iter().flat_map(|s| s.readings.iter().map(|r| r.taken));
-        let mut taken = staged.chain(self.effort.iter().filter_map(|e| e.heart_rate_taken)).peekable();
-        taken.peek().is_some() && taken.all(|t| t == Taken::Strap)
-    }
-
-    fn is_off_beat(&self) -> bool {
-        self.off_beat.last().is_some_and(|o| o.until_ms.is_none())
-    }
-
-    /// Whether nothing more can change the result.
-    pub const fn is_closed(&self) -> bool {
-        matches!(self.status, Status::Finished | Status::FinishedEarly)
-    }
-
     /// The readings for [`crate::trial::compute`], with those that a condition records; empty where the run ended
     /// without a result.
     pub fn inputs(&self, protocol: &Protocol, setup: &Setup) -> Inputs {
@@ -188,7 +31,7 @@ impl State {
         let mut inputs = match protocol.family {
             Family::CountedRecovery => counted::inputs(self, protocol, setup),
             Family::StagedSteadyState => stage::inputs(self, protocol),
-            Family::TimedEffort | Family::DistanceEffort => super::effort::inputs(self, protocol),
+            Family::TimedEffort | Family::DistanceEffort => effort::inputs(self, protocol),
             Family::Attempts => attempts::inputs(self, protocol),
             Family::AudioPaced | Family::ClampedHeartRate => Inputs::new(),
         };
@@ -267,18 +110,20 @@ fn fold_ordered(protocol: &Protocol, setup: &Setup, ordered: &[&Event]) -> State
     run.finish()
 }
 
-/// The engine of the protocol's family.
-enum Engine<'a> {
-    Counted(Counted<'a>),
-    Staged(Staged<'a>),
-    Effort(Effort<'a>),
-    Attempts(Attempts<'a>),
-    None,
+/// The engine of the protocol's family; nothing for what is not run live.
+fn engine<'a>(protocol: &'a Protocol, setup: &'a Setup, state: &mut State) -> Option<Box<dyn Engine + 'a>> {
+    Some(match protocol.family {
+        Family::CountedRecovery => Box::new(Counted::new(protocol)),
+        Family::StagedSteadyState => Box::new(Staged::new(protocol, setup, state)),
+        Family::TimedEffort | Family::DistanceEffort => Box::new(Effort::new(protocol, setup, state)),
+        Family::Attempts => Box::new(Attempts::new(protocol, setup, state)),
+        Family::AudioPaced | Family::ClampedHeartRate => return None,
+    })
 }
 
 struct Fold<'a> {
     protocol: &'a Protocol,
-    engine: Engine<'a>,
+    engine: Option<Box<dyn Engine + 'a>>,
     state: State,
     trace: Trace,
     /// The latest moment that is known, ms of the run's clock.
@@ -287,14 +132,8 @@ struct Fold<'a> {
 
 impl<'a> Fold<'a> {
     fn new(protocol: &'a Protocol, setup: &'a Setup) -> Self {
-        let mut state = State::new(protocol, setup);
-        let engine = match protocol.family {
-            Family::CountedRecovery => Engine::Counted(Counted::new(protocol)),
-            Family::StagedSteadyState => Engine::Staged(Staged::new(protocol, setup, &mut state)),
-            Family::TimedEffort | Family::DistanceEffort => Engine::Effort(Effort::new(protocol, setup, &mut state)),
-            Family::Attempts => Engine::Attempts(Attempts::new(protocol, setup, &mut state)),
-            Family::AudioPaced | Family::ClampedHeartRate => Engine::None,
-        };
+        let mut state = State::new(timeline(protocol, setup));
+        let engine = engine(protocol, setup, &mut state);
         Self { protocol, engine, state, trace: Trace::default(), now_ms: None }
     }
 
@@ -314,10 +153,8 @@ impl<'a> Fold<'a> {
             (Kind::ClockStarted, None) => {
                 self.state.started_at = Some(event.wall);
                 self.state.status = Status::Running;
-                match &mut self.engine {
-                    Engine::Counted(_) => Counted::begin(&mut self.state),
-                    Engine::Staged(engine) => engine.begin(&mut self.state),
-                    Engine::Effort(_) | Engine::Attempts(_) | Engine::None => {}
+                if let Some(engine) = &mut self.engine {
+                    engine.begin(&mut self.state);
                 }
             }
             (Kind::Noted { text }, _) => {
@@ -348,12 +185,8 @@ impl<'a> Fold<'a> {
                 if let Kind::StrapHeard { heard: Some(heard), .. } = kind {
                     self.trace.hear(at, heard);
                 }
-                match &mut self.engine {
-                    Engine::Counted(engine) => engine.apply(&mut self.state, event, at),
-                    Engine::Staged(engine) => engine.apply(&mut self.state, event, at, &self.trace),
-                    Engine::Effort(engine) => engine.apply(&mut self.state, event, at, &self.trace),
-                    Engine::Attempts(engine) => engine.apply(&mut self.state, event, at),
-                    Engine::None => {}
+                if let Some(engine) = &mut self.engine {
+                    engine.apply(&mut self.state, event, at, &self.trace);
                 }
             }
             _ => {}
@@ -363,13 +196,7 @@ impl<'a> Fold<'a> {
     /// Closes the run if there is something to close it with.
     fn close(&mut self, event: &Event) {
         self.settle();
-        let has_result = match &self.engine {
-            Engine::Counted(_) => Counted::has_result(&self.state),
-            Engine::Staged(_) => Staged::has_result(&self.state),
-            Engine::Effort(engine) => engine.has_result(&self.state),
-            Engine::Attempts(engine) => engine.has_result(&self.state),
-            Engine::None => false,
-        };
+        let has_result = self.engine.as_ref().is_some_and(|e| e.has_result(&self.state));
         self.state.status = match self.state.status {
             Status::Running | Status::Stopped if has_result => Status::Finished,
             Status::Stopped => Status::FinishedEarly,
@@ -381,15 +208,8 @@ impl<'a> Fold<'a> {
     }
 
     fn settle(&mut self) {
-        match &mut self.engine {
-            Engine::Counted(engine) => {
-                engine.settle(&mut self.state);
-                self.state.can_finish = Counted::has_result(&self.state);
-            }
-            Engine::Staged(engine) => engine.settle(&mut self.state),
-            Engine::Effort(engine) => engine.settle(&mut self.state),
-            Engine::Attempts(engine) => engine.settle(&mut self.state, self.now_ms),
-            Engine::None => {}
+        if let Some(engine) = &mut self.engine {
+            engine.settle(&mut self.state, self.now_ms);
         }
     }
 

@@ -5,7 +5,8 @@
 //!
 //! - [`event`]: what can happen, and in which order it counts
 //! - [`timeline`]: what the clock runs through, worked out before it starts
-//! - [`fold`]: the state that events lead to; what every family has in common
+//! - [`state`]: what a screen needs to know of a run, as types
+//! - [`fold`]: how events lead to it; what every family has in common
 //! - [`counted`], [`staged`], [`effort`], [`attempts`]: the families, with the decisions they take on the way; [`stage`] is what a staged
 //!   test is made of
 //! - [`check`]: may this event be stored now, and if not, what should the assessor do?
@@ -15,17 +16,19 @@ pub mod check;
 pub mod counted;
 pub mod decision;
 pub mod effort;
+mod engine;
 pub mod event;
 pub mod fold;
 pub mod sheet;
 pub mod stage;
 pub mod staged;
+pub mod state;
 mod taps;
 pub mod timeline;
 
 pub use check::check_event;
-pub use counted::Reading;
 pub use decision::{Decision, DecisionCode, Due, Taken};
 pub use event::{Event, Kind, Setup, StopReason};
-pub use fold::{State, Status, fold, fold_slot};
-pub use timeline::{Timeline, timeline};
+pub use fold::{fold, fold_slot};
+pub use state::{Reading, State, Status, Timeline};
+pub use timeline::timeline;

@@ -4,9 +4,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::{
     decision::{Decision, DecisionCode, Due, Taken, Window, disagreement},
+    engine::Engine,
     event::{Event, Kind, Setup},
-    fold::{State, Status},
-    stage::{EARLY_MS, LoadDue, MinuteReading, StageState, band, doubt, is_open, is_read, minute_ms, stage_input},
+    stage::{EARLY_MS, band, doubt, is_open, is_read, minute_ms, stage_input},
+    state::{LoadDue, MinuteReading, StageState, State, Status},
     taps::TapTrain,
     timeline,
 };
@@ -59,16 +60,6 @@ impl<'a> Staged<'a> {
         Self { protocol, rule, setup, wanted: BTreeMap::new(), accepted: BTreeSet::new(), confirmed: Vec::new(), taps: TapTrain::default() }
     }
 
-    /// The clock starts: the first stage begins with the work.
-    pub(super) fn begin(&mut self, state: &mut State) {
-        let start = state.timeline.phase(PhaseKind::Work).map_or(0.0, |p| p.start_ms);
-        let load = self.rule.and_then(|r| r.load.as_ref()).map(|rule| {
-            let usual = rule.first_for(self.setup.sex, self.setup.conditioned()).first().copied().unwrap_or_default();
-            Load::at(self.setup.first_load.unwrap_or(usual), rule.rpm)
-        });
-        self.open(state, 1, load, start);
-    }
-
     /// How many minutes a stage has unless it is prolonged.
     fn planned_minutes(&self) -> u8 {
         self.rule.and_then(|r| r.read_at.last()).copied().unwrap_or_default()
@@ -86,52 +77,6 @@ impl<'a> Staged<'a> {
             counts: false,
             bpm: None,
         });
-    }
-
-    pub(super) fn apply(&mut self, state: &mut State, event: &Event, at: f64, trace: &Trace) {
-        if state.status != Status::Running {
-            return;
-        }
-        let current = state.stages.last().map_or(0, |s| s.number);
-        match &event.kind {
-            Kind::HeartRateRead { stage, minute, bpm } if *stage == current => {
-                self.read(state, *minute, *bpm, at, Taken::Typed);
-                state.can_undo(event, &format!("{} bpm at minute {minute}", rounded(*bpm, 0)));
-            }
-            Kind::HeartRateCounted { stage, minute, count, window_s } if *stage == current => {
-                let Ok(bpm) = pulse::rate(*count, *window_s) else { return };
-                self.read(state, *minute, bpm.value(), at, Taken::Counted { count: *count, window_s: *window_s });
-                state.can_undo(event, &format!("the count of {} at minute {minute}", rounded(*count, 1)));
-            }
-            Kind::HeartRateTapped { stage, minute } if *stage == current => {
-                let Some(bpm) = self.tapped(state, *minute).and_then(|t| t.bpm) else { return };
-                self.read(state, *minute, bpm.round(), at, Taken::Tapped);
-                state.can_undo(event, &format!("the taps at minute {minute}"));
-            }
-            Kind::Tap => {
-                self.taps.tap(event, at);
-                return;
-            }
-            Kind::HeartRateConfirmed { stage, minute } if *stage == current => self.confirmed.push((*stage, *minute)),
-            Kind::StrapHeard { .. } => {
-                self.read_strap(state, at, trace);
-                return;
-            }
-            Kind::LoadSet { stage, kgm_min, reason } => self.set_load(state, event, at, *stage, *kgm_min, reason.as_deref()),
-            Kind::MinuteAdded { stage, reason } if *stage == current => {
-                let last = state.stages.last().and_then(|s| s.readings.last()).map_or(0, |r| r.minute);
-                self.wanted.insert(*stage, last + 1);
-                overrule(state, &format!("one more minute all the same: {reason}"));
-                state.can_undo(event, "the added minute");
-            }
-            Kind::StageAccepted { stage, reason } if *stage == current => {
-                self.accepted.insert(*stage);
-                overrule(state, &format!("taken as steady: {reason}"));
-                state.can_undo(event, "taking the stage as steady");
-            }
-            _ => return,
-        }
-        self.judge(state, at);
     }
 
     fn set_load(&self, state: &mut State, event: &Event, at: f64, stage: u8, kgm_min: f64, reason: Option<&str>) {
@@ -386,27 +331,6 @@ impl<'a> Staged<'a> {
         }
     }
 
-    /// Works out what screens draw: dues, line, timeline.
-    pub(super) fn settle(&mut self, state: &mut State) {
-        let Some(rule) = self.rule else { return };
-        state.decision = state.decisions.last().cloned();
-        state.can_finish = Self::has_result(state);
-        state.dues = self.dues(state, rule);
-        state.later = self.later(state, rule);
-        if state.status == Status::Stopped {
-            state.load_due = None;
-        }
-        let step = rule.load.as_ref().zip(state.stages.last().and_then(|s| s.load));
-        state.heavier = step.map(|(rule, load)| Load::at(load.kgm_min + rule.step_kgm_min, rule.rpm));
-        state.timeline = timeline::staged(self.protocol, self.setup, state);
-        if let Goal::Line { from_bpm, .. } = rule.goal
-            && let Some(band) = &state.band
-        {
-            let judged: Vec<StageInput> = state.stages.iter().filter(|s| s.bpm.is_some()).map(stage_input).collect();
-            state.line = cycle::stage_line(&judged, &self.setup.facts(), self.setup.hr_max_method(self.protocol), from_bpm, band.high).ok();
-        }
-    }
-
     fn dues(&self, state: &State, rule: &StageRule) -> Vec<Due> {
         let mut dues = Vec::new();
         for stage in &state.stages {
@@ -449,9 +373,88 @@ impl<'a> Staged<'a> {
             tapped: self.tapped(state, minute).filter(|_| is_open(state, stage) && reading.is_none()),
         }
     }
+}
+
+impl Engine for Staged<'_> {
+    /// The clock starts: the first stage begins with the work.
+    fn begin(&mut self, state: &mut State) {
+        let start = state.timeline.phase(PhaseKind::Work).map_or(0.0, |p| p.start_ms);
+        let load = self.rule.and_then(|r| r.load.as_ref()).map(|rule| {
+            let usual = rule.first_for(self.setup.sex, self.setup.conditioned()).first().copied().unwrap_or_default();
+            Load::at(self.setup.first_load.unwrap_or(usual), rule.rpm)
+        });
+        self.open(state, 1, load, start);
+    }
+
+    fn apply(&mut self, state: &mut State, event: &Event, at: f64, trace: &Trace) {
+        if state.status != Status::Running {
+            return;
+        }
+        let current = state.stages.last().map_or(0, |s| s.number);
+        match &event.kind {
+            Kind::HeartRateRead { stage, minute, bpm } if *stage == current => {
+                self.read(state, *minute, *bpm, at, Taken::Typed);
+                state.can_undo(event, &format!("{} bpm at minute {minute}", rounded(*bpm, 0)));
+            }
+            Kind::HeartRateCounted { stage, minute, count, window_s } if *stage == current => {
+                let Ok(bpm) = pulse::rate(*count, *window_s) else { return };
+                self.read(state, *minute, bpm.value(), at, Taken::Counted { count: *count, window_s: *window_s });
+                state.can_undo(event, &format!("the count of {} at minute {minute}", rounded(*count, 1)));
+            }
+            Kind::HeartRateTapped { stage, minute } if *stage == current => {
+                let Some(bpm) = self.tapped(state, *minute).and_then(|t| t.bpm) else { return };
+                self.read(state, *minute, bpm.round(), at, Taken::Tapped);
+                state.can_undo(event, &format!("the taps at minute {minute}"));
+            }
+            Kind::Tap => {
+                self.taps.tap(event, at);
+                return;
+            }
+            Kind::HeartRateConfirmed { stage, minute } if *stage == current => self.confirmed.push((*stage, *minute)),
+            Kind::StrapHeard { .. } => {
+                self.read_strap(state, at, trace);
+                return;
+            }
+            Kind::LoadSet { stage, kgm_min, reason } => self.set_load(state, event, at, *stage, *kgm_min, reason.as_deref()),
+            Kind::MinuteAdded { stage, reason } if *stage == current => {
+                let last = state.stages.last().and_then(|s| s.readings.last()).map_or(0, |r| r.minute);
+                self.wanted.insert(*stage, last + 1);
+                overrule(state, &format!("one more minute all the same: {reason}"));
+                state.can_undo(event, "the added minute");
+            }
+            Kind::StageAccepted { stage, reason } if *stage == current => {
+                self.accepted.insert(*stage);
+                overrule(state, &format!("taken as steady: {reason}"));
+                state.can_undo(event, "taking the stage as steady");
+            }
+            _ => return,
+        }
+        self.judge(state, at);
+    }
+
+    /// Works out what screens draw: dues, line, timeline.
+    fn settle(&mut self, state: &mut State, _: Option<f64>) {
+        let Some(rule) = self.rule else { return };
+        state.decision = state.decisions.last().cloned();
+        state.can_finish = self.has_result(state);
+        state.dues = self.dues(state, rule);
+        state.later = self.later(state, rule);
+        if state.status == Status::Stopped {
+            state.load_due = None;
+        }
+        let step = rule.load.as_ref().zip(state.stages.last().and_then(|s| s.load));
+        state.heavier = step.map(|(rule, load)| Load::at(load.kgm_min + rule.step_kgm_min, rule.rpm));
+        state.timeline = timeline::staged(self.protocol, self.setup, state);
+        if let Goal::Line { from_bpm, .. } = rule.goal
+            && let Some(band) = &state.band
+        {
+            let judged: Vec<StageInput> = state.stages.iter().filter(|s| s.bpm.is_some()).map(stage_input).collect();
+            state.line = cycle::stage_line(&judged, &self.setup.facts(), self.setup.hr_max_method(self.protocol), from_bpm, band.high).ok();
+        }
+    }
 
     /// Enough for a result: a stage that was judged, or whatever was read when the work was stopped.
-    pub(super) fn has_result(state: &State) -> bool {
+    fn has_result(&self, state: &State) -> bool {
         let judged = state.stages.iter().any(|s| s.bpm.is_some());
         match state.status {
             Status::Stopped => judged,

@@ -1,80 +1,16 @@
 //! What the clock runs through, worked out before it starts: phases, beats and calls, in milliseconds of the run's own
 //! clock (0 = the start of the count-in). Screens draw and sound from this; they hold no timing of their own.
 
-use serde::{Deserialize, Serialize};
-
-use super::{decision::Due, event::Setup, fold::State};
+use super::{
+    decision::Due,
+    event::Setup,
+    state::{Beat, Call, Span, State, Timeline},
+};
 pub use crate::catalogue::Tone;
 use crate::{
     catalogue::{PhaseKind, Protocol},
     strap::WINDOW_S,
 };
-
-/// The whole course of a run.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Timeline {
-    /// In order, without gaps; the last one has no end.
-    pub phases: Vec<Span>,
-    /// The beat, where there is one.
-    pub beat: Option<Beat>,
-    /// Every call, in order.
-    pub calls: Vec<Call>,
-}
-
-/// One phase on the clock.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Span {
-    /// The phase's id.
-    pub id: String,
-    /// Its kind.
-    pub kind: PhaseKind,
-    /// Its heading.
-    pub label: String,
-    /// The line under it.
-    pub cue: String,
-    /// Start, ms.
-    pub start_ms: f64,
-    /// End, ms; none for the open one.
-    pub end_ms: Option<f64>,
-}
-
-/// The metronome.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Beat {
-    /// Beats a minute.
-    pub per_minute: f64,
-    /// First beat, ms.
-    pub first_ms: f64,
-    /// Beats at `first_ms + k × 60000 / per_minute` up to, not including, this, ms.
-    pub until_ms: f64,
-    /// What each beat of a cycle asks for.
-    pub places: Vec<String>,
-    /// Where the lead foot changes, ms, ascending.
-    pub swaps_ms: Vec<f64>,
-}
-
-/// Something called out.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Call {
-    /// When, ms.
-    pub at_ms: f64,
-    /// What is shown and, where speech is on, said.
-    pub say: String,
-    /// What it sounds like.
-    #[serde(default)]
-    pub tone: Tone,
-}
-
-impl Timeline {
-    /// The first phase of a kind.
-    pub fn phase(&self, kind: PhaseKind) -> Option<&Span> {
-        self.phases.iter().find(|p| p.kind == kind)
-    }
-}
 
 /// Works a protocol out for a set-up, before it starts.
 pub fn timeline(protocol: &Protocol, setup: &Setup) -> Timeline {

@@ -1,5 +1,7 @@
 //! Set-up: which test, is everything ready, is it like last time.
 
+use std::collections::BTreeSet;
+
 use actix_web::{get, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
@@ -8,6 +10,7 @@ use impulso_core::{
     estimate::cycle::Load,
     hr_max::HrMaxMethod,
     person::{Facts, Sex},
+    picture::{Drawing, Picture},
     report,
     run::event::{Answer, Conditions},
     suitability::{self, Client, Fit, Means},
@@ -17,13 +20,13 @@ use impulso_store::{
     PersonId,
     people::{self, Person},
     readiness::{self, Check},
-    results,
+    results::{self, Stored},
 };
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::people::ReadinessPage;
+use super::readiness::ReadinessPage;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -40,6 +43,8 @@ pub struct AssessPage {
     pub name: String,
     /// The protocol.
     pub protocol: Protocol,
+    /// What it looks like.
+    pub drawings: Vec<Drawing>,
     /// How it suits this person.
     pub fit: Fit,
     /// Today's readiness check, where there is one.
@@ -117,7 +122,8 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
     Ok(web::Json(AssessPage {
         person: id,
         name: person.profile.name.clone(),
-        fit: suitability::judge(protocol, &client(&person, checked.as_ref(), today)),
+        drawings: protocol.pictures.iter().map(Picture::drawing).collect(),
+        fit: suitability::judge(protocol, &client(&person, checked.as_ref(), today, &history)),
         readiness: checked.map(|c| ReadinessPage {
             on: c.on,
             is_today: true,
@@ -188,7 +194,8 @@ pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Means>) -> A
     let person = people::get(&mut scope, PersonId(*id)).await?;
     let today = auth::today(&mut scope).await?;
     let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
-    let known = client(&person, checked.as_ref(), today);
+    let history = results::of_person(&mut scope, person.id).await?;
+    let known = client(&person, checked.as_ref(), today, &history);
     let mut fits = suitability::shortlist(&known, &means);
     let shelf = Shelf::of(&mut scope).await?;
     fits.extend(shelf.all().filter(|p| p.based_on.is_some()).map(|p| suitability::judge_with(p, &known, &means)));
@@ -197,12 +204,27 @@ pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Means>) -> A
 }
 
 /// The tests for a person, the suitable first.
-pub fn shortlist(person: &Person, checked: Option<&Check>, today: NaiveDate) -> Vec<Fit> {
-    suitability::shortlist(&client(person, checked, today), &Means::default())
+pub fn shortlist(person: &Person, checked: Option<&Check>, today: NaiveDate, history: &[Stored]) -> Vec<Fit> {
+    suitability::shortlist(&client(person, checked, today, history), &Means::default())
 }
 
-/// The client as the choice of a test sees them.
-pub fn client<'a>(person: &Person, checked: Option<&'a Check>, today: NaiveDate) -> Client<'a> {
+/// The client as the choice of a test sees them. `history`: all their results, oldest first.
+pub fn client<'a>(person: &Person, checked: Option<&'a Check>, today: NaiveDate, history: &[Stored]) -> Client<'a> {
     let age: Option<Age> = impulso_core::person::age_on(person.profile.born, today).ok();
-    Client { age, rate_limiting_drug: person.profile.rate_limiting_drug, readiness: checked.map(|c| (&c.answers, &c.advice)) }
+    let readiness = checked.map(|c| (&c.answers, &c.advice));
+    Client { age, rate_limiting_drug: person.profile.rate_limiting_drug, readiness, passed: Some(passed(history)) }
+}
+
+/// The tests of which every point was met the last time.
+fn passed(history: &[Stored]) -> BTreeSet<String> {
+    let mut passed = BTreeSet::new();
+    for result in history.iter().filter(|r| !r.computed.is_empty()) {
+        let met = result.computed.get("points_met").filter(|met| Some(*met) == result.computed.get("points_of"));
+        if met.is_some() {
+            passed.insert(result.protocol_id.clone());
+        } else {
+            passed.remove(&result.protocol_id);
+        }
+    }
+    passed
 }

@@ -8,15 +8,15 @@ use impulso_store::{
 };
 use sha2::{Digest, Sha256};
 
-use super::runs::{Appended, Batch, RunView, view_of};
 use crate::{
     ApiError, ApiResult, auth,
     auth::{Caller, Marks},
     body::Json,
     brakes::Brakes,
-    intake::{self, Intake},
+    intake::{self, Appended, Batch, Intake},
     live::{Hub, Side},
     settings::ClockRate,
+    view::{RunView, view_of},
 };
 
 /// What finding a run by its code needs.

@@ -10,6 +10,7 @@ use impulso_core::{
     norms,
     own::{self, Changes},
     person::Sex,
+    picture::{Drawing, Picture},
     quantity, text,
     trial::{Trial, compute},
 };
@@ -37,6 +38,8 @@ pub struct LibraryLine {
     pub tells: String,
     /// The part of the library it stands in, in words.
     pub section: String,
+    /// What it looks like.
+    pub picture: Option<Drawing>,
     /// Minutes to plan.
     pub minutes: u16,
     /// Whether the floor runs it live; else it is entered afterwards.
@@ -58,6 +61,8 @@ pub struct LibraryLine {
 pub struct MethodPage {
     /// The whole protocol.
     pub protocol: Protocol,
+    /// What it looks like, and what does not count.
+    pub drawings: Vec<Drawing>,
     /// Whether the floor runs it; the others are entered afterwards.
     pub runs_live: bool,
     /// Whether a simulated client can be tested by it.
@@ -189,6 +194,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         .map(|t| TableLine { id: t.id.to_owned(), population: t.population.clone(), source: t.source.clone(), status: t.status.clone() })
         .collect();
     Ok(web::Json(MethodPage {
+        drawings: protocol.pictures.iter().map(Picture::drawing).collect(),
         runs_live: protocol.family.runs_live(),
         rehearsed: protocol.family.is_rehearsed(),
         protocol: protocol.clone(),
@@ -207,6 +213,7 @@ pub fn line(p: &Protocol) -> LibraryLine {
         name: p.name.clone(),
         summary: p.summary.clone(),
         tells: p.tells.clone(),
+        picture: p.pictures.first().map(Picture::drawing),
         minutes: p.minutes,
         section: section_name(&p.section).to_owned(),
         live: p.family.runs_live(),

@@ -8,7 +8,6 @@ use impulso_core::{
     happening::Happening,
     person::{Sex, age_on},
     quantity,
-    readiness::{Advice, Answers},
     report::{self, Rung},
     suitability::Fit,
     text,
@@ -26,7 +25,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::{assess::shortlist, results::TestLine, retests::RetestLine};
+use super::{assess::shortlist, readiness::ReadinessPage, results::TestLine, retests::RetestLine};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -199,21 +198,6 @@ pub struct Noted {
     pub happening: Happening,
 }
 
-/// A readiness check as shown.
-#[derive(Serialize, ToSchema)]
-pub struct ReadinessPage {
-    /// The day.
-    pub on: NaiveDate,
-    /// Whether it was made today.
-    pub is_today: bool,
-    /// The answers.
-    pub answers: Answers,
-    /// The advice.
-    pub advice: Advice,
-    /// Why it was overruled.
-    pub overrule_reason: Option<String>,
-}
-
 const PAGE: i64 = 25;
 
 /// People by the beginning of any word of their name.
@@ -381,7 +365,7 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
     let ladder = scoring::ladder(scope, &shelf, &history, &happened).await?;
     let retests = retests::open_of(scope, id).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
-    let fits = shortlist(&person, checked.as_ref(), today);
+    let fits = shortlist(&person, checked.as_ref(), today, &history);
     let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();
     Ok(web::Json(PersonPage {
         id: id.0,

@@ -1,6 +1,7 @@
 //! Readiness: may we test, how hard, what to watch.
 
 use actix_web::{post, web};
+use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
     readiness::{self, Advice, Answers, Permit},
@@ -11,16 +12,30 @@ use impulso_store::{
     audit::{self, Subject},
     people, readiness as store,
 };
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::people::ReadinessPage;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
 };
+
+/// A readiness check as shown.
+#[derive(Serialize, ToSchema)]
+pub struct ReadinessPage {
+    /// The day.
+    pub on: NaiveDate,
+    /// Whether it was made today.
+    pub is_today: bool,
+    /// The answers.
+    pub answers: Answers,
+    /// The advice.
+    pub advice: Advice,
+    /// Why it was overruled.
+    pub overrule_reason: Option<String>,
+}
 
 /// A readiness check to keep.
 #[derive(Deserialize, ToSchema)]

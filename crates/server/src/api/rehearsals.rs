@@ -15,8 +15,15 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::runs::{Rehearsal, RunView, view};
-use crate::{ApiError, ApiResult, auth::SignedIn, body::Json, intake, settings::ClockRate, shelf::Shelf};
+use crate::{
+    ApiError, ApiResult,
+    auth::SignedIn,
+    body::Json,
+    intake,
+    settings::ClockRate,
+    shelf::Shelf,
+    view::{Rehearsal, RunView, view},
+};
 
 /// The speeds a rehearsal runs at.
 const RATES: [f64; 2] = [1.0, 4.0];

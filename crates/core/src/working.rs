@@ -1,7 +1,7 @@
 //! Each equation with the numbers in it, as it is shown behind “why”.
 
-use super::{Equation, Working, cycle, row, step};
 use crate::{
+    estimate::{Equation, Working, compute::named, cycle, row, step},
     person::Sex,
     pulse,
     trial::{Outcome, Trial},
@@ -17,7 +17,7 @@ impl Equation {
         let result = of(quantity);
         let shown = |digits: usize| result.map(|v| rounded(v, digits));
         let work = |formula: String, filled: String, symbols: &str| Some(Working { formula, filled, symbols: symbols.into() });
-        let (age, mass) = (facts.age.map(super::super::units::Age::value), facts.mass.map(super::super::units::BodyMass::value));
+        let (age, mass) = (facts.age.map(crate::units::Age::value), facts.mass.map(crate::units::BodyMass::value));
         match self {
             Self::Formula => {
                 let scoring = trial.protocol.scoring.iter().find(|s| s.quantity == quantity)?;
@@ -29,7 +29,7 @@ impl Equation {
                 let input = |name: &str| trial.protocol.input(crate::quantity::base(name));
                 let label = |name: &str| input(name).map_or_else(|| crate::quantity::label(name).into_owned(), |i| i.label.to_lowercase());
                 let so_far: Vec<_> = outcome.results.iter().map(|(q, e)| (*q, *e)).collect();
-                let filled = formula.filled(&|name| super::named(name, scoring.side.as_deref(), trial, &so_far));
+                let filled = formula.filled(&|name| named(name, scoring.side.as_deref(), trial, &so_far));
                 let (name, value) = (crate::quantity::label(quantity), crate::quantity::with_unit(quantity, result?));
                 let unit = |name: &str| {
                     let unit = input(name).map_or_else(|| crate::quantity::unit(name), |i| &i.unit);
@@ -194,7 +194,7 @@ impl Equation {
         let (sex, age) = (trial.facts.sex?, trial.facts.age?.value());
         let within = trial.protocol.stages.as_ref().map_or(5.0, |s| s.agree_within_bpm);
         let steady = cycle::steady(&trial.inputs.minutes(), within)?;
-        let mass = trial.facts.mass.map(super::super::units::BodyMass::value);
+        let mass = trial.facts.mass.map(crate::units::BodyMass::value);
         let vo2 = if self == Self::Astrand1960 {
             cycle::nomogram_vo2(trial.inputs.get("load_kgm_min")?).0
         } else {

@@ -1,0 +1,120 @@
+//! Which arithmetic stands behind which name, and what the names in a formula stand for.
+
+use super::{Equation, Estimate, Found, Nothing, age, cycle, field, input, ride, row, sex, step};
+use crate::{
+    catalogue::Scoring,
+    error::{Code, InputError},
+    formula::Unknown,
+    inputs::{Numbers, Value},
+    performed::Trial,
+    person::Sex,
+    units::{Age, BodyMass, Height},
+};
+
+impl Equation {
+    /// Computes a quantity of a trial. `so_far` holds what the protocol computed before it.
+    pub(crate) fn compute(self, scoring: &Scoring, trial: &Trial, so_far: &[(&str, Estimate)]) -> Result<Found, Nothing> {
+        let quantity = scoring.quantity.as_str();
+        let earlier = |key: &str| so_far.iter().find(|(q, _)| *q == key).map(|(_, e)| e.value);
+        Ok(match self {
+            Self::Formula => by_formula(scoring, trial, so_far)?.into(),
+            Self::CountToRate | Self::MinuteCount => step::recovery_hr(trial.protocol, trial.inputs)?.value().into(),
+            Self::AsMeasured => input(trial, quantity)?.into(),
+            Self::McArdle1972 => {
+                let hr = step::recovery_hr(trial.protocol, trial.inputs)?;
+                step::bench_step_vo2max(sex(&trial.facts)?, hr).into()
+            }
+            Self::LapDistance => field::lap_distance(trial)?.into(),
+            Self::ShuttleSpeed => field::shuttle_speed(trial)?.into(),
+            Self::ShuttleDistance => field::shuttle_distance(trial)?.into(),
+            Self::Astrand1960 => cycle::single_stage(quantity, trial)?,
+            Self::AcsmStepAstrand1960 => step::single_stage(quantity, trial)?,
+            Self::Golding2000 => cycle::multistage(trial)?,
+            Self::Kline1987 => field::mile_walk(trial)?,
+            Self::Cooper1968 => field::twelve_minute_run(earlier("distance_m").unwrap_or_default()).into(),
+            Self::AcsmRun => field::mile_and_a_half_run(input(trial, "time_s")?).into(),
+            Self::Leger1988 => field::shuttle_20m(earlier("speed_kmh").unwrap_or_default(), age(&trial.facts)?).into(),
+            Self::Bangsbo2008Level1 => field::shuttle_recovery_1(earlier("distance_m").unwrap_or_default()).into(),
+            Self::Bangsbo2008Level2 => field::shuttle_recovery_2(earlier("distance_m").unwrap_or_default()).into(),
+            Self::Buchheit2008 => field::interval_30_15(trial, earlier("speed_kmh").unwrap_or_default())?.into(),
+            Self::ClampedMean => ride::stage_mean(quantity, trial)?,
+            Self::RecoveryAfterClamp => ride::recovery(trial)?,
+            Self::Hagerman1984 => row::vo2max(trial, earlier("time_s").unwrap_or_default())?.into(),
+            Self::Hagerman1984Inverse => {
+                let measured = trial.inputs.get("time_s").is_some();
+                Found { equation: measured.then_some(Self::AsMeasured), ..Found::from(row::time_s(trial)?) }
+            }
+        })
+    }
+
+    /// How far the value moves when the recovery heart rate moves by `bpm`, in the quantity's unit; nothing for
+    /// equations that do not rest on one.
+    pub fn moves_by(self, bpm: f64, sex: Sex) -> Option<f64> {
+        match self {
+            Self::CountToRate | Self::MinuteCount => Some(bpm),
+            Self::McArdle1972 => Some(step::bench_step_line(sex).1 * bpm),
+            _ => None,
+        }
+    }
+}
+
+/// The values a name of a formula stands for: a reading (of the side that is scored), what was computed before, a fact of
+/// the person.
+pub(crate) fn named(name: &str, side: Option<&str>, trial: &Trial, so_far: &[(&str, Estimate)]) -> Option<Numbers> {
+    let (key, of_side) = name.split_once('.').map_or((name, side), |(key, side)| (key, Some(side)));
+    if let Some(value) = trial.inputs.value(key) {
+        return match value.of_side(of_side)? {
+            // A choice may stand for a number.
+            Value::Words(choice) => trial.protocol.input(key)?.numbers.get(choice).map(|n| Numbers::from(*n)),
+            value => Some(value.numbers()),
+        };
+    }
+    let earlier = |wanted: &dyn Fn(&str) -> bool| so_far.iter().find(|(q, _)| wanted(q)).map(|(_, e)| Numbers::from(e.value));
+    let of = |q: &str, side: &str| q.strip_prefix(name).and_then(|rest| rest.strip_prefix('.')) == Some(side);
+    let fact = || {
+        let facts = &trial.facts;
+        match name {
+            "mass_kg" => facts.mass.map(BodyMass::value),
+            "height_cm" => facts.height.map(Height::value),
+            "age_years" => facts.age.map(Age::value),
+            _ => None,
+        }
+    };
+    side.and_then(|s| earlier(&|q| of(q, s))).or_else(|| earlier(&|q| q == name)).or_else(|| fact().map(Numbers::from))
+}
+
+fn by_formula(scoring: &Scoring, trial: &Trial, so_far: &[(&str, Estimate)]) -> Result<f64, Nothing> {
+    let Some(formula) = scoring.formula_for(trial.facts.sex) else {
+        return if scoring.optional {
+            Err(Nothing::LeftOut)
+        } else {
+            Err(sex(&trial.facts).err().unwrap_or_else(|| trial.protocol.missing(&scoring.quantity)).into())
+        };
+    };
+    match formula.value(&|name| named(name, scoring.side.as_deref(), trial, so_far)) {
+        Ok(value) => Ok(value),
+        Err(_) if scoring.optional => Err(Nothing::LeftOut),
+        Err(Unknown::Missing(name)) => Err(missing(&name, trial).into()),
+        Err(Unknown::Undefined) => {
+            let message = format!(
+                "{} cannot be computed from these readings. Check them.",
+                crate::text::capital(&crate::quantity::label(&scoring.quantity))
+            );
+            Err(InputError::new(Code::NotApplicable, &scoring.quantity, message).into())
+        }
+    }
+}
+
+/// What a formula lacks: a fact of the person, or a reading.
+fn missing(name: &str, trial: &Trial) -> InputError {
+    let fact = match name {
+        "mass_kg" => Some((Code::NeedsMass, "body mass", "Weigh the client.")),
+        "height_cm" => Some((Code::NeedsHeight, "height", "Measure the client.")),
+        "age_years" => Some((Code::NeedsAge, "age", "Record the birth date.")),
+        _ => None,
+    };
+    match fact {
+        Some((code, what, then)) => InputError::new(code, name, format!("{} needs the {what}. {then}", trial.protocol.name)),
+        None => trial.protocol.missing(name),
+    }
+}

@@ -1,0 +1,70 @@
+//! A test as it was performed: what an equation works from.
+
+use serde::{Deserialize, Serialize};
+
+pub use crate::catalogue::FlagCode;
+use crate::{
+    catalogue::Protocol,
+    hr_max::{self, CeilingRule, HrMaxMethod},
+    inputs::Inputs,
+    person::Facts,
+};
+
+/// A finished test, parsed: what the computation needs and nothing else.
+#[derive(Debug, Clone)]
+pub struct Trial<'a> {
+    /// The test.
+    pub protocol: &'a Protocol,
+    /// The person on the day.
+    pub facts: Facts,
+    /// Readings by key.
+    pub inputs: &'a Inputs,
+    /// What the assessor chose.
+    pub options: Options,
+    /// The circumstances that decide flags.
+    pub circumstances: Circumstances,
+}
+
+impl<'a> Trial<'a> {
+    /// A trial under no special circumstances, with nothing chosen.
+    pub fn of(protocol: &'a Protocol, facts: Facts, inputs: &'a Inputs) -> Self {
+        Self { protocol, facts, inputs, options: Options::default(), circumstances: Circumstances::default() }
+    }
+
+    /// How the maximal heart rate is known here: measured, chosen, or as the protocol has it.
+    pub fn hr_max_method(&self) -> HrMaxMethod {
+        hr_max::method_for(&self.facts, self.options.hr_max_method, self.protocol.hr_max_default())
+    }
+}
+
+/// What the assessor chose.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Options {
+    /// How the maximal heart rate is predicted; the protocol's own method where nothing was chosen.
+    pub hr_max_method: Option<HrMaxMethod>,
+    /// Which ceiling ends a submaximal test.
+    pub ceiling: CeilingRule,
+}
+
+/// Circumstances that make a result questionable though computable.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Circumstances {
+    /// `Some(false)`: it is known that no warm-up was done.
+    pub warm_up: Option<bool>,
+    /// On medicine that limits the heart rate.
+    pub heart_rate_drug: bool,
+    /// Used to endurance work, where it is known.
+    pub conditioned: Option<bool>,
+}
+
+/// Something unusual: never a refusal.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Flag {
+    /// What kind.
+    pub code: FlagCode,
+    /// The field it is about.
+    pub field: String,
+    /// In words.
+    pub message: String,
+}

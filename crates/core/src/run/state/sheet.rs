@@ -1,0 +1,116 @@
+//! The sheet of a test in attempts: every try, and what comes next.
+
+use serde::{Deserialize, Serialize};
+
+use crate::{attempts::Take, catalogue::InputKind, inputs::Value};
+
+/// Everything that is taken in a run, and what comes next.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct SheetState {
+    /// A row for each input and side, in the order in which they are taken.
+    pub rows: Vec<SheetRow>,
+    /// The row that is next, where one is still open.
+    pub next: Option<usize>,
+    /// The stopwatch that runs: its row, and when it was started, ms of the run's clock.
+    pub watch: Option<WatchState>,
+    /// The rest that runs.
+    pub rest: Option<RestState>,
+    /// The load that is advised next, where loads are lifted.
+    pub advice: Option<LoadAdvice>,
+    /// When each start of a test on the clock is called, ms of the run's clock.
+    pub starts_ms: Vec<f64>,
+    /// How it was last time, in words.
+    pub last_time: Option<String>,
+}
+
+/// One input of one side.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct SheetRow {
+    /// The input.
+    pub input: String,
+    /// What it is called.
+    pub label: String,
+    /// The leg it belongs to, from 0.
+    pub leg: usize,
+    /// Rest after each try, s.
+    pub rest_s: Option<u32>,
+    /// Unit as it is written.
+    pub unit: String,
+    /// What kind of value it takes.
+    pub kind: InputKind,
+    /// Resolution of the entry.
+    pub step: f64,
+    /// Key and wording of each choice, or of each point of performance.
+    pub choices: Vec<Choice>,
+    /// How it is taken.
+    pub take: Take,
+    /// Whether the test cannot be scored without it.
+    pub required: bool,
+    /// The side, where it is taken on two.
+    pub side: Option<String>,
+    /// How many tries it takes at the most.
+    pub tries: u8,
+    /// What was taken, in order.
+    pub cells: Vec<SheetCell>,
+}
+
+/// A choice, or a point of performance.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Choice {
+    /// Its key.
+    pub key: String,
+    /// In words.
+    pub words: String,
+}
+
+/// One try.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct SheetCell {
+    /// What was taken.
+    #[cfg_attr(feature = "schema", schema(value_type = serde_json::Value))]
+    pub value: Value,
+    /// Whether it counts.
+    pub counts: bool,
+    /// When, ms of the run's clock.
+    pub at_ms: f64,
+    /// Repetitions of a count that were struck out.
+    pub struck: u32,
+}
+
+/// A stopwatch that runs.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct WatchState {
+    /// Of which row.
+    pub row: usize,
+    /// Since when, ms of the run's clock.
+    pub from_ms: f64,
+    /// When it is over at the latest, ms of the run's clock.
+    pub until_ms: Option<f64>,
+}
+
+/// A rest between two tries.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct RestState {
+    /// Since when, ms of the run's clock.
+    pub from_ms: f64,
+    /// When the next try is called, ms of the run's clock.
+    pub until_ms: f64,
+    /// When it has been too long, ms of the run's clock, where there is such a limit.
+    pub at_most_ms: Option<f64>,
+}
+
+/// The load that is advised next.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct LoadAdvice {
+    /// kg; nothing where it is the assessor's to choose, or where it is over.
+    pub kg: Option<f64>,
+    /// Why.
+    pub because: String,
+}
