@@ -1,4 +1,4 @@
-//! Collects the data: every TOML file below `data/catalogue/` and every table of `data/norms/` ships. Two people who add two
+//! Collects the data: every TOML file below `data/catalogue/`, every battery and every table of `data/norms/` ships. Two people who add two
 //! protocols meet in no file.
 
 use std::{env, fmt::Write, fs, io, path::Path};
@@ -35,6 +35,13 @@ fn main() -> io::Result<()> {
     }
     code.push_str("];\n");
     fs::write(Path::new(&out).join("catalogue.rs"), code)?;
+    let batteries = files(&root, "batteries", "toml")?;
+    let mut code = format!("const BATTERIES: [&str; {}] = [\n", batteries.len());
+    for file in batteries {
+        writeln!(code, "    include_str!({file:?}),").map_err(io::Error::other)?;
+    }
+    code.push_str("];\n");
+    fs::write(Path::new(&out).join("batteries.rs"), code)?;
     let tables = files(&root, "norms", "csv")?;
     let mut code = format!("const NORMS: [(&str, &str); {}] = [\n", tables.len());
     for file in tables {

@@ -31,6 +31,20 @@ export const router = createRouter({
       props: true,
       meta: { title: "Trend" },
     },
+    {
+      path: "/people/:id/visits",
+      component: () => import("./pages/BatteryChoicePage.vue"),
+      props: true,
+      meta: { title: "Which battery?" },
+    },
+    {
+      path: "/people/:id/visits/new",
+      component: () => import("./pages/VisitNewPage.vue"),
+      props: (to) => ({ id: to.params.id, battery: to.query.battery }),
+      meta: { title: "A visit" },
+    },
+    { path: "/visits/:id", component: () => import("./pages/VisitPage.vue"), props: true, meta: { title: "Visit" } },
+    { path: "/visits/:id/floor", component: () => import("./pages/VisitFloorPage.vue"), props: true, meta: { bare: true, title: "Visit" } },
     { path: "/runs/:id", component: () => import("./pages/FloorPage.vue"), props: true, meta: { bare: true, title: "Test" } },
     {
       path: "/people/:id/enter/:protocol",

@@ -92,6 +92,16 @@ pub enum Take {
     },
 }
 
+impl Take {
+    /// When a repetition counts, in a sentence or two, where something is counted.
+    pub fn counting_rule(&self) -> Option<&str> {
+        match self {
+            Self::Count { rule, .. } => Some(rule),
+            _ => None,
+        }
+    }
+}
+
 /// A moment that is marked with a key.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]

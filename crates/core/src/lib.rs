@@ -31,6 +31,7 @@
 //! | [`performed`] | what was done with whom, as an equation needs it? |
 //! | [`trial`] | one finished test in, results, norms and flags out |
 //! | [`change`] | is the difference real? |
+//! | [`battery`] [`visit`] | which tests on one visit, in which order, and what did they teach? |
 //! | [`plan`] | when again? |
 //! | [`validate`] | how good are the estimates? |
 //! | [`report`] | how is all that said to a coach and a client? |
@@ -38,6 +39,7 @@
 //! To add a test, add a TOML file below `data/catalogue/`; its arithmetic is a [`formula`] in it, or an equation of [`estimate`].
 
 pub mod attempts;
+pub mod battery;
 pub mod catalogue;
 pub mod change;
 pub mod clamped;
@@ -69,6 +71,7 @@ pub mod text;
 pub mod trial;
 pub mod units;
 pub mod validate;
+pub mod visit;
 pub mod wobble;
 mod working;
 

@@ -96,6 +96,12 @@ pub fn capital(words: &str) -> String {
     letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
 }
 
+/// Its first letter small, for the middle of a sentence.
+pub fn small(words: &str) -> String {
+    let mut letters = words.chars();
+    letters.next().map_or_else(String::new, |first| first.to_lowercase().chain(letters).collect())
+}
+
 /// `1 week`, `3 weeks`.
 pub fn plural(n: i64, one: &str) -> String {
     if n == 1 { format!("1 {one}") } else { format!("{n} {one}s") }

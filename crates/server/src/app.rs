@@ -4,7 +4,7 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, happenings, health, join, library, people, practice, readiness, rehearsals, results, retests, runs, session, today,
+    assess, happenings, health, join, library, people, practice, readiness, rehearsals, results, retests, runs, session, today, visits,
 };
 
 /// The routes under `/api`.
@@ -61,7 +61,14 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(retests::section)
         .service(retests::export)
         .service(retests::skip)
-        .service(retests::unskip);
+        .service(retests::unskip)
+        .service(visits::batteries)
+        .service(visits::keep_battery)
+        .service(visits::retire_battery)
+        .service(visits::plan)
+        .service(visits::begin)
+        .service(visits::get)
+        .service(visits::change);
 }
 
 /// What every answer carries.

@@ -5,7 +5,7 @@ use chrono::{DateTime, TimeDelta, Utc};
 use impulso_core::{
     Code, InputError,
     run::{
-        Event, Kind, State,
+        Event, Kind, State, Status,
         check::{self, BATCH_MAX, DECISIONS_AT_ONCE},
         fold,
     },
@@ -26,6 +26,7 @@ use crate::{
     scoring,
     settings::{ClockRate, limits},
     view::{RunView, clock_rate, states, view_of},
+    visiting,
 };
 
 /// Runs longer than this many events are folded aside, so that nobody else's request waits for it.
@@ -279,7 +280,10 @@ async fn close(scope: &mut Scope, coach: CoachId, run: &Run, events: &[Event]) -
         // Left before the clock was started, or a rehearsal: nothing was tested, so there is no result.
         let is_real = run.rehearsal.is_none() && state.is_closed() && state.started_at.is_some();
         if let (true, Some(person)) = (is_real, performer.person) {
-            scoring::close(scope, coach, run, person, &performer.setup, state).await?;
+            let result = scoring::close(scope, coach, run, person, &performer.setup, state).await?;
+            visiting::run_closed(scope, run, (state.status == Status::Finished).then_some(result)).await?;
+        } else {
+            visiting::run_closed(scope, run, None).await?;
         }
     }
     runs::close(scope, run.id, finished_at.min(Utc::now())).await?;

@@ -22,5 +22,6 @@ pub mod settings;
 pub mod shelf;
 pub mod statics;
 pub mod view;
+pub mod visiting;
 
 pub use error::{ApiError, ApiResult};

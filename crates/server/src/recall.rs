@@ -74,6 +74,7 @@ mod tests {
             overrule_reason: None,
             rehearsal: None,
             join_code: None,
+            visit: None,
             created_at: Utc::now(),
             closed_at: closed.then(Utc::now),
         };

@@ -42,6 +42,8 @@ pub struct RunView {
     pub performers: Vec<PerformerView>,
     /// By which partners join.
     pub join_code: Option<String>,
+    /// The visit it belongs to.
+    pub visit: Option<Uuid>,
     /// For a rehearsal: how fast it runs, and its report once it is over.
     pub rehearsal: Option<RehearsalView>,
     /// Goes up with every change: a view with a smaller number is older.
@@ -93,7 +95,7 @@ impl RunView {
         shown.conditions = Vec::new();
         shown.state.notes = Vec::new();
         shown.state.stop_note = None;
-        shown.result = None;
+        (shown.result, shown.visit) = (None, None);
         for performer in &mut shown.performers {
             (performer.person, performer.result) = (None, None);
         }
@@ -135,6 +137,7 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
         state,
         performers,
         clock_rate: clock_rate(run, rate),
+        visit: run.visit.map(|(visit, _)| visit),
         rehearsal,
         revision: events.len() as u64 + u64::from(run.closed_at.is_some()),
         created_at: run.created_at,

@@ -31,6 +31,10 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Value> {
                    from retests t where t.practice_id = $1 and t.person_id = $2), '[]'),
                'happenings', coalesce((select jsonb_agg(to_jsonb(h) - array['practice_id', 'person_id'] order by h.from_on)
                    from happenings h where h.practice_id = $1 and h.person_id = $2), '[]'),
+               'visits', coalesce((select jsonb_agg((to_jsonb(v) - array['practice_id', 'person_id'])
+                       || jsonb_build_object('events', coalesce((select jsonb_agg(e.body order by e.position)
+                           from visit_events e where e.practice_id = $1 and e.visit_id = v.id), '[]')) order by v.created_at)
+                   from visits v where v.practice_id = $1 and v.person_id = $2), '[]'),
                'who_did_what', coalesce((select jsonb_agg(jsonb_build_object('at', a.at, 'action', a.action, 'detail', a.detail) order by a.at)
                    from audit a where a.practice_id = $1 and a.person_id = $2), '[]')
            ) as "record!"

@@ -36,6 +36,8 @@ pub struct Run {
     pub rehearsal: Option<serde_json::Value>,
     /// By which partners join.
     pub join_code: Option<String>,
+    /// The visit it belongs to, and its place in the battery.
+    pub visit: Option<(Uuid, usize)>,
     /// When it was set up.
     pub created_at: DateTime<Utc>,
     /// When it was closed.
@@ -149,10 +151,12 @@ pub async fn create(scope: &mut Scope, coach: CoachId, run: &NewRun<'_>) -> Resu
 
 /// One run.
 pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
-    let row =
-        sqlx::query!("select id, protocol, overrule_reason, rehearsal, join_code, created_at, closed_at from runs where id = $1", id.0)
-            .fetch_one(scope.db())
-            .await?;
+    let row = sqlx::query!(
+        "select id, protocol, overrule_reason, rehearsal, join_code, visit_id, visit_place, created_at, closed_at from runs where id = $1",
+        id.0
+    )
+    .fetch_one(scope.db())
+    .await?;
     let performers = sqlx::query!(
         r#"select f.slot, f.person_id, f.name, f.setup, x.id as "result_id?"
            from run_performers f
@@ -180,6 +184,7 @@ pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
         overrule_reason: row.overrule_reason,
         rehearsal: row.rehearsal,
         join_code: row.join_code,
+        visit: row.visit_id.zip(row.visit_place.map(|p| usize::from(p.unsigned_abs()))),
         created_at: row.created_at,
         closed_at: row.closed_at,
     })

@@ -2,9 +2,10 @@
 import { useDebounceFn } from "@vueuse/core";
 import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
-import { useRouter } from "vue-router";
+import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import type { Answer, Ceiling, Conditions, HrMaxMethod, Unlike } from "@/api/types";
+import { answers, given } from "@/logic/conditions";
+import type { Ceiling, Conditions, HrMaxMethod, Unlike } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PictureBox from "@/components/PictureBox.vue";
 import PageState from "@/components/PageState.vue";
@@ -17,13 +18,17 @@ import { useLoad } from "@/composables/useLoad";
 
 const props = defineProps<{ id: string; protocol: string }>();
 const router = useRouter();
+const route = useRoute();
+/** The place in a visit that this test fills. */
+const visit = route.query.visit ? { visit: String(route.query.visit), place: Number(route.query.place) } : null;
+const inVisit = visit ? `.${visit.visit}.${visit.place}` : "";
 const path = { id: props.id, protocol: props.protocol };
 const {
   data: page,
   failure: lost,
   loading,
   reload,
-} = useLoad(() => take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path } })));
+} = useLoad(() => take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path, query: visit ?? {} } })));
 
 interface Draft {
   run: string;
@@ -37,7 +42,7 @@ interface Draft {
   max: string;
   filled: boolean;
 }
-const { draft, clear } = useDraft<Draft>(`assess.${props.id}.${props.protocol}`, {
+const { draft, clear } = useDraft<Draft>(`assess.${props.id}.${props.protocol}${inVisit}`, {
   run: uuid(),
   given: {},
   cadence: null,
@@ -51,23 +56,13 @@ const { draft, clear } = useDraft<Draft>(`assess.${props.id}.${props.protocol}`,
 });
 watch(page, (p) => {
   if (!p || draft.value.filled) return;
-  for (const [key, answer] of Object.entries(p.suggested)) draft.value.given[key] = typeof answer === "boolean" ? answer : String(answer);
+  Object.assign(draft.value.given, given(p.suggested));
   draft.value.reason = p.readiness?.overrule_reason ?? "";
   draft.value.filled = true;
 });
 
 const asked = computed(() => page.value?.protocol.conditions.filter((c) => c.ask) ?? []);
-const conditions = computed<Conditions>(() => {
-  const out: Record<string, Answer> = {};
-  for (const c of asked.value) {
-    const given = draft.value.given[c.key];
-    if (given === undefined || given === "") continue;
-    // What is no number goes as it was typed: the answer says what to type instead.
-    const number = typeof given === "string" ? Number(given.replace(",", ".")) : NaN;
-    out[c.key] = c.kind === "number" && !Number.isNaN(number) ? number : given;
-  }
-  return out;
-});
+const conditions = computed<Conditions>(() => answers(asked.value, draft.value.given));
 const unlike = ref<Unlike[]>([]);
 const differing = useAction();
 const compare = useDebounceFn(async () => {
@@ -107,6 +102,7 @@ async function begin() {
     hr_max_method: (draft.value.method || null) as HrMaxMethod | null,
     ceiling: ceiling.value,
     resting_hr: draft.value.resting ? Number(draft.value.resting.replace(",", ".")) : null,
+    visit,
     hr_max: draft.value.max ? Number(draft.value.max.replace(",", ".")) : null,
   };
   const view = await run(() => take(api.POST("/api/runs", { body })));
@@ -125,7 +121,7 @@ async function begin() {
         <div class="soft">{{ page.name }} · {{ page.protocol.summary }}</div>
       </div>
       <span class="grow"></span>
-      <RouterLink :to="`/people/${id}/enter/${protocol}`">I timed it on paper</RouterLink>
+      <RouterLink :to="{ path: `/people/${id}/enter/${protocol}`, query: route.query }">I timed it on paper</RouterLink>
       <RouterLink :to="`/tests/${protocol}`">How it is done</RouterLink>
     </div>
 

@@ -3,12 +3,13 @@ import { v7 as uuid } from "uuid";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import type { Answer } from "@/api/types";
+
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import YesNo from "@/components/YesNo.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
+import { answers } from "@/logic/conditions";
 
 /** A class on one clock: who steps, on which bench, and off to the floor. */
 const router = useRouter();
@@ -47,18 +48,11 @@ function toggle(person: string) {
   chosen.value = next;
 }
 async function begin() {
-  const conditions: Record<string, Answer> = {};
-  for (const c of asked.value) {
-    const answer = given.value[c.key];
-    if (answer === undefined || answer === "") continue;
-    const number = typeof answer === "string" ? Number(answer.replace(",", ".")) : NaN;
-    conditions[c.key] = c.kind === "number" && !Number.isNaN(number) ? number : answer;
-  }
   const body = {
     id,
     people: [...chosen.value],
     protocol: data.value!.method.protocol.id,
-    conditions,
+    conditions: answers(asked.value, given.value),
     overrule_reason: reason.value.trim() || null,
   };
   const view = await run(() => take(api.POST("/api/runs", { body })));

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
-import { useRouter } from "vue-router";
+import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import type { Answer, Input } from "@/api/types";
+import type { Input } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import ReadingField from "@/components/fields/ReadingField.vue";
@@ -11,23 +11,28 @@ import YesNo from "@/components/YesNo.vue";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
+import { answers, given } from "@/logic/conditions";
 import { isWrong, readings } from "@/logic/readings";
 import { typed } from "@/logic/typed";
 
 /** A test that was done on paper: the day, the readings, the circumstances. */
 const props = defineProps<{ id: string; protocol: string }>();
 const router = useRouter();
+const route = useRoute();
+/** The place in a visit that this test fills. */
+const visit = route.query.visit ? { visit: String(route.query.visit), place: Number(route.query.place) } : null;
+const inVisit = visit ? `.${visit.visit}.${visit.place}` : "";
 const {
   data: page,
   failure: lost,
   loading,
   reload,
-} = useLoad(() => take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path: props } })));
+} = useLoad(() => take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path: props, query: visit ?? {} } })));
 interface Stage {
   load: string;
   rates: Record<string, string>;
 }
-const { draft, clear } = useDraft(`enter.${props.id}.${props.protocol}`, {
+const { draft, clear } = useDraft(`enter.${props.id}.${props.protocol}${inVisit}`, {
   id: uuid(),
   on: "",
   values: {} as Record<string, string>,
@@ -43,7 +48,7 @@ const { busy, failure, run } = useAction();
 const local = ref<{ field: string; message: string } | null>(null);
 watch(page, (p) => {
   if (!p || draft.value.filled) return;
-  for (const [key, answer] of Object.entries(p.suggested)) draft.value.given[key] = typeof answer === "boolean" ? answer : String(answer);
+  Object.assign(draft.value.given, given(p.suggested));
   draft.value.on = new Date().toISOString().slice(0, 10);
   draft.value.filled = true;
 });
@@ -97,20 +102,14 @@ async function keep() {
       return void (local.value = { field: "stages", message: "Loads and heart rates are numbers." });
     stages.push({ load_kgm_min: number(stage.load), heart_rates });
   }
-  const conditions: Record<string, Answer> = {};
-  for (const c of asked.value) {
-    const answer = draft.value.given[c.key];
-    if (answer === undefined || answer === "") continue;
-    const n = typeof answer === "string" ? number(answer) : NaN;
-    conditions[c.key] = c.kind === "number" && !Number.isNaN(n) ? n : answer;
-  }
   const body = {
     id: draft.value.id,
     protocol: props.protocol,
     on: draft.value.on,
     inputs: values as never,
     stages,
-    conditions,
+    conditions: answers(asked.value, draft.value.given),
+    visit,
     hr_max_method: (draft.value.method || null) as never,
     resting_hr: draft.value.resting ? number(draft.value.resting) : null,
     hr_max: draft.value.measured ? number(draft.value.measured) : null,
@@ -119,7 +118,7 @@ async function keep() {
   const kept = await run(() => take(api.POST("/api/people/{id}/results", { params: { path: { id: props.id } }, body })));
   if (!kept) return;
   clear();
-  await router.push(`/results/${kept.result}`);
+  await router.push(visit ? `/visits/${visit.visit}/floor` : `/results/${kept.result}`);
 }
 </script>
 

@@ -51,6 +51,7 @@ const about = computed(() =>
 const after = computed(() => {
   if (!run.view) return "/";
   if (run.view.rehearsal) return `/rehearsals/${run.view.id}`;
+  if (run.view.visit) return `/visits/${run.view.visit}/floor`;
   if (run.view.result) return `/results/${run.view.result}`;
   return many.value ? `/classes/${run.view.id}` : `/people/${run.view.person}`;
 });

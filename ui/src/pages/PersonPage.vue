@@ -40,7 +40,8 @@ const care = computed(() => {
       </div>
       <span class="grow"></span>
       <RouterLink :to="`/people/${id}/edit`" class="quiet">Change</RouterLink>
-      <RouterLink :to="assess" class="go">Assess</RouterLink>
+      <RouterLink :to="assess" class="quiet">One test</RouterLink>
+      <RouterLink :to="`/people/${id}/visits`" class="go">Begin a visit</RouterLink>
     </div>
     <p class="box story">{{ p.story }}</p>
 

@@ -30,6 +30,10 @@ static ALL: LazyLock<Vec<Protocol>> = LazyLock::new(|| {
 pub struct Section {
     /// Its id, as protocols name it.
     pub id: String,
+    /// Its place in a visit: what tires least first.
+    pub rank: u16,
+    /// Why its tests stand there.
+    pub why: String,
     /// What it is called.
     pub name: String,
 }
@@ -41,6 +45,11 @@ static SECTIONS: LazyLock<Vec<Section>> = LazyLock::new(|| {
     }
     toml::from_str::<Shared>(SHARED).map(|s| s.sections).unwrap_or_default()
 });
+
+/// One part of the library.
+pub fn section(id: &str) -> Option<&'static Section> {
+    SECTIONS.iter().find(|s| s.id == id)
+}
 
 /// The parts of the library, in its order.
 pub fn sections() -> &'static [Section] {

@@ -35,7 +35,7 @@ pub use crate::{
 };
 pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
 pub use equation::Equation;
-pub use load::{Section, all, check, find, parse, section_name, sections};
+pub use load::{Section, all, check, find, parse, section, section_name, sections};
 pub use procedure::{CadenceRule, Chosen, CountRule, Phase, PhaseKind, Preparation, Prompt, Tone};
 pub use scoring::{ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, When};
 

@@ -1,7 +1,5 @@
 //! Set-up: which test, is everything ready, is it like last time.
 
-use std::collections::BTreeSet;
-
 use actix_web::{get, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
@@ -12,7 +10,7 @@ use impulso_core::{
     person::{Facts, Sex},
     picture::{Drawing, Picture},
     report,
-    run::event::{Answer, Conditions},
+    run::event::Conditions,
     suitability::{self, Client, Fit, Means},
     units::Age,
 };
@@ -23,7 +21,7 @@ use impulso_store::{
     results::{self, Stored},
 };
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::readiness::ReadinessPage;
@@ -32,6 +30,7 @@ use crate::{
     auth::{self, SignedIn},
     body::Json,
     shelf::Shelf,
+    visiting::{self, InVisit},
 };
 
 /// Everything set-up needs.
@@ -64,6 +63,15 @@ pub struct AssessPage {
     pub loads: Option<FirstLoads>,
     /// Ways of knowing the maximal heart rate, where the test uses one.
     pub hr_max: Vec<HrMaxOption>,
+}
+
+/// The place in a visit that a test is prepared for.
+#[derive(Deserialize, IntoParams)]
+pub struct VisitQuery {
+    /// The visit.
+    pub visit: Option<Uuid>,
+    /// The place in its battery.
+    pub place: Option<usize>,
 }
 
 /// First loads to choose from.
@@ -106,9 +114,9 @@ pub struct SetupForm {
 }
 
 /// What set-up needs to know.
-#[utoipa::path(tag = "assess", operation_id = "assess_prepare", responses((status = 200, body = AssessPage), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "assess", operation_id = "assess_prepare", params(VisitQuery), responses((status = 200, body = AssessPage), (status = 404, body = ApiError)))]
 #[get("/people/{id}/assess/{protocol}")]
-pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResult<web::Json<AssessPage>> {
+pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web::Query<VisitQuery>) -> ApiResult<web::Json<AssessPage>> {
     let (id, protocol) = path.into_inner();
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
@@ -119,6 +127,10 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
     let history = results::of_person(&mut scope, person.id).await?;
     let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
     let cadence = protocol.cadence.as_ref();
+    let in_visit = match query.visit.zip(query.place) {
+        Some((visit, place)) => Some(visiting::place_of(&mut scope, InVisit { visit, place }, person.id, &protocol.id).await?),
+        None => None,
+    };
     Ok(web::Json(AssessPage {
         person: id,
         name: person.profile.name.clone(),
@@ -134,7 +146,13 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
         runs_live: protocol.family.runs_live(),
         cadence: cadence.and_then(|c| c.for_sex(person.profile.sex)),
         cadence_choices: cadence.map(catalogue::CadenceRule::choices).unwrap_or_default(),
-        suggested: suggested(protocol, person.profile.sex, last.map(|r| &r.conditions)),
+        suggested: visiting::conditions(
+            protocol,
+            person.profile.sex,
+            last.map(|r| &r.conditions),
+            in_visit.as_ref().map(|(visit, place)| (visit, place)),
+            &Conditions::new(),
+        ),
         loads: loads(protocol, person.profile.sex),
         hr_max: hr_max_options(protocol, &person.facts_on(today)?),
         last: last.map(|r| LastTime { on: r.on, conditions: report::condition_reports(protocol, &r.conditions) }),
@@ -153,20 +171,6 @@ pub async fn differences(who: SignedIn, path: web::Path<(Uuid, String)>, form: J
     let history = results::of_person(&mut scope, PersonId(id)).await?;
     let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
     Ok(web::Json(last.map(|r| report::since_last_setup(protocol, &r.conditions, &form.conditions)).unwrap_or_default()))
-}
-
-/// Last time's answers are a start, except what a day decides anew: whether the warm-up was done.
-fn suggested(protocol: &Protocol, sex: Option<Sex>, last: Option<&Conditions>) -> Conditions {
-    protocol
-        .conditions
-        .iter()
-        .filter(|c| !c.recorded_by_run && !c.must_hold)
-        .filter_map(|c| {
-            let from_last = last.and_then(|l| l.get(&c.key)).cloned();
-            let answer = from_last.or_else(|| c.expected_for(sex).map(Answer::Number))?;
-            Some((c.key.clone(), answer))
-        })
-        .collect()
 }
 
 fn loads(protocol: &Protocol, sex: Option<Sex>) -> Option<FirstLoads> {
@@ -212,19 +216,5 @@ pub fn shortlist(person: &Person, checked: Option<&Check>, today: NaiveDate, his
 pub fn client<'a>(person: &Person, checked: Option<&'a Check>, today: NaiveDate, history: &[Stored]) -> Client<'a> {
     let age: Option<Age> = impulso_core::person::age_on(person.profile.born, today).ok();
     let readiness = checked.map(|c| (&c.answers, &c.advice));
-    Client { age, rate_limiting_drug: person.profile.rate_limiting_drug, readiness, passed: Some(passed(history)) }
-}
-
-/// The tests of which every point was met the last time.
-fn passed(history: &[Stored]) -> BTreeSet<String> {
-    let mut passed = BTreeSet::new();
-    for result in history.iter().filter(|r| !r.computed.is_empty()) {
-        let met = result.computed.get("points_met").filter(|met| Some(*met) == result.computed.get("points_of"));
-        if met.is_some() {
-            passed.insert(result.protocol_id.clone());
-        } else {
-            passed.remove(&result.protocol_id);
-        }
-    }
-    passed
+    Client { age, rate_limiting_drug: person.profile.rate_limiting_drug, readiness, passed: Some(visiting::passed(history)) }
 }

@@ -16,3 +16,4 @@ pub mod ride;
 pub mod runs;
 pub mod session;
 pub mod today;
+pub mod visits;

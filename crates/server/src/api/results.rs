@@ -21,11 +21,12 @@ use impulso_core::{
     },
     trial,
     units::{BodyMass, Cadence},
+    visit::Happened,
 };
 use impulso_store::{
     PersonId, ResultId, people,
     results::{self, Stored},
-    retests,
+    retests, visits,
 };
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -42,6 +43,7 @@ use crate::{
     body::Json,
     scoring,
     shelf::Shelf,
+    visiting::{self, InVisit},
 };
 
 /// A result's page.
@@ -377,6 +379,9 @@ pub struct EntryForm {
     pub resting_hr: Option<f64>,
     /// A measured maximal heart rate.
     pub hr_max: Option<f64>,
+    /// The place in a visit that it fills.
+    #[serde(default)]
+    pub visit: Option<InVisit>,
 }
 
 /// A stage that was done on paper.
@@ -454,6 +459,10 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     trial::compute(&scoring::trial(protocol, &result))?;
     result.computed = scoring::values(protocol, &result)?;
     scoring::keep(&mut scope, who.coach, &result).await?;
+    if let Some(at) = form.visit {
+        visiting::place_of(&mut scope, at, person.id, &protocol.id).await?;
+        visits::append(&mut scope, at.visit, form.id, &Happened::Done { place: at.place, result: form.id }).await?;
+    }
     scope.commit().await?;
     Ok(web::Json(Kept { result: form.id }))
 }

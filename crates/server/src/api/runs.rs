@@ -11,12 +11,14 @@ use impulso_core::{
     suitability::{self, FitVerdict},
     text,
     units::{Bpm, Cadence},
+    visit::Happened,
 };
 use impulso_store::{
     PersonId, RunId, Scope,
     audit::{self, Subject},
     people, readiness, results,
     runs::{self, NewPerformer, NewRun, Sender},
+    visits,
 };
 use rand::RngExt;
 use serde::Deserialize;
@@ -34,6 +36,7 @@ use crate::{
     settings::ClockRate,
     shelf::Shelf,
     view::{RunView, view},
+    visiting::{self, InVisit},
 };
 
 /// The letters and digits of a join code: none that is read for another.
@@ -69,16 +72,26 @@ pub struct RunForm {
     pub resting_hr: Option<f64>,
     /// A measured maximal heart rate.
     pub hr_max: Option<f64>,
+    /// The place in a visit that it fills.
+    #[serde(default)]
+    pub visit: Option<InVisit>,
 }
 
 /// Sets a run up.
 #[utoipa::path(tag = "runs", operation_id = "runs_create", responses((status = 200, body = RunView), (status = 422, body = ApiError)))]
 #[post("/runs")]
 pub async fn create(who: SignedIn, form: Json<RunForm>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
-    let form = form.into_inner();
+    let mut form = form.into_inner();
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
+    if let (Some(at), [person]) = (form.visit, form.people.as_slice()) {
+        let (visit, place) = visiting::place_of(&mut scope, at, PersonId(*person), &protocol.id).await?;
+        let profile = people::get(&mut scope, visit.person).await?.profile;
+        let history = results::of_protocol(&mut scope, visit.person, &protocol.id).await?;
+        let last = history.iter().rev().find(|r| !r.computed.is_empty()).map(|r| &r.conditions);
+        form.conditions = visiting::conditions(protocol, profile.sex, last, Some((&visit, &place)), &form.conditions);
+    }
     can_run(protocol, form.people.len())?;
     let reason = text::note(form.overrule_reason.as_deref().unwrap_or_default(), "overrule_reason")?;
     let today = auth::today(&mut scope).await?;
@@ -100,6 +113,10 @@ pub async fn create(who: SignedIn, form: Json<RunForm>, rate: web::Data<ClockRat
             [one] => Subject::of("run", form.id, PersonId(*one)),
             _ => Subject::thing("run", form.id),
         };
+        if let Some(InVisit { visit, place }) = form.visit {
+            visits::tie(&mut scope, RunId(form.id), visit, place).await?;
+            visits::append(&mut scope, visit, form.id, &Happened::Begun { place, run: form.id }).await?;
+        }
         audit::record(&mut scope, who.coach, "run.set_up", subject, json!({ "protocol": protocol.id, "overrule_reason": reason })).await?;
     }
     let run = runs::get(&mut scope, RunId(form.id)).await?;

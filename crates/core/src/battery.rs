@@ -1,0 +1,195 @@
+//! Batteries: several tests in an order, the same every time. Those that ship are data; an order has its reasons.
+
+use std::sync::LazyLock;
+
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    catalogue::{self, Protocol},
+    error::{Code, InputError},
+    run::event::Conditions,
+    text,
+};
+
+// The TOML of every battery that ships, as the build found it: `BATTERIES`.
+include!(concat!(env!("OUT_DIR"), "/batteries.rs"));
+
+/// The most tests of one battery. Ours: more is a second visit.
+pub const TESTS_MAX: usize = 12;
+
+/// Tests in an order, for one visit.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Battery {
+    /// Stable id.
+    pub id: String,
+    /// Its place in the list, smallest first.
+    #[serde(default)]
+    pub order: u16,
+    /// What it is called.
+    pub name: String,
+    /// One sentence: what it is for.
+    #[serde(default)]
+    pub summary: String,
+    /// How many weeks until it is usually done again.
+    pub again_weeks: Option<u32>,
+    /// The tests, in their order; one may stand in it twice.
+    pub tests: Vec<Place>,
+}
+
+/// A test's place in a battery.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Place {
+    /// The protocol.
+    pub protocol: String,
+    /// The variant: circumstances that are always these, and are not asked.
+    #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(value_type = std::collections::BTreeMap<String, crate::run::event::Answer>))]
+    pub given: Conditions,
+    /// It may be left out without a reason.
+    #[serde(default)]
+    pub optional: bool,
+    /// Rest before it, minutes.
+    #[serde(default)]
+    pub rest_min: u16,
+    /// Why it stands here, where it is more than the usual reason.
+    pub why: Option<String>,
+}
+
+static ALL: LazyLock<Vec<Battery>> = LazyLock::new(|| {
+    // A test holds every file together; nothing of a practice's is read here.
+    let mut all: Vec<Battery> = BATTERIES.iter().filter_map(|text| toml::from_str(text).ok()).collect();
+    all.sort_by_key(|b| b.order);
+    all
+});
+
+/// The batteries that ship.
+pub fn all() -> &'static [Battery] {
+    &ALL
+}
+
+/// The battery that ships under this id.
+///
+/// # Errors
+/// [`Code::UnknownField`] naming it.
+pub fn find(id: &str) -> Result<&'static Battery, InputError> {
+    let unknown = || InputError::new(Code::UnknownField, "battery", "There is no such battery. Choose one of the list.");
+    ALL.iter().find(|b| b.id == id).ok_or_else(unknown)
+}
+
+impl Battery {
+    /// A battery of one test: what every test on its own is.
+    pub fn of_one(protocol: &Protocol) -> Self {
+        Self {
+            id: protocol.id.clone(),
+            order: 0,
+            name: protocol.name.clone(),
+            summary: protocol.tells.clone(),
+            again_weeks: protocol.retest_weeks,
+            tests: vec![Place::of(&protocol.id)],
+        }
+    }
+
+    /// Holds a battery to what can be done in one visit. `known`: the protocols of the practice.
+    ///
+    /// # Errors
+    /// [`Code::MissingInput`] without a name or a test, [`Code::OutOfRange`] with too many, and what a place's variant is
+    /// refused for.
+    pub fn check<'p>(&self, known: &dyn Fn(&str) -> Result<&'p Protocol, InputError>) -> Result<(), InputError> {
+        if text::note(&self.name, "name")?.is_none() {
+            return Err(InputError::new(Code::MissingInput, "name", "Give the battery a name."));
+        }
+        if self.tests.is_empty() {
+            return Err(InputError::new(Code::MissingInput, "tests", "A battery has at least one test. Add one."));
+        }
+        if self.tests.len() > TESTS_MAX {
+            let message =
+                format!("{} tests are too many for one visit; {TESTS_MAX} is the most. Make two batteries of it.", self.tests.len());
+            return Err(InputError::new(Code::OutOfRange, "tests", message));
+        }
+        for place in &self.tests {
+            let protocol = known(&place.protocol)?;
+            for (key, answer) in &place.given {
+                let chosen = match answer {
+                    crate::run::event::Answer::Text(t) => Some(t),
+                    _ => None,
+                };
+                let fits =
+                    protocol.condition(key).is_some_and(|c| c.choices.is_empty() || c.choices.iter().any(|(k, _)| Some(k) == chosen));
+                if !fits {
+                    let message = format!("{} has no such variant: “{key}”.", protocol.name);
+                    return Err(InputError::new(Code::BadValue, "tests", message));
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// The places in the order in which the tests disturb each other least; equal ones keep theirs.
+    pub fn suggested_order<'p>(&self, known: &dyn Fn(&str) -> Result<&'p Protocol, InputError>) -> Vec<usize> {
+        let rank =
+            |k: &usize| known(&self.tests[*k].protocol).map_or(u16::MAX, |p| catalogue::section(&p.section).map_or(u16::MAX, |s| s.rank));
+        let mut order: Vec<usize> = (0..self.tests.len()).collect();
+        order.sort_by_key(rank);
+        order
+    }
+}
+
+impl Place {
+    /// A test as it is, without a variant.
+    pub fn of(protocol: &str) -> Self {
+        Self { protocol: protocol.to_owned(), given: Conditions::new(), optional: false, rest_min: 0, why: None }
+    }
+
+    /// Why it stands where it stands.
+    pub fn reason(&self, protocol: &Protocol) -> String {
+        let usual = || catalogue::section(&protocol.section).map_or_else(String::new, |s| s.why.clone());
+        self.why.clone().unwrap_or_else(usual)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn known(id: &str) -> Result<&'static Protocol, InputError> {
+        catalogue::find(id)
+    }
+
+    #[test]
+    fn every_battery_that_ships_holds_together() {
+        assert_eq!(all().len(), BATTERIES.len(), "a file cannot be read");
+        assert!(all().len() >= 11);
+        for battery in all() {
+            battery.check(&known).unwrap_or_else(|e| panic!("{}: {}", battery.id, e.message));
+            for place in &battery.tests {
+                assert!(!place.reason(known(&place.protocol).unwrap()).is_empty(), "{}", place.protocol);
+            }
+        }
+    }
+
+    #[test]
+    fn what_rests_comes_first_and_the_long_run_last() {
+        let ids = ["run-12min", "push-up", "resting-hr", "sit-reach", "vertical-jump"];
+        let battery = Battery { tests: ids.map(Place::of).to_vec(), ..Battery::of_one(known("plank").unwrap()) };
+        let order: Vec<&str> = battery.suggested_order(&known).into_iter().map(|k| ids[k]).collect();
+        assert_eq!(order, ["resting-hr", "sit-reach", "vertical-jump", "push-up", "run-12min"]);
+    }
+
+    #[test]
+    fn a_battery_without_a_test_is_refused_and_one_with_a_test_twice_is_not() {
+        let one = Battery::of_one(known("plank").unwrap());
+        let none = Battery { tests: Vec::new(), ..one.clone() };
+        assert_eq!(none.check(&known).unwrap_err().field.as_deref(), Some("tests"));
+        let twice = Battery { tests: vec![Place::of("plank"), Place::of("plank")], ..one.clone() };
+        assert!(twice.check(&known).is_ok());
+        let many = Battery { tests: vec![Place::of("plank"); TESTS_MAX + 1], ..one.clone() };
+        assert_eq!(many.check(&known).unwrap_err().code, Code::OutOfRange);
+        let mut odd = one;
+        odd.tests[0].given.insert("support".into(), crate::run::event::Answer::Text("one hand".into()));
+        assert_eq!(odd.check(&known).unwrap_err().code, Code::BadValue);
+    }
+}

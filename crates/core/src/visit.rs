@@ -1,0 +1,413 @@
+//! A visit: the tests of a battery on one day, `state = fold(events)`, so that a crash, a reload and a second device are safe.
+//! And what it taught, in three sentences.
+
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use crate::{
+    battery::Battery,
+    catalogue::Protocol,
+    change::{Comparison, Verdict},
+    norms::{Place as Range, Standing},
+    quantity,
+    report::{FailedPoint, ordinal},
+    text,
+    trial::Outcome,
+};
+
+/// Something that happened in a visit.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Happened {
+    /// A test was begun on the floor.
+    Begun {
+        /// Its place in the battery, from 0.
+        place: usize,
+        /// Its run.
+        run: Uuid,
+    },
+    /// A test is done.
+    Done {
+        /// Its place.
+        place: usize,
+        /// Its result.
+        result: Uuid,
+    },
+    /// A run was closed without a result: the test is still to come.
+    Ended {
+        /// Its place.
+        place: usize,
+    },
+    /// A test is left out.
+    Skipped {
+        /// Its place.
+        place: usize,
+        /// Why.
+        reason: Option<String>,
+    },
+    /// A test that was left out is done after all.
+    TakenUp {
+        /// Its place.
+        place: usize,
+    },
+    /// A test is done next, before its turn.
+    Moved {
+        /// Its place.
+        place: usize,
+    },
+    /// The visit is over.
+    Closed,
+}
+
+impl Happened {
+    /// The place it is about.
+    pub const fn place(&self) -> Option<usize> {
+        match self {
+            Self::Begun { place, .. }
+            | Self::Done { place, .. }
+            | Self::Ended { place }
+            | Self::Skipped { place, .. }
+            | Self::TakenUp { place }
+            | Self::Moved { place } => Some(*place),
+            Self::Closed => None,
+        }
+    }
+}
+
+/// Where a test of the visit stands.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Stand {
+    /// To come.
+    #[default]
+    ToCome,
+    /// On the floor.
+    Running,
+    /// Done.
+    Done,
+    /// Left out.
+    Skipped,
+}
+
+/// A test of the visit.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PlaceState {
+    /// Where it stands.
+    pub stand: Stand,
+    /// Its latest run.
+    pub run: Option<Uuid>,
+    /// Its result.
+    pub result: Option<Uuid>,
+    /// Why it was left out.
+    pub reason: Option<String>,
+}
+
+/// Where a visit stands.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct VisitState {
+    /// Every test, by its place in the battery.
+    pub places: Vec<PlaceState>,
+    /// The places in the order in which they are done.
+    pub order: Vec<usize>,
+    /// Whether it is over.
+    pub closed: bool,
+}
+
+/// Folds what happened. What is said twice happens once; what is about no test of the battery, or comes after the end,
+/// changes nothing.
+pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened>) -> VisitState {
+    let mut state =
+        VisitState { places: vec![PlaceState::default(); battery.tests.len()], order: (0..battery.tests.len()).collect(), closed: false };
+    for event in events {
+        if state.closed || event.place().is_some_and(|p| p >= state.places.len()) {
+            continue;
+        }
+        match event {
+            Happened::Begun { place, run } => {
+                let at = &mut state.places[*place];
+                if at.stand != Stand::Done {
+                    *at = PlaceState { stand: Stand::Running, run: Some(*run), ..PlaceState::default() };
+                }
+            }
+            Happened::Done { place, result } => {
+                let at = &mut state.places[*place];
+                *at = PlaceState { stand: Stand::Done, result: Some(*result), run: at.run, reason: None };
+            }
+            Happened::Ended { place } | Happened::TakenUp { place } => {
+                let at = &mut state.places[*place];
+                if at.stand != Stand::Done {
+                    *at = PlaceState::default();
+                }
+            }
+            Happened::Skipped { place, reason } => {
+                let at = &mut state.places[*place];
+                if at.stand != Stand::Done {
+                    *at = PlaceState { stand: Stand::Skipped, reason: reason.clone(), ..PlaceState::default() };
+                }
+            }
+            Happened::Moved { place } => {
+                // Next: before the first that is still to come.
+                let before = state.order.iter().position(|p| p != place && state.places[*p].stand == Stand::ToCome);
+                if state.places[*place].stand == Stand::ToCome {
+                    let from = state.order.iter().position(|p| p == place).unwrap_or(0);
+                    if let Some(to) = before.filter(|to| *to < from) {
+                        state.order.remove(from);
+                        state.order.insert(to, *place);
+                    }
+                }
+            }
+            Happened::Closed => state.closed = true,
+        }
+    }
+    state
+}
+
+impl VisitState {
+    /// The test that is on the floor, else the first that is to come and open. `opens`: whether a place is open.
+    pub fn next(&self, opens: &dyn Fn(usize) -> bool) -> Option<usize> {
+        if self.closed {
+            return None;
+        }
+        let running = self.order.iter().find(|p| self.places[**p].stand == Stand::Running);
+        running.or_else(|| self.order.iter().find(|p| self.places[**p].stand == Stand::ToCome && opens(**p))).copied()
+    }
+
+    /// How many are done.
+    pub fn done(&self) -> usize {
+        self.places.iter().filter(|p| p.stand == Stand::Done).count()
+    }
+}
+
+/// What doing a test before its turn costs; nothing where it costs nothing.
+pub fn cost_of_moving(moved: &Protocol, before: &Protocol) -> Option<String> {
+    let rank = |p: &Protocol| crate::catalogue::section(&p.section).map_or(0, |s| s.rank);
+    (rank(moved) > rank(before))
+        .then(|| format!("After the {} the {} may come out weaker; compare with visits in the same order.", moved.name, before.name))
+}
+
+/// A test that was done, as the visit's page judges it.
+#[derive(Debug, Clone)]
+pub struct Judged<'a> {
+    /// The test.
+    pub protocol: &'a Protocol,
+    /// What it came to.
+    pub outcome: &'a Outcome<'a>,
+    /// Points that were not met.
+    pub failed: &'a [FailedPoint],
+    /// Compared with the last comparable one, measure by measure.
+    pub since_last: Vec<Comparison>,
+    /// And with the first of all.
+    pub since_first: Vec<Comparison>,
+}
+
+/// What a visit taught: three sentences.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Learned {
+    /// What is strong.
+    pub strong: Option<String>,
+    /// What holds the client back most.
+    pub holds_back: Option<String>,
+    /// What has really moved.
+    pub moved: String,
+}
+
+impl Judged<'_> {
+    /// How well it went, 0 to 100, with the sentence that says so; nothing where nothing says so.
+    fn merit(&self) -> Option<(f64, String)> {
+        let name = &self.protocol.name;
+        let value = |q: &str| self.outcome.result(q).map(|e| quantity::with_unit(q, e.value)).unwrap_or_default();
+        let passes = self.outcome.passes.iter().map(|(q, pass)| {
+            let mark = quantity::with_unit(q, pass.mark);
+            let (merit, words) = if pass.met { (75.0, "passed the mark of") } else { (18.0, "short of the mark of") };
+            (merit, format!("{name}: {}, {words} {mark}.", value(q)))
+        });
+        let norms = self.outcome.norms.iter().filter_map(|(q, standing)| {
+            let (merit, words) = standing_merit(standing)?;
+            let whom = standing.table.population.split(';').next().unwrap_or(&standing.table.population);
+            Some((merit, format!("{name}: {}, {words} among {whom}.", value(q))))
+        });
+        let met = self.outcome.result("points_met").zip(self.outcome.result("points_of"));
+        let points = met.filter(|(_, of)| of.value > 0.0).map(|(met, of)| {
+            let missed: Vec<String> = self.failed.iter().map(|f| text::small(&f.point)).collect();
+            let words = if missed.is_empty() { "every point met".to_owned() } else { format!("not met: {}", text::list(&missed)) };
+            // One missed point in five weighs as much as a mark that is missed.
+            let share = met.value / of.value;
+            (if share >= 1.0 { 72.0 } else { 35.0 * share }, format!("{name}: {} of {}, {words}.", met.value, of.value))
+        });
+        let zero = self.outcome.result(self.protocol.headline()).filter(|e| e.value == 0.0 && self.is_better_more());
+        let zero = zero.map(|_| (0.0, format!("{name}: nothing yet, which is a score: the place to begin.")));
+        // What is worst about a test is what is said of it, unless a standing says more than a mark.
+        zero.or_else(|| points.into_iter().chain(norms).chain(passes).min_by(|a, b| a.0.total_cmp(&b.0)))
+    }
+
+    fn is_better_more(&self) -> bool {
+        self.protocol.change_rule(self.protocol.headline()).is_some_and(|r| !r.lower_is_better && !r.neither)
+    }
+}
+
+/// A standing as a place from 0 to 100, with its words.
+fn standing_merit(standing: &Standing) -> Option<(f64, String)> {
+    if let Some(percentile) = standing.percentile {
+        return Some((percentile, format!("{} percentile", ordinal(percentile.round() as u32))));
+    }
+    if let Some(bound) = standing.bound {
+        return Some(match bound {
+            crate::norms::Bound::Above(p) => (f64::from(p), format!("above the {} percentile", ordinal(p))),
+            crate::norms::Bound::Below(p) => (f64::from(p) - 1.0, format!("below the {} percentile", ordinal(p))),
+        });
+    }
+    if let Some(range) = standing.range {
+        let merit = match range.place {
+            Range::Below => 15.0,
+            Range::Within => 50.0,
+            Range::Above => 85.0,
+        };
+        return Some((merit, range.place.words().to_owned()));
+    }
+    let z = standing.mean?.z?;
+    let words = if z < 0.0 { "below the mean" } else { "at or above the mean" };
+    Some(((50.0 + 34.0 * z).clamp(0.0, 100.0), words.to_owned()))
+}
+
+/// What the visit taught. A merit of 60 and more is strong, one under 40 holds back; both are said only where a table, a mark
+/// or points say so.
+pub fn learned(tests: &[Judged]) -> Learned {
+    let merits: Vec<(f64, String)> = tests.iter().filter_map(Judged::merit).collect();
+    let best = merits.iter().max_by(|a, b| a.0.total_cmp(&b.0)).filter(|(m, _)| *m >= 60.0);
+    let worst = merits.iter().min_by(|a, b| a.0.total_cmp(&b.0)).filter(|(m, _)| *m < 40.0);
+    Learned { strong: best.map(|(_, s)| s.clone()), holds_back: worst.map(|(_, s)| s.clone()), moved: moved(tests) }
+}
+
+fn moved(tests: &[Judged]) -> String {
+    let really = |c: &&Comparison| {
+        matches!(c.verdict, Verdict::ClearGain | Verdict::ClearLoss | Verdict::ClearChange | Verdict::PossibleGain | Verdict::PossibleLoss)
+    };
+    let words = |protocol: &Protocol, c: &Comparison| {
+        let change = quantity::with_unit(&c.quantity, c.difference.abs());
+        format!("{} {}{change} ({})", protocol.name, if c.difference < 0.0 { "−" } else { "+" }, c.verdict_words)
+    };
+    let compared = tests.iter().flat_map(|t| t.since_last.iter()).filter(|c| c.verdict != Verdict::NotComparable);
+    let Some(from) = compared.map(|c| c.from_on).max() else {
+        return "The first of its kind here: next time shows what has moved.".into();
+    };
+    let of = |t: &Judged, list: &[Comparison]| {
+        let main = list.iter().filter(really).max_by(|a, b| a.steps.unwrap_or(0.0).abs().total_cmp(&b.steps.unwrap_or(0.0).abs()));
+        main.map(|c| words(t.protocol, c))
+    };
+    let last: Vec<String> = tests.iter().filter_map(|t| of(t, &t.since_last)).collect();
+    let first: Vec<String> = tests.iter().filter_map(|t| of(t, &t.since_first)).collect();
+    let day = from.format("%-d %B %Y");
+    let since_last = if last.is_empty() {
+        format!("Since {day} nothing has moved beyond the wobble of the tests: if that goes on, change the training.")
+    } else {
+        format!("Really moved since {day}: {}.", text::list(&last))
+    };
+    if first.is_empty() { since_last } else { format!("{since_last} Since the first time: {}.", text::list(&first)) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{
+        catalogue,
+        inputs::{Inputs, Value},
+        person::{Facts, Sex},
+        report::failed_points,
+        trial::{Trial, compute},
+        units::Age,
+    };
+    use proptest::prelude::*;
+
+    fn three() -> Battery {
+        let tests = ["air-squat", "plank", "push-up"].map(crate::battery::Place::of).to_vec();
+        Battery { tests, ..Battery::of_one(catalogue::find("plank").unwrap()) }
+    }
+
+    #[test]
+    fn one_test_after_another_and_a_run_without_a_result_comes_again() {
+        let (run, result) = (Uuid::from_u128(1), Uuid::from_u128(2));
+        let battery = three();
+        let open = |_: usize| true;
+        let at = |events: &[Happened]| fold(&battery, events);
+        assert_eq!(at(&[]).next(&open), Some(0));
+        let begun = Happened::Begun { place: 0, run };
+        assert_eq!(at(std::slice::from_ref(&begun)).next(&open), Some(0));
+        assert_eq!(at(&[begun.clone(), Happened::Ended { place: 0 }]).next(&open), Some(0));
+        let done = [begun, Happened::Done { place: 0, result }];
+        assert_eq!((at(&done).next(&open), at(&done).done()), (Some(1), 1));
+        // The gate keeps a place back, and nothing is begun again that is done.
+        assert_eq!(at(&done).next(&|p| p != 1), Some(2));
+        let again = [done.as_slice(), &[Happened::Skipped { place: 0, reason: None }, Happened::Begun { place: 0, run }]].concat();
+        assert_eq!(at(&again).places[0].stand, Stand::Done);
+    }
+
+    #[test]
+    fn a_test_can_be_done_before_its_turn_and_one_left_out_taken_up_again() {
+        let battery = three();
+        let moved = fold(&battery, &[Happened::Moved { place: 2 }]);
+        assert_eq!(moved.order, [2, 0, 1]);
+        let skipped = [Happened::Skipped { place: 0, reason: Some("sore knee".into()) }];
+        assert_eq!(fold(&battery, &skipped).next(&|_| true), Some(1));
+        let back = [skipped[0].clone(), Happened::TakenUp { place: 0 }];
+        assert_eq!(fold(&battery, &back).next(&|_| true), Some(0));
+        assert_eq!(fold(&battery, &[Happened::Closed]).next(&|_| true), None);
+        let cost = cost_of_moving(catalogue::find("push-up").unwrap(), catalogue::find("air-squat").unwrap());
+        assert!(cost.unwrap().contains("may come out weaker"));
+    }
+
+    fn any_event() -> impl Strategy<Value = Happened> {
+        (0usize..5, 0u8..7).prop_map(|(place, what)| match what {
+            0 => Happened::Begun { place, run: Uuid::from_u128(7) },
+            1 => Happened::Done { place, result: Uuid::from_u128(8) },
+            2 => Happened::Ended { place },
+            3 => Happened::Skipped { place, reason: None },
+            4 => Happened::TakenUp { place },
+            5 => Happened::Moved { place },
+            _ => Happened::Closed,
+        })
+    }
+
+    proptest! {
+        #[test]
+        fn no_test_is_lost_and_what_is_done_stays_done(events in prop::collection::vec(any_event(), 0..40)) {
+            let battery = three();
+            let state = fold(&battery, &events);
+            let mut order = state.order.clone();
+            order.sort_unstable();
+            prop_assert_eq!(order, vec![0, 1, 2]);
+            let before = events.iter().position(|e| *e == Happened::Closed).unwrap_or(events.len());
+            for (k, place) in state.places.iter().enumerate() {
+                let was_done = events[..before].iter().any(|e| matches!(e, Happened::Done { place, .. } if *place == k));
+                prop_assert_eq!(was_done, place.stand == Stand::Done);
+            }
+            if let Some(next) = state.next(&|_| true) {
+                prop_assert!(matches!(state.places[next].stand, Stand::ToCome | Stand::Running));
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_strong_and_what_holds_back_come_from_tables_marks_and_points() {
+        let facts = Facts { sex: Some(Sex::Male), age: Some(Age::new(24.0).unwrap()), ..Facts::default() };
+        let plank = catalogue::find("plank").unwrap();
+        let squat = catalogue::find("air-squat").unwrap();
+        let held: Inputs =
+            [("seconds".to_owned(), Value::from(215.0)), ("support".to_owned(), Value::Words("forearm".into()))].into_iter().collect();
+        let points = squat.inputs[0].points.iter().enumerate().map(|(k, (key, _))| (key.clone(), k > 1)).collect();
+        let seen: Inputs = [("points".to_owned(), Value::Points(points))].into_iter().collect();
+        let (a, b) = (Trial::of(plank, facts, &held), Trial::of(squat, facts, &seen));
+        let (plank_out, squat_out) = (compute(&a).unwrap(), compute(&b).unwrap());
+        let failed = failed_points(squat, &seen);
+        let judged = |protocol, outcome, failed| Judged { protocol, outcome, failed, since_last: Vec::new(), since_first: Vec::new() };
+        let learned = learned(&[judged(plank, &plank_out, &[]), judged(squat, &squat_out, &failed)]);
+        assert!(learned.strong.unwrap().starts_with("Plank"), "the plank is the strong one");
+        let back = learned.holds_back.unwrap();
+        assert!(back.contains("3 of 5") && back.contains("chest up"), "{back}");
+        assert!(learned.moved.starts_with("The first of its kind"));
+    }
+}

@@ -1,0 +1,335 @@
+//! Visits: a battery for one person on one day, test after test; and the batteries themselves.
+
+use actix_web::{HttpResponse, delete, get, post, put, web};
+use chrono::NaiveDate;
+use impulso_core::{
+    Code, InputError,
+    battery::{self, Battery},
+    catalogue::{self, Condition, Protocol},
+    run::event::Conditions,
+    text,
+    visit::{Happened, cost_of_moving},
+};
+use impulso_store::{
+    PersonId, Scope,
+    audit::{self, Subject},
+    people, readiness, results,
+    visits::{self, Visit},
+};
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use crate::{
+    ApiError, ApiResult,
+    auth::{self, SignedIn},
+    body::Json,
+    shelf::Shelf,
+    visiting::{self, VisitPage},
+};
+
+/// A battery in the list.
+#[derive(Serialize, ToSchema)]
+pub struct BatteryLine {
+    /// The battery.
+    pub battery: Battery,
+    /// Whether it is the practice's own.
+    pub own: bool,
+    /// Its tests, by name and variant.
+    pub names: Vec<String>,
+    /// Why each stands where it stands.
+    pub reasons: Vec<String>,
+    /// Minutes to plan.
+    pub minutes: u16,
+    /// The places in the order that disturbs least, where that is another.
+    pub better_order: Option<Vec<usize>>,
+}
+
+/// Every battery of the practice.
+async fn batteries_of(scope: &mut Scope) -> ApiResult<Vec<(Battery, bool)>> {
+    let own = visits::own_batteries(scope).await?;
+    Ok(own.into_iter().map(|b| (b, true)).chain(battery::all().iter().map(|b| (b.clone(), false))).collect())
+}
+
+async fn battery_of(scope: &mut Scope, shelf: &Shelf, id: &str) -> ApiResult<Battery> {
+    if let Some(own) = visits::own_batteries(scope).await?.into_iter().find(|b| b.id == id) {
+        return Ok(own);
+    }
+    // Every test on its own is a battery of one.
+    Ok(battery::find(id).cloned().or_else(|unknown| shelf.find(id).map(Battery::of_one).map_err(|_| unknown))?)
+}
+
+fn line((battery, own): (Battery, bool), shelf: &Shelf) -> BatteryLine {
+    let known = |id: &str| shelf.find(id);
+    let tests = || battery.tests.iter().map(|place| (place, shelf.find(&place.protocol).ok()));
+    let order = battery.suggested_order(&known);
+    let as_it_is: Vec<usize> = (0..battery.tests.len()).collect();
+    BatteryLine {
+        own,
+        names: tests().map(|(place, protocol)| visiting::variant_name(protocol, place)).collect(),
+        reasons: tests().map(|(place, protocol)| protocol.map(|p| place.reason(p)).unwrap_or_default()).collect(),
+        minutes: tests().map(|(place, protocol)| place.rest_min + protocol.map_or(0, |p| p.minutes)).sum(),
+        better_order: (order != as_it_is).then_some(order),
+        battery,
+    }
+}
+
+/// The batteries: the practice's own, and those that ship.
+#[utoipa::path(tag = "visits", operation_id = "batteries_list", responses((status = 200, body = Vec<BatteryLine>)))]
+#[get("/batteries")]
+pub async fn batteries(who: SignedIn) -> ApiResult<web::Json<Vec<BatteryLine>>> {
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    Ok(web::Json(batteries_of(&mut scope).await?.into_iter().map(|b| line(b, &shelf)).collect()))
+}
+
+/// Keeps a battery of the practice's own: a new one, or one that is changed. Visits that were done with it stay as they were.
+#[utoipa::path(tag = "visits", operation_id = "batteries_keep", responses((status = 200, body = BatteryLine), (status = 422, body = ApiError)))]
+#[put("/batteries/{id}")]
+pub async fn keep_battery(who: SignedIn, id: web::Path<Uuid>, form: Json<Battery>) -> ApiResult<web::Json<BatteryLine>> {
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let battery = Battery { id: format!("own-{}", id.simple()), ..form.into_inner() };
+    battery.check(&|id: &str| shelf.find(id))?;
+    visits::keep_battery(&mut scope, who.coach, &battery).await?;
+    audit::record(&mut scope, who.coach, "battery.kept", Subject::thing("battery", *id), json!({ "name": battery.name })).await?;
+    scope.commit().await?;
+    Ok(web::Json(line((battery, true), &shelf)))
+}
+
+/// Takes a battery of the practice's own out of use; its history stays.
+#[utoipa::path(tag = "visits", operation_id = "batteries_retire", responses((status = 204), (status = 404, body = ApiError)))]
+#[delete("/batteries/{id}")]
+pub async fn retire_battery(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
+    let mut scope = who.scope().await?;
+    visits::retire_battery(&mut scope, &format!("own-{}", id.simple())).await?;
+    audit::record(&mut scope, who.coach, "battery.retired", Subject::thing("battery", *id), json!({})).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Which battery a visit is prepared for.
+#[derive(Deserialize, IntoParams)]
+pub struct BatteryQuery {
+    /// Its id, or a protocol's for a visit of one.
+    pub battery: String,
+}
+
+/// Everything a visit needs before it begins.
+#[derive(Serialize, ToSchema)]
+pub struct VisitPlan {
+    /// Their name.
+    pub name: String,
+    /// The battery.
+    pub battery: BatteryLine,
+    /// Which time it would be, from 1.
+    pub nth: usize,
+    /// The last time, where there was one.
+    pub last_on: Option<NaiveDate>,
+    /// What all its tests ask, each once.
+    pub asked: Vec<Condition>,
+    /// Answers to start from: those of last time.
+    #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
+    pub suggested: Conditions,
+    /// What to set up for all tests.
+    pub equipment: Vec<String>,
+    /// Whether readiness was asked today, and what it advises.
+    pub readiness: Option<String>,
+    /// A visit of this battery that is still open.
+    pub open: Option<Uuid>,
+}
+
+/// A visit about to begin.
+#[utoipa::path(tag = "visits", operation_id = "visits_plan", params(BatteryQuery), responses((status = 200, body = VisitPlan), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[get("/people/{id}/visits/new")]
+pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQuery>) -> ApiResult<web::Json<VisitPlan>> {
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let battery = battery_of(&mut scope, &shelf, &query.battery).await?;
+    let person = people::get(&mut scope, PersonId(*id)).await?;
+    let today = auth::today(&mut scope).await?;
+    let history = results::of_person(&mut scope, person.id).await?;
+    let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
+    let before: Vec<Visit> =
+        visits::of_person(&mut scope, person.id, 100).await?.into_iter().filter(|v| v.battery.id == battery.id).collect();
+    let mut asked: Vec<Condition> = Vec::new();
+    let mut suggested = Conditions::new();
+    let mut equipment: Vec<String> = Vec::new();
+    for place in &battery.tests {
+        let protocol = shelf.find(&place.protocol)?;
+        let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
+        let from = visiting::conditions(protocol, person.profile.sex, last.map(|r| &r.conditions), None, &Conditions::new());
+        for condition in protocol.conditions.iter().filter(|c| is_shared(c, protocol) && !place.given.contains_key(&c.key)) {
+            if asked.iter().all(|a| a.key != condition.key) {
+                asked.push(condition.clone());
+            }
+            if let Some(answer) = from.get(&condition.key) {
+                suggested.entry(condition.key.clone()).or_insert_with(|| answer.clone());
+            }
+        }
+        for needed in &protocol.equipment {
+            if !equipment.contains(&needed.what) {
+                equipment.push(needed.what.clone());
+            }
+        }
+    }
+    if let Some(last) = before.first() {
+        suggested.extend(last.conditions.clone().into_iter().filter(|(key, _)| asked.iter().any(|a| a.key == *key && !a.must_hold)));
+    }
+    Ok(web::Json(VisitPlan {
+        name: person.profile.name,
+        nth: before.len() + 1,
+        last_on: before.first().map(|v| v.on),
+        open: before.iter().find(|v| v.closed_at.is_none()).map(|v| v.id),
+        readiness: checked.map(|c| c.advice.headline),
+        battery: line((battery, false), &shelf),
+        asked,
+        suggested,
+        equipment,
+    }))
+}
+
+/// Whether a condition is asked once for the whole visit: words, yes or no, a length; not what belongs to one test alone.
+fn is_shared(condition: &Condition, protocol: &Protocol) -> bool {
+    !condition.recorded_by_run && !condition.ask.is_empty() && protocol.input(&condition.key).is_none_or(|_| condition.required)
+}
+
+/// A visit to begin.
+#[derive(Deserialize, ToSchema)]
+pub struct VisitForm {
+    /// Made by the screen, so that a double click begins one visit.
+    pub id: Uuid,
+    /// The battery's id, or a protocol's for a visit of one.
+    pub battery: String,
+    /// What all tests share.
+    #[serde(default)]
+    #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
+    pub conditions: Conditions,
+}
+
+/// Begins a visit.
+#[utoipa::path(tag = "visits", operation_id = "visits_begin", responses((status = 200, body = VisitPage), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/people/{id}/visits")]
+pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitForm>) -> ApiResult<web::Json<VisitPage>> {
+    let form = form.into_inner();
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let battery = battery_of(&mut scope, &shelf, &form.battery).await?;
+    let person = people::get(&mut scope, PersonId(*id)).await?;
+    let today = auth::today(&mut scope).await?;
+    check_shared(&battery, &shelf, &form.conditions)?;
+    let visit = Visit {
+        id: form.id,
+        person: person.id,
+        battery,
+        conditions: form.conditions,
+        on: today,
+        created_at: chrono::Utc::now(),
+        closed_at: None,
+    };
+    if visits::create(&mut scope, who.coach, &visit).await? {
+        let subject = Subject::of("visit", visit.id, person.id);
+        audit::record(&mut scope, who.coach, "visit.begun", subject, json!({ "battery": visit.battery.name })).await?;
+    }
+    let visit = visits::get(&mut scope, form.id).await?;
+    let shown = visiting::page(&mut scope, &visit, today).await?;
+    scope.commit().await?;
+    Ok(web::Json(shown))
+}
+
+/// Every shared answer is one that some test of the battery asks, and of its kind.
+fn check_shared(battery: &Battery, shelf: &Shelf, conditions: &Conditions) -> ApiResult<()> {
+    for (key, answer) in conditions {
+        let asking = battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).find_map(|p| p.condition(key));
+        let Some(condition) = asking else {
+            return Err(InputError::new(Code::UnknownField, key, "None of these tests asks this.").into());
+        };
+        use impulso_core::run::event::Answer;
+        let fits = match (condition.kind, answer) {
+            (catalogue::ConditionKind::YesNo, Answer::YesNo(_)) => true,
+            (catalogue::ConditionKind::Number, Answer::Number(n)) => n.is_finite(),
+            (catalogue::ConditionKind::Choice, Answer::Text(t)) => condition.choices.iter().any(|(k, _)| k == t),
+            (catalogue::ConditionKind::Text, Answer::Text(t)) => text::note(t, key)?.is_some(),
+            _ => false,
+        };
+        if !fits {
+            return Err(InputError::new(Code::BadValue, key, format!("{}: this kind of answer does not fit.", condition.label)).into());
+        }
+    }
+    Ok(())
+}
+
+/// A visit, under way or over.
+#[utoipa::path(tag = "visits", operation_id = "visits_get", responses((status = 200, body = VisitPage), (status = 404, body = ApiError)))]
+#[get("/visits/{id}")]
+pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<VisitPage>> {
+    let mut scope = who.scope().await?;
+    let visit = visits::get(&mut scope, *id).await?;
+    let today = auth::today(&mut scope).await?;
+    Ok(web::Json(visiting::page(&mut scope, &visit, today).await?))
+}
+
+/// Something the coach decided about a visit.
+#[derive(Deserialize, ToSchema)]
+pub struct VisitChange {
+    /// Made by the screen: the same change twice is one.
+    pub id: Uuid,
+    /// What.
+    pub happened: Happened,
+}
+
+/// What became of it.
+#[derive(Serialize, ToSchema)]
+pub struct VisitChanged {
+    /// The visit after it.
+    pub visit: VisitPage,
+    /// What moving a test costs, where it costs something.
+    pub cost: Option<String>,
+}
+
+/// A test left out, taken up again or done before its turn; the visit closed.
+#[utoipa::path(tag = "visits", operation_id = "visits_change", responses((status = 200, body = VisitChanged), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/visits/{id}/events")]
+pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>) -> ApiResult<web::Json<VisitChanged>> {
+    let form = form.into_inner();
+    let mut scope = who.scope().await?;
+    let visit = visits::get(&mut scope, *id).await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let today = auth::today(&mut scope).await?;
+    let now = visiting::page(&mut scope, &visit, today).await?;
+    if let Some(place) = form.happened.place().filter(|p| *p >= visit.battery.tests.len()) {
+        return Err(InputError::new(Code::OutOfRange, "place", format!("The battery has no place {place}.")).into());
+    }
+    let happened = match form.happened {
+        Happened::Skipped { place, reason } => {
+            let reason = text::note(reason.as_deref().unwrap_or_default(), "reason")?;
+            if reason.is_none() && !visit.battery.tests[place].optional {
+                return Err(InputError::new(Code::MissingInput, "reason", "Say why it is left out; it stands in the record.").into());
+            }
+            Happened::Skipped { place, reason }
+        }
+        Happened::Begun { .. } | Happened::Done { .. } | Happened::Ended { .. } => {
+            return Err(InputError::new(Code::OutOfRange, "happened", "A test is begun on the floor and ends with its result.").into());
+        }
+        other => other,
+    };
+    let mut cost = None;
+    if let (Happened::Moved { place }, Some(next)) = (&happened, &now.next) {
+        let of = |place: usize| shelf.find(&visit.battery.tests[place].protocol).ok();
+        cost = of(*place).zip(of(next.place)).and_then(|(moved, before)| cost_of_moving(moved, before));
+    }
+    if visit.closed_at.is_none() {
+        visits::append(&mut scope, visit.id, form.id, &happened).await?;
+    } else if happened != Happened::Closed {
+        return Err(InputError::new(Code::OutOfRange, "visit", "This visit is over. Begin a new one.").into());
+    }
+    if happened == Happened::Closed {
+        let subject = Subject::of("visit", visit.id, visit.person);
+        audit::record(&mut scope, who.coach, "visit.closed", subject, json!({ "battery": visit.battery.name, "done": now.done })).await?;
+    }
+    let visit = visits::get(&mut scope, visit.id).await?;
+    let shown = visiting::page(&mut scope, &visit, today).await?;
+    scope.commit().await?;
+    Ok(web::Json(VisitChanged { visit: shown, cost }))
+}

@@ -1,0 +1,360 @@
+//! Visits: what a test of a visit starts from, what its end means for the visit, and what the visit's page says.
+
+use std::collections::BTreeSet;
+
+use chrono::{DateTime, NaiveDate, Utc};
+use impulso_core::{
+    Code, InputError,
+    battery::{Battery, Place},
+    catalogue::Protocol,
+    change::Comparison,
+    person::Sex,
+    picture::{Drawing, Picture},
+    report::{self, FailedPoint, PassReport, ResultReport},
+    run::event::{Answer, Conditions},
+    text,
+    trial::Outcome,
+    visit::{self, Happened, Judged, Learned, Stand, VisitState},
+};
+use impulso_store::{
+    ResultId, Scope, people,
+    results::{self, Stored},
+    runs::Run,
+    visits::{self, Visit},
+};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use crate::{ApiResult, scoring, shelf::Shelf};
+
+/// The place in a visit that a test fills.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+pub struct InVisit {
+    /// The visit.
+    pub visit: Uuid,
+    /// The place in its battery, from 0.
+    pub place: usize,
+}
+
+/// A visit, under way or over.
+#[derive(Serialize, ToSchema)]
+pub struct VisitPage {
+    /// Key.
+    pub id: Uuid,
+    /// Whose.
+    pub person: Uuid,
+    /// Their name.
+    pub name: String,
+    /// The battery's id.
+    pub battery: String,
+    /// What it is called.
+    pub battery_name: String,
+    /// The day.
+    pub on: NaiveDate,
+    /// Which time this person does this battery, from 1.
+    pub nth: usize,
+    /// The last time, where there was one.
+    pub last_on: Option<NaiveDate>,
+    /// Whether it is over.
+    pub closed: bool,
+    /// Left open since an earlier day.
+    pub is_stale: bool,
+    /// Every test, in the order in which they are done.
+    pub rows: Vec<VisitRow>,
+    /// What comes now.
+    pub next: Option<NextTest>,
+    /// How many are done.
+    pub done: usize,
+    /// What it taught so far.
+    pub learned: Option<Learned>,
+    /// Points that were not met, with what each is often behind.
+    pub failed: Vec<FailedPoint>,
+    /// The work that is commonly given.
+    pub work: Option<String>,
+    /// How many weeks until the battery is usually done again.
+    pub again_weeks: Option<u32>,
+}
+
+/// A test of a visit.
+#[derive(Serialize, ToSchema)]
+pub struct VisitRow {
+    /// Its place in the battery.
+    pub place: usize,
+    /// The protocol.
+    pub protocol: String,
+    /// What it is called.
+    pub name: String,
+    /// Where it stands.
+    pub stand: Stand,
+    /// Its run.
+    pub run: Option<Uuid>,
+    /// Its result.
+    pub result: Option<Uuid>,
+    /// Why it was left out.
+    pub reason: Option<String>,
+    /// Why it cannot be done yet.
+    pub waits: Option<String>,
+    /// It may be left out without a reason.
+    pub optional: bool,
+    /// What it came to, each measure with its unit.
+    pub figures: Vec<String>,
+    /// Where the first of them stands.
+    pub standing: Option<String>,
+    /// A mark, passed or not.
+    pub pass: Option<PassReport>,
+    /// Compared with the last time, the measure that moved most.
+    pub change: Option<Comparison>,
+}
+
+/// The test that comes now.
+#[derive(Serialize, ToSchema)]
+pub struct NextTest {
+    /// Its place in the battery.
+    pub place: usize,
+    /// The protocol.
+    pub protocol: String,
+    /// What it is called.
+    pub name: String,
+    /// What happens.
+    pub summary: String,
+    /// Why now.
+    pub why: String,
+    /// What to say to the client.
+    pub say: Vec<String>,
+    /// What has to be there.
+    pub equipment: Vec<String>,
+    /// What it looks like.
+    pub drawing: Option<Drawing>,
+    /// How it was last time.
+    pub last_time: Option<String>,
+    /// Whether the floor runs it; else it is entered.
+    pub live: bool,
+    /// The run that is on the floor.
+    pub run: Option<Uuid>,
+    /// Rest until then, where the battery has one.
+    pub rest_until: Option<DateTime<Utc>>,
+}
+
+/// The visit and the place of a test that is to be done in it.
+///
+/// # Errors
+/// [`Code::OutOfRange`] where the visit is over, is somebody else's, or has no such place.
+pub async fn place_of(scope: &mut Scope, at: InVisit, person: impulso_store::PersonId, protocol: &str) -> ApiResult<(Visit, Place)> {
+    let visit = visits::get(scope, at.visit).await?;
+    let wrong = |message: &str| Err(InputError::new(Code::OutOfRange, "visit", message).into());
+    if visit.person != person {
+        return wrong("This visit is somebody else’s.");
+    }
+    if visit.closed_at.is_some() {
+        return wrong("This visit is over. Begin a new one.");
+    }
+    match visit.battery.tests.get(at.place).filter(|p| p.protocol == protocol).cloned() {
+        Some(place) => Ok((visit, place)),
+        None => wrong("The battery has no such test at this place."),
+    }
+}
+
+/// What a test of a visit starts from: last time's answers, what the visit shares, the battery's variant, and what was said now.
+pub fn conditions(
+    protocol: &Protocol,
+    sex: Option<Sex>,
+    last: Option<&Conditions>,
+    in_visit: Option<(&Visit, &Place)>,
+    said: &Conditions,
+) -> Conditions {
+    let asked = protocol.conditions.iter().filter(|c| !c.recorded_by_run);
+    let mut from = Conditions::new();
+    for condition in asked {
+        let key = &condition.key;
+        let shared = in_visit.and_then(|(visit, place)| place.given.get(key).or_else(|| visit.conditions.get(key)));
+        let before = || last.and_then(|l| l.get(key)).filter(|_| !condition.must_hold);
+        let usual = || condition.expected_for(sex).map(Answer::Number);
+        let answer = said.get(key).or(shared).or_else(before).cloned().or_else(usual);
+        from.extend(answer.map(|a| (key.clone(), a)));
+    }
+    from
+}
+
+/// A run of a visit was closed: the place is done, or the test is still to come.
+pub async fn run_closed(scope: &mut Scope, run: &Run, result: Option<ResultId>) -> ApiResult<()> {
+    let Some((visit, place)) = run.visit else { return Ok(()) };
+    let happened = result.map_or(Happened::Ended { place }, |r| Happened::Done { place, result: r.0 });
+    visits::append(scope, visit, Uuid::now_v7(), &happened).await?;
+    Ok(())
+}
+
+/// The whole page of a visit.
+pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate) -> ApiResult<VisitPage> {
+    let shelf = Shelf::of(scope).await?;
+    let person = people::get(scope, visit.person).await?;
+    let history = results::of_person(scope, visit.person).await?;
+    let noted = scoring::noted(scope, visit.person).await?;
+    let happened = visits::events(scope, visit.id).await?;
+    let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
+    let before: Vec<Visit> = visits::of_person(scope, visit.person, 100)
+        .await?
+        .into_iter()
+        .filter(|v| v.battery.id == visit.battery.id && v.created_at < visit.created_at)
+        .collect();
+    let protocols: Vec<&Protocol> = visit.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
+    let known = scoring::known(scope, &protocols).await?;
+    let passed = passed(&history);
+    let waits = |place: usize| waits(&shelf, &visit.battery, place, &passed);
+
+    let mut rows = Vec::new();
+    let mut judged: Vec<(usize, &Protocol, &Stored, ResultReport)> = Vec::new();
+    for place in state.order.iter().copied() {
+        let (at, test) = (&state.places[place], &visit.battery.tests[place]);
+        let protocol = shelf.find(&test.protocol).ok();
+        let result = at.result.and_then(|id| history.iter().find(|r| r.id.0 == id));
+        let own = known.get(&test.protocol).cloned().unwrap_or_default();
+        let report = match (protocol, result) {
+            (Some(protocol), Some(result)) => scoring::report(protocol, result, &own)?,
+            _ => None,
+        };
+        let mut row = VisitRow {
+            place,
+            protocol: test.protocol.clone(),
+            name: variant_name(protocol, test),
+            stand: at.stand,
+            run: at.run,
+            result: at.result,
+            reason: at.reason.clone(),
+            waits: if at.stand == Stand::ToCome { waits(place) } else { None },
+            optional: test.optional,
+            figures: Vec::new(),
+            standing: None,
+            pass: None,
+            change: None,
+        };
+        if let (Some(protocol), Some(result), Some(report)) = (protocol, result, report) {
+            let heard = |q: &&report::QuantityReport| {
+                q.value.is_some() && (q.key == protocol.headline() || !protocol.scored(&q.key).is_some_and(|s| s.in_detail))
+            };
+            row.figures =
+                report.quantities.iter().filter(heard).map(|q| format!("{} {} {}", q.label, q.shown, q.unit).trim().to_owned()).collect();
+            row.standing = report.quantities.iter().flat_map(|q| &q.norms).map(|n| n.sentence.clone()).find(|s| s != report::NO_STANDING);
+            row.pass = report.quantities.iter().find_map(|q| q.pass.clone());
+            let (last, _) = changes(protocol, result, &history, &report, &noted);
+            let size = |c: &Comparison| c.steps.unwrap_or(0.0).abs();
+            row.change = last.into_iter().max_by(|a, b| size(a).total_cmp(&size(b)));
+            judged.push((place, protocol, result, report));
+        }
+        rows.push(row);
+    }
+
+    let trials: Vec<_> = judged.iter().map(|(_, protocol, result, _)| scoring::trial(protocol, result)).collect();
+    let outcomes: Vec<Option<Outcome>> = trials.iter().map(scoring::outcome).collect::<ApiResult<_>>()?;
+    let tests: Vec<Judged> = judged
+        .iter()
+        .zip(&outcomes)
+        .filter_map(|((_, protocol, result, report), outcome)| {
+            let (since_last, since_first) = changes(protocol, result, &history, report, &noted);
+            Some(Judged { protocol, outcome: outcome.as_ref()?, failed: &report.failed, since_last, since_first })
+        })
+        .collect();
+    let failed: Vec<FailedPoint> = judged
+        .iter()
+        .flat_map(|(_, protocol, _, report)| {
+            let named =
+                |f: &FailedPoint| FailedPoint { point: format!("{}: {}", protocol.name, text::small(&f.point)), often: f.often.clone() };
+            report.failed.iter().map(named).collect::<Vec<_>>()
+        })
+        .collect();
+    Ok(VisitPage {
+        id: visit.id,
+        person: visit.person.0,
+        name: person.profile.name,
+        battery: visit.battery.id.clone(),
+        battery_name: visit.battery.name.clone(),
+        on: visit.on,
+        nth: before.len() + 1,
+        last_on: before.first().map(|v| v.on),
+        closed: state.closed,
+        is_stale: !state.closed && visit.on < today,
+        next: next(&state, visit, &shelf, &history, &happened, &|place| waits(place).is_none()),
+        done: state.done(),
+        learned: (!tests.is_empty()).then(|| visit::learned(&tests)),
+        work: judged.iter().find_map(|(.., report)| report.work.clone()),
+        failed,
+        again_weeks: visit.battery.again_weeks,
+        rows,
+    })
+}
+
+/// A test's name with the variant the battery has of it.
+pub fn variant_name(protocol: Option<&Protocol>, place: &Place) -> String {
+    let Some(protocol) = protocol else { return place.protocol.clone() };
+    let words: Vec<String> =
+        protocol.conditions.iter().filter_map(|c| Some(impulso_core::change::answer(c, Some(place.given.get(&c.key)?)))).collect();
+    if words.is_empty() { protocol.name.clone() } else { format!("{}: {}", protocol.name, words.join(", ")) }
+}
+
+/// Every followed measure of a result compared with the last time and with the first.
+fn changes(
+    protocol: &Protocol,
+    result: &Stored,
+    history: &[Stored],
+    report: &ResultReport,
+    noted: &[impulso_core::happening::Happening],
+) -> (Vec<Comparison>, Vec<Comparison>) {
+    let followed = report.quantities.iter().filter(|q| q.value.is_some() && protocol.change_rule(&q.key).is_some());
+    let all: Vec<_> =
+        followed.filter_map(|q| scoring::progress(protocol, result, history, &q.key, q.typical_error.as_ref(), noted)).collect();
+    (all.iter().filter_map(|p| p.since_last.clone()).collect(), all.into_iter().filter_map(|p| p.since_first).collect())
+}
+
+/// The tests of which every point was met the last time. `history` oldest first.
+pub fn passed(history: &[Stored]) -> BTreeSet<String> {
+    let mut passed = BTreeSet::new();
+    for result in history.iter().filter(|r| !r.computed.is_empty()) {
+        let met = result.computed.get("points_met").filter(|met| Some(*met) == result.computed.get("points_of"));
+        if met.is_some() {
+            passed.insert(result.protocol_id.clone());
+        } else {
+            passed.remove(&result.protocol_id);
+        }
+    }
+    passed
+}
+
+/// Why a place cannot be done yet.
+fn waits(shelf: &Shelf, battery: &Battery, place: usize, passed: &BTreeSet<String>) -> Option<String> {
+    let first = shelf.find(&battery.tests[place].protocol).ok()?.opens_after.clone()?;
+    (!passed.contains(&first)).then(|| format!("Opens once every point of the {} was met.", shelf.name(&first)))
+}
+
+fn next(
+    state: &VisitState,
+    visit: &Visit,
+    shelf: &Shelf,
+    history: &[Stored],
+    happened: &[(Happened, DateTime<Utc>)],
+    opens: &dyn Fn(usize) -> bool,
+) -> Option<NextTest> {
+    let place = state.next(opens)?;
+    let test = &visit.battery.tests[place];
+    let protocol = shelf.find(&test.protocol).ok()?;
+    let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && r.on < visit.on && !r.computed.is_empty());
+    let value = last.and_then(|r| Some((r.on, *r.computed.get(protocol.headline())?)));
+    let counting = protocol.attempts.iter().flat_map(|a| &a.legs).filter_map(|leg| leg.take.counting_rule().map(str::to_owned));
+    let prepare = protocol.prepare.iter().map(|p| p.detail.clone());
+    let rested = happened.iter().rev().find(|(h, _)| matches!(h, Happened::Done { .. })).map(|(_, at)| *at);
+    let rest = chrono::TimeDelta::minutes(i64::from(test.rest_min));
+    Some(NextTest {
+        place,
+        protocol: protocol.id.clone(),
+        name: variant_name(Some(protocol), test),
+        summary: protocol.summary.clone(),
+        why: test.reason(protocol),
+        say: prepare.chain(counting).collect(),
+        equipment: protocol.equipment.iter().map(|e| e.what.clone()).collect(),
+        drawing: protocol.pictures.first().map(Picture::drawing),
+        last_time: value
+            .map(|(on, v)| format!("On {}: {}", on.format("%-d %B %Y"), impulso_core::quantity::with_unit(protocol.headline(), v))),
+        live: protocol.family.runs_live(),
+        run: state.places[place].run,
+        rest_until: rested.filter(|_| test.rest_min > 0).map(|at| at + rest).filter(|until| *until > Utc::now()),
+    })
+}

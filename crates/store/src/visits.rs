@@ -1,0 +1,215 @@
+//! Visits: a battery on one day for one person, and what happened in it; and a practice's own batteries.
+
+use chrono::{DateTime, NaiveDate, Utc};
+use impulso_core::{battery::Battery, run::event::Conditions, visit::Happened};
+use uuid::Uuid;
+
+use crate::{
+    CoachId, PersonId, Result, RunId, Scope,
+    error::{read, write},
+};
+
+/// A visit as it was set up.
+#[derive(Debug, Clone)]
+pub struct Visit {
+    /// Key.
+    pub id: Uuid,
+    /// Whose.
+    pub person: PersonId,
+    /// The battery as it was on the day.
+    pub battery: Battery,
+    /// The circumstances that all tests share.
+    pub conditions: Conditions,
+    /// The day.
+    pub on: NaiveDate,
+    /// When it was set up.
+    pub created_at: DateTime<Utc>,
+    /// When it was over.
+    pub closed_at: Option<DateTime<Utc>>,
+}
+
+struct Row {
+    id: Uuid,
+    person_id: Uuid,
+    battery: serde_json::Value,
+    conditions: serde_json::Value,
+    on_date: NaiveDate,
+    created_at: DateTime<Utc>,
+    closed_at: Option<DateTime<Utc>>,
+}
+
+impl Row {
+    fn read(self) -> Result<Visit> {
+        Ok(Visit {
+            id: self.id,
+            person: PersonId(self.person_id),
+            battery: read("battery", self.battery)?,
+            conditions: read("conditions", self.conditions)?,
+            on: self.on_date,
+            created_at: self.created_at,
+            closed_at: self.closed_at,
+        })
+    }
+}
+
+/// Sets a visit up; the same key again is the same visit. Says whether it is new.
+pub async fn create(scope: &mut Scope, coach: CoachId, visit: &Visit) -> Result<bool> {
+    let practice = scope.practice_id();
+    let done = sqlx::query!(
+        "insert into visits (practice_id, id, person_id, battery_id, battery, conditions, on_date, created_by)
+         values ($1, $2, $3, $4, $5, $6, $7, $8) on conflict (practice_id, id) do nothing",
+        practice,
+        visit.id,
+        visit.person.0,
+        visit.battery.id,
+        write("battery", &visit.battery)?,
+        write("conditions", &visit.conditions)?,
+        visit.on,
+        coach.0
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(done.rows_affected() > 0)
+}
+
+/// One visit.
+///
+/// # Errors
+/// [`crate::Error::NotFound`].
+pub async fn get(scope: &mut Scope, id: Uuid) -> Result<Visit> {
+    let practice = scope.practice_id();
+    sqlx::query_as!(
+        Row,
+        "select id, person_id, battery, conditions, on_date, created_at, closed_at from visits where practice_id = $1 and id = $2",
+        practice,
+        id
+    )
+    .fetch_one(scope.db())
+    .await?
+    .read()
+}
+
+/// A person's visits, the latest first, so many at the most.
+pub async fn of_person(scope: &mut Scope, person: PersonId, most: i64) -> Result<Vec<Visit>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query_as!(
+        Row,
+        "select id, person_id, battery, conditions, on_date, created_at, closed_at from visits
+         where practice_id = $1 and person_id = $2 order by created_at desc limit $3",
+        practice,
+        person.0,
+        most
+    )
+    .fetch_all(scope.db())
+    .await?;
+    rows.into_iter().map(Row::read).collect()
+}
+
+/// Visits that are open, with the names of their people, the latest first.
+pub async fn open(scope: &mut Scope) -> Result<Vec<(Visit, String)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        "select v.id, v.person_id, v.battery, v.conditions, v.on_date, v.created_at, v.closed_at, p.name
+         from visits v join people p on p.practice_id = v.practice_id and p.id = v.person_id
+         where v.practice_id = $1 and v.closed_at is null order by v.created_at desc limit 20",
+        practice
+    )
+    .fetch_all(scope.db())
+    .await?;
+    rows.into_iter()
+        .map(|r| {
+            let row = Row {
+                id: r.id,
+                person_id: r.person_id,
+                battery: r.battery,
+                conditions: r.conditions,
+                on_date: r.on_date,
+                created_at: r.created_at,
+                closed_at: r.closed_at,
+            };
+            Ok((row.read()?, r.name))
+        })
+        .collect()
+}
+
+/// What happened in a visit, in its order.
+pub async fn events(scope: &mut Scope, id: Uuid) -> Result<Vec<(Happened, DateTime<Utc>)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!("select body, at from visit_events where practice_id = $1 and visit_id = $2 order by position", practice, id)
+        .fetch_all(scope.db())
+        .await?;
+    rows.into_iter().map(|r| Ok((read("visit event", r.body)?, r.at))).collect()
+}
+
+/// Adds what happened; the same key again is the same event. One visit's events come one after another.
+pub async fn append(scope: &mut Scope, visit: Uuid, id: Uuid, happened: &Happened) -> Result<()> {
+    let practice = scope.practice_id();
+    sqlx::query!("select id from visits where practice_id = $1 and id = $2 for update", practice, visit).fetch_one(scope.db()).await?;
+    sqlx::query!(
+        "insert into visit_events (practice_id, visit_id, id, body) values ($1, $2, $3, $4) on conflict (practice_id, id) do nothing",
+        practice,
+        visit,
+        id,
+        write("visit event", happened)?
+    )
+    .execute(scope.db())
+    .await?;
+    if *happened == Happened::Closed {
+        sqlx::query!("update visits set closed_at = coalesce(closed_at, now()) where practice_id = $1 and id = $2", practice, visit)
+            .execute(scope.db())
+            .await?;
+    }
+    Ok(())
+}
+
+/// Ties a run to its place in a visit.
+pub async fn tie(scope: &mut Scope, run: RunId, visit: Uuid, place: usize) -> Result<()> {
+    let practice = scope.practice_id();
+    sqlx::query!(
+        "update runs set visit_id = $3, visit_place = $4 where practice_id = $1 and id = $2",
+        practice,
+        run.0,
+        visit,
+        i16::try_from(place).unwrap_or(i16::MAX)
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(())
+}
+
+/// The practice's own batteries that are in use.
+pub async fn own_batteries(scope: &mut Scope) -> Result<Vec<Battery>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query_scalar!("select battery from batteries where practice_id = $1 and not retired order by created_at", practice)
+        .fetch_all(scope.db())
+        .await?;
+    rows.into_iter().map(|b| read("battery", b)).collect()
+}
+
+/// Keeps a battery of the practice's own, new or changed.
+pub async fn keep_battery(scope: &mut Scope, coach: CoachId, battery: &Battery) -> Result<()> {
+    let practice = scope.practice_id();
+    sqlx::query!(
+        "insert into batteries (practice_id, id, battery, created_by) values ($1, $2, $3, $4)
+         on conflict (practice_id, id) do update set battery = excluded.battery, retired = false",
+        practice,
+        battery.id,
+        write("battery", battery)?,
+        coach.0
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(())
+}
+
+/// Takes a battery out of use; visits that were done with it keep it.
+///
+/// # Errors
+/// [`crate::Error::NotFound`].
+pub async fn retire_battery(scope: &mut Scope, id: &str) -> Result<()> {
+    let practice = scope.practice_id();
+    let done = sqlx::query!("update batteries set retired = true where practice_id = $1 and id = $2 and not retired", practice, id)
+        .execute(scope.db())
+        .await?;
+    if done.rows_affected() == 0 { Err(crate::Error::NotFound) } else { Ok(()) }
+}

@@ -1,0 +1,114 @@
+<script setup lang="ts">
+import { v7 as uuid } from "uuid";
+import { computed, watch } from "vue";
+import { useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import FailureNote from "@/components/FailureNote.vue";
+import PageState from "@/components/PageState.vue";
+import ConditionField from "@/components/fields/ConditionField.vue";
+import { dayYear } from "@/composables/dates";
+import { useAction } from "@/composables/useAction";
+import { useDraft } from "@/composables/useDraft";
+import { useLoad } from "@/composables/useLoad";
+import { answers, given, type Given } from "@/logic/conditions";
+import { nth } from "@/logic/visit";
+
+/** A visit about to begin: the battery, what to set up for all of it, what its tests share, asked once. */
+const props = defineProps<{ id: string; battery: string }>();
+const router = useRouter();
+const path = { id: props.id };
+const {
+  data: plan,
+  failure: lost,
+  loading,
+  reload,
+} = useLoad(() => take(api.GET("/api/people/{id}/visits/new", { params: { path, query: { battery: props.battery } } })));
+const { draft, clear } = useDraft(`visit.${props.id}.${props.battery}`, { id: uuid(), given: {} as Given, filled: false });
+watch(plan, (p) => {
+  if (!p || draft.value.filled) return;
+  Object.assign(draft.value.given, given(p.suggested));
+  draft.value.filled = true;
+});
+const { busy, failure, run } = useAction();
+const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
+const known = computed(() => new Set(plan.value?.asked.map((c) => c.key)));
+async function begin() {
+  const body = { id: draft.value.id, battery: props.battery, conditions: answers(plan.value!.asked, draft.value.given) };
+  const visit = await run(() => take(api.POST("/api/people/{id}/visits", { params: { path }, body })));
+  if (!visit) return;
+  clear();
+  await router.push(`/visits/${visit.id}/floor`);
+}
+</script>
+
+<template>
+  <PageState v-if="!plan" :failure="lost" :loading="loading" @again="reload" />
+  <form v-else class="page" @submit.prevent="begin">
+    <div class="page-head">
+      <div>
+        <h1>{{ plan.battery.battery.name }}</h1>
+        <div class="soft">
+          {{ plan.name }} · {{ nth(plan.nth) }} time<template v-if="plan.last_on">, as on {{ dayYear(plan.last_on) }}</template>
+        </div>
+      </div>
+      <span class="grow"></span>
+      <RouterLink :to="`/people/${id}/visits`">Another battery</RouterLink>
+    </div>
+    <RouterLink v-if="plan.open" class="box care open" :to="`/visits/${plan.open}/floor`"
+      >A visit of this battery is still open. Take it up again →</RouterLink
+    >
+    <div v-if="!plan.readiness" class="box care open">
+      Readiness has not been asked today. <RouterLink :to="`/people/${id}/readiness`">Ask now</RouterLink>; it holds for all tests.
+    </div>
+    <div class="two">
+      <section>
+        <h2>In this order</h2>
+        <ol class="order">
+          <li v-for="(name, k) in plan.battery.names" :key="k">
+            <b>{{ name }}</b><span class="soft">{{ plan.battery.reasons[k] }}</span>
+          </li>
+        </ol>
+        <template v-if="plan.asked.length">
+          <h2>
+            Asked once, for all tests<template v-if="plan.last_on"> <span class="soft">· filled in as last time</span></template>
+          </h2>
+          <ConditionField v-for="c in plan.asked" :key="c.key" v-model="draft.given[c.key]" :condition="c" :wrong="wrong(c.key)" />
+        </template>
+      </section>
+      <aside>
+        <div class="box">
+          <h2>To set up</h2>
+          <ul>
+            <li v-for="e in plan.equipment" :key="e">{{ e }}</li>
+            <li v-if="!plan.equipment.length">Nothing but room.</li>
+          </ul>
+        </div>
+        <FailureNote :failure="failure && !known.has(failure.field ?? '') ? failure : null" />
+        <ElButton type="primary" size="large" native-type="submit" :loading="busy" class="begin">Begin</ElButton>
+      </aside>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.open {
+  display: block;
+  margin-bottom: 12px;
+  color: var(--ink);
+}
+.order {
+  padding-left: 22px;
+  margin: 0 0 20px;
+}
+.order li {
+  padding: 4px 0;
+}
+.order span {
+  display: block;
+  font-size: 15px;
+}
+.begin {
+  width: 100%;
+  margin-top: 14px;
+}
+</style>
