@@ -189,6 +189,9 @@ onKeyStroke((event) => {
   border-bottom: 1px solid var(--line);
   min-height: 64px;
 }
+.grow {
+  flex: 1;
+}
 .top b {
   font-size: 20px;
 }

@@ -91,6 +91,17 @@ async function begin() {
 </template>
 
 <style scoped>
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 320px;
+  gap: 36px;
+  align-items: start;
+}
+@media (max-width: 1000px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 .open {
   display: block;
   margin-bottom: 12px;

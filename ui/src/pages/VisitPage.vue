@@ -149,6 +149,17 @@ const print = () => window.print();
 </template>
 
 <style scoped>
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 320px;
+  gap: 36px;
+  align-items: start;
+}
+@media (max-width: 1000px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 .learned p {
   margin: 0 0 6px;
 }

@@ -5,7 +5,7 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
     battery::{self, Battery},
-    catalogue::{self, Condition, Protocol},
+    catalogue::{Condition, ConditionKind, Protocol},
     run::event::Conditions,
     text,
     visit::{Happened, cost_of_moving},
@@ -153,17 +153,14 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
     let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
     let before: Vec<Visit> =
         visits::of_person(&mut scope, person.id, 100).await?.into_iter().filter(|v| v.battery.id == battery.id).collect();
-    let mut asked: Vec<Condition> = Vec::new();
+    let asked = asked(&battery, &shelf)?;
     let mut suggested = Conditions::new();
     let mut equipment: Vec<String> = Vec::new();
     for place in &battery.tests {
         let protocol = shelf.find(&place.protocol)?;
         let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
         let from = visiting::conditions(protocol, person.profile.sex, last.map(|r| &r.conditions), None, &Conditions::new());
-        for condition in protocol.conditions.iter().filter(|c| is_shared(c, protocol) && !place.given.contains_key(&c.key)) {
-            if asked.iter().all(|a| a.key != condition.key) {
-                asked.push(condition.clone());
-            }
+        for condition in asked.iter().filter(|c| !place.given.contains_key(&c.key)) {
             if let Some(answer) = from.get(&condition.key) {
                 suggested.entry(condition.key.clone()).or_insert_with(|| answer.clone());
             }
@@ -190,8 +187,30 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
     }))
 }
 
-/// Whether a condition is asked once for the whole visit: words, yes or no, a length; not what belongs to one test alone.
-fn is_shared(condition: &Condition, protocol: &Protocol) -> bool {
+/// What a battery's tests ask, each once. A choice that two tests ask differently (which arm, which leg) is left to each;
+/// where two ask for the same in other words, the question is its heading.
+fn asked(battery: &Battery, shelf: &Shelf) -> ApiResult<Vec<Condition>> {
+    let mut all: Vec<(Condition, bool)> = Vec::new();
+    for place in &battery.tests {
+        let protocol = shelf.find(&place.protocol)?;
+        for condition in protocol.conditions.iter().filter(|c| is_asked(c, protocol) && !place.given.contains_key(&c.key)) {
+            let required = condition.required && !place.optional;
+            match all.iter_mut().find(|(a, _)| a.key == condition.key) {
+                None => all.push((Condition { required, ..condition.clone() }, true)),
+                Some((before, alike)) => {
+                    before.required |= required;
+                    if before.ask != condition.ask {
+                        *alike &= condition.kind != ConditionKind::Choice && before.kind == condition.kind;
+                        before.ask = format!("{}?", condition.label);
+                    }
+                }
+            }
+        }
+    }
+    Ok(all.into_iter().filter(|(_, alike)| *alike).map(|(condition, _)| condition).collect())
+}
+
+fn is_asked(condition: &Condition, protocol: &Protocol) -> bool {
     !condition.recorded_by_run && !condition.ask.is_empty() && protocol.input(&condition.key).is_none_or(|_| condition.required)
 }
 
@@ -240,24 +259,28 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitForm>) ->
 
 /// Every shared answer is one that some test of the battery asks, and of its kind.
 fn check_shared(battery: &Battery, shelf: &Shelf, conditions: &Conditions) -> ApiResult<()> {
+    use impulso_core::run::event::Answer;
+    let asked = asked(battery, shelf)?;
     for (key, answer) in conditions {
-        let asking = battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).find_map(|p| p.condition(key));
-        let Some(condition) = asking else {
+        let Some(condition) = asked.iter().find(|c| c.key == *key) else {
             return Err(InputError::new(Code::UnknownField, key, "None of these tests asks this.").into());
         };
-        use impulso_core::run::event::Answer;
         let fits = match (condition.kind, answer) {
-            (catalogue::ConditionKind::YesNo, Answer::YesNo(_)) => true,
-            (catalogue::ConditionKind::Number, Answer::Number(n)) => n.is_finite(),
-            (catalogue::ConditionKind::Choice, Answer::Text(t)) => condition.choices.iter().any(|(k, _)| k == t),
-            (catalogue::ConditionKind::Text, Answer::Text(t)) => text::note(t, key)?.is_some(),
+            (ConditionKind::YesNo, Answer::YesNo(_)) => true,
+            (ConditionKind::Number, Answer::Number(n)) => n.is_finite(),
+            (ConditionKind::Choice, Answer::Text(t)) => condition.choices.iter().any(|(k, _)| k == t),
+            (ConditionKind::Text, Answer::Text(t)) => text::note(t, key)?.is_some(),
             _ => false,
         };
         if !fits {
             return Err(InputError::new(Code::BadValue, key, format!("{}: this kind of answer does not fit.", condition.label)).into());
         }
     }
-    Ok(())
+    // What a test cannot be set up without is asked now, not between two tests.
+    match asked.iter().find(|c| c.required && !conditions.contains_key(&c.key)) {
+        Some(open) => Err(InputError::new(Code::MissingInput, &open.key, format!("{}: {}", open.label, open.ask)).into()),
+        None => Ok(()),
+    }
 }
 
 /// A visit, under way or over.
