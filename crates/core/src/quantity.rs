@@ -105,7 +105,9 @@ pub fn minutes(seconds: f64) -> String {
 
 /// Value and unit as it is shown.
 pub fn with_unit(key: &str, value: f64) -> String {
-    format!("{} {}", shown(key, value), unit_shown(key)).trim_end().to_owned()
+    let unit = unit_shown(key);
+    let gap = if unit.starts_with('°') { "" } else { " " };
+    format!("{}{gap}{unit}", shown(key, value)).trim_end().to_owned()
 }
 
 #[cfg(test)]

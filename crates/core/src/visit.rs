@@ -220,10 +220,18 @@ impl Judged<'_> {
     /// How well it went, 0 to 100, with the sentence that says so; nothing where nothing says so.
     fn merit(&self) -> Option<(f64, String)> {
         let name = &self.protocol.name;
-        let value = |q: &str| self.outcome.result(q).map(|e| quantity::with_unit(q, e.value)).unwrap_or_default();
+        let value = |q: &str| {
+            let shown = self.outcome.result(q).map(|e| quantity::with_unit(q, e.value)).unwrap_or_default();
+            format!("{} {shown}", quantity::label(q))
+        };
         let passes = self.outcome.passes.iter().map(|(q, pass)| {
             let mark = quantity::with_unit(q, pass.mark);
-            let (merit, words) = if pass.met { (75.0, "passed the mark of") } else { (18.0, "short of the mark of") };
+            let lower = self.protocol.change_rule(quantity::base(q)).is_some_and(|r| r.lower_is_better);
+            let (merit, words) = match (pass.met, lower) {
+                (true, _) => (75.0, "passed the mark of"),
+                (false, true) => (18.0, "over the mark of"),
+                (false, false) => (18.0, "short of the mark of"),
+            };
             (merit, format!("{name}: {}, {words} {mark}.", value(q)))
         });
         let norms = self.outcome.norms.iter().filter_map(|(q, standing)| {
@@ -289,7 +297,8 @@ fn moved(tests: &[Judged]) -> String {
     };
     let words = |protocol: &Protocol, c: &Comparison| {
         let change = quantity::with_unit(&c.quantity, c.difference.abs());
-        format!("{} {}{change} ({})", protocol.name, if c.difference < 0.0 { "−" } else { "+" }, c.verdict_words)
+        let sign = if c.difference < 0.0 { "−" } else { "+" };
+        format!("{} {sign}{} ({}, {})", quantity::label(&c.quantity), change.trim_start_matches('+'), protocol.name, c.verdict_words)
     };
     let compared = tests.iter().flat_map(|t| t.since_last.iter()).filter(|c| c.verdict != Verdict::NotComparable);
     let Some(from) = compared.map(|c| c.from_on).max() else {

@@ -97,14 +97,59 @@ pub struct VisitRow {
     pub waits: Option<String>,
     /// It may be left out without a reason.
     pub optional: bool,
-    /// What it came to, each measure with its unit.
-    pub figures: Vec<String>,
+    /// What it came to, measure by measure.
+    pub figures: Vec<Figure>,
     /// Where the first of them stands.
     pub standing: Option<String>,
     /// A mark, passed or not.
     pub pass: Option<PassReport>,
     /// Compared with the last time, the measure that moved most.
     pub change: Option<Comparison>,
+    /// What that measure was and is, with its unit.
+    pub change_words: Option<String>,
+}
+
+/// A measure of a test.
+#[derive(Serialize, ToSchema)]
+pub struct Figure {
+    /// What it is called.
+    pub label: String,
+    /// With its unit.
+    pub value: String,
+}
+
+/// A visit in a list.
+#[derive(Serialize, ToSchema)]
+pub struct VisitLine {
+    /// Key.
+    pub id: Uuid,
+    /// Whose.
+    pub person: Uuid,
+    /// Their name, where it is not their own page.
+    pub name: Option<String>,
+    /// The battery.
+    pub battery_name: String,
+    /// The day.
+    pub on: NaiveDate,
+    /// How many tests it has.
+    pub tests: usize,
+    /// Whether it is over.
+    pub closed: bool,
+}
+
+impl VisitLine {
+    /// A line for a visit; `name` where the list is not one person's.
+    pub fn new(visit: &Visit, name: Option<String>) -> Self {
+        Self {
+            id: visit.id,
+            person: visit.person.0,
+            name,
+            battery_name: visit.battery.name.clone(),
+            on: visit.on,
+            tests: visit.battery.tests.len(),
+            closed: visit.closed_at.is_some(),
+        }
+    }
 }
 
 /// The test that comes now.
@@ -227,18 +272,26 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate) -> ApiResu
             standing: None,
             pass: None,
             change: None,
+            change_words: None,
         };
         if let (Some(protocol), Some(result), Some(report)) = (protocol, result, report) {
             let heard = |q: &&report::QuantityReport| {
                 q.value.is_some() && (q.key == protocol.headline() || !protocol.scored(&q.key).is_some_and(|s| s.in_detail))
             };
-            row.figures =
-                report.quantities.iter().filter(heard).map(|q| format!("{} {} {}", q.label, q.shown, q.unit).trim().to_owned()).collect();
+            let of = report.quantities.iter().find(|q| q.key == "points_of").map(|q| q.shown.clone());
+            row.figures = report.quantities.iter().filter(heard).map(|q| figure(q, of.as_deref())).collect();
             row.standing = report.quantities.iter().flat_map(|q| &q.norms).map(|n| n.sentence.clone()).find(|s| s != report::NO_STANDING);
             row.pass = report.quantities.iter().find_map(|q| q.pass.clone());
             let (last, _) = changes(protocol, result, &history, &report, &noted);
             let size = |c: &Comparison| c.steps.unwrap_or(0.0).abs();
-            row.change = last.into_iter().max_by(|a, b| size(a).total_cmp(&size(b)));
+            // What moved most against its wobble; where nothing is known of that, what the test is about.
+            let main = last.iter().position(|c| c.quantity == protocol.headline()).unwrap_or(0);
+            let most = last.iter().enumerate().max_by(|a, b| size(a.1).total_cmp(&size(b.1))).filter(|(_, c)| size(c) > 0.0);
+            row.change = last.get(most.map_or(main, |(k, _)| k)).cloned();
+            row.change_words = row.change.as_ref().map(|c| {
+                let said = |v: f64| impulso_core::quantity::with_unit(&c.quantity, v);
+                if c.difference == 0.0 { format!("{} both times", said(c.to)) } else { format!("{} → {}", said(c.from), said(c.to)) }
+            });
             judged.push((place, protocol, result, report));
         }
         rows.push(row);
@@ -281,6 +334,14 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate) -> ApiResu
         again_weeks: visit.battery.again_weeks,
         rows,
     })
+}
+
+fn figure(q: &report::QuantityReport, points_of: Option<&str>) -> Figure {
+    let value = q.value.map(|v| impulso_core::quantity::with_unit(&q.key, v)).unwrap_or_default();
+    match points_of.filter(|_| q.key == "points_met") {
+        Some(of) => Figure { label: "points".into(), value: format!("{value} of {of}") },
+        None => Figure { label: q.label.clone(), value },
+    }
 }
 
 /// A test's name with the variant the battery has of it.

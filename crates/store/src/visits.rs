@@ -56,8 +56,8 @@ impl Row {
 pub async fn create(scope: &mut Scope, coach: CoachId, visit: &Visit) -> Result<bool> {
     let practice = scope.practice_id();
     let done = sqlx::query!(
-        "insert into visits (practice_id, id, person_id, battery_id, battery, conditions, on_date, created_by)
-         values ($1, $2, $3, $4, $5, $6, $7, $8) on conflict (practice_id, id) do nothing",
+        "insert into visits (practice_id, id, person_id, battery_id, battery, conditions, on_date, created_by, created_at)
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (practice_id, id) do nothing",
         practice,
         visit.id,
         visit.person.0,
@@ -65,7 +65,8 @@ pub async fn create(scope: &mut Scope, coach: CoachId, visit: &Visit) -> Result<
         write("battery", &visit.battery)?,
         write("conditions", &visit.conditions)?,
         visit.on,
-        coach.0
+        coach.0,
+        visit.created_at
     )
     .execute(scope.db())
     .await?;

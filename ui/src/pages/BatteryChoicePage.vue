@@ -28,6 +28,9 @@ const { data: list, failure, loading, reload } = useLoad(() => take(api.GET("/ap
 </template>
 
 <style scoped>
+h1 {
+  margin-bottom: 14px;
+}
 .batteries {
   list-style: none;
   padding: 0;

@@ -65,6 +65,18 @@ const care = computed(() => {
           </ul>
           <p class="soft legend">They disagree by several mL/kg/min, and none is the right one: the change within one way counts.</p>
         </section>
+        <section v-if="p.visits.length">
+          <h2>Visits</h2>
+          <ul class="rows">
+            <li v-for="v in p.visits" :key="v.id">
+              <RouterLink class="row-link" :to="v.closed ? `/visits/${v.id}` : `/visits/${v.id}/floor`">
+                <span class="on">{{ dayShort(v.on) }}</span>
+                <span class="what">{{ v.battery_name }}</span>
+                <span class="got">{{ v.closed ? `${v.tests} tests` : "under way" }}</span>
+              </RouterLink>
+            </li>
+          </ul>
+        </section>
         <section>
           <h2>Tests</h2>
           <p v-if="!p.tests.length">None yet. <RouterLink :to="assess">Start with readiness</RouterLink>.</p>

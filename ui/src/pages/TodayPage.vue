@@ -38,6 +38,18 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           </ul>
           <RouterLink v-if="day.more.due" class="rest" to="/retests">and {{ day.more.due }} more due today</RouterLink>
         </section>
+        <section v-if="day.open_visits.length">
+          <h2>Visits under way</h2>
+          <ul class="rows">
+            <li v-for="v in day.open_visits" :key="v.id">
+              <RouterLink class="row-link" :to="`/visits/${v.id}/floor`">
+                <span class="on">{{ v.on === day.today ? "today" : dayShort(v.on) }}</span>
+                <span class="what">{{ v.name }}</span>
+                <span class="got">{{ v.battery_name }}</span>
+              </RouterLink>
+            </li>
+          </ul>
+        </section>
         <section v-if="day.late.length">
           <h2>Late</h2>
           <ul class="rows">

@@ -98,7 +98,7 @@ onKeyStroke((event) => {
           <span class="mark" aria-hidden="true">{{ mark(row, k, row.place === next?.place) }}</span>
           <span class="what"
             ><b>{{ row.name }}</b>
-            <small v-if="row.figures.length">{{ row.figures.join(" · ") }}</small>
+            <small v-if="row.figures.length">{{ row.figures.map((f) => f.value).join(" · ") }}</small>
             <small v-else-if="row.stand === 'skipped'"
               >left out<template v-if="row.reason">: {{ row.reason }}</template></small
             >

@@ -118,6 +118,10 @@ async function begin() {
   display: block;
   font-size: 15px;
 }
+aside ul {
+  margin: 0;
+  padding-left: 20px;
+}
 .begin {
   width: 100%;
   margin-top: 14px;

@@ -40,6 +40,8 @@ async function again() {
   });
   if (lines) planned.value = `All of it again on ${dayYear(lines.due_on)}. It stands in the calendar.`;
 }
+/** A column of its own only where a table or a mark says something. */
+const stands = computed(() => v.value?.rows.some((r) => r.pass || r.standing) ?? false);
 const print = () => window.print();
 </script>
 
@@ -78,7 +80,7 @@ const print = () => window.print();
             <tr>
               <th>In the order it was done</th>
               <th>Today</th>
-              <th>Stands</th>
+              <th v-if="stands">Stands</th>
               <th>Since last time</th>
             </tr>
           </thead>
@@ -89,9 +91,12 @@ const print = () => window.print();
                   row.name
                 }}</template>
               </th>
-              <td class="num" data-of="Today">
+              <td data-of="Today">
                 <template v-if="row.figures.length"
-                  ><span v-for="f in row.figures" :key="f" class="figure">{{ f }}</span></template
+                  ><span v-for="f in row.figures" :key="f.label" class="figure"
+                    ><b class="num">{{ f.value }}</b
+                    ><small v-if="row.figures.length > 1 || f.label !== 'points'">{{ f.label }}</small></span
+                  ></template
                 >
                 <span v-else class="soft"
                   >{{ row.stand === "skipped" ? "left out" : row.stand === "running" ? "on the floor" : "to come"
@@ -99,16 +104,15 @@ const print = () => window.print();
                 >
                 <small v-if="row.waits" class="soft">{{ row.waits }}</small>
               </td>
-              <td data-of="Stands">
+              <td v-if="stands" data-of="Stands">
                 <span v-if="row.pass" :class="row.pass.met ? 'met' : 'short'">{{ row.pass.sentence }}</span>
                 <span v-else-if="row.standing">{{ row.standing }}</span>
               </td>
               <td data-of="Since last time">
                 <template v-if="row.change"
                   ><b :class="row.change.verdict">{{ row.change.verdict_words }}</b
-                  ><small v-if="row.change.verdict !== 'not_comparable'" class="soft"
-                    >from {{ Number(row.change.from.toFixed(2)) }} to {{ Number(row.change.to.toFixed(2)) }} {{ row.change.unit }},
-                    {{ dayShort(row.change.from_on) }}</small
+                  ><small v-if="row.change.verdict !== 'not_comparable'"
+                    >{{ row.change_words }}<br />{{ dayShort(row.change.from_on) }}</small
                   ><small v-for="u in row.change.unlike" v-else :key="u.key" class="soft"
                     >{{ u.label.toLowerCase() }}: {{ u.then }}, now {{ u.now }}</small
                   ></template
@@ -184,9 +188,31 @@ tbody th {
   font-weight: 600;
   min-width: 150px;
 }
-.figure,
+.no_verdict {
+  font-weight: 400;
+  color: var(--soft);
+}
+tbody th {
+  width: 30%;
+}
+.figure {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 0 10px;
+}
+.figure b {
+  white-space: nowrap;
+  font-size: 18px;
+}
 td small {
   display: block;
+  overflow-wrap: normal;
+  color: var(--soft);
+}
+aside section + section,
+aside .box {
+  margin-top: 18px;
 }
 td small {
   font-family: var(--text);

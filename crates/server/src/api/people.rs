@@ -19,7 +19,7 @@ use impulso_store::{
     error::{Conflict, Error as StoreError},
     happenings,
     people::{self, Person, Profile, Units},
-    readiness, results, retests,
+    readiness, results, retests, visits,
 };
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -33,6 +33,7 @@ use crate::{
     intake::Intake,
     scoring,
     shelf::Shelf,
+    visiting::VisitLine,
 };
 
 /// What is asked of the list.
@@ -143,6 +144,8 @@ pub struct PersonPage {
     pub ladder: Vec<Rung>,
     /// Every test, latest first.
     pub tests: Vec<TestLine>,
+    /// Visits, latest first.
+    pub visits: Vec<VisitLine>,
     /// Open retests, soonest first.
     pub retests: Vec<RetestLine>,
     /// What happened along the way, earliest first.
@@ -374,6 +377,7 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
         since: person.created_at,
         story: report::story(&ladder, with_reading, today),
         tests: history.iter().rev().map(|r| TestLine::new(r, &shelf)).collect(),
+        visits: visits::of_person(scope, id, 20).await?.iter().map(|v| VisitLine::new(v, None)).collect(),
         side_by_side: side_by_side(&history, &shelf),
         ladder,
         happenings: noted.into_iter().map(|(id, h)| Noted { id, said: h.said(), happening: h }).collect(),

@@ -3,7 +3,7 @@
 use actix_web::{get, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
 use impulso_core::text;
-use impulso_store::{people, results, retests, runs};
+use impulso_store::{people, results, retests, runs, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -19,11 +19,14 @@ use crate::{
     auth::{self, SignedIn},
     settings::limits,
     shelf::Shelf,
+    visiting::VisitLine,
 };
 
 /// Today's page.
 #[derive(Serialize, ToSchema)]
 pub struct TodayPage {
+    /// Visits that are under way or were left open.
+    pub open_visits: Vec<VisitLine>,
     /// The day.
     pub today: NaiveDate,
     /// What the day looks like, in a sentence.
@@ -163,7 +166,9 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
     };
     stopped.truncate(shown);
     open_runs.truncate(shown);
+    let open_visits = visits::open(&mut scope).await?.into_iter().map(|(v, name)| VisitLine::new(&v, Some(name))).collect();
     Ok(web::Json(TodayPage {
+        open_visits,
         today,
         sentence: sentence(&open_runs, (&late.0, late.1), (&due.0, due.1), soon.1, stopped.len(), more.stopped, people),
         open_runs,

@@ -5,7 +5,7 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
     battery::{self, Battery},
-    catalogue::{Condition, ConditionKind, Protocol},
+    catalogue::{Condition, ConditionKind},
     run::event::Conditions,
     text,
     visit::{Happened, cost_of_moving},
@@ -193,7 +193,8 @@ fn asked(battery: &Battery, shelf: &Shelf) -> ApiResult<Vec<Condition>> {
     let mut all: Vec<(Condition, bool)> = Vec::new();
     for place in &battery.tests {
         let protocol = shelf.find(&place.protocol)?;
-        for condition in protocol.conditions.iter().filter(|c| is_asked(c, protocol) && !place.given.contains_key(&c.key)) {
+        for condition in protocol.conditions.iter().filter(|c| !c.recorded_by_run && !c.ask.is_empty() && !place.given.contains_key(&c.key))
+        {
             let required = condition.required && !place.optional;
             match all.iter_mut().find(|(a, _)| a.key == condition.key) {
                 None => all.push((Condition { required, ..condition.clone() }, true)),
@@ -208,10 +209,6 @@ fn asked(battery: &Battery, shelf: &Shelf) -> ApiResult<Vec<Condition>> {
         }
     }
     Ok(all.into_iter().filter(|(_, alike)| *alike).map(|(condition, _)| condition).collect())
-}
-
-fn is_asked(condition: &Condition, protocol: &Protocol) -> bool {
-    !condition.recorded_by_run && !condition.ask.is_empty() && protocol.input(&condition.key).is_none_or(|_| condition.required)
 }
 
 /// A visit to begin.

@@ -35,6 +35,8 @@ pub struct Client {
     pub happened: &'static [(HappeningKind, u64, u64, &'static str)],
     /// Tests, oldest first.
     pub tests: &'static [Test],
+    /// Visits: the battery, and days before today; its tests are those of that day.
+    pub visits: &'static [(&'static str, u64)],
     /// The standing retest plan.
     pub plan: Option<Plan>,
 }
@@ -147,6 +149,7 @@ const NOBODY: Client = Client {
     drug: false,
     notes: "",
     happened: &[],
+    visits: &[],
     tests: &[],
     plan: None,
 };
@@ -344,7 +347,16 @@ pub const CAST: &[Client] = &[
             bench(6, 37.0),
             cycle(180, &[(150.0, 96.0, 98.0), (450.0, 117.0, 119.0), (600.0, 129.0, 131.0)]),
             cycle(60, &[(150.0, 92.0, 93.0), (450.0, 113.0, 114.0), (600.0, 123.0, 126.0)]),
+            sheet("body", 96, r#"{"waist_cm": 98.5, "neck_cm": 40, "hips_cm": 104}"#),
+            sheet("sit-rise-floor", 96, r#"{"supports_down": 1, "supports_up": 2, "wobbles_up": 1}"#),
+            sheet("plank", 96, r#"{"seconds": 71, "support": "forearm"}"#),
+            sheet("one-leg-stance", 96, r#"{"seconds": {"left": [7.5, 8], "right": [14, 16.5]}}"#),
+            sheet("body", 5, r#"{"waist_cm": 94, "neck_cm": 40, "hips_cm": 103}"#),
+            sheet("sit-rise-floor", 5, r#"{"supports_down": 1, "supports_up": 1, "wobbles_up": 1}"#),
+            sheet("plank", 5, r#"{"seconds": 118, "support": "forearm"}"#),
+            sheet("one-leg-stance", 5, r#"{"seconds": {"left": [12, 13.5], "right": [18, 21]}}"#),
         ],
+        visits: &[("four-in-five-minutes", 96), ("four-in-five-minutes", 5)],
         plan: Some(plan("bench-step-3min", 13, &[-91, -6, 85])),
         ..NOBODY
     },

@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 
 use chrono::{DateTime, Days, NaiveDate, NaiveTime, TimeDelta, Utc};
 use impulso_core::{
-    Code, InputError,
+    Code, InputError, battery,
     catalogue::{self, Condition, ConditionKind, Protocol},
     happening::Happening,
     inputs::StageInput,
@@ -24,6 +24,7 @@ use impulso_core::{
     },
     trial::Inputs,
     units::{Age, BodyMass, Height},
+    visit::Happened,
 };
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
@@ -33,6 +34,7 @@ use impulso_store::{
     readiness,
     results::{Stop, Stored, StoredFacts},
     retests,
+    visits::{self, Visit},
 };
 use rand::{RngExt, SeedableRng, rngs::StdRng};
 use uuid::Uuid;
@@ -86,14 +88,42 @@ async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTi
         let noted = Happening { kind: *kind, from_on: day(*from), until_on: Some(day(*until)), words: Some((*words).into()) };
         happenings::add(scope, id, Uuid::now_v7(), &noted).await?;
     }
+    let mut kept = Vec::new();
     for test in client.tests {
         let taken_at = moment(today, test.days_ago, hours).min(now - TimeDelta::hours(1));
-        scoring::keep(scope, coach, &result(client, id, test, taken_at)?).await?;
+        let result = result(client, id, test, taken_at)?;
+        scoring::keep(scope, coach, &result).await?;
+        kept.push(result);
+    }
+    for (battery, days_ago) in client.visits {
+        visit(scope, coach, id, battery, today - Days::new(*days_ago), &kept).await?;
     }
     if let Some(last) = client.tests.last() {
         let answers = Answers { regularly_active: client.active, rate_limiting_drug: client.drug, ..Answers::default() };
         readiness::add(scope, coach, id, &answers, &advise(&answers), None, today - Days::new(last.days_ago)).await?;
     }
+    Ok(())
+}
+
+/// A visit of the past: what was done on that day, in the battery's order.
+async fn visit(scope: &mut Scope, coach: CoachId, person: PersonId, id: &str, on: NaiveDate, kept: &[Stored]) -> ApiResult<()> {
+    let battery = battery::find(id)?.clone();
+    let visit = Visit {
+        id: Uuid::now_v7(),
+        person,
+        battery,
+        conditions: Conditions::new(),
+        on,
+        created_at: on.and_time(NaiveTime::MIN).and_utc(),
+        closed_at: None,
+    };
+    visits::create(scope, coach, &visit).await?;
+    for (place, test) in visit.battery.tests.iter().enumerate() {
+        if let Some(result) = kept.iter().find(|r| r.on == on && r.protocol_id == test.protocol) {
+            visits::append(scope, visit.id, Uuid::now_v7(), &Happened::Done { place, result: result.id.0 }).await?;
+        }
+    }
+    visits::append(scope, visit.id, Uuid::now_v7(), &Happened::Closed).await?;
     Ok(())
 }
 

@@ -19,3 +19,4 @@ mod release;
 mod sessions;
 mod together;
 mod trouble;
+mod visits;

@@ -1,0 +1,154 @@
+//! Visits: a battery on one day, test after test, on any device; and a practice's own batteries.
+
+use reqwest::Method;
+use serde_json::{Value, json};
+use uuid::Uuid;
+
+use crate::app::{Browser, TestApp};
+
+/// A visit of this battery, begun.
+async fn begun(coach: &Browser, person: &str, battery: &str, conditions: Value) -> Value {
+    let form = json!({ "id": Uuid::now_v7(), "battery": battery, "conditions": conditions });
+    coach.ok(Method::POST, &format!("/people/{person}/visits"), form).await
+}
+
+fn id(page: &Value) -> &str {
+    page["id"].as_str().unwrap()
+}
+
+async fn said(coach: &Browser, visit: &Value, happened: Value) -> Value {
+    let body = json!({ "id": Uuid::now_v7(), "happened": happened });
+    coach.ok(Method::POST, &format!("/visits/{}/events", id(visit)), body).await
+}
+
+/// Types a test of the visit from paper.
+async fn typed(coach: &Browser, person: &str, visit: &Value, place: usize, protocol: &str, inputs: Value, conditions: Value) -> Value {
+    let form = json!({
+        "id": Uuid::now_v7(), "protocol": protocol, "on": visit["on"], "inputs": inputs, "conditions": conditions,
+        "visit": { "visit": id(visit), "place": place }
+    });
+    coach.ok(Method::POST, &format!("/people/{person}/results"), form).await
+}
+
+#[tokio::test]
+async fn a_visit_leads_from_test_to_test_and_says_what_it_taught() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let plan = coach.get(&format!("/people/{person}/visits/new?battery=four-in-five-minutes")).await;
+    assert_eq!((plan["nth"].as_u64(), plan["last_on"].is_null()), (Some(1), true));
+    assert!(plan["equipment"].as_array().unwrap().len() > 1 && plan["asked"].as_array().unwrap().len() > 1);
+    let form = json!({ "id": Uuid::now_v7(), "battery": "four-in-five-minutes", "conditions": { "colour": "red" } });
+    let (status, code, field) = coach.refused(Method::POST, &format!("/people/{person}/visits"), form).await;
+    assert_eq!((status, code.as_str(), field.as_deref()), (422, "unknown_field", Some("colour")));
+
+    let answers = json!({ "waist_site": "navel", "eyes": "open", "barefoot": true });
+    let visit = begun(&coach, &person, "four-in-five-minutes", answers).await;
+    assert_eq!(visit["next"]["name"], "Body measures");
+    assert!(visit["next"]["why"].as_str().unwrap().contains("At rest"));
+    let body = json!({ "waist_cm": 98, "waist_site": "navel" });
+    typed(&coach, &person, &visit, 0, "body", body, json!({ "waist_site": "navel" })).await;
+    let page = coach.get(&format!("/visits/{}", id(&visit))).await;
+    assert_eq!((page["done"].as_u64(), page["next"]["protocol"].as_str()), (Some(1), Some("sit-rise-floor")));
+    assert_eq!(page["rows"][0]["stand"], "done");
+    assert!(page["learned"]["holds_back"].as_str().unwrap().contains("over the mark of 0.50"), "{}", page["learned"]);
+
+    // The plank goes onto the floor with the battery's variant and what the visit shares; its end is the visit's business.
+    let run = Uuid::now_v7();
+    let set_up =
+        json!({ "id": run, "protocol": "plank", "people": [person], "conditions": {}, "visit": { "visit": id(&visit), "place": 2 } });
+    let view = coach.ok(Method::POST, "/runs", set_up).await;
+    assert_eq!(view["visit"], visit["id"]);
+    assert!(view["conditions"].as_array().unwrap().iter().any(|c| c["value"] == "on the forearms"), "{}", view["conditions"]);
+    let running = coach.get(&format!("/visits/{}", id(&visit))).await;
+    assert_eq!((running["next"]["run"].as_str(), running["rows"][2]["stand"].as_str()), (Some(run.to_string().as_str()), Some("running")));
+
+    // Left out only with a reason, and taken up again.
+    let skip = |reason: Value| json!({ "id": Uuid::now_v7(), "happened": { "kind": "skipped", "place": 1, "reason": reason } });
+    let events = format!("/visits/{}/events", id(&visit));
+    assert_eq!(coach.refused(Method::POST, &events, skip(json!(" "))).await.2.as_deref(), Some("reason"));
+    let skipped = coach.ok(Method::POST, &events, skip(json!("sore knee"))).await;
+    assert_eq!(skipped["visit"]["rows"][1]["reason"], "sore knee");
+    said(&coach, &visit, json!({ "kind": "taken_up", "place": 1 })).await;
+    let moved = said(&coach, &visit, json!({ "kind": "moved", "place": 3 })).await;
+    assert_eq!(moved["visit"]["rows"][1]["protocol"], "one-leg-stance");
+    for happened in [json!({ "kind": "done", "place": 1, "result": run }), json!({ "kind": "skipped", "place": 9, "reason": "x" })] {
+        let body = json!({ "id": Uuid::now_v7(), "happened": happened });
+        assert_eq!(coach.refused(Method::POST, &events, body).await.0, 422);
+    }
+
+    // Closed once; nothing is done in it afterwards, and the next one starts as this one was.
+    said(&coach, &visit, json!({ "kind": "closed" })).await;
+    let closed = said(&coach, &visit, json!({ "kind": "closed" })).await;
+    assert_eq!((closed["visit"]["closed"].as_bool(), closed["visit"]["next"].is_null()), (Some(true), true));
+    assert_eq!(coach.refused(Method::POST, &events, skip(json!("late"))).await.0, 422);
+    let again = coach.get(&format!("/people/{person}/visits/new?battery=four-in-five-minutes")).await;
+    assert_eq!((again["nth"].as_u64(), again["suggested"]["eyes"].as_str()), (Some(2), Some("open")));
+    let page = coach.get(&format!("/people/{person}")).await;
+    assert_eq!(page["visits"].as_array().unwrap().len(), 1);
+}
+
+#[tokio::test]
+async fn a_double_press_is_one_visit_and_one_of_another_practice_or_person_is_none() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (joren, maud) = (coach.adds("Joren").await, coach.adds("Maud").await);
+    let form = json!({ "id": Uuid::now_v7(), "battery": "plank" });
+    let path = format!("/people/{joren}/visits");
+    let form_again = form.clone();
+    let refused = coach.refused(Method::POST, &path, form).await;
+    assert_eq!(refused.2.as_deref(), Some("support"), "what a test cannot do without is asked before the first");
+    let mut form = form_again;
+    form["conditions"] = json!({ "support": "forearm", "limit_s": "to_failure" });
+    let visit = coach.ok(Method::POST, &path, form.clone()).await;
+    coach.ok(Method::POST, &path, form).await;
+    assert_eq!(coach.get(&format!("/people/{joren}")).await["visits"].as_array().unwrap().len(), 1);
+    assert_eq!(visit["battery_name"], "Plank", "a test on its own is a visit of one");
+    let wrong = json!({
+        "id": Uuid::now_v7(), "protocol": "plank", "people": [maud], "conditions": {}, "visit": { "visit": id(&visit), "place": 0 }
+    });
+    assert_eq!(coach.refused(Method::POST, "/runs", wrong).await.2.as_deref(), Some("visit"));
+    let today = coach.get("/today").await;
+    assert_eq!(today["open_visits"][0]["name"], "Joren");
+    let other = app.new_practice("Mill").await;
+    let (status, _) = other.send(Method::GET, &format!("/visits/{}", id(&visit)), Value::Null).await;
+    assert_eq!(status, 404);
+    let closing = json!({ "id": Uuid::now_v7(), "happened": { "kind": "closed" } });
+    let (status, _) = other.send(Method::POST, &format!("/visits/{}/events", id(&visit)), closing).await;
+    assert_eq!(status, 404);
+}
+
+#[tokio::test]
+async fn a_practice_makes_its_own_battery_changes_it_and_takes_it_out_of_use() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let key = Uuid::now_v7();
+    let path = format!("/batteries/{key}");
+    let battery = |name: &str, tests: Value| json!({ "id": "", "name": name, "again_weeks": 6, "tests": tests });
+    let both = json!([{ "protocol": "run-12min" }, { "protocol": "air-squat", "rest_min": 3 }]);
+    for (body, field) in [
+        (battery("Ours", json!([])), "tests"),
+        (battery(" ", both.clone()), "name"),
+        (battery("Ours", json!([{ "protocol": "moon-walk" }])), "protocol"),
+    ] {
+        let (status, _, named) = coach.refused(Method::PUT, &path, body).await;
+        assert!(matches!(status, 404 | 422), "{status}");
+        assert_eq!(named.as_deref(), Some(field));
+    }
+    let kept = coach.ok(Method::PUT, &path, battery("Ours", both)).await;
+    assert_eq!(kept["better_order"], json!([1, 0]), "the long run comes last");
+    let twice = json!([{ "protocol": "air-squat" }, { "protocol": "air-squat" }]);
+    let kept = coach.ok(Method::PUT, &path, battery("Ours", twice)).await;
+    let own = kept["battery"]["id"].as_str().unwrap().to_owned();
+    let visit = begun(&coach, &person, &own, json!({})).await;
+    let squat = json!({ "points": { "chest_up": true } });
+    typed(&coach, &person, &visit, 0, "air-squat", squat.clone(), json!({})).await;
+    typed(&coach, &person, &visit, 1, "air-squat", squat, json!({})).await;
+    let page = coach.get(&format!("/visits/{}", id(&visit))).await;
+    assert_eq!(page["done"], 2);
+    assert_ne!(page["rows"][0]["result"], page["rows"][1]["result"], "twice, kept apart");
+    assert_eq!(coach.send(Method::DELETE, &path, Value::Null).await.0, 204);
+    assert!(coach.get("/batteries").await.as_array().unwrap().iter().all(|b| b["battery"]["id"] != own.as_str()));
+    assert_eq!(coach.get(&format!("/visits/{}", id(&visit))).await["battery_name"], "Ours", "its history stays");
+}
