@@ -37,11 +37,10 @@ test("views", async ({ coach, page, server }) => {
 
   for (const [name, path] of [
     ["today", "/"],
-    ["people", "/people"],
     ["person", `/people/${ilse.id}`],
     ["choose", `/people/${odile.id}/assess`],
     ["result", `/results/${rurik.tests.find((t: { protocol: string }) => t.protocol === "multistage-cycle").id}`],
-    ["ride", `/results/${caspian.tests.find((t: { protocol: string }) => t.protocol === "clamped-cycle").id}`],
+    ["visit", `/visits/${rurik.visits[0].id}`],
     ["retests", "/retests"],
     ["method", "/tests/chair-stand-30s"],
     ["library", "/tests"],
@@ -51,6 +50,12 @@ test("views", async ({ coach, page, server }) => {
     await page.waitForLoadState("networkidle");
     await shot(page, name);
   }
+  const look = await page.request.post(`${api}/people/${ilse.id}/visits`, {
+    data: { id: crypto.randomUUID(), battery: "first-look", conditions: { warm: true, shoes: "none" } },
+  });
+  await coach.opens(`/visits/${(await look.json()).id}/floor`);
+  await expect(page.getByRole("button", { name: "Go Space" })).toBeVisible();
+  await shot(page, "visit-floor");
   await coach.opens(`/people/${noor.id}/readiness`);
   const answer = (label: string, words: string) => page.getByRole("group", { name: label }).getByText(words, { exact: true }).click();
   await answer("Regularly active?", "Yes");

@@ -103,6 +103,27 @@ test("first look twice: what is next by itself, one test left out, a reload betw
   await expect(page.getByText("left out: a sore wrist")).toBeVisible();
   await isClean(page, "what a visit taught");
   await page.screenshot({ path: "test-results/visit.png" });
+  await page.getByRole("checkbox", { name: "Knee straightening, lying" }).uncheck();
+  await page.getByRole("button", { name: "Make a link" }).click();
+  const link = page.getByRole("link", { name: /\/report\/[0-9a-f]{32}$/ });
+  const client = await (
+    await page
+      .context()
+      .browser()!
+      .newContext({ viewport: { width: 390, height: 760 } })
+  ).newPage();
+  await client.goto((await link.getAttribute("href"))!);
+  await expect(client.getByRole("heading", { name: "Rurik Dane" })).toBeVisible();
+  await expect(client.getByText("Toe touch into squat", { exact: true })).toBeVisible();
+  await expect(client.getByText("Knee straightening, lying")).toBeHidden();
+  expect(await client.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
+  await isClean(client, "what a client gets");
+  await client.screenshot({ path: "test-results/report-390.png" });
+  await page.getByRole("button", { name: "Withdraw" }).click();
+  await expect(page.getByRole("button", { name: "Withdraw" })).toBeHidden();
+  await client.reload();
+  await expect(client.getByText("This link opens nothing any more")).toBeVisible();
+  await client.context().close();
   await page.getByRole("button", { name: "All of it again in 13 weeks" }).click();
   await expect(page.getByText(/All of it again on/)).toBeVisible();
   await page.getByRole("button", { name: "Close the visit" }).click();
@@ -148,4 +169,28 @@ test("a gate, a test done before its turn, one typed from paper, on a phone; ano
   await expect(other.getByText("left out: no table here")).toBeVisible();
   await other.getByRole("button", { name: "Do it after all" }).click();
   await expect(other.getByText("left out: no table here")).toBeHidden();
+});
+
+test("a battery that ships is copied, changed and taken out of use", async ({ coach, page }) => {
+  await coach.hasPractice();
+  await coach.opens("/batteries");
+  await page.getByRole("link", { name: /Four in five minutes/ }).click();
+  await expect(page.getByRole("textbox", { name: "Name" })).toHaveValue("Four in five minutes, ours");
+  await page.getByRole("button", { name: "One leg stance earlier" }).click();
+  await page.getByRole("button", { name: "Take Plank out" }).click();
+  await page.getByLabel("Add a test").selectOption({ label: "Muscular endurance: Wall sit" });
+  await page.getByRole("textbox", { name: "Name" }).fill("");
+  await page.getByRole("button", { name: "Keep it" }).click();
+  await expect(page.getByRole("alert")).toContainText("Give the battery a name");
+  await page.getByRole("textbox", { name: "Name" }).fill("Harbour four");
+  await isClean(page, "a battery of one's own");
+  await page.screenshot({ path: "test-results/battery.png" });
+  await page.getByRole("button", { name: "Keep it" }).click();
+  await page.waitForURL(/batteries$/);
+  const mine = page.getByRole("link", { name: /Harbour four.*your own/ });
+  await expect(mine).toContainText("Body measures → Down to the floor and up → One leg stance → Wall sit");
+  await mine.click();
+  await page.getByRole("button", { name: "Take it out of use" }).click();
+  await page.waitForURL(/batteries$/);
+  await expect(page.getByRole("link", { name: /Harbour four/ })).toBeHidden();
 });

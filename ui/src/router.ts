@@ -52,6 +52,12 @@ export const router = createRouter({
       props: true,
       meta: { title: "Enter a result" },
     },
+    {
+      path: "/report/:token",
+      component: () => import("./pages/ReportPage.vue"),
+      props: true,
+      meta: { open: true, bare: true, title: "Your results" },
+    },
     { path: "/join", component: () => import("./pages/JoinPage.vue"), meta: { open: true, bare: true, title: "Join" } },
     {
       path: "/join/:code",
@@ -67,6 +73,13 @@ export const router = createRouter({
     { path: "/retests", component: () => import("./pages/RetestsPage.vue"), meta: { title: "Retests" } },
     { path: "/tests", component: () => import("./pages/LibraryPage.vue"), meta: { title: "Test library" } },
     { path: "/tests/:id", component: () => import("./pages/MethodPage.vue"), props: true, meta: { title: "Test" } },
+    { path: "/batteries", component: () => import("./pages/BatteriesPage.vue"), meta: { title: "Batteries" } },
+    {
+      path: "/batteries/:id",
+      component: () => import("./pages/BatteryEditPage.vue"),
+      props: (to) => ({ id: to.params.id, from: to.query.from }),
+      meta: { title: "A battery" },
+    },
     { path: "/practice", component: () => import("./pages/PracticePage.vue"), meta: { title: "Practice" } },
     { path: "/:rest(.*)*", component: () => import("./pages/LostPage.vue"), meta: { title: "Not found" } },
   ],

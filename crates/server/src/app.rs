@@ -4,7 +4,8 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, happenings, health, join, library, people, practice, readiness, rehearsals, results, retests, runs, session, today, visits,
+    assess, happenings, health, join, library, people, practice, readiness, rehearsals, reports, results, retests, runs, session, today,
+    visits,
 };
 
 /// The routes under `/api`.
@@ -68,7 +69,11 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(visits::plan)
         .service(visits::begin)
         .service(visits::get)
-        .service(visits::change);
+        .service(visits::change)
+        .service(reports::share)
+        .service(reports::links)
+        .service(reports::withdraw)
+        .service(reports::open);
 }
 
 /// What every answer carries.

@@ -229,8 +229,8 @@ pub async fn run_closed(scope: &mut Scope, run: &Run, result: Option<ResultId>) 
     Ok(())
 }
 
-/// The whole page of a visit.
-pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate) -> ApiResult<VisitPage> {
+/// The whole page of a visit; of some places `only`, as if there were no others.
+pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Option<&[usize]>) -> ApiResult<VisitPage> {
     let shelf = Shelf::of(scope).await?;
     let person = people::get(scope, visit.person).await?;
     let history = results::of_person(scope, visit.person).await?;
@@ -249,7 +249,7 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate) -> ApiResu
 
     let mut rows = Vec::new();
     let mut judged: Vec<(usize, &Protocol, &Stored, ResultReport)> = Vec::new();
-    for place in state.order.iter().copied() {
+    for place in state.order.iter().copied().filter(|p| only.is_none_or(|only| only.contains(p))) {
         let (at, test) = (&state.places[place], &visit.battery.tests[place]);
         let protocol = shelf.find(&test.protocol).ok();
         let result = at.result.and_then(|id| history.iter().find(|r| r.id.0 == id));

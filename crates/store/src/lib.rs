@@ -30,6 +30,7 @@ pub mod retests;
 pub mod runs;
 pub mod sessions;
 pub mod typed_errors;
+pub mod visit_links;
 pub mod visits;
 
 pub use error::{Error, Result};

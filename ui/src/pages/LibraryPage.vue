@@ -34,6 +34,7 @@ const parts = computed(() => {
     <div class="page-head">
       <h1>Test library</h1>
       <span class="grow"></span>
+      <RouterLink to="/batteries">Batteries</RouterLink>
       <RouterLink to="/classes/new">A class in pairs</RouterLink>
       <RouterLink to="/rehearsals/new">Rehearse a test</RouterLink>
     </div>

@@ -10,6 +10,7 @@ pub mod people;
 pub mod practice;
 pub mod readiness;
 pub mod rehearsals;
+pub mod reports;
 pub mod results;
 pub mod retests;
 pub mod ride;

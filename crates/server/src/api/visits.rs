@@ -249,7 +249,7 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitForm>) ->
         audit::record(&mut scope, who.coach, "visit.begun", subject, json!({ "battery": visit.battery.name })).await?;
     }
     let visit = visits::get(&mut scope, form.id).await?;
-    let shown = visiting::page(&mut scope, &visit, today).await?;
+    let shown = visiting::page(&mut scope, &visit, today, None).await?;
     scope.commit().await?;
     Ok(web::Json(shown))
 }
@@ -287,7 +287,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Visi
     let mut scope = who.scope().await?;
     let visit = visits::get(&mut scope, *id).await?;
     let today = auth::today(&mut scope).await?;
-    Ok(web::Json(visiting::page(&mut scope, &visit, today).await?))
+    Ok(web::Json(visiting::page(&mut scope, &visit, today, None).await?))
 }
 
 /// Something the coach decided about a visit.
@@ -317,7 +317,7 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
     let visit = visits::get(&mut scope, *id).await?;
     let shelf = Shelf::of(&mut scope).await?;
     let today = auth::today(&mut scope).await?;
-    let now = visiting::page(&mut scope, &visit, today).await?;
+    let now = visiting::page(&mut scope, &visit, today, None).await?;
     if let Some(place) = form.happened.place().filter(|p| *p >= visit.battery.tests.len()) {
         return Err(InputError::new(Code::OutOfRange, "place", format!("The battery has no place {place}.")).into());
     }
@@ -349,7 +349,7 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
         audit::record(&mut scope, who.coach, "visit.closed", subject, json!({ "battery": visit.battery.name, "done": now.done })).await?;
     }
     let visit = visits::get(&mut scope, visit.id).await?;
-    let shown = visiting::page(&mut scope, &visit, today).await?;
+    let shown = visiting::page(&mut scope, &visit, today, None).await?;
     scope.commit().await?;
     Ok(web::Json(VisitChanged { visit: shown, cost }))
 }

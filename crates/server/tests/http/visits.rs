@@ -152,3 +152,50 @@ async fn a_practice_makes_its_own_battery_changes_it_and_takes_it_out_of_use() {
     assert!(coach.get("/batteries").await.as_array().unwrap().iter().all(|b| b["battery"]["id"] != own.as_str()));
     assert_eq!(coach.get(&format!("/visits/{}", id(&visit))).await["battery_name"], "Ours", "its history stays");
 }
+
+#[tokio::test]
+async fn a_clients_link_shows_what_was_ticked_ends_and_is_withdrawn() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let answers = json!({ "waist_site": "navel", "eyes": "open", "barefoot": true });
+    let visit = begun(&coach, &person, "four-in-five-minutes", answers).await;
+    let body = json!({ "waist_cm": 98, "waist_site": "navel" });
+    typed(&coach, &person, &visit, 0, "body", body, json!({ "waist_site": "navel" })).await;
+    let supports = json!({ "supports_down": 0, "supports_up": 1 });
+    typed(&coach, &person, &visit, 1, "sit-rise-floor", supports, json!({ "barefoot": true })).await;
+    let links = format!("/visits/{}/links", id(&visit));
+    let form = |days: u64, places: Value| json!({ "id": Uuid::now_v7(), "days": days, "places": places });
+    for (form, field) in
+        [(form(0, json!([1])), "days"), (form(9999, json!([1])), "days"), (form(30, json!([])), "places"), (form(30, json!([7])), "places")]
+    {
+        assert_eq!(coach.refused(Method::POST, &links, form).await.2.as_deref(), Some(field));
+    }
+    let made = coach.ok(Method::POST, &links, form(30, json!([1]))).await;
+    let token = made["path"].as_str().unwrap().rsplit('/').next().unwrap().to_owned();
+    assert_eq!(token.len(), 32, "128 bits");
+
+    // Without an account: the test that was ticked, and no word of the waist.
+    let stranger = app.browser();
+    let report = stranger.get(&format!("/reports/{token}")).await;
+    assert_eq!((report["name"].as_str(), report["practice"].as_str()), (Some("Joren"), Some("Harbour")));
+    let shown: Vec<&str> = report["rows"].as_array().unwrap().iter().map(|r| r["protocol"].as_str().unwrap()).collect();
+    assert_eq!(shown, ["sit-rise-floor"]);
+    assert!(!report.to_string().contains("waist"), "{report}");
+    assert!(report["rows"][0]["result"].is_null());
+
+    let listed = coach.get(&links).await;
+    assert_eq!((listed[0]["opens"].as_bool(), listed[0]["tests"].as_u64()), (Some(true), Some(1)));
+    let key = listed[0]["id"].as_str().unwrap().to_owned();
+    assert_eq!(coach.send(Method::DELETE, &format!("/visit-links/{key}"), Value::Null).await.0, 204);
+    let (status, answer) = stranger.send(Method::GET, &format!("/reports/{token}"), Value::Null).await;
+    assert_eq!((status.as_u16(), answer["code"].as_str()), (404, Some("unknown_code")));
+
+    // A guess is braked long before it could hit.
+    let mut braked = false;
+    for k in 0..40 {
+        let (status, _) = stranger.send(Method::GET, &format!("/reports/{k:032x}"), Value::Null).await;
+        braked |= status == 429;
+    }
+    assert!(braked);
+}

@@ -1,0 +1,177 @@
+//! What a client gets of a visit: a link of their own that opens without an account, ends by itself and can be withdrawn.
+
+use actix_web::{HttpResponse, delete, get, http::StatusCode, post, web};
+use chrono::{DateTime, Days, NaiveDate, Utc};
+use impulso_core::{Code, InputError, report::FailedPoint, visit::Learned};
+use impulso_store::{
+    Store,
+    audit::{self, Subject},
+    practices,
+    visit_links::{self, Link},
+    visits,
+};
+use rand::RngExt;
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use sha2::{Digest, Sha256};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use crate::{
+    ApiError, ApiResult,
+    auth::{self, Caller, SignedIn},
+    body::Json,
+    brakes::Brakes,
+    visiting::{self, VisitRow},
+};
+
+/// The longest a link opens, days.
+const DAYS_MAX: u64 = 366;
+
+/// A link to make.
+#[derive(Deserialize, ToSchema)]
+pub struct LinkForm {
+    /// Made by the screen.
+    pub id: Uuid,
+    /// How many days it opens.
+    pub days: u64,
+    /// The places of the battery that it shows.
+    pub places: Vec<usize>,
+}
+
+/// A link that was made: the only time its address is told.
+#[derive(Serialize, ToSchema)]
+pub struct LinkMade {
+    /// What follows the application's own address.
+    pub path: String,
+    /// Until when it opens.
+    pub expires_at: DateTime<Utc>,
+}
+
+/// A link in the list.
+#[derive(Serialize, ToSchema)]
+pub struct LinkLine {
+    /// Key.
+    pub id: Uuid,
+    /// How many tests it shows.
+    pub tests: usize,
+    /// When it was made.
+    pub created_at: DateTime<Utc>,
+    /// Until when it opens.
+    pub expires_at: DateTime<Utc>,
+    /// Whether it still opens.
+    pub opens: bool,
+}
+
+/// What a visit taught, for the client: what the coach chose to show, and nobody else.
+#[derive(Serialize, ToSchema)]
+pub struct ClientReport {
+    /// Their name.
+    pub name: String,
+    /// Where they were tested.
+    pub practice: String,
+    /// The battery.
+    pub battery_name: String,
+    /// The day.
+    pub on: NaiveDate,
+    /// What it taught.
+    pub learned: Option<Learned>,
+    /// The tests.
+    pub rows: Vec<VisitRow>,
+    /// Points that were not met, with what each is often behind.
+    pub failed: Vec<FailedPoint>,
+    /// The work that is commonly given.
+    pub work: Option<String>,
+    /// Until when the link opens.
+    pub expires_at: DateTime<Utc>,
+}
+
+/// Makes a link for the client. Its address is told once; only a hash of it is kept.
+#[utoipa::path(tag = "visits", operation_id = "reports_share", responses((status = 200, body = LinkMade), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/visits/{id}/links")]
+pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> ApiResult<web::Json<LinkMade>> {
+    let form = form.into_inner();
+    let mut scope = who.scope().await?;
+    let visit = visits::get(&mut scope, *id).await?;
+    if !(1..=DAYS_MAX).contains(&form.days) {
+        return Err(InputError::new(Code::OutOfRange, "days", format!("A link opens for 1 to {DAYS_MAX} days.")).into());
+    }
+    if form.places.is_empty() || form.places.iter().any(|p| *p >= visit.battery.tests.len()) {
+        return Err(InputError::new(Code::MissingInput, "places", "Choose at least one test of this visit to show.").into());
+    }
+    // 128 bits: nobody guesses it, and a list of them helps nobody.
+    let token = format!("{:032x}", rand::rng().random::<u128>());
+    let now = Utc::now();
+    let expires_at = now.checked_add_days(Days::new(form.days)).unwrap_or(now);
+    let link = Link { id: form.id, places: form.places, created_at: now, expires_at, withdrawn_at: None };
+    visit_links::add(&mut scope, who.coach, visit.id, &link, &hash(&token)).await?;
+    let subject = Subject::of("visit", visit.id, visit.person);
+    audit::record(&mut scope, who.coach, "visit.shared", subject, json!({ "days": form.days, "tests": link.places.len() })).await?;
+    scope.commit().await?;
+    Ok(web::Json(LinkMade { path: format!("/report/{token}"), expires_at }))
+}
+
+/// A visit's links.
+#[utoipa::path(tag = "visits", operation_id = "reports_links", responses((status = 200, body = Vec<LinkLine>), (status = 404, body = ApiError)))]
+#[get("/visits/{id}/links")]
+pub async fn links(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Vec<LinkLine>>> {
+    let mut scope = who.scope().await?;
+    let visit = visits::get(&mut scope, *id).await?;
+    let line = |l: Link| LinkLine {
+        id: l.id,
+        tests: l.places.len(),
+        created_at: l.created_at,
+        expires_at: l.expires_at,
+        opens: l.withdrawn_at.is_none() && l.expires_at > Utc::now(),
+    };
+    Ok(web::Json(visit_links::of_visit(&mut scope, visit.id).await?.into_iter().map(line).collect()))
+}
+
+/// Withdraws a link.
+#[utoipa::path(tag = "visits", operation_id = "reports_withdraw", responses((status = 204), (status = 404, body = ApiError)))]
+#[delete("/visit-links/{id}")]
+pub async fn withdraw(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
+    let mut scope = who.scope().await?;
+    visit_links::withdraw(&mut scope, *id).await?;
+    audit::record(&mut scope, who.coach, "visit.link_withdrawn", Subject::thing("visit_link", *id), json!({})).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// What a visit taught, for whoever has the link. No account; every try is braked.
+#[utoipa::path(tag = "visits", operation_id = "reports_open", responses((status = 200, body = ClientReport), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
+#[get("/reports/{token}")]
+pub async fn open(
+    token: web::Path<String>,
+    store: web::Data<Store>,
+    brakes: web::Data<Brakes>,
+    caller: Caller,
+) -> ApiResult<web::Json<ClientReport>> {
+    brakes.code.count(&caller.0)?;
+    let Some(opened) = visit_links::open(&store, &hash(&token)).await? else {
+        brakes.wrong_code.count(&caller.0)?;
+        let message = "This link opens nothing any more: it has ended or was withdrawn. Ask whoever sent it for a new one.";
+        return Err(ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message));
+    };
+    let mut scope = store.scope(opened.practice).await?;
+    let visit = visits::get(&mut scope, opened.visit).await?;
+    let today = auth::today(&mut scope).await?;
+    let page = visiting::page(&mut scope, &visit, today, Some(&opened.places)).await?;
+    let practice = practices::get(&mut scope).await?;
+    let rows = page.rows.into_iter().filter(|r| !r.figures.is_empty()).map(|r| VisitRow { run: None, result: None, reason: None, ..r });
+    Ok(web::Json(ClientReport {
+        name: page.name,
+        practice: practice.name,
+        battery_name: page.battery_name,
+        on: page.on,
+        learned: page.learned,
+        rows: rows.collect(),
+        failed: page.failed,
+        work: page.work,
+        expires_at: opened.expires_at,
+    }))
+}
+
+fn hash(token: &str) -> [u8; 32] {
+    Sha256::digest(token.as_bytes()).into()
+}

@@ -1,0 +1,130 @@
+<script setup lang="ts">
+import { v7 as uuid } from "uuid";
+import { computed, ref } from "vue";
+import { api, take } from "@/api/client";
+import type { VisitPage } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
+import { dayYear } from "@/composables/dates";
+import { useAction } from "@/composables/useAction";
+import { useLoad } from "@/composables/useLoad";
+
+/** A link of the client's own to what the coach ticks: without an account, until a day, to be withdrawn at any time. */
+const props = defineProps<{ visit: VisitPage }>();
+const path = { id: props.visit.id };
+const { data: links, reload } = useLoad(() => take(api.GET("/api/visits/{id}/links", { params: { path } })));
+const done = computed(() => props.visit.rows.filter((r) => r.stand === "done"));
+const left = ref<Set<number>>(new Set());
+const days = ref(90);
+const { busy, failure, run } = useAction();
+const made = ref("");
+const copied = ref(false);
+function tick(place: number) {
+  const next = new Set(left.value);
+  if (!next.delete(place)) next.add(place);
+  left.value = next;
+}
+async function make() {
+  const places = done.value.map((r) => r.place).filter((p) => !left.value.has(p));
+  const link = await run(() =>
+    take(api.POST("/api/visits/{id}/links", { params: { path }, body: { id: uuid(), days: days.value, places } })),
+  );
+  if (!link) return;
+  made.value = new URL(link.path, window.location.origin).href;
+  copied.value = false;
+  await reload();
+}
+async function copy() {
+  await navigator.clipboard?.writeText(made.value).catch(() => undefined);
+  copied.value = true;
+}
+async function withdraw(id: string) {
+  await run(() => take(api.DELETE("/api/visit-links/{id}", { params: { path: { id } } })));
+  made.value = "";
+  await reload();
+}
+</script>
+
+<template>
+  <section class="box no-print">
+    <h2>For {{ visit.name }}</h2>
+    <p v-if="!done.length" class="soft">Nothing is done yet.</p>
+    <form v-else @submit.prevent="make">
+      <label v-for="row in done" :key="row.place" class="tick"
+        ><input type="checkbox" :checked="!left.has(row.place)" @change="tick(row.place)" /> {{ row.name }}</label
+      >
+      <label class="field"
+        ><span class="name">Opens for</span
+        ><select v-model.number="days" class="native">
+          <option :value="14">two weeks</option>
+          <option :value="90">three months</option>
+          <option :value="366">a year</option>
+        </select></label
+      >
+      <FailureNote :failure="failure" />
+      <ElButton native-type="submit" :loading="busy">Make a link</ElButton>
+    </form>
+    <p v-if="made" class="made" role="status">
+      <a :href="made">{{ made }}</a>
+      <ElButton @click="copy">{{ copied ? "Copied" : "Copy" }}</ElButton>
+      <span class="soft">Told this once. It opens without an account and shows nothing else.</span>
+    </p>
+    <ul v-if="links?.some((l) => l.opens)" class="links">
+      <template v-for="l in links" :key="l.id"
+        ><li v-if="l.opens">
+          <span>{{ l.tests }} tests, until {{ dayYear(l.expires_at.slice(0, 10)) }}</span>
+          <button type="button" class="plain" @click="withdraw(l.id)">Withdraw</button>
+        </li></template
+      >
+    </ul>
+  </section>
+</template>
+
+<style scoped>
+.tick {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  min-height: 40px;
+  cursor: pointer;
+}
+.tick input {
+  flex: none;
+  width: 20px;
+  height: 20px;
+  accent-color: var(--fjord);
+}
+.field {
+  margin: 6px 0 12px;
+}
+.made {
+  overflow-wrap: anywhere;
+  margin: 12px 0 0;
+}
+.made .soft {
+  display: block;
+  font-size: 15px;
+  margin-top: 4px;
+}
+.links {
+  list-style: none;
+  padding: 0;
+  margin: 14px 0 0;
+}
+.links li {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  gap: 10px;
+  border-top: 1px solid var(--line);
+  font-size: 15px;
+}
+.plain {
+  font: inherit;
+  color: var(--fjord);
+  text-decoration: underline;
+  border: 0;
+  background: none;
+  min-height: 40px;
+  cursor: pointer;
+}
+</style>

@@ -1,0 +1,142 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import type { VisitPage } from "@/api/types";
+import { dayShort } from "@/composables/dates";
+
+/** The battery as rows: what it came to, where that stands, what has moved since last time. */
+const props = defineProps<{ rows: VisitPage["rows"]; linked?: boolean }>();
+/** A column of its own only where a table or a mark says something. */
+const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
+</script>
+
+<template>
+  <table>
+    <thead>
+      <tr>
+        <th>In the order it was done</th>
+        <th>Today</th>
+        <th v-if="stands">Stands</th>
+        <th>Since last time</th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="row in rows" :key="row.place" :class="row.stand">
+        <th scope="row">
+          <RouterLink v-if="linked && row.result" :to="`/results/${row.result}`">{{ row.name }}</RouterLink><template v-else>{{
+            row.name
+          }}</template>
+        </th>
+        <td data-of="Today">
+          <template v-if="row.figures.length"
+            ><span v-for="f in row.figures" :key="f.label" class="figure"
+              ><b class="num">{{ f.value }}</b
+              ><small v-if="row.figures.length > 1 || f.label !== 'points'">{{ f.label }}</small></span
+            ></template
+          >
+          <span v-else class="soft"
+            >{{ row.stand === "skipped" ? "left out" : row.stand === "running" ? "on the floor" : "to come"
+            }}<template v-if="row.reason">: {{ row.reason }}</template></span
+          >
+          <small v-if="row.waits" class="soft">{{ row.waits }}</small>
+        </td>
+        <td v-if="stands" data-of="Stands">
+          <span v-if="row.pass" :class="row.pass.met ? 'met' : 'short'">{{ row.pass.sentence }}</span>
+          <span v-else-if="row.standing">{{ row.standing }}</span>
+        </td>
+        <td data-of="Since last time">
+          <template v-if="row.change"
+            ><b :class="row.change.verdict">{{ row.change.verdict_words }}</b
+            ><small v-if="row.change.verdict !== 'not_comparable'">{{ row.change_words }}<br />{{ dayShort(row.change.from_on) }}</small
+            ><small v-for="u in row.change.unlike" v-else :key="u.key" class="soft"
+              >{{ u.label.toLowerCase() }}: {{ u.then }}, now {{ u.now }}</small
+            ></template
+          ><span v-else-if="row.stand === 'done'" class="soft">the first</span>
+        </td>
+      </tr>
+    </tbody>
+  </table>
+</template>
+
+<style scoped>
+table {
+  border-collapse: collapse;
+  width: 100%;
+}
+th,
+td {
+  text-align: left;
+  vertical-align: top;
+  padding: 10px 14px 10px 0;
+  border-bottom: 1px solid var(--line);
+  line-height: 1.35;
+}
+thead th {
+  color: var(--soft);
+  font-size: 15px;
+  font-weight: 600;
+}
+tbody th {
+  font-weight: 600;
+  min-width: 150px;
+}
+.no_verdict {
+  font-weight: 400;
+  color: var(--soft);
+}
+tbody th {
+  width: 30%;
+}
+.figure {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 0 10px;
+}
+.figure b {
+  white-space: nowrap;
+  font-size: 18px;
+}
+td small {
+  display: block;
+  overflow-wrap: normal;
+  color: var(--soft);
+}
+td small {
+  font-family: var(--text);
+  font-size: 15px;
+}
+.met,
+.clear_gain,
+.possible_gain {
+  color: var(--moss);
+}
+.short,
+.clear_loss,
+.possible_loss {
+  color: var(--madder);
+}
+@media (max-width: 700px) {
+  thead {
+    display: none;
+  }
+  tbody tr,
+  tbody th,
+  tbody td {
+    display: block;
+    border: 0;
+    padding: 2px 0;
+    width: auto;
+  }
+  tbody tr {
+    border-bottom: 1px solid var(--line);
+    padding: 8px 0;
+  }
+}
+@media print {
+  .met,
+  .short,
+  b {
+    color: #000;
+  }
+}
+</style>

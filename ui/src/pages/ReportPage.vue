@@ -1,0 +1,66 @@
+<script setup lang="ts">
+import { api, take } from "@/api/client";
+import PageState from "@/components/PageState.vue";
+import VisitRows from "@/components/VisitRows.vue";
+import { dayYear } from "@/composables/dates";
+import { useLoad } from "@/composables/useLoad";
+
+/** What a visit taught, for the client who has the link: theirs alone, and only what was chosen for it. */
+const props = defineProps<{ token: string }>();
+const {
+  data: r,
+  failure,
+  loading,
+  reload,
+} = useLoad(() => take(api.GET("/api/reports/{token}", { params: { path: { token: props.token } } })));
+</script>
+
+<template>
+  <main id="main" class="report">
+    <PageState v-if="!r" :failure="failure" :loading="loading" @again="reload" />
+    <template v-else>
+      <h1>{{ r.name }}</h1>
+      <p class="soft">{{ r.battery_name }} · {{ dayYear(r.on) }} · {{ r.practice }}</p>
+      <div v-if="r.learned" class="lead">
+        <p>{{ r.learned.moved }}</p>
+        <p v-if="r.learned.strong"><b>Strong.</b> {{ r.learned.strong }}</p>
+        <p v-if="r.learned.holds_back"><b>To work on.</b> {{ r.learned.holds_back }}</p>
+      </div>
+      <VisitRows :rows="r.rows" />
+      <section v-if="r.failed.length">
+        <h2>Often behind it</h2>
+        <ul>
+          <li v-for="f in r.failed" :key="f.point">
+            <b>{{ f.point }}</b><template v-if="f.often">: often {{ f.often }}</template>
+          </li>
+        </ul>
+        <p class="soft">{{ r.work }}</p>
+      </section>
+      <p class="soft foot">
+        A change counts as clear only where it is larger than the test’s own wobble. These are measurements, not a medical finding: pain or
+        doubt goes to a doctor. This page opens until {{ dayYear(r.expires_at.slice(0, 10)) }}.
+      </p>
+    </template>
+  </main>
+</template>
+
+<style scoped>
+.report {
+  max-width: 860px;
+  margin: 0 auto;
+  padding: 28px 20px 48px;
+}
+.lead {
+  margin: 14px 0;
+}
+.lead p {
+  margin: 0 0 6px;
+}
+h2 {
+  margin-top: 22px;
+}
+.foot {
+  margin-top: 28px;
+  font-size: 15px;
+}
+</style>
