@@ -177,7 +177,7 @@ test("a battery that ships is copied, changed and taken out of use", async ({ co
   await page.getByRole("link", { name: /Four in five minutes/ }).click();
   await expect(page.getByRole("textbox", { name: "Name" })).toHaveValue("Four in five minutes, ours");
   await page.getByRole("button", { name: "One leg stance earlier" }).click();
-  await page.getByRole("button", { name: "Take Plank out" }).click();
+  await page.getByRole("button", { name: "Take out Plank" }).click();
   await page.getByLabel("Add a test").selectOption({ label: "Muscular endurance: Wall sit" });
   await page.getByRole("textbox", { name: "Name" }).fill("");
   await page.getByRole("button", { name: "Keep it" }).click();

@@ -131,7 +131,7 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
           <button type="button" :disabled="k + 1 === draft.tests.length" :aria-label="`${name(test.protocol)} later`" @click="move(k, 1)">
             ↓
           </button>
-          <button type="button" :aria-label="`Take ${name(test.protocol)} out`" @click="draft.tests.splice(k, 1)">Take out</button>
+          <button type="button" :aria-label="`Take out ${name(test.protocol)}`" @click="draft.tests.splice(k, 1)">Take out</button>
         </span>
       </li>
     </ol>
