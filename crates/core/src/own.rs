@@ -6,7 +6,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{self, Family, PhaseKind, Prompt, Protocol, Source, SourceKind},
+    catalogue::{self, Citation, Family, PassMark, PhaseKind, Prompt, Protocol, Source, SourceKind},
     error::{Code, InputError},
     text,
     units::{BenchHeight, Cadence, rounded},
@@ -125,6 +125,16 @@ fn set_work(own: &mut Protocol, seconds: u32) -> Result<Option<String>, InputErr
 
 fn not_here(field: &str, name: &str, what: &str) -> InputError {
     InputError::new(Code::NotApplicable, field, format!("{name} has no {what} to change."))
+}
+
+/// A protocol with a practice's own mark on a measure, in the place of the usual ones; it holds under the same circumstances.
+pub fn hold_to(protocol: &Protocol, quantity: &str, mark: f64, source: &str) -> Protocol {
+    let mut held = protocol.clone();
+    let when = held.pass.iter().find(|p| p.quantity == quantity).map(|p| p.when.clone()).unwrap_or_default();
+    held.pass.retain(|p| p.quantity != quantity);
+    let source = Citation { citation: source.to_owned(), kind: SourceKind::CommonPractice, recalled: false };
+    held.pass.push(PassMark { quantity: quantity.to_owned(), mark, beyond: false, when, source });
+    held
 }
 
 #[cfg(test)]

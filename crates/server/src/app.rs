@@ -40,6 +40,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(library::get)
         .service(library::copy)
         .service(library::type_error)
+        .service(library::set_mark)
         .service(assess::prepare)
         .service(assess::differences)
         .service(assess::choose)

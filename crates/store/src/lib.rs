@@ -19,6 +19,7 @@ pub mod audit;
 pub mod error;
 pub mod happenings;
 pub mod ids;
+pub mod pass_marks;
 pub mod people;
 pub mod practices;
 pub mod protocols;

@@ -3,6 +3,7 @@ import { computed } from "vue";
 import { api, take } from "@/api/client";
 import type { MethodPage as Page } from "@/api/types";
 import CopyBox from "@/components/CopyBox.vue";
+import MarkBox from "@/components/MarkBox.vue";
 import WobbleBox from "@/components/WobbleBox.vue";
 import PageState from "@/components/PageState.vue";
 import PictureBox from "@/components/PictureBox.vue";
@@ -132,6 +133,7 @@ const counting = computed(() =>
             <b>{{ c.label }}</b>: {{ c.why }}
           </li>
         </ul>
+        <MarkBox :page="m as Page" @changed="reload" />
         <WobbleBox :protocol="id" :wobbles="m.wobbles" @changed="reload" />
       </aside>
     </div>

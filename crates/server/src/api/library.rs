@@ -16,6 +16,7 @@ use impulso_core::{
 };
 use impulso_store::{
     audit::{self, Subject},
+    pass_marks::{self, OwnMark},
     protocols, typed_errors,
 };
 use serde::{Deserialize, Serialize};
@@ -130,6 +131,47 @@ pub async fn type_error(who: SignedIn, id: web::Path<String>, form: Json<TypedEr
     }
     let detail = json!({ "protocol": protocol, "quantity": form.quantity, "value": form.value });
     audit::record(&mut scope, who.coach, "typical_error.typed", Subject::thing("protocol", Uuid::nil()), detail).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// A mark that the practice holds its clients to.
+#[derive(Deserialize, ToSchema)]
+pub struct PassMarkForm {
+    /// The measure.
+    pub quantity: String,
+    /// In its unit; nothing lets the usual one hold again.
+    pub mark: Option<f64>,
+    /// Who says so.
+    #[serde(default)]
+    pub source: String,
+}
+
+/// Keeps a mark of the practice's own with who says so, or lets the usual one hold again.
+#[utoipa::path(tag = "library", operation_id = "library_set_mark", responses((status = 204), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[put("/protocols/{id}/pass-mark")]
+pub async fn set_mark(who: SignedIn, id: web::Path<String>, form: Json<PassMarkForm>) -> ApiResult<HttpResponse> {
+    let form = form.into_inner();
+    let mut scope = who.scope().await?;
+    let protocol = Shelf::of(&mut scope).await?.find(&id)?.clone();
+    if protocol.change_rule(&form.quantity).is_none() {
+        let message = format!("{} does not follow “{}” over time.", protocol.name, form.quantity);
+        return Err(InputError::new(Code::UnknownField, "quantity", message).into());
+    }
+    match form.mark {
+        None => pass_marks::clear(&mut scope, &protocol.id, &form.quantity).await?,
+        Some(mark) if !(mark.is_finite() && mark.abs() < 1e6) => {
+            return Err(InputError::new(Code::OutOfRange, "mark", "A mark is a number in the measure’s unit.").into());
+        }
+        Some(mark) => {
+            let missing = || InputError::new(Code::MissingInput, "source", "Say who says so, or that it is your own.");
+            let source = text::note(&form.source, "source")?.ok_or_else(missing)?;
+            let own = OwnMark { protocol: protocol.id.clone(), quantity: form.quantity.clone(), mark, source };
+            pass_marks::set(&mut scope, &own).await?;
+        }
+    }
+    let detail = json!({ "protocol": protocol.id, "quantity": form.quantity, "mark": form.mark });
+    audit::record(&mut scope, who.coach, "pass_mark.set", Subject::thing("protocol", Uuid::nil()), detail).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }

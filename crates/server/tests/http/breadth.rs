@@ -136,3 +136,32 @@ async fn the_overhead_squat_opens_after_the_air_squat_was_passed_or_with_a_reaso
     coach.ok(Method::POST, &path, squat(true)).await;
     coach.ok(Method::POST, "/runs", run(Value::Null)).await;
 }
+
+#[tokio::test]
+async fn a_practice_holds_its_clients_to_a_mark_of_its_own_and_lets_the_usual_one_hold_again() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let held = json!({
+        "id": Uuid::now_v7(), "protocol": "plank", "on": "2026-06-01", "inputs": { "seconds": 100 },
+        "conditions": { "support": "forearm", "limit_s": "to_failure" }
+    });
+    let kept = coach.ok(Method::POST, &format!("/people/{person}/results"), held).await;
+    let page = format!("/results/{}", kept["result"].as_str().unwrap());
+    let pass =
+        |page: &Value| page["report"]["quantities"].as_array().unwrap().iter().find(|q| q["key"] == "seconds").unwrap()["pass"].clone();
+    assert_eq!(pass(&coach.get(&page).await)["met"], false, "short of two minutes");
+    let put = "/protocols/plank/pass-mark";
+    let mark = |mark: Value, source: &str| json!({ "quantity": "seconds", "mark": mark, "source": source });
+    assert_eq!(coach.refused(Method::PUT, put, mark(json!(90), " ")).await.2.as_deref(), Some("source"));
+    done(&coach, Method::PUT, put, mark(json!(90), "our lifeboat crew")).await;
+    let own = pass(&coach.get(&page).await);
+    assert_eq!((own["met"].as_bool(), own["source"]["citation"].as_str()), (Some(true), Some("our lifeboat crew")));
+    let library = coach.get("/protocols").await;
+    let names: Vec<_> = library.as_array().unwrap().iter().filter(|l| l["id"] == "plank").collect();
+    assert_eq!(names.len(), 1, "it is still one test");
+    let other = app.new_practice("Mill").await;
+    assert_eq!(other.get("/protocols/plank").await["protocol"]["pass"][0]["mark"], 120.0);
+    done(&coach, Method::PUT, put, mark(Value::Null, "")).await;
+    assert_eq!(pass(&coach.get(&page).await)["met"], false);
+}

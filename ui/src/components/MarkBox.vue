@@ -1,0 +1,82 @@
+<script setup lang="ts">
+import { computed, reactive, ref, watch } from "vue";
+import { api, take } from "@/api/client";
+import type { MethodPage } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
+import { useAction } from "@/composables/useAction";
+import { expected, typed } from "@/logic/typed";
+
+/** The mark that is passed or not: the usual one, or the practice's own with who says so. */
+const props = defineProps<{ page: MethodPage }>();
+const emit = defineEmits<{ changed: [] }>();
+const chosen = ref(props.page.wobbles[0]?.quantity ?? "");
+const of = computed(() => props.page.wobbles.find((w) => w.quantity === chosen.value));
+const mark = computed(() => props.page.protocol.pass?.find((p) => p.quantity === chosen.value));
+const form = reactive({ mark: "", source: "" });
+watch(mark, (m) => Object.assign(form, { mark: m ? String(m.mark) : "", source: "" }), { immediate: true });
+const { busy, failure, run } = useAction();
+const local = ref<string | null>(null);
+async function keep(away = false) {
+  const value = away ? null : typed(form.mark, of.value?.unit ?? "");
+  local.value = !away && value === null ? expected(of.value?.unit ?? "") : null;
+  if (local.value) return;
+  const body = { quantity: chosen.value, mark: value, source: form.source };
+  const kept = await run(async () => {
+    await take(api.PUT("/api/protocols/{id}/pass-mark", { params: { path: { id: props.page.protocol.id } }, body }));
+    return true;
+  });
+  if (kept) emit("changed");
+}
+</script>
+
+<template>
+  <div v-if="page.wobbles.length">
+    <h2>The mark</h2>
+    <p class="soft">
+      {{ mark ? `Passed from ${mark.mark} ${of?.unit ?? ""}: ${mark.source.citation}.` : "None holds. You may set one of your own." }}
+    </p>
+    <form @submit.prevent="keep()">
+      <label v-if="page.wobbles.length > 1" class="field"
+        ><span class="name">Measure of the mark</span
+        ><select v-model="chosen" name="mark-of" class="native">
+          <option v-for="w in page.wobbles" :key="w.quantity" :value="w.quantity">{{ w.label }}</option>
+        </select></label
+      >
+      <label class="field"
+        ><span class="name">Passed from{{ of?.unit ? `, ${of.unit}` : "" }}</span
+        ><input v-model="form.mark" name="mark" inputmode="decimal" class="native num" /><span
+          v-if="local ?? (failure?.field === 'mark' ? failure.message : null)"
+          class="wrong"
+          role="alert"
+          >{{ local ?? failure?.message }}</span
+        ></label
+      >
+      <label class="field"
+        ><span class="name">Whose mark it is</span><input v-model="form.source" name="mark-source" class="native" /><span
+          v-if="failure?.field === 'source'"
+          class="wrong"
+          role="alert"
+          >{{ failure.message }}</span
+        ></label
+      >
+      <FailureNote :failure="failure && !['mark', 'source'].includes(failure.field ?? '') ? failure : null" />
+      <div class="actions">
+        <ElButton native-type="submit" :loading="busy">Hold to this mark</ElButton>
+        <ElButton v-if="mark" @click="keep(true)">The usual one again</ElButton>
+      </div>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.field {
+  margin-bottom: 10px;
+}
+.native {
+  width: 100%;
+  max-width: 360px;
+}
+h2 {
+  margin-top: 22px;
+}
+</style>
