@@ -43,7 +43,7 @@ test("from intake to retest and back: client, readiness, set-up, tapped run, res
   await page.getByRole("button", { name: "Keep these dates" }).click();
   await expect(page.getByText(/in 6 weeks · every 6 weeks/)).toBeVisible();
   await page.getByRole("link", { name: /Joren Askvik’s page/ }).click();
-  await page.getByRole("link", { name: "Assess" }).click();
+  await page.getByRole("link", { name: "One test" }).click();
 
   // The first run's clock passed eight times as fast: the second is the later one once real time has caught up.
   await page.waitForTimeout(20_000);
@@ -100,7 +100,7 @@ test("another bench is named before the test and not compared after it", async (
   await coach.types("36");
   await coach.keepsTheResult();
   await page.getByRole("link", { name: /’s page/ }).click();
-  await page.getByRole("link", { name: "Assess" }).click();
+  await page.getByRole("link", { name: "One test" }).click();
   await page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();
   await page.getByLabel("Bench height").fill("36");
   await expect(page.getByText("41.3 cm last time.")).toBeVisible();

@@ -194,3 +194,33 @@ test("a battery that ships is copied, changed and taken out of use", async ({ co
   await page.waitForURL(/batteries$/);
   await expect(page.getByRole("link", { name: /Harbour four/ })).toBeHidden();
 });
+
+test("a goal agreed on the client's page, and a mark of one's own on the method page", async ({ coach, page, server }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Rurik Dane", "1974-04-02");
+  const held = {
+    id: crypto.randomUUID(),
+    protocol: "plank",
+    on: "2026-03-01",
+    inputs: { seconds: 95 },
+    conditions: { support: "forearm", limit_s: "to_failure" },
+  };
+  await page.request.post(`${server.url}/api/people/${person}/results`, { data: held });
+  await coach.opens(`/people/${person}`);
+  await page.getByRole("button", { name: "Agree on a goal" }).click();
+  await page.getByLabel("Measure").selectOption({ label: "Plank: time held, now 1:35" });
+  await page.getByLabel("To, s").fill("1:20");
+  await page.getByLabel("By", { exact: true }).fill("2030-01-01");
+  await page.getByRole("button", { name: "Agree on it" }).click();
+  await expect(page.getByRole("alert")).toContainText("more is better");
+  await page.getByLabel("To, s").fill("2:30");
+  await page.getByRole("button", { name: "Agree on it" }).click();
+  await expect(page.getByText("Plank: time held 2:30")).toBeVisible();
+  await isClean(page, "a client with a goal");
+  await coach.opens("/tests/plank");
+  await page.getByLabel("Passed from, s").fill("1:30");
+  await page.getByLabel("Whose mark it is").fill("our lifeboat crew");
+  await page.getByRole("button", { name: "Hold to this mark" }).click();
+  await expect(page.getByText("Passed from 90 s: our lifeboat crew.")).toBeVisible();
+  await isClean(page, "a method page with its mark");
+});

@@ -32,6 +32,7 @@
 //! | [`trial`] | one finished test in, results, norms and flags out |
 //! | [`change`] | is the difference real? |
 //! | [`battery`] [`visit`] | which tests on one visit, in which order, and what did they teach? |
+//! | [`goal`] | where does the client want to be, and is that on the way? |
 //! | [`plan`] | when again? |
 //! | [`validate`] | how good are the estimates? |
 //! | [`report`] | how is all that said to a coach and a client? |
@@ -48,6 +49,7 @@ pub mod course;
 pub mod error;
 pub mod estimate;
 pub mod formula;
+pub mod goal;
 pub mod happening;
 pub mod hr_max;
 pub mod inputs;

@@ -381,7 +381,10 @@ pub fn story(rungs: &[Rung], tests: usize, today: NaiveDate) -> String {
         }
         (_, Some(first)) => {
             let alike = |r: &Rung| spoken.iter().filter(|o| o.label == r.label).count() > 1;
-            let said: Vec<String> = spoken.iter().filter_map(|r| spoken_change(r, alike(r))).collect();
+            // What nothing is known of is said only where there is nothing else to say.
+            let is_judged = |r: &&&Rung| r.change.verdict != V::NoVerdict;
+            let judged = spoken.iter().any(|r| is_judged(&r) && r.change.verdict != V::NotComparable);
+            let said: Vec<String> = spoken.iter().filter(|r| !judged || is_judged(r)).filter_map(|r| spoken_change(r, alike(r))).collect();
             let weeks = ((today - first).num_days() / 7).max(1);
             format!("Since the first test, {} ago: {}.", crate::text::plural(weeks, "week"), crate::text::list(&said))
         }

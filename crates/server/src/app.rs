@@ -4,8 +4,8 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, happenings, health, join, library, people, practice, readiness, rehearsals, reports, results, retests, runs, session, today,
-    visits,
+    assess, goals, happenings, health, join, library, people, practice, readiness, rehearsals, reports, results, retests, runs, session,
+    today, visits,
 };
 
 /// The routes under `/api`.
@@ -34,6 +34,8 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(people::erase)
         .service(happenings::add)
         .service(happenings::remove)
+        .service(goals::add)
+        .service(goals::withdraw)
         .service(readiness::advise)
         .service(readiness::keep)
         .service(library::list)

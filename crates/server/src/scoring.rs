@@ -21,7 +21,7 @@ use impulso_core::{
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
     audit::{self, Subject},
-    happenings, people, practices, readiness, repeats,
+    goals, happenings, people, practices, readiness, repeats,
     results::{self, Stop, Stored},
     retests,
     runs::Run,
@@ -84,9 +84,22 @@ pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResu
     // A test without a reading leaves its date open: it is still owed.
     if !result.computed.is_empty() {
         retests::fulfil(scope, result.person, &result.protocol_id, result.id, result.on).await?;
+        reach_goals(scope, result).await?;
     }
     let subject = Subject::of("result", result.id.0, result.person);
     audit::record(scope, coach, "result.kept", subject, json!({ "protocol": result.protocol_id, "method": result.method })).await?;
+    Ok(())
+}
+
+/// Writes down the goals a result reaches, with its day.
+async fn reach_goals(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
+    for (id, mut goal) in goals::of_person(scope, result.person).await? {
+        let value = result.computed.get(&goal.quantity).filter(|_| goal.protocol == result.protocol_id && goal.reached_on.is_none());
+        if value.is_some_and(|v| goal.is_met_by(*v) && result.on >= goal.from_on) {
+            goal.reached_on = Some(result.on);
+            goals::reached(scope, id, &goal).await?;
+        }
+    }
     Ok(())
 }
 

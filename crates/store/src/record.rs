@@ -35,6 +35,8 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Value> {
                        || jsonb_build_object('events', coalesce((select jsonb_agg(e.body order by e.position)
                            from visit_events e where e.practice_id = $1 and e.visit_id = v.id), '[]')) order by v.created_at)
                    from visits v where v.practice_id = $1 and v.person_id = $2), '[]'),
+               'goals', coalesce((select jsonb_agg(to_jsonb(g) - array['practice_id', 'person_id'] order by g.created_at)
+                   from goals g where g.practice_id = $1 and g.person_id = $2), '[]'),
                'who_did_what', coalesce((select jsonb_agg(jsonb_build_object('at', a.at, 'action', a.action, 'detail', a.detail) order by a.at)
                    from audit a where a.practice_id = $1 and a.person_id = $2), '[]')
            ) as "record!"

@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import { api, take } from "@/api/client";
 import ChangeLadder from "@/components/ChangeLadder.vue";
+import GoalBox from "@/components/GoalBox.vue";
 import HappeningBox from "@/components/HappeningBox.vue";
 import PageState from "@/components/PageState.vue";
 import { dayName, dayShort, dayYear } from "@/composables/dates";
@@ -113,6 +114,7 @@ const care = computed(() => {
           <p v-if="p.readiness.overrule_reason" class="soft">Overruled: {{ p.readiness.overrule_reason }}</p>
           <RouterLink :to="`/people/${id}/readiness`">{{ p.readiness.is_today ? "Ask again" : "Ask today" }}</RouterLink>
         </div>
+        <GoalBox :person="id" :goals="p.goals" :aims="p.aims" @changed="reload" />
         <HappeningBox :person="id" :happenings="p.happenings" @changed="reload" />
         <div v-if="p.form.notes" class="box">
           <h2>Notes</h2>

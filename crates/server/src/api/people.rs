@@ -25,7 +25,13 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::{assess::shortlist, readiness::ReadinessPage, results::TestLine, retests::RetestLine};
+use super::{
+    assess::shortlist,
+    goals::{self, Aim, GoalLine},
+    readiness::ReadinessPage,
+    results::TestLine,
+    retests::RetestLine,
+};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -148,6 +154,10 @@ pub struct PersonPage {
     pub visits: Vec<VisitLine>,
     /// Open retests, soonest first.
     pub retests: Vec<RetestLine>,
+    /// Where they want to be, and how they stand to it.
+    pub goals: Vec<GoalLine>,
+    /// What goals can be agreed on.
+    pub aims: Vec<Aim>,
     /// What happened along the way, earliest first.
     pub happenings: Vec<Noted>,
     /// The latest VO₂max of each way it was come by, where there are several.
@@ -370,7 +380,10 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
     let checked = readiness::latest(scope, id).await?;
     let fits = shortlist(&person, checked.as_ref(), today, &history);
     let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();
+    let (goals, aims) = goals::of_person(scope, id, &shelf, &history, today).await?;
     Ok(web::Json(PersonPage {
+        goals,
+        aims,
         id: id.0,
         form: as_form(&person),
         age: years(person.profile.born, today),

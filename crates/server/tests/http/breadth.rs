@@ -165,3 +165,29 @@ async fn a_practice_holds_its_clients_to_a_mark_of_its_own_and_lets_the_usual_on
     done(&coach, Method::PUT, put, mark(Value::Null, "")).await;
     assert_eq!(pass(&coach.get(&page).await)["met"], false);
 }
+
+#[tokio::test]
+async fn a_goal_is_judged_against_the_wobble_and_kept_with_the_day_it_was_reached() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let (results, goals) = (format!("/people/{person}/results"), format!("/people/{person}/goals"));
+    let goal = |to: f64, by: &str| json!({ "id": Uuid::now_v7(), "protocol": "chair-stand-30s", "quantity": "reps", "to": to, "by": by, "process": "ten slow ones a day" });
+    assert_eq!(coach.refused(Method::POST, &goals, goal(15.0, "2099-01-01")).await.2.as_deref(), Some("quantity"), "not measured yet");
+    coach.ok(Method::POST, &results, stands("2026-03-01", 12)).await;
+    for (body, field) in [(goal(10.0, "2099-01-01"), "to"), (goal(15.0, "2020-01-01"), "by")] {
+        assert_eq!(coach.refused(Method::POST, &goals, body).await.2.as_deref(), Some(field));
+    }
+    done(&coach, Method::POST, &goals, goal(15.0, "2099-01-01")).await;
+    let page = coach.get(&format!("/people/{person}")).await;
+    assert_eq!((page["goals"][0]["way"].as_str(), page["aims"][0]["now"].as_str()), (Some("cannot_tell"), Some("12 reps")));
+    coach.ok(Method::POST, &results, stands("2026-09-01", 16)).await;
+    let page = coach.get(&format!("/people/{person}")).await;
+    assert_eq!(page["goals"][0]["way"], "reached");
+    assert!(page["goals"][0]["sentence"].as_str().unwrap().contains("1 September 2026"));
+    coach.ok(Method::POST, &results, stands("2026-10-01", 11)).await;
+    assert_eq!(coach.get(&format!("/people/{person}")).await["goals"][0]["way"], "reached", "what was reached stays reached");
+    let key = page["goals"][0]["id"].as_str().unwrap();
+    done(&coach, Method::DELETE, &format!("/goals/{key}"), Value::Null).await;
+    assert!(coach.get(&format!("/people/{person}")).await["goals"].as_array().unwrap().is_empty());
+}

@@ -1,0 +1,182 @@
+//! Goals: agreed, judged, dropped.
+
+use std::collections::BTreeMap;
+
+use actix_web::{HttpResponse, delete, post, web};
+use chrono::NaiveDate;
+use impulso_core::{
+    Code, InputError,
+    change::TypicalError,
+    goal::{Goal, Way},
+    quantity, text,
+};
+use impulso_store::{
+    PersonId, Scope,
+    audit::{self, Subject},
+    goals, people,
+    results::{self, Stored},
+};
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use crate::{
+    ApiError, ApiResult,
+    auth::{self, SignedIn},
+    body::Json,
+    scoring,
+    shelf::Shelf,
+};
+
+/// The most goals of one person that are open.
+const OPEN_MAX: usize = 8;
+
+/// A goal to agree on.
+#[derive(Deserialize, ToSchema)]
+pub struct GoalForm {
+    /// Made by the screen, so that a double click keeps one.
+    pub id: Uuid,
+    /// The test.
+    pub protocol: String,
+    /// Its measure.
+    pub quantity: String,
+    /// The value that is wanted, in the measure's unit.
+    pub to: f64,
+    /// By when.
+    pub by: NaiveDate,
+    /// The way there, in words.
+    #[serde(default)]
+    pub process: String,
+}
+
+/// A goal as it stands.
+#[derive(Serialize, ToSchema)]
+pub struct GoalLine {
+    /// Key.
+    pub id: Uuid,
+    /// What is wanted, in words.
+    pub wanted: String,
+    /// By when.
+    pub by: NaiveDate,
+    /// How the client stands to it.
+    pub way: Way,
+    /// The same in two words.
+    pub way_words: String,
+    /// And in a sentence.
+    pub sentence: String,
+    /// What was agreed to do.
+    pub process: Option<String>,
+}
+
+/// A measure a goal can be agreed on.
+#[derive(Serialize, ToSchema)]
+pub struct Aim {
+    /// The test.
+    pub protocol: String,
+    /// The measure.
+    pub quantity: String,
+    /// Both in words.
+    pub label: String,
+    /// Its unit.
+    pub unit: String,
+    /// Where the client is now, with its unit.
+    pub now: String,
+}
+
+/// A person's goals as they stand, and what goals can be agreed on. `history` oldest first.
+pub async fn of_person(
+    scope: &mut Scope,
+    person: PersonId,
+    shelf: &Shelf,
+    history: &[Stored],
+    today: NaiveDate,
+) -> ApiResult<(Vec<GoalLine>, Vec<Aim>)> {
+    let mut lines = Vec::new();
+    for (id, goal) in goals::of_person(scope, person).await? {
+        let protocol = shelf.find(&goal.protocol).ok();
+        let latest = history.iter().rev().find(|r| r.protocol_id == goal.protocol && r.computed.contains_key(&goal.quantity));
+        let value = latest.and_then(|r| Some((r.on, *r.computed.get(&goal.quantity)?)));
+        let error = match (protocol, latest) {
+            (Some(protocol), Some(result)) => {
+                let own = scoring::own(scope, protocol).await?.remove(&goal.quantity).unwrap_or_default();
+                TypicalError::best(&scoring::trial(protocol, result), &goal.quantity, value.map(|(_, v)| v), &own)
+            }
+            _ => None,
+        };
+        let standing = goal.standing(value, error.as_ref(), today);
+        lines.push(GoalLine {
+            id,
+            wanted: format!(
+                "{}: {} {}",
+                shelf.name(&goal.protocol),
+                quantity::label(&goal.quantity),
+                quantity::with_unit(&goal.quantity, goal.to)
+            ),
+            by: goal.by,
+            way: standing.way,
+            way_words: standing.way.words().to_owned(),
+            sentence: standing.sentence,
+            process: goal.process,
+        });
+    }
+    let mut latest: BTreeMap<(&str, &str), f64> = BTreeMap::new();
+    for result in history {
+        latest.extend(result.computed.iter().map(|(q, v)| ((result.protocol_id.as_str(), q.as_str()), *v)));
+    }
+    let aims = latest
+        .into_iter()
+        .filter(|((protocol, q), _)| shelf.find(protocol).is_ok_and(|p| p.change_rule(q).is_some()))
+        .map(|((protocol, q), value)| Aim {
+            label: format!("{}: {}", shelf.name(protocol), quantity::label(q)),
+            unit: quantity::unit(q).to_owned(),
+            now: quantity::with_unit(q, value),
+            protocol: protocol.to_owned(),
+            quantity: q.to_owned(),
+        })
+        .collect();
+    Ok((lines, aims))
+}
+
+/// Agrees on a goal: from where the client is now, to where, by when.
+#[utoipa::path(tag = "people", operation_id = "goals_add", responses((status = 204), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/people/{id}/goals")]
+pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> ApiResult<HttpResponse> {
+    let form = form.into_inner();
+    let mut scope = who.scope().await?;
+    let person = people::get(&mut scope, PersonId(*id)).await?.id;
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&form.protocol)?;
+    let today = auth::today(&mut scope).await?;
+    let history = results::of_protocol(&mut scope, person, &protocol.id).await?;
+    let latest = history.iter().rev().find_map(|r| Some((r.on, *r.computed.get(&form.quantity)?)));
+    let Some((from_on, from)) = latest else {
+        let message =
+            format!("{} was not measured yet. Test first, then agree on a goal.", text::capital(&quantity::label(&form.quantity)));
+        return Err(InputError::new(Code::MissingInput, "quantity", message).into());
+    };
+    let process = text::note(&form.process, "process")?;
+    let by = impulso_core::person::day(form.by, "by")?;
+    let goal = Goal { protocol: form.protocol, quantity: form.quantity, from, from_on, to: form.to, by, process, reached_on: None };
+    goal.check(protocol, today)?;
+    let open = goals::of_person(&mut scope, person).await?.iter().filter(|(_, g)| g.reached_on.is_none()).count();
+    if open >= OPEN_MAX {
+        return Err(InputError::new(Code::OutOfRange, "quantity", format!("{OPEN_MAX} open goals are enough. Drop one first.")).into());
+    }
+    goals::add(&mut scope, who.coach, person, form.id, &goal).await?;
+    let detail = json!({ "protocol": goal.protocol, "quantity": goal.quantity });
+    audit::record(&mut scope, who.coach, "goal.agreed", Subject::of("goal", form.id, person), detail).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Drops a goal.
+#[utoipa::path(tag = "people", operation_id = "goals_drop", responses((status = 204), (status = 404, body = ApiError)))]
+#[delete("/goals/{id}")]
+pub async fn withdraw(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
+    let mut scope = who.scope().await?;
+    let person = goals::withdraw(&mut scope, *id).await?;
+    audit::record(&mut scope, who.coach, "goal.dropped", Subject::of("goal", *id, person), json!({})).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
+}

@@ -1,0 +1,130 @@
+<script setup lang="ts">
+import { v7 as uuid } from "uuid";
+import { computed, reactive, ref } from "vue";
+import { api, take } from "@/api/client";
+import type { PersonPage } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
+import { dayShort } from "@/composables/dates";
+import { useAction } from "@/composables/useAction";
+import { expected, typed } from "@/logic/typed";
+
+/** Where the client wants to be: measure, target, day, and the way there in words; whether the line is on the way. */
+const props = defineProps<{ person: string; goals: PersonPage["goals"]; aims: PersonPage["aims"] }>();
+const emit = defineEmits<{ changed: [] }>();
+const open = ref(false);
+const form = reactive({ id: uuid(), aim: "", to: "", by: "", process: "" });
+const aim = computed(() => props.aims.find((a) => `${a.protocol}/${a.quantity}` === form.aim));
+const { busy, failure, run } = useAction();
+const local = ref<string | null>(null);
+const wrong = (field: string) => (failure.value?.field === field ? failure.value.message : null);
+async function agree() {
+  if (!aim.value) return;
+  const to = typed(form.to, aim.value.unit);
+  local.value = to === null ? expected(aim.value.unit) : null;
+  if (to === null) return;
+  const body = { id: form.id, protocol: aim.value.protocol, quantity: aim.value.quantity, to, by: form.by, process: form.process };
+  const kept = await run(async () => {
+    await take(api.POST("/api/people/{id}/goals", { params: { path: { id: props.person } }, body }));
+    return true;
+  });
+  if (!kept) return;
+  Object.assign(form, { id: uuid(), aim: "", to: "", by: "", process: "" });
+  open.value = false;
+  emit("changed");
+}
+async function drop(id: string) {
+  await run(() => take(api.DELETE("/api/goals/{id}", { params: { path: { id } } })));
+  if (!failure.value) emit("changed");
+}
+</script>
+
+<template>
+  <div class="box">
+    <h2>Goals</h2>
+    <ul v-if="goals.length" class="goals">
+      <li v-for="g in goals" :key="g.id">
+        <b>{{ g.wanted }}</b><span class="soft"> by {{ dayShort(g.by) }}</span>
+        <p :class="g.way">{{ g.sentence }}</p>
+        <p v-if="g.process" class="soft">Agreed: {{ g.process }}</p>
+        <button type="button" class="drop" :aria-label="`Drop it: ${g.wanted}`" @click="drop(g.id)">Drop it</button>
+      </li>
+    </ul>
+    <p v-else-if="!open" class="soft">None agreed. A number, a day, and what is done for it.</p>
+    <form v-if="open" @submit.prevent="agree">
+      <label class="field"
+        ><span class="name">Measure</span
+        ><select v-model="form.aim" class="native" name="aim" required>
+          <option value="" disabled>Choose one</option>
+          <option v-for="a in aims" :key="a.label" :value="`${a.protocol}/${a.quantity}`">{{ a.label }}, now {{ a.now }}</option>
+        </select></label
+      >
+      <p v-if="wrong('quantity')" class="wrong" role="alert">{{ wrong("quantity") }}</p>
+      <label class="field"
+        ><span class="name">To{{ aim?.unit ? `, ${aim.unit}` : "" }}</span
+        ><input v-model="form.to" class="native num" name="to" inputmode="decimal" required /><span
+          v-if="local ?? wrong('to')"
+          class="wrong"
+          role="alert"
+          >{{ local ?? wrong("to") }}</span
+        ></label
+      >
+      <label class="field"
+        ><span class="name">By</span><input v-model="form.by" class="native" type="date" name="by" required /><span
+          v-if="wrong('by')"
+          class="wrong"
+          role="alert"
+          >{{ wrong("by") }}</span
+        ></label
+      >
+      <label class="field"
+        ><span class="name">What is done for it</span
+        ><input v-model="form.process" class="native" name="process" maxlength="300" placeholder="stretch 3 × 10 after each session"
+      /></label>
+      <FailureNote :failure="failure && !['quantity', 'to', 'by'].includes(failure.field ?? '') ? failure : null" />
+      <div class="actions">
+        <ElButton type="primary" native-type="submit" :loading="busy">Agree on it</ElButton>
+        <ElButton @click="open = false">Leave it</ElButton>
+      </div>
+    </form>
+    <ElButton v-else-if="aims.length" @click="open = true">Agree on a goal</ElButton>
+  </div>
+</template>
+
+<style scoped>
+.goals {
+  list-style: none;
+  padding: 0;
+  margin: 0 0 12px;
+}
+.goals li {
+  padding: 8px 0;
+  border-bottom: 1px solid var(--line);
+}
+.goals p {
+  margin: 2px 0 0;
+}
+.ahead,
+.reached {
+  color: var(--moss);
+}
+.behind {
+  color: var(--madder);
+}
+.drop {
+  font: inherit;
+  font-size: 15px;
+  color: var(--fjord);
+  text-decoration: underline;
+  border: 0;
+  background: none;
+  padding: 0;
+  min-height: 32px;
+  cursor: pointer;
+}
+.field {
+  margin-bottom: 10px;
+}
+.native {
+  width: 100%;
+}
+</style>
