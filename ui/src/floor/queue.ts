@@ -51,15 +51,37 @@ export async function remember(seen: Seen) {
 /** The run behind a door as it was last seen. */
 export const recall = async (door: string): Promise<Seen | undefined> => (await database()).get("views", door);
 
-/**
- * Keeps an event until the server has it. It is written and closed in the moment of the call: a page that is reloaded in
- * the next one has lost nothing.
- */
+/** What is on its way into the database stands here too, written in the moment of the key: a reload in the next loses nothing. */
+const ON_ITS_WAY = "impulso.kept.";
+
+/** Keeps an event until the server has it. */
 export async function keep(run: string, event: RunEvent) {
+  const note = ON_ITS_WAY + event.id;
+  // Without such a place (a private window that is full) the database alone has to do.
+  try {
+    localStorage.setItem(note, JSON.stringify({ run, event }));
+  } catch {
+    /* nothing to be done */
+  }
   const tx = (open ?? (await database())).transaction("events", "readwrite");
   const written = tx.store.put({ run, device: event.device, seq: event.seq, event });
   tx.commit();
   await Promise.all([written, tx.done]);
+  localStorage.removeItem(note);
+}
+
+/** Takes in what was on its way when the page went, in the sequence of its screen; the server knows what it has by its id. */
+export async function recover(run: string) {
+  const notes = Object.keys(localStorage).filter((key) => key.startsWith(ON_ITS_WAY));
+  const found = notes.map((key) => ({ key, ...(JSON.parse(localStorage.getItem(key)!) as { run: string; event: RunEvent }) }));
+  const kept = (await waiting(run)).flat();
+  for (const { key, run: of, event } of found.sort((a, b) => a.event.seq - b.event.seq)) {
+    const old = Date.now() - Date.parse(event.wall) > SEEN_MS;
+    if (of !== run && !old) continue;
+    if (of === run && !kept.some((k) => k.id === event.id || (k.device === event.device && k.seq === event.seq)))
+      await (await database()).put("events", { run, device: event.device, seq: event.seq, event });
+    localStorage.removeItem(key);
+  }
 }
 
 /**

@@ -10,7 +10,7 @@ import FailureNote from "@/components/FailureNote.vue";
 import PictureBox from "@/components/PictureBox.vue";
 import PageState from "@/components/PageState.vue";
 import PrepareStep from "@/components/PrepareStep.vue";
-import YesNo from "@/components/YesNo.vue";
+import ConditionField from "@/components/fields/ConditionField.vue";
 import { dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
@@ -147,43 +147,13 @@ async function begin() {
         <ul class="bring">
           <li v-for="e in page.protocol.equipment" :key="e.what">{{ e.what }}</li>
         </ul>
-        <div v-for="c in asked" :key="c.key" class="condition">
-          <YesNo
-            v-if="c.kind === 'yes_no'"
-            :model-value="(draft.given[c.key] as boolean | undefined) ?? null"
-            :name="c.key"
-            :label="c.ask"
-            @update:model-value="(v) => v !== null && (draft.given[c.key] = v)"
-            >It stands under “Before the clock”, with a timer.</YesNo
-          >
-          <template v-else-if="c.kind === 'choice'">
-            <span :id="`c-${c.key}`" class="name">{{ c.ask }}</span>
-            <ElRadioGroup
-              :model-value="draft.given[c.key] as string"
-              :aria-labelledby="`c-${c.key}`"
-              @update:model-value="(v: unknown) => (draft.given[c.key] = String(v))"
-            >
-              <ElRadioButton v-for="[key, words] in c.choices as [string, string][]" :key="key" :value="key">{{ words }}</ElRadioButton>
-            </ElRadioGroup>
-          </template>
-          <label v-else
-            ><span class="name">{{ c.label }}</span>
-            <ElInput
-              :model-value="draft.given[c.key] as string"
-              :name="c.key"
-              :inputmode="c.kind === 'number' ? 'decimal' : 'text'"
-              :class="{ number: c.kind === 'number' }"
-              @update:model-value="(v: string) => (draft.given[c.key] = v)"
-              ><template v-if="c.unit" #append>{{ c.unit }}</template></ElInput
-            ><span class="hint"
-              >{{ c.ask }}<template v-if="c.expected"> The protocol’s is {{ c.expected }} {{ c.unit }}.</template></span
-            ></label
-          >
-          <p v-if="wrong(c.key)" class="wrong" role="alert">{{ wrong(c.key) }}</p>
+        <ConditionField v-for="c in asked" :key="c.key" v-model="draft.given[c.key]" :condition="c" :wrong="wrong(c.key)">
+          <template #yes-no>It stands under “Before the clock”, with a timer.</template>
+          <template v-if="c.expected" #hint> The protocol’s is {{ c.expected }} {{ c.unit }}.</template>
           <p v-if="differs(c.key)" class="unlike">
             <b>◆ {{ differs(c.key)!.then }} last time.</b> Matters because {{ differs(c.key)!.why }}.
           </p>
-        </div>
+        </ConditionField>
         <div v-if="loads.length > 1" class="condition">
           <span id="c-load" class="name">First load</span>
           <ElRadioGroup

@@ -6,7 +6,7 @@ import { api, take } from "@/api/client";
 
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
-import YesNo from "@/components/YesNo.vue";
+import ConditionField from "@/components/fields/ConditionField.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 import { answers } from "@/logic/conditions";
@@ -84,32 +84,7 @@ async function begin() {
       </section>
       <section>
         <h2>The same for all</h2>
-        <div v-for="c in asked" :key="c.key" class="field">
-          <YesNo
-            v-if="c.kind === 'yes_no'"
-            :model-value="(given[c.key] as boolean | undefined) ?? null"
-            :name="c.key"
-            :label="c.ask"
-            @update:model-value="(v) => v !== null && (given[c.key] = v)"
-          />
-          <template v-else-if="c.kind === 'choice'">
-            <span :id="`c-${c.key}`" class="name">{{ c.ask }}</span>
-            <ElRadioGroup
-              :model-value="given[c.key] as string"
-              :aria-labelledby="`c-${c.key}`"
-              @update:model-value="(v: unknown) => (given[c.key] = String(v))"
-            >
-              <ElRadioButton v-for="[key, words] in c.choices as [string, string][]" :key="key" :value="key">{{ words }}</ElRadioButton>
-            </ElRadioGroup>
-          </template>
-          <label v-else
-            ><span class="name">{{ c.label }}</span>
-            <ElInput :model-value="given[c.key] as string" :name="c.key" @update:model-value="(v: string) => (given[c.key] = v)"
-              ><template v-if="c.unit" #append>{{ c.unit }}</template></ElInput
-            ><span class="hint">{{ c.ask }}</span></label
-          >
-          <p v-if="wrong(c.key)" class="wrong" role="alert">{{ wrong(c.key) }}</p>
-        </div>
+        <ConditionField v-for="c in asked" :key="c.key" v-model="given[c.key]" :condition="c" :wrong="wrong(c.key)" />
         <label v-if="needsReason || reason" class="field"
           ><span class="name">Why all the same?</span
           ><ElInput v-model="reason" name="overrule_reason" placeholder="Your reason; it is kept with the record" />

@@ -6,8 +6,8 @@ import { api, take } from "@/api/client";
 import type { Input } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import ConditionField from "@/components/fields/ConditionField.vue";
 import ReadingField from "@/components/fields/ReadingField.vue";
-import YesNo from "@/components/YesNo.vue";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
@@ -223,32 +223,7 @@ async function keep() {
       </section>
       <section>
         <h2>How it was</h2>
-        <div v-for="c in asked" :key="c.key" class="field">
-          <YesNo
-            v-if="c.kind === 'yes_no'"
-            :model-value="(draft.given[c.key] as boolean | undefined) ?? null"
-            :name="c.key"
-            :label="c.ask"
-            @update:model-value="(v) => v !== null && (draft.given[c.key] = v)"
-          />
-          <template v-else-if="c.kind === 'choice'">
-            <span :id="`c-${c.key}`" class="name">{{ c.label }}</span>
-            <ElRadioGroup
-              :model-value="draft.given[c.key] as string"
-              :aria-labelledby="`c-${c.key}`"
-              @update:model-value="(v: unknown) => (draft.given[c.key] = String(v))"
-            >
-              <ElRadioButton v-for="[key, words] in c.choices as [string, string][]" :key="key" :value="key">{{ words }}</ElRadioButton>
-            </ElRadioGroup>
-          </template>
-          <label v-else
-            ><span class="name">{{ c.label }}</span>
-            <ElInput :model-value="draft.given[c.key] as string" :name="c.key" @update:model-value="(v: string) => (draft.given[c.key] = v)"
-              ><template v-if="c.unit" #append>{{ c.unit }}</template></ElInput
-            ><span class="hint">{{ c.ask }}</span></label
-          >
-          <p v-if="wrong(c.key)" class="wrong" role="alert">{{ wrong(c.key) }}</p>
-        </div>
+        <ConditionField v-for="c in asked" :key="c.key" v-model="draft.given[c.key]" :condition="c" :wrong="wrong(c.key)" />
       </section>
     </div>
     <FailureNote :failure="failure && !known.has(failure.field ?? '') ? failure : null" />

@@ -74,9 +74,16 @@ export const useRun = defineStore("run", () => {
     [device, seq, door, aside.value, kept] = [uuid(), 0, at, [], -1];
     await look();
     if (!view.value && away.value) await recall();
-    if (view.value) await send();
+    await goOn();
     listen();
     timer = window.setInterval(() => void tick(), LOOK_EVERY_MS);
+  }
+
+  /** What this screen, or one that went away in mid-key, has not sent yet. */
+  async function goOn() {
+    if (!view.value) return;
+    await queue.recover(view.value.id).catch(() => undefined);
+    await send();
   }
 
   const doorKey = () => ("run" in door ? door.run : `code ${door.code}`);

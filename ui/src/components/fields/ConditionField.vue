@@ -15,7 +15,8 @@ const model = defineModel<string | boolean | undefined>({ required: true });
       :name="condition.key"
       :label="condition.ask"
       @update:model-value="(v) => v !== null && (model = v)"
-    />
+      ><slot name="yes-no"
+    /></YesNo>
     <template v-else-if="condition.kind === 'choice'">
       <span :id="`c-${condition.key}`" class="name">{{ condition.ask }}</span>
       <ElRadioGroup
@@ -35,9 +36,10 @@ const model = defineModel<string | boolean | undefined>({ required: true });
         :class="{ number: condition.kind === 'number' }"
         @update:model-value="(v: string) => (model = v)"
         ><template v-if="condition.unit" #append>{{ condition.unit }}</template></ElInput
-      ><span class="hint">{{ condition.ask }}</span></label
-    >
+      ><span class="hint">{{ condition.ask }}<slot name="hint" /></span
+    ></label>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <slot />
   </div>
 </template>
 
