@@ -52,6 +52,13 @@ pub struct QuantityReport {
     pub independence: Option<f64>,
 }
 
+impl QuantityReport {
+    /// Whether it is said aloud: what the test is about, and what stands not only in detail.
+    pub fn is_heard(&self, protocol: &Protocol) -> bool {
+        self.value.is_some() && (self.key == protocol.headline() || !protocol.scored(&self.key).is_some_and(|s| s.in_detail))
+    }
+}
+
 /// The VO2max under which living independently becomes hard, for someone over 60. Source: Shephard 2009; recalled.
 fn independence(key: &str, facts: &Facts) -> Option<f64> {
     let over_60 = facts.age.is_some_and(|a| a.value() > 60.0);
@@ -287,9 +294,7 @@ pub(crate) fn ordinal(n: u32) -> String {
 
 /// Each value that stands not only in detail in a sentence of its own, the first with its standing.
 fn headline(quantities: &[QuantityReport], protocol: &Protocol) -> String {
-    let is_heard =
-        |q: &&QuantityReport| q.value.is_some() && (q.key == protocol.headline() || !protocol.scored(&q.key).is_some_and(|s| s.in_detail));
-    let mut found = quantities.iter().filter(is_heard);
+    let mut found = quantities.iter().filter(|q| q.is_heard(protocol));
     let Some(first) = found.next() else { return String::new() };
     let value = |q: &QuantityReport| format!("{} {} {}", crate::text::capital(&q.label), q.shown, q.unit).trim_end().to_owned();
     let mut sentences = vec![match first.norms.iter().find(|n| n.sentence != NO_STANDING) {

@@ -110,8 +110,7 @@ pub fn judge_with(protocol: &Protocol, client: &Client, means: &Means) -> Fit {
         };
         return fit(verdict, why, named);
     }
-    let closed = |first: &&str| client.passed.as_ref().is_some_and(|passed| !passed.contains(*first));
-    if let Some(first) = protocol.opens_after.as_deref().filter(closed).and_then(|id| catalogue::find(id).ok()) {
+    if let Some(first) = client.passed.as_ref().and_then(|passed| waits_for(protocol, passed)) {
         let why = format!("{} opens once every point of the {} was met. Do that one first.", protocol.name, first.name);
         return fit(FitVerdict::BetterChoice, why, Some(Instead { protocol: first.id.clone(), name: first.name.clone() }));
     }
@@ -122,6 +121,12 @@ pub fn judge_with(protocol: &Protocol, client: &Client, means: &Means) -> Fit {
         Some((_, advice)) if advice.permit(protocol.effort) > Permit::Go => fit(FitVerdict::Unsuited, advice.headline.clone(), None),
         _ => fit(FitVerdict::Suits, protocol.tells.clone(), None),
     }
+}
+
+/// The test that comes first, where a protocol does not open before it was passed. `passed`: tests of which every point was met.
+pub fn waits_for(protocol: &Protocol, passed: &BTreeSet<String>) -> Option<&'static Protocol> {
+    let first = protocol.opens_after.as_deref().filter(|first| !passed.contains(*first))?;
+    catalogue::find(first).ok()
 }
 
 /// Every protocol of the library for one client with what is at hand, the suitable first.

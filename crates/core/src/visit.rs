@@ -199,9 +199,9 @@ pub struct Judged<'a> {
     /// Points that were not met.
     pub failed: &'a [FailedPoint],
     /// Compared with the last comparable one, measure by measure.
-    pub since_last: Vec<Comparison>,
+    pub since_last: &'a [Comparison],
     /// And with the first of all.
-    pub since_first: Vec<Comparison>,
+    pub since_first: &'a [Comparison],
 }
 
 /// What a visit taught: three sentences.
@@ -308,8 +308,8 @@ fn moved(tests: &[Judged]) -> String {
         let main = list.iter().filter(really).max_by(|a, b| a.steps.unwrap_or(0.0).abs().total_cmp(&b.steps.unwrap_or(0.0).abs()));
         main.map(|c| words(t.protocol, c))
     };
-    let last: Vec<String> = tests.iter().filter_map(|t| of(t, &t.since_last)).collect();
-    let first: Vec<String> = tests.iter().filter_map(|t| of(t, &t.since_first)).collect();
+    let last: Vec<String> = tests.iter().filter_map(|t| of(t, t.since_last)).collect();
+    let first: Vec<String> = tests.iter().filter_map(|t| of(t, t.since_first)).collect();
     let day = from.format("%-d %B %Y");
     let since_last = if last.is_empty() {
         format!("Since {day} nothing has moved beyond the wobble of the tests: if that goes on, change the training.")
@@ -412,7 +412,7 @@ mod tests {
         let (a, b) = (Trial::of(plank, facts, &held), Trial::of(squat, facts, &seen));
         let (plank_out, squat_out) = (compute(&a).unwrap(), compute(&b).unwrap());
         let failed = failed_points(squat, &seen);
-        let judged = |protocol, outcome, failed| Judged { protocol, outcome, failed, since_last: Vec::new(), since_first: Vec::new() };
+        let judged = |protocol, outcome, failed| Judged { protocol, outcome, failed, since_last: &[], since_first: &[] };
         let learned = learned(&[judged(plank, &plank_out, &[]), judged(squat, &squat_out, &failed)]);
         assert!(learned.strong.unwrap().starts_with("Plank"), "the plank is the strong one");
         let back = learned.holds_back.unwrap();

@@ -223,9 +223,21 @@ pub async fn noted(scope: &mut Scope, person: PersonId) -> ApiResult<Vec<Happeni
 
 /// The report of a stored result.
 pub fn report(protocol: &Protocol, result: &Stored, own: &BTreeMap<String, Own>) -> ApiResult<Option<ResultReport>> {
+    Ok(outcome_and_report(protocol, result, own)?.map(|(_, report)| report))
+}
+
+/// What a stored result computes to, and its report.
+pub fn outcome_and_report<'a>(
+    protocol: &'a Protocol,
+    result: &'a Stored,
+    own: &BTreeMap<String, Own>,
+) -> ApiResult<Option<(Outcome<'a>, ResultReport)>> {
     let own = |quantity: &str| own.get(quantity).cloned().unwrap_or_default();
     let trial = trial(protocol, result);
-    Ok(outcome(&trial)?.map(|o| report::report(&trial, &result.conditions, &o, &own)))
+    Ok(outcome(&trial)?.map(|o| {
+        let report = report::report(&trial, &result.conditions, &o, &own);
+        (o, report)
+    }))
 }
 
 /// The same person's earlier results of the same test, in the order of `history`.

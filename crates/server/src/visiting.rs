@@ -12,7 +12,7 @@ use impulso_core::{
     picture::{Drawing, Picture},
     report::{self, FailedPoint, PassReport, ResultReport},
     run::event::{Answer, Conditions},
-    text,
+    suitability, text,
     trial::Outcome,
     visit::{self, Happened, Judged, Learned, Stand, VisitState},
 };
@@ -237,31 +237,30 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Opti
     let noted = scoring::noted(scope, visit.person).await?;
     let happened = visits::events(scope, visit.id).await?;
     let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
-    let before: Vec<Visit> = visits::of_person(scope, visit.person, 100)
-        .await?
-        .into_iter()
-        .filter(|v| v.battery.id == visit.battery.id && v.created_at < visit.created_at)
-        .collect();
+    let mut before = visits::of_battery(scope, visit.person, &visit.battery.id).await?;
+    before.retain(|v| v.created_at < visit.created_at);
     let protocols: Vec<&Protocol> = visit.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
     let known = scoring::known(scope, &protocols).await?;
     let passed = passed(&history);
     let waits = |place: usize| waits(&shelf, &visit.battery, place, &passed);
 
-    let mut rows = Vec::new();
-    let mut judged: Vec<(usize, &Protocol, &Stored, ResultReport)> = Vec::new();
-    for place in state.order.iter().copied().filter(|p| only.is_none_or(|only| only.contains(p))) {
+    let shown: Vec<usize> = state.order.iter().copied().filter(|p| only.is_none_or(|only| only.contains(p))).collect();
+    let mut seen: Vec<Seen> = Vec::new();
+    for place in shown.iter().copied() {
+        let protocol = shelf.find(&visit.battery.tests[place].protocol).ok();
+        let result = state.places[place].result.and_then(|id| history.iter().find(|r| r.id.0 == id));
+        let Some((protocol, result)) = protocol.zip(result) else { continue };
+        let own = known.get(&protocol.id).cloned().unwrap_or_default();
+        let Some((outcome, report)) = scoring::outcome_and_report(protocol, result, &own)? else { continue };
+        let (since_last, since_first) = changes(protocol, result, &history, &report, &noted);
+        seen.push(Seen { place, protocol, outcome, report, since_last, since_first });
+    }
+    let row = |place: usize| {
         let (at, test) = (&state.places[place], &visit.battery.tests[place]);
-        let protocol = shelf.find(&test.protocol).ok();
-        let result = at.result.and_then(|id| history.iter().find(|r| r.id.0 == id));
-        let own = known.get(&test.protocol).cloned().unwrap_or_default();
-        let report = match (protocol, result) {
-            (Some(protocol), Some(result)) => scoring::report(protocol, result, &own)?,
-            _ => None,
-        };
-        let mut row = VisitRow {
+        let row = VisitRow {
             place,
             protocol: test.protocol.clone(),
-            name: variant_name(protocol, test),
+            name: variant_name(shelf.find(&test.protocol).ok(), test),
             stand: at.stand,
             run: at.run,
             result: at.result,
@@ -274,47 +273,13 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Opti
             change: None,
             change_words: None,
         };
-        if let (Some(protocol), Some(result), Some(report)) = (protocol, result, report) {
-            let heard = |q: &&report::QuantityReport| {
-                q.value.is_some() && (q.key == protocol.headline() || !protocol.scored(&q.key).is_some_and(|s| s.in_detail))
-            };
-            let of = report.quantities.iter().find(|q| q.key == "points_of").map(|q| q.shown.clone());
-            row.figures = report.quantities.iter().filter(heard).map(|q| figure(q, of.as_deref())).collect();
-            row.standing = report.quantities.iter().flat_map(|q| &q.norms).map(|n| n.sentence.clone()).find(|s| s != report::NO_STANDING);
-            row.pass = report.quantities.iter().find_map(|q| q.pass.clone());
-            let (last, _) = changes(protocol, result, &history, &report, &noted);
-            let size = |c: &Comparison| c.steps.unwrap_or(0.0).abs();
-            // What moved most against its wobble; where nothing is known of that, what the test is about.
-            let main = last.iter().position(|c| c.quantity == protocol.headline()).unwrap_or(0);
-            let most = last.iter().enumerate().max_by(|a, b| size(a.1).total_cmp(&size(b.1))).filter(|(_, c)| size(c) > 0.0);
-            row.change = last.get(most.map_or(main, |(k, _)| k)).cloned();
-            row.change_words = row.change.as_ref().map(|c| {
-                let said = |v: f64| impulso_core::quantity::with_unit(&c.quantity, v);
-                if c.difference == 0.0 { format!("{} both times", said(c.to)) } else { format!("{} → {}", said(c.from), said(c.to)) }
-            });
-            judged.push((place, protocol, result, report));
+        match seen.iter().find(|s| s.place == place) {
+            Some(seen) => seen.in_row(row),
+            None => row,
         }
-        rows.push(row);
-    }
-
-    let trials: Vec<_> = judged.iter().map(|(_, protocol, result, _)| scoring::trial(protocol, result)).collect();
-    let outcomes: Vec<Option<Outcome>> = trials.iter().map(scoring::outcome).collect::<ApiResult<_>>()?;
-    let tests: Vec<Judged> = judged
-        .iter()
-        .zip(&outcomes)
-        .filter_map(|((_, protocol, result, report), outcome)| {
-            let (since_last, since_first) = changes(protocol, result, &history, report, &noted);
-            Some(Judged { protocol, outcome: outcome.as_ref()?, failed: &report.failed, since_last, since_first })
-        })
-        .collect();
-    let failed: Vec<FailedPoint> = judged
-        .iter()
-        .flat_map(|(_, protocol, _, report)| {
-            let named =
-                |f: &FailedPoint| FailedPoint { point: format!("{}: {}", protocol.name, text::small(&f.point)), often: f.often.clone() };
-            report.failed.iter().map(named).collect::<Vec<_>>()
-        })
-        .collect();
+    };
+    let rows = shown.iter().copied().map(row).collect();
+    let tests: Vec<Judged> = seen.iter().map(Seen::judged).collect();
     Ok(VisitPage {
         id: visit.id,
         person: visit.person.0,
@@ -329,11 +294,65 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Opti
         next: next(&state, visit, &shelf, &history, &happened, &|place| waits(place).is_none()),
         done: state.done(),
         learned: (!tests.is_empty()).then(|| visit::learned(&tests)),
-        work: judged.iter().find_map(|(.., report)| report.work.clone()),
-        failed,
+        work: seen.iter().find_map(|s| s.report.work.clone()),
+        failed: seen.iter().flat_map(Seen::failed).collect(),
         again_weeks: visit.battery.again_weeks,
         rows,
     })
+}
+
+/// A test of the visit that has its result.
+struct Seen<'a> {
+    place: usize,
+    protocol: &'a Protocol,
+    outcome: Outcome<'a>,
+    report: ResultReport,
+    since_last: Vec<Comparison>,
+    since_first: Vec<Comparison>,
+}
+
+impl Seen<'_> {
+    fn in_row(&self, row: VisitRow) -> VisitRow {
+        let quantities = &self.report.quantities;
+        let of = quantities.iter().find(|q| q.key == "points_of").map(|q| q.shown.as_str());
+        let change = self.main_change();
+        VisitRow {
+            figures: quantities.iter().filter(|q| q.is_heard(self.protocol)).map(|q| figure(q, of)).collect(),
+            standing: quantities.iter().flat_map(|q| &q.norms).map(|n| n.sentence.clone()).find(|s| s != report::NO_STANDING),
+            pass: quantities.iter().find_map(|q| q.pass.clone()),
+            change: change.cloned(),
+            change_words: change.map(|c| {
+                let said = |v: f64| impulso_core::quantity::with_unit(&c.quantity, v);
+                if c.difference == 0.0 { format!("{} both times", said(c.to)) } else { format!("{} → {}", said(c.from), said(c.to)) }
+            }),
+            ..row
+        }
+    }
+
+    /// What moved most against its wobble since last time; where nothing is known of that, what the test is about.
+    fn main_change(&self) -> Option<&Comparison> {
+        let size = |c: &&Comparison| c.steps.unwrap_or(0.0).abs();
+        let most = self.since_last.iter().max_by(|a, b| size(a).total_cmp(&size(b))).filter(|c| size(c) > 0.0);
+        let about = || self.since_last.iter().find(|c| c.quantity == self.protocol.headline());
+        most.or_else(about).or_else(|| self.since_last.first())
+    }
+
+    fn judged(&self) -> Judged<'_> {
+        Judged {
+            protocol: self.protocol,
+            outcome: &self.outcome,
+            failed: &self.report.failed,
+            since_last: &self.since_last,
+            since_first: &self.since_first,
+        }
+    }
+
+    /// The points that were not met, with the test's name before each.
+    fn failed(&self) -> impl Iterator<Item = FailedPoint> + '_ {
+        let named =
+            |f: &FailedPoint| FailedPoint { point: format!("{}: {}", self.protocol.name, text::small(&f.point)), often: f.often.clone() };
+        self.report.failed.iter().map(named)
+    }
 }
 
 fn figure(q: &report::QuantityReport, points_of: Option<&str>) -> Figure {
@@ -382,8 +401,8 @@ pub fn passed(history: &[Stored]) -> BTreeSet<String> {
 
 /// Why a place cannot be done yet.
 fn waits(shelf: &Shelf, battery: &Battery, place: usize, passed: &BTreeSet<String>) -> Option<String> {
-    let first = shelf.find(&battery.tests[place].protocol).ok()?.opens_after.clone()?;
-    (!passed.contains(&first)).then(|| format!("Opens once every point of the {} was met.", shelf.name(&first)))
+    let protocol = shelf.find(&battery.tests[place].protocol).ok()?;
+    suitability::waits_for(protocol, passed).map(|first| format!("Opens once every point of the {} was met.", first.name))
 }
 
 fn next(

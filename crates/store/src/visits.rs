@@ -106,6 +106,22 @@ pub async fn of_person(scope: &mut Scope, person: PersonId, most: i64) -> Result
     rows.into_iter().map(Row::read).collect()
 }
 
+/// A person's visits with one battery, the latest first.
+pub async fn of_battery(scope: &mut Scope, person: PersonId, battery: &str) -> Result<Vec<Visit>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query_as!(
+        Row,
+        "select id, person_id, battery, conditions, on_date, created_at, closed_at from visits
+         where practice_id = $1 and person_id = $2 and battery_id = $3 order by created_at desc",
+        practice,
+        person.0,
+        battery
+    )
+    .fetch_all(scope.db())
+    .await?;
+    rows.into_iter().map(Row::read).collect()
+}
+
 /// Visits that are open, with the names of their people, the latest first.
 pub async fn open(scope: &mut Scope) -> Result<Vec<(Visit, String)>> {
     let practice = scope.practice_id();

@@ -6,7 +6,7 @@ use uuid::Uuid;
 
 pub use crate::conditions::{Answer, Conditions};
 use crate::{
-    catalogue::{ConditionKind, InputKind, Protocol},
+    catalogue::{Condition, ConditionKind, InputKind, Protocol},
     error::{Code, InputError},
     hr_max::{self, CeilingRule, HrMaxMethod},
     inputs::{Inputs, Value},
@@ -381,37 +381,12 @@ impl Setup {
             }
         }
         for condition in &protocol.conditions {
-            let bad = |message: String| Err(InputError::new(Code::OutOfRange, &condition.key, message));
-            match (self.conditions.get(&condition.key), condition.kind) {
-                (None, _) if condition.required => {
+            match self.conditions.get(&condition.key) {
+                None if condition.required => {
                     return Err(InputError::new(Code::MissingInput, &condition.key, format!("{}: {}", condition.label, condition.ask)));
                 }
-                (None, _) | (Some(Answer::YesNo(_)), ConditionKind::YesNo) => {}
-                (Some(Answer::Number(n)), ConditionKind::Number) => {
-                    if condition.key == "bench_cm" {
-                        crate::units::BenchHeight::new(*n).map_err(|e| e.at("bench_cm"))?;
-                    }
-                    // A condition that is a reading too is held to what such a reading can be.
-                    if protocol.input(&condition.key).is_some() {
-                        check_inputs(protocol, &Inputs::from_iter([(condition.key.clone(), *n)]))?;
-                    }
-                    if !(0.0..=CONDITION_MAX).contains(n) {
-                        let unit = condition.unit.as_deref().unwrap_or_default();
-                        return bad(format!("{}: {n} {unit} was typed. Check the number.", condition.label));
-                    }
-                }
-                (Some(Answer::Text(t)), ConditionKind::Choice) => {
-                    if !condition.choices.iter().any(|(key, _)| key == t) {
-                        return bad(format!("{}: choose one of the answers given.", condition.label));
-                    }
-                }
-                (Some(Answer::Text(t)), ConditionKind::Text) => {
-                    crate::text::note(t, &condition.key)?;
-                }
-                (_, ConditionKind::Number) => {
-                    return bad(format!("{}: type a number in {}.", condition.label, condition.unit.as_deref().unwrap_or("its unit")));
-                }
-                _ => return bad(format!("{}: this kind of answer does not fit.", condition.label)),
+                None => {}
+                Some(answer) => check_answer(protocol, condition, answer)?,
             }
         }
         if protocol.records_stages() {
@@ -447,4 +422,41 @@ pub fn in_order<'a>(events: impl IntoIterator<Item = &'a Event>) -> Vec<&'a Even
     let mut seen = std::collections::HashSet::new();
     ordered.retain(|e| seen.insert(e.id));
     ordered
+}
+
+/// Holds an answer to what its question takes.
+///
+/// # Errors
+/// [`Code::OutOfRange`] on the condition's key, with what to type or choose instead.
+pub fn check_answer(protocol: &Protocol, condition: &Condition, answer: &Answer) -> Result<(), InputError> {
+    let bad = |message: String| Err(InputError::new(Code::OutOfRange, &condition.key, message));
+    match (answer, condition.kind) {
+        (Answer::YesNo(_), ConditionKind::YesNo) => {}
+        (Answer::Number(n), ConditionKind::Number) => {
+            if condition.key == "bench_cm" {
+                crate::units::BenchHeight::new(*n).map_err(|e| e.at("bench_cm"))?;
+            }
+            // A condition that is a reading too is held to what such a reading can be.
+            if protocol.input(&condition.key).is_some() {
+                check_inputs(protocol, &Inputs::from_iter([(condition.key.clone(), *n)]))?;
+            }
+            if !(0.0..=CONDITION_MAX).contains(n) {
+                let unit = condition.unit.as_deref().unwrap_or_default();
+                return bad(format!("{}: {n} {unit} was typed. Check the number.", condition.label));
+            }
+        }
+        (Answer::Text(t), ConditionKind::Choice) => {
+            if !condition.choices.iter().any(|(key, _)| key == t) {
+                return bad(format!("{}: choose one of the answers given.", condition.label));
+            }
+        }
+        (Answer::Text(t), ConditionKind::Text) => {
+            crate::text::note(t, &condition.key)?;
+        }
+        (_, ConditionKind::Number) => {
+            return bad(format!("{}: type a number in {}.", condition.label, condition.unit.as_deref().unwrap_or("its unit")));
+        }
+        _ => return bad(format!("{}: this kind of answer does not fit.", condition.label)),
+    }
+    Ok(())
 }

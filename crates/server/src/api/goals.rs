@@ -92,18 +92,18 @@ pub async fn of_person(
     history: &[Stored],
     today: NaiveDate,
 ) -> ApiResult<(Vec<GoalLine>, Vec<Aim>)> {
+    let kept = goals::of_person(scope, person).await?;
+    let tests: Vec<_> = kept.iter().filter_map(|(_, goal)| shelf.find(&goal.protocol).ok()).collect();
+    let known = scoring::known(scope, &tests).await?;
     let mut lines = Vec::new();
-    for (id, goal) in goals::of_person(scope, person).await? {
+    for (id, goal) in kept {
         let protocol = shelf.find(&goal.protocol).ok();
         let latest = history.iter().rev().find(|r| r.protocol_id == goal.protocol && r.computed.contains_key(&goal.quantity));
         let value = latest.and_then(|r| Some((r.on, *r.computed.get(&goal.quantity)?)));
-        let error = match (protocol, latest) {
-            (Some(protocol), Some(result)) => {
-                let own = scoring::own(scope, protocol).await?.remove(&goal.quantity).unwrap_or_default();
-                TypicalError::best(&scoring::trial(protocol, result), &goal.quantity, value.map(|(_, v)| v), &own)
-            }
-            _ => None,
-        };
+        let error = protocol.zip(latest).and_then(|(protocol, result)| {
+            let own = known.get(&protocol.id).and_then(|of| of.get(&goal.quantity)).cloned().unwrap_or_default();
+            TypicalError::best(&scoring::trial(protocol, result), &goal.quantity, value.map(|(_, v)| v), &own)
+        });
         let standing = goal.standing(value, error.as_ref(), today);
         lines.push(GoalLine {
             id,

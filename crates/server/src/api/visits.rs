@@ -6,7 +6,7 @@ use impulso_core::{
     Code, InputError,
     battery::{self, Battery},
     catalogue::{Condition, ConditionKind},
-    run::event::Conditions,
+    run::event::{Answer, Conditions, check_answer},
     text,
     visit::{Happened, cost_of_moving},
 };
@@ -151,8 +151,7 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
     let today = auth::today(&mut scope).await?;
     let history = results::of_person(&mut scope, person.id).await?;
     let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
-    let before: Vec<Visit> =
-        visits::of_person(&mut scope, person.id, 100).await?.into_iter().filter(|v| v.battery.id == battery.id).collect();
+    let before = visits::of_battery(&mut scope, person.id, &battery.id).await?;
     let asked = asked(&battery, &shelf)?;
     let mut suggested = Conditions::new();
     let mut equipment: Vec<String> = Vec::new();
@@ -256,21 +255,18 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitForm>) ->
 
 /// Every shared answer is one that some test of the battery asks, and of its kind.
 fn check_shared(battery: &Battery, shelf: &Shelf, conditions: &Conditions) -> ApiResult<()> {
-    use impulso_core::run::event::Answer;
     let asked = asked(battery, shelf)?;
     for (key, answer) in conditions {
         let Some(condition) = asked.iter().find(|c| c.key == *key) else {
             return Err(InputError::new(Code::UnknownField, key, "None of these tests asks this.").into());
         };
-        let fits = match (condition.kind, answer) {
-            (ConditionKind::YesNo, Answer::YesNo(_)) => true,
-            (ConditionKind::Number, Answer::Number(n)) => n.is_finite(),
-            (ConditionKind::Choice, Answer::Text(t)) => condition.choices.iter().any(|(k, _)| k == t),
-            (ConditionKind::Text, Answer::Text(t)) => text::note(t, key)?.is_some(),
-            _ => false,
-        };
-        if !fits {
-            return Err(InputError::new(Code::BadValue, key, format!("{}: this kind of answer does not fit.", condition.label)).into());
+        if matches!(answer, Answer::Text(t) if t.trim().is_empty()) {
+            return Err(InputError::new(Code::BadValue, key, format!("{}: type it, or leave it out.", condition.label)).into());
+        }
+        for protocol in battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()) {
+            if protocol.condition(key).is_some() {
+                check_answer(protocol, condition, answer)?;
+            }
         }
     }
     // What a test cannot be set up without is asked now, not between two tests.
@@ -315,9 +311,7 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
     let form = form.into_inner();
     let mut scope = who.scope().await?;
     let visit = visits::get(&mut scope, *id).await?;
-    let shelf = Shelf::of(&mut scope).await?;
     let today = auth::today(&mut scope).await?;
-    let now = visiting::page(&mut scope, &visit, today, None).await?;
     if let Some(place) = form.happened.place().filter(|p| *p >= visit.battery.tests.len()) {
         return Err(InputError::new(Code::OutOfRange, "place", format!("The battery has no place {place}.")).into());
     }
@@ -334,22 +328,29 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
         }
         other => other,
     };
-    let mut cost = None;
-    if let (Happened::Moved { place }, Some(next)) = (&happened, &now.next) {
-        let of = |place: usize| shelf.find(&visit.battery.tests[place].protocol).ok();
-        cost = of(*place).zip(of(next.place)).and_then(|(moved, before)| cost_of_moving(moved, before));
-    }
+    let cost = match happened {
+        Happened::Moved { place } => cost(&mut scope, &visit, place, today).await?,
+        _ => None,
+    };
     if visit.closed_at.is_none() {
         visits::append(&mut scope, visit.id, form.id, &happened).await?;
     } else if happened != Happened::Closed {
         return Err(InputError::new(Code::OutOfRange, "visit", "This visit is over. Begin a new one.").into());
     }
-    if happened == Happened::Closed {
-        let subject = Subject::of("visit", visit.id, visit.person);
-        audit::record(&mut scope, who.coach, "visit.closed", subject, json!({ "battery": visit.battery.name, "done": now.done })).await?;
-    }
     let visit = visits::get(&mut scope, visit.id).await?;
     let shown = visiting::page(&mut scope, &visit, today, None).await?;
+    if happened == Happened::Closed {
+        let subject = Subject::of("visit", visit.id, visit.person);
+        audit::record(&mut scope, who.coach, "visit.closed", subject, json!({ "battery": visit.battery.name, "done": shown.done })).await?;
+    }
     scope.commit().await?;
     Ok(web::Json(VisitChanged { visit: shown, cost }))
+}
+
+/// What doing a test now costs the one whose turn it is.
+async fn cost(scope: &mut Scope, visit: &Visit, place: usize, today: NaiveDate) -> ApiResult<Option<String>> {
+    let Some(next) = visiting::page(scope, visit, today, None).await?.next else { return Ok(None) };
+    let shelf = Shelf::of(scope).await?;
+    let of = |place: usize| shelf.find(&visit.battery.tests[place].protocol).ok();
+    Ok(of(place).zip(of(next.place)).and_then(|(moved, before)| cost_of_moving(moved, before)))
 }
