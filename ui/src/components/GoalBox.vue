@@ -5,6 +5,7 @@ import { api, take } from "@/api/client";
 import type { PersonPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import { dayShort } from "@/composables/dates";
+import TextField from "@/components/fields/TextField.vue";
 import { useAction } from "@/composables/useAction";
 import { expected, typed } from "@/logic/typed";
 
@@ -51,35 +52,30 @@ async function drop(id: string) {
     </ul>
     <p v-else-if="!open" class="soft">None agreed. A number, a day, and what is done for it.</p>
     <form v-if="open" @submit.prevent="agree">
-      <label class="field"
-        ><span class="name">Measure</span
+      <TextField label="Measure"
         ><select v-model="form.aim" class="native" name="aim" required>
           <option value="" disabled>Choose one</option>
           <option v-for="a in aims" :key="a.label" :value="`${a.protocol}/${a.quantity}`">{{ a.label }}, now {{ a.now }}</option>
-        </select></label
+        </select></TextField
       >
       <p v-if="wrong('quantity')" class="wrong" role="alert">{{ wrong("quantity") }}</p>
-      <label class="field"
-        ><span class="name">To{{ aim?.unit ? `, ${aim.unit}` : "" }}</span
-        ><input v-model="form.to" class="native num" name="to" inputmode="decimal" required /><span
-          v-if="local ?? wrong('to')"
-          class="wrong"
-          role="alert"
-          >{{ local ?? wrong("to") }}</span
-        ></label
-      >
-      <label class="field"
-        ><span class="name">By</span><input v-model="form.by" class="native" type="date" name="by" required /><span
-          v-if="wrong('by')"
-          class="wrong"
-          role="alert"
-          >{{ wrong("by") }}</span
-        ></label
-      >
-      <label class="field"
-        ><span class="name">What is done for it</span
-        ><input v-model="form.process" class="native" name="process" maxlength="300" placeholder="stretch 3 × 10 after each session"
-      /></label>
+      <TextField
+        :label="`To${aim?.unit ? ', ' + aim.unit : ''}`"
+        v-model="form.to"
+        class="native num"
+        name="to"
+        inputmode="decimal"
+        required
+        :wrong="local ?? wrong('to')"
+      />
+      <TextField label="By" v-model="form.by" type="date" name="by" required :wrong="wrong('by')" />
+      <TextField
+        label="What is done for it"
+        v-model="form.process"
+        name="process"
+        maxlength="300"
+        placeholder="stretch 3 × 10 after each session"
+      />
       <FailureNote :failure="failure && !['quantity', 'to', 'by'].includes(failure.field ?? '') ? failure : null" />
       <div class="actions">
         <ElButton type="primary" native-type="submit" :loading="busy">Agree on it</ElButton>
@@ -120,11 +116,5 @@ async function drop(id: string) {
   padding: 0;
   min-height: 32px;
   cursor: pointer;
-}
-.field {
-  margin-bottom: 10px;
-}
-.native {
-  width: 100%;
 }
 </style>

@@ -5,6 +5,7 @@ import { api, take } from "@/api/client";
 import type { PersonPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import { dayShort } from "@/composables/dates";
+import TextField from "@/components/fields/TextField.vue";
 import { useAction } from "@/composables/useAction";
 
 /** What happened along the way: dated notes that stand beside the numbers. */
@@ -57,36 +58,14 @@ async function remove(id: string) {
       </li>
     </ul>
     <form v-if="open" @submit.prevent="note">
-      <label class="field"
-        ><span class="name">What</span
+      <TextField label="What"
         ><select v-model="form.kind" name="kind" class="native">
           <option v-for="[key, words] in kinds" :key="key" :value="key">{{ words }}</option>
-        </select></label
+        </select></TextField
       >
-      <label class="field"
-        ><span class="name">From</span><input v-model="form.from_on" class="native" type="date" name="from_on" required /><span
-          v-if="wrong('from_on')"
-          class="wrong"
-          role="alert"
-          >{{ wrong("from_on") }}</span
-        ></label
-      >
-      <label class="field"
-        ><span class="name">Until, if it is over</span><input v-model="form.until_on" class="native" type="date" name="until_on" /><span
-          v-if="wrong('until_on')"
-          class="wrong"
-          role="alert"
-          >{{ wrong("until_on") }}</span
-        ></label
-      >
-      <label class="field"
-        ><span class="name">In a few words</span><input v-model="form.words" class="native" name="words" maxlength="200" /><span
-          v-if="wrong('words')"
-          class="wrong"
-          role="alert"
-          >{{ wrong("words") }}</span
-        ></label
-      >
+      <TextField label="From" v-model="form.from_on" type="date" name="from_on" required :wrong="wrong('from_on')" />
+      <TextField label="Until, if it is over" v-model="form.until_on" type="date" name="until_on" :wrong="wrong('until_on')" />
+      <TextField label="In a few words" v-model="form.words" name="words" maxlength="200" :wrong="wrong('words')" />
       <FailureNote :failure="failure && !failure.field ? failure : null" />
       <div class="actions">
         <ElButton native-type="submit" type="primary" :loading="busy">Note it</ElButton>
@@ -124,11 +103,5 @@ li span:first-child {
   min-width: 32px;
   min-height: 28px;
   cursor: pointer;
-}
-.field {
-  margin-bottom: 10px;
-}
-.native {
-  width: 100%;
 }
 </style>

@@ -3,6 +3,7 @@ import { computed, reactive, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import type { MethodPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import TextField from "@/components/fields/TextField.vue";
 import { useAction } from "@/composables/useAction";
 import { expected, typed } from "@/logic/typed";
 
@@ -36,29 +37,25 @@ async function keep(away = false) {
       {{ mark ? `Passed from ${mark.mark} ${of?.unit ?? ""}: ${mark.source.citation}.` : "None holds. You may set one of your own." }}
     </p>
     <form @submit.prevent="keep()">
-      <label v-if="page.wobbles.length > 1" class="field"
-        ><span class="name">Measure of the mark</span
+      <TextField v-if="page.wobbles.length > 1" label="Measure of the mark"
         ><select v-model="chosen" name="mark-of" class="native">
           <option v-for="w in page.wobbles" :key="w.quantity" :value="w.quantity">{{ w.label }}</option>
-        </select></label
+        </select></TextField
       >
-      <label class="field"
-        ><span class="name">Passed from{{ of?.unit ? `, ${of.unit}` : "" }}</span
-        ><input v-model="form.mark" name="mark" inputmode="decimal" class="native num" /><span
-          v-if="local ?? (failure?.field === 'mark' ? failure.message : null)"
-          class="wrong"
-          role="alert"
-          >{{ local ?? failure?.message }}</span
-        ></label
-      >
-      <label class="field"
-        ><span class="name">Whose mark it is</span><input v-model="form.source" name="mark-source" class="native" /><span
-          v-if="failure?.field === 'source'"
-          class="wrong"
-          role="alert"
-          >{{ failure.message }}</span
-        ></label
-      >
+      <TextField
+        :label="`Passed from${of?.unit ? ', ' + of.unit : ''}`"
+        v-model="form.mark"
+        name="mark"
+        inputmode="decimal"
+        class="native num"
+        :wrong="local ?? (failure?.field === 'mark' ? failure.message : null)"
+      />
+      <TextField
+        label="Whose mark it is"
+        v-model="form.source"
+        name="mark-source"
+        :wrong="failure?.field === 'source' ? failure.message : null"
+      />
       <FailureNote :failure="failure && !['mark', 'source'].includes(failure.field ?? '') ? failure : null" />
       <div class="actions">
         <ElButton native-type="submit" :loading="busy">Hold to this mark</ElButton>
@@ -69,13 +66,6 @@ async function keep(away = false) {
 </template>
 
 <style scoped>
-.field {
-  margin-bottom: 10px;
-}
-.native {
-  width: 100%;
-  max-width: 360px;
-}
 h2 {
   margin-top: 22px;
 }

@@ -5,6 +5,7 @@ import { api, take } from "@/api/client";
 import type { VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import { dayYear } from "@/composables/dates";
+import TextField from "@/components/fields/TextField.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 
@@ -52,13 +53,12 @@ async function withdraw(id: string) {
       <label v-for="row in done" :key="row.place" class="tick"
         ><input type="checkbox" :checked="!left.has(row.place)" @change="tick(row.place)" /> {{ row.name }}</label
       >
-      <label class="field"
-        ><span class="name">Opens for</span
+      <TextField label="Opens for"
         ><select v-model.number="days" class="native">
           <option :value="14">two weeks</option>
           <option :value="90">three months</option>
           <option :value="366">a year</option>
-        </select></label
+        </select></TextField
       >
       <FailureNote :failure="failure" />
       <ElButton native-type="submit" :loading="busy">Make a link</ElButton>

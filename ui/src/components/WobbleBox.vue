@@ -3,6 +3,7 @@ import { computed, reactive, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import type { MethodPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import TextField from "@/components/fields/TextField.vue";
 import { useAction } from "@/composables/useAction";
 import { expected, typed } from "@/logic/typed";
 
@@ -38,30 +39,21 @@ async function keep(away = false) {
       readings.
     </p>
     <form @submit.prevent="keep()">
-      <label class="field" v-if="wobbles.length > 1"
-        ><span class="name">Measure</span
+      <TextField v-if="wobbles.length > 1" label="Measure"
         ><select v-model="chosen" name="quantity" class="native">
           <option v-for="w in wobbles" :key="w.quantity" :value="w.quantity">{{ w.label }}</option>
-        </select></label
+        </select></TextField
       >
       <p v-if="of">{{ of.pairs }} of 10 pairs of repeats so far.</p>
-      <label class="field"
-        ><span class="name">Typical error{{ of?.unit ? `, ${of.unit}` : "" }}</span
-        ><input v-model="form.value" name="value" inputmode="decimal" class="native num" /><span
-          v-if="local ?? (failure?.field === 'value' ? failure.message : null)"
-          class="wrong"
-          role="alert"
-          >{{ local ?? failure?.message }}</span
-        ></label
-      >
-      <label class="field"
-        ><span class="name">Who says so</span><input v-model="form.source" name="source" class="native" /><span
-          v-if="failure?.field === 'source'"
-          class="wrong"
-          role="alert"
-          >{{ failure.message }}</span
-        ></label
-      >
+      <TextField
+        :label="`Typical error${of?.unit ? ', ' + of.unit : ''}`"
+        v-model="form.value"
+        name="value"
+        inputmode="decimal"
+        class="native num"
+        :wrong="local ?? (failure?.field === 'value' ? failure.message : null)"
+      />
+      <TextField label="Who says so" v-model="form.source" name="source" :wrong="failure?.field === 'source' ? failure.message : null" />
       <FailureNote :failure="failure && !['value', 'source'].includes(failure.field ?? '') ? failure : null" />
       <div class="actions">
         <ElButton native-type="submit" :loading="busy">Use this figure</ElButton>
@@ -72,13 +64,6 @@ async function keep(away = false) {
 </template>
 
 <style scoped>
-.field {
-  margin-bottom: 10px;
-}
-.native {
-  width: 100%;
-  max-width: 360px;
-}
 h2 {
   margin-top: 22px;
 }

@@ -54,20 +54,24 @@ export const recall = async (door: string): Promise<Seen | undefined> => (await 
 /** What is on its way into the database stands here too, written in the moment of the key: a reload in the next loses nothing. */
 const ON_ITS_WAY = "impulso.kept.";
 
-/** Keeps an event until the server has it. */
-export async function keep(run: string, event: RunEvent) {
-  const note = ON_ITS_WAY + event.id;
-  // Without such a place (a private window that is full) the database alone has to do.
+/** Does something with the local storage; where there is none (or it is full) the database alone has to do. */
+function locally(what: () => void) {
   try {
-    localStorage.setItem(note, JSON.stringify({ run, event }));
+    what();
   } catch {
     /* nothing to be done */
   }
+}
+
+/** Keeps an event until the server has it. */
+export async function keep(run: string, event: RunEvent) {
+  const note = ON_ITS_WAY + event.id;
+  locally(() => localStorage.setItem(note, JSON.stringify({ run, event })));
   const tx = (open ?? (await database())).transaction("events", "readwrite");
   const written = tx.store.put({ run, device: event.device, seq: event.seq, event });
   tx.commit();
   await Promise.all([written, tx.done]);
-  localStorage.removeItem(note);
+  locally(() => localStorage.removeItem(note));
 }
 
 /** Takes in what was on its way when the page went, in the sequence of its screen; the server knows what it has by its id. */

@@ -5,6 +5,7 @@ import { api, take } from "@/api/client";
 import type { Battery } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import TextField from "@/components/fields/TextField.vue";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
@@ -92,17 +93,8 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
   <form v-else class="page" @submit.prevent="keep">
     <h1>{{ known ? known.battery.name : "A battery of your own" }}</h1>
     <div class="about">
-      <label class="field"
-        ><span class="name">Name</span><input v-model="draft.name" class="native" name="name" maxlength="80" /><span
-          v-if="wrong('name')"
-          class="wrong"
-          role="alert"
-          >{{ wrong("name") }}</span
-        ></label
-      >
-      <label class="field"
-        ><span class="name">Again after, weeks</span><input v-model="draft.weeks" class="native num" name="weeks" inputmode="numeric"
-      /></label>
+      <TextField label="Name" v-model="draft.name" name="name" maxlength="80" :wrong="wrong('name')" />
+      <TextField label="Again after, weeks" v-model="draft.weeks" class="native num" name="weeks" inputmode="numeric" />
     </div>
     <h2>The tests, in their order</h2>
     <p v-if="known?.better_order" class="box care">
@@ -137,12 +129,11 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
     </ol>
     <p v-if="wrong('tests')" class="wrong" role="alert">{{ wrong("tests") }}</p>
     <div class="add">
-      <label class="field"
-        ><span class="name">Add a test</span
+      <TextField label="Add a test"
         ><select v-model="adding" class="native" name="add" @change="add">
           <option value="" disabled>Choose one</option>
           <option v-for="t in data.tests" :key="t.id" :value="t.id">{{ t.section }}: {{ t.name }}</option>
-        </select></label
+        </select></TextField
       >
     </div>
     <FailureNote :failure="failure && !['name', 'tests'].includes(failure.field ?? '') ? failure : null" />
@@ -218,9 +209,6 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
 .add {
   max-width: 420px;
   margin-bottom: 18px;
-}
-.native {
-  width: 100%;
 }
 @media (max-width: 800px) {
   .tests li,
