@@ -69,13 +69,7 @@ async function drop(id: string) {
         :wrong="local ?? wrong('to')"
       />
       <TextField label="By" v-model="form.by" type="date" name="by" required :wrong="wrong('by')" />
-      <TextField
-        label="What is done for it"
-        v-model="form.process"
-        name="process"
-        maxlength="300"
-        placeholder="stretch 3 × 10 after each session"
-      />
+      <TextField label="What is done for it" v-model="form.process" name="process" maxlength="300" placeholder="stretch 3 × 10 daily" />
       <FailureNote :failure="failure && !['quantity', 'to', 'by'].includes(failure.field ?? '') ? failure : null" />
       <div class="actions">
         <ElButton type="primary" native-type="submit" :loading="busy">Agree on it</ElButton>

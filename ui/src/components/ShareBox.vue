@@ -100,6 +100,10 @@ async function withdraw(id: string) {
   overflow-wrap: anywhere;
   margin: 12px 0 0;
 }
+.made .el-button {
+  display: flex;
+  margin-top: 8px;
+}
 .made .soft {
   display: block;
   font-size: 15px;
@@ -125,6 +129,7 @@ async function withdraw(id: string) {
   border: 0;
   background: none;
   min-height: 40px;
+  white-space: nowrap;
   cursor: pointer;
 }
 </style>

@@ -42,7 +42,7 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           <h2>Visits under way</h2>
           <ul class="rows">
             <li v-for="v in day.open_visits" :key="v.id">
-              <RouterLink class="row-link" :to="`/visits/${v.id}/floor`">
+              <RouterLink class="row-link visit" :to="`/visits/${v.id}/floor`">
                 <span class="on">{{ v.on === day.today ? "today" : dayShort(v.on) }}</span>
                 <span class="what">{{ v.name }}</span>
                 <span class="got">{{ v.battery_name }}</span>
@@ -90,6 +90,21 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
 </template>
 
 <style scoped>
+.visit {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto auto;
+  gap: 24px;
+  min-height: 56px;
+  align-items: center;
+}
+.visit .what {
+  order: -1;
+  font-weight: 600;
+}
+.visit .on {
+  order: 1;
+  color: var(--soft);
+}
 .two {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 300px;
