@@ -29,6 +29,9 @@ export default defineConfig({
         "--disable-component-update",
         "--disable-sync",
         "--no-first-run",
+        // A camera that shows a test picture, for photographs.
+        "--use-fake-device-for-media-stream",
+        "--use-fake-ui-for-media-stream",
       ],
     },
   },

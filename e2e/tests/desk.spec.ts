@@ -91,6 +91,7 @@ test("advice overruled with a reason opens the test and is kept", async ({ coach
   await expect(page.getByRole("button", { name: "Overrule and go on" })).toBeDisabled();
   await page.getByLabel("Go on against this advice?").fill("cleared by phone this morning");
   await page.getByRole("button", { name: "Overrule and go on" }).click();
+  await page.getByRole("button", { name: /more that do not suit now/ }).click();
   await page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();
   await expect(page.getByLabel("Why this test all the same?")).toHaveValue("cleared by phone this morning");
 });
@@ -158,6 +159,7 @@ test.describe("with the demo", () => {
     await expect(page.getByRole("heading", { name: "Bram Vellacott" })).toBeVisible();
     await expect(page.getByText("On a medicine that holds the heart rate down")).toBeVisible();
     await page.goto(`${page.url()}/assess`);
+    await page.getByRole("button", { name: /more that do not suit now/ }).click();
     await expect(page.getByRole("listitem").filter({ hasText: "3-minute bench step" })).toContainText(
       "A rate-limiting medicine makes every heart-rate estimate invalid: choose the 6-minute walk instead.",
     );

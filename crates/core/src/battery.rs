@@ -34,6 +34,9 @@ pub struct Battery {
     pub summary: String,
     /// How many weeks until it is usually done again.
     pub again_weeks: Option<u32>,
+    /// Photographs belong to it: before any exercise.
+    #[serde(default)]
+    pub photos: bool,
     /// The tests, in their order; one may stand in it twice.
     pub tests: Vec<Place>,
 }
@@ -89,6 +92,7 @@ impl Battery {
             name: protocol.name.clone(),
             summary: protocol.tells.clone(),
             again_weeks: protocol.retest_weeks,
+            photos: false,
             tests: vec![Place::of(&protocol.id)],
         }
     }

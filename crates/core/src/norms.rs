@@ -248,6 +248,15 @@ impl Table {
         stratum.points.iter().zip(&stratum.labels).map(|((_, value), label)| Tick { label: label.clone(), value: *value }).collect()
     }
 
+    /// Whether the table says anything of a person.
+    pub fn covers(&self, facts: &Facts) -> bool {
+        let aged = match &self.shape {
+            Shape::Percentiles { ages: Some((from, to)) } => facts.age.is_some_and(|a| (*from..=*to).contains(&a.value())),
+            _ => true,
+        };
+        aged && self.stratum(facts).is_ok()
+    }
+
     /// The population in words, with the person's own stratum where the table has strata.
     pub fn population_for(&self, facts: &Facts) -> String {
         let Ok(stratum) = self.stratum(facts) else { return self.population.clone() };

@@ -4,10 +4,14 @@
 
 use std::collections::BTreeSet;
 
+use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{self, Circumstance, Kit, Protocol},
+    catalogue::{self, Circumstance, Protocol},
+    error::{Code, InputError},
+    norms,
+    person::Facts,
     readiness::{Advice, Answers, Permit},
     text,
     units::Age,
@@ -30,8 +34,8 @@ pub struct Client<'a> {
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Means {
-    /// What is at hand; everything where nothing was said.
-    pub kit: Option<Vec<Kit>>,
+    /// What is at hand, by the keys of [`catalogue::kit`]; everything where nothing was said.
+    pub kit: Option<Vec<String>>,
     /// Minutes there are, warm-up included.
     pub minutes: Option<u16>,
     /// How many people are to be tested.
@@ -136,11 +140,113 @@ pub fn shortlist(client: &Client, means: &Means) -> Vec<Fit> {
     fits
 }
 
+impl Means {
+    /// Refuses what is no kit.
+    ///
+    /// # Errors
+    /// [`Code::UnknownField`] naming it.
+    pub fn check(&self) -> Result<(), InputError> {
+        match self.kit.iter().flatten().find(|key| !catalogue::kit().iter().any(|k| k.key == **key)) {
+            Some(odd) => Err(InputError::new(
+                Code::UnknownField,
+                "kit",
+                format!("Nothing of the kit is called “{}”.", odd.chars().take(60).collect::<String>()),
+            )),
+            None => Ok(()),
+        }
+    }
+}
+
+/// One of the tests that are offered first.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct First {
+    /// The protocol.
+    pub protocol: String,
+    /// One line why it, and why now.
+    pub why: String,
+}
+
+/// A test that was done before.
+#[derive(Debug, Clone, Copy)]
+pub struct Before<'a> {
+    /// The protocol.
+    pub protocol: &'a str,
+    /// The last day it was done.
+    pub on: NaiveDate,
+    /// The day it is to be done again, where one is planned.
+    pub due: Option<NaiveDate>,
+}
+
+/// How long a part of the library may rest before it is time to look again, days. Ours, common practice: half a year.
+const PART_RESTS_DAYS: i64 = 182;
+/// After how long a test is worth doing again where no date is planned, days. Ours, common practice: six weeks.
+const AGAIN_AFTER_DAYS: i64 = 42;
+/// How many are offered first.
+const FIRST_MOST: usize = 3;
+
+/// The two or three tests that are offered first, each of another part of the library: what is due, then what was not looked
+/// at for half a year and has a table for this client, what takes least in front; then what was done longest ago. `fits`: the judged tests, in the library's
+/// order; `before`: what was done, one entry a test.
+pub fn first<'p>(
+    fits: &[Fit],
+    known: &dyn Fn(&str) -> Option<&'p Protocol>,
+    facts: &Facts,
+    before: &[Before],
+    today: NaiveDate,
+) -> Vec<First> {
+    let suiting: Vec<&Protocol> = fits.iter().filter(|f| f.verdict == FitVerdict::Suits).filter_map(|f| known(&f.protocol)).collect();
+    let mut due: Vec<&Before> = before.iter().filter(|b| b.due.is_some_and(|d| d <= today)).collect();
+    due.sort_by_key(|b| b.due);
+    let again = due.iter().filter_map(|b| suiting.iter().find(|p| p.id == b.protocol).map(|p| (*p, b)));
+    let of_due = again.map(|(p, b)| (p, format!("Due, and last done on {}: the same again shows what changed.", b.on.format("%-d %B %Y"))));
+
+    let looked_at = |section: &str| {
+        let seen = |b: &&Before| known(b.protocol).is_some_and(|p| p.section == section);
+        before.iter().filter(seen).map(|b| b.on).max()
+    };
+    let over_60 = facts.age.is_some_and(|a| a.value() >= 60.0);
+    let placed = |p: &Protocol| p.norms.iter().filter_map(|n| norms::table(&n.table)).find(|t| t.covers(facts));
+    let mut fresh: Vec<(&Protocol, String)> = suiting
+        .iter()
+        .filter_map(|p| {
+            let table = placed(p);
+            let part = catalogue::section_name(&p.section);
+            let when = match looked_at(&p.section) {
+                None => format!("{part}: not measured yet"),
+                Some(on) if (today - on).num_days() > PART_RESTS_DAYS => format!("{part}: last measured on {}", on.format("%-d %B %Y")),
+                Some(_) => return None,
+            };
+            let held = table.map_or(String::new(), |t| format!(", and a table to hold it against: {}", t.population_for(facts)));
+            Some((*p, format!("{when}. {} minutes{held}.", p.minutes)))
+        })
+        .collect();
+    fresh.sort_by_key(|(p, _)| (over_60 != (p.section == OVER_60), p.needs.len(), p.minutes));
+    let mut longest: Vec<&Before> = before.iter().collect();
+    longest.sort_by_key(|b| b.on);
+    longest.retain(|b| (today - b.on).num_days() >= AGAIN_AFTER_DAYS);
+    let done = longest.iter().filter_map(|b| suiting.iter().find(|p| p.id == b.protocol).map(|p| (*p, b)));
+    let of_done = done.map(|(p, b)| (p, format!("Last done on {}: the same again shows what changed.", b.on.format("%-d %B %Y"))));
+    let mut first: Vec<First> = Vec::new();
+    let mut parts: BTreeSet<&str> = BTreeSet::new();
+    let (held, bare): (Vec<_>, Vec<_>) = fresh.into_iter().partition(|(p, _)| placed(p).is_some());
+    for (protocol, why) in of_due.chain(held).chain(of_done).chain(bare) {
+        if first.len() < FIRST_MOST && parts.insert(&protocol.section) {
+            first.push(First { protocol: protocol.id.clone(), why });
+        }
+    }
+    first
+}
+
+/// The part of the library that is for people over sixty.
+const OVER_60: &str = "older_adults";
+
 /// What is missing for a protocol, in a sentence.
 fn lacks(protocol: &Protocol, means: &Means) -> Option<String> {
     let missing = protocol.needs.iter().find(|k| means.kit.as_ref().is_some_and(|kit| !kit.contains(k)));
-    if let Some(kit) = missing {
-        return Some(format!("Needs {}.", kit.words()));
+    if let Some(missing) = missing {
+        let words = catalogue::kit().iter().find(|k| k.key == *missing).map_or(missing.as_str(), |k| &k.words);
+        return Some(format!("Needs {words}."));
     }
     let groups = means.people.unwrap_or(1).max(1).div_ceil(protocol.people_at_once.max(1));
     let minutes = groups.saturating_mul(protocol.minutes);
@@ -238,23 +344,50 @@ mod tests {
         assert!(list.iter().all(|f| f.because.ends_with('.')));
     }
 
-    #[test_case("multistage-cycle", &[Kit::Bench], 60, 1, "Needs a cycle ergometer."; "no bike")]
-    #[test_case("bench-step-3min", &[Kit::Bench], 15, 1, "Takes about 20 minutes; there are 15."; "too little time")]
-    #[test_case("bench-step-3min", &[Kit::Bench], 60, 20, "Takes about 400 minutes for 20 people, one at a time; there are 60."; "too many people")]
-    fn what_is_missing_is_said(protocol: &str, kit: &[Kit], minutes: u16, people: u16, because: &str) {
-        let means = Means { kit: Some(kit.to_vec()), minutes: Some(minutes), people: Some(people) };
+    #[test_case("multistage-cycle", &["bench"], 60, 1, "Needs a cycle ergometer."; "no bike")]
+    #[test_case("bench-step-3min", &["bench"], 15, 1, "Takes about 20 minutes; there are 15."; "too little time")]
+    #[test_case("bench-step-3min", &["bench"], 60, 20, "Takes about 400 minutes for 20 people, one at a time; there are 60."; "too many people")]
+    fn what_is_missing_is_said(protocol: &str, kit: &[&str], minutes: u16, people: u16, because: &str) {
+        let means = Means { kit: Some(kit.iter().map(|k| (*k).to_owned()).collect()), minutes: Some(minutes), people: Some(people) };
         let fit = judge_with(catalogue::find(protocol).unwrap(), &Client::default(), &means);
         assert_eq!((fit.verdict, fit.because.as_str()), (FitVerdict::Unsuited, because));
     }
 
     #[test]
     fn a_class_of_forty_fits_into_one_lesson() {
-        let means = Means { kit: Some(vec![Kit::Bench]), minutes: Some(45), people: Some(40) };
+        let means = Means { kit: Some(vec!["bench".into()]), minutes: Some(45), people: Some(40) };
         let list = shortlist(&Client::default(), &means);
         assert_eq!(
             list.iter().filter(|f| f.verdict == FitVerdict::Suits).map(|f| f.protocol.as_str()).collect::<Vec<_>>(),
             ["class-step-3min"]
         );
+    }
+
+    #[test]
+    fn what_is_due_comes_first_then_what_was_never_looked_at_each_of_another_part() {
+        let day = |n: u64| NaiveDate::from_ymd_opt(2026, 1, 1).unwrap() + chrono::Days::new(n);
+        let facts = Facts { sex: Some(crate::person::Sex::Female), age: Some(Age::new(67.0).unwrap()), ..Facts::default() };
+        let fits =
+            shortlist(&Client { age: facts.age, ..Client::default() }, &Means { kit: Some(vec!["chair".into()]), ..Means::default() });
+        let known = |id: &str| catalogue::find(id).ok();
+        let none = first(&fits, &known, &facts, &[], day(0));
+        assert!(none.len() >= 2 && none[0].protocol.starts_with("chair-stand"), "{none:?}");
+        assert!(none[0].why.contains("not measured yet") && none[0].why.contains("of 65 to 69"), "{}", none[0].why);
+        let sections: BTreeSet<&str> = none.iter().map(|f| known(&f.protocol).unwrap().section.as_str()).collect();
+        assert_eq!(sections.len(), none.len());
+        let before = [Before { protocol: "plank", on: day(0), due: Some(day(90)) }];
+        let due = first(&fits, &known, &facts, &before, day(91));
+        assert_eq!(due[0].protocol, "plank");
+        assert!(due[0].why.contains("1 January 2026"), "{}", due[0].why);
+        assert!(first(&fits, &known, &facts, &before, day(89)).iter().all(|f| f.protocol != "plank"), "not due, and looked at lately");
+    }
+
+    #[test]
+    fn what_a_test_needs_is_something_of_the_list_and_the_list_has_nothing_else() {
+        let needed: BTreeSet<&str> = catalogue::all().iter().flat_map(|p| &p.needs).map(String::as_str).collect();
+        let listed: BTreeSet<&str> = catalogue::kit().iter().map(|k| k.key.as_str()).collect();
+        assert_eq!(needed, listed);
+        assert_eq!(Means { kit: Some(vec!["rocket".into()]), ..Means::default() }.check().unwrap_err().field.as_deref(), Some("kit"));
     }
 
     #[test]

@@ -3,4 +3,5 @@
 pub mod batch;
 pub mod calendar;
 pub mod heart_rate;
+pub mod photo;
 pub mod ride;

@@ -4,8 +4,8 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, goals, happenings, health, join, library, people, practice, readiness, rehearsals, reports, results, retests, runs, session,
-    today, visits,
+    assess, goals, happenings, health, join, library, people, photos, practice, readiness, rehearsals, reports, results, retests, runs,
+    session, today, visits,
 };
 
 /// The routes under `/api`.
@@ -34,11 +34,16 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(people::erase)
         .service(happenings::add)
         .service(happenings::remove)
+        .service(photos::list)
+        .service(photos::keep)
+        .service(photos::get)
+        .service(photos::remove)
         .service(goals::add)
         .service(goals::withdraw)
         .service(readiness::advise)
         .service(readiness::keep)
         .service(library::list)
+        .service(library::kit)
         .service(library::get)
         .service(library::copy)
         .service(library::type_error)
@@ -82,11 +87,11 @@ pub fn routes(config: &mut ServiceConfig) {
 /// What every answer carries.
 pub fn headers() -> DefaultHeaders {
     DefaultHeaders::new()
-        .add(("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"))
+        .add(("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"))
         .add(("X-Content-Type-Options", "nosniff"))
         .add(("X-Frame-Options", "DENY"))
         .add(("Referrer-Policy", "same-origin"))
-        .add(("Permissions-Policy", "camera=(), microphone=(), geolocation=(), screen-wake-lock=(self), bluetooth=(self)"))
+        .add(("Permissions-Policy", "camera=(self), microphone=(), geolocation=(), screen-wake-lock=(self), bluetooth=(self)"))
         .add(("Cross-Origin-Opener-Policy", "same-origin"))
 }
 

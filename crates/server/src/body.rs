@@ -43,7 +43,7 @@ impl<T: DeserializeOwned> FromRequest for Json<T> {
 
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
         let is_json = request.mime_type().ok().flatten().is_some_and(|m| m.subtype() == "json" || m.suffix().is_some_and(|s| s == "json"));
-        let announced = request.headers().get(header::CONTENT_LENGTH).and_then(|l| l.to_str().ok()?.parse::<usize>().ok());
+        let announced = announced(request);
         let payload = payload.take();
         Box::pin(async move {
             if !is_json {
@@ -53,27 +53,57 @@ impl<T: DeserializeOwned> FromRequest for Json<T> {
                     "Send this as JSON, with the content type application/json.",
                 ));
             }
-            if announced.is_some_and(|length| length > limits::BODY_BYTES) {
-                return Err(too_large());
-            }
-            let late = |_| ApiError::new(StatusCode::REQUEST_TIMEOUT, "too_slow", "The entry took too long to arrive. Send it again.");
-            let bytes = time::timeout(limits::BODY_TAKES, read(payload)).await.map_err(late)??;
+            let bytes = arrived(announced, payload, limits::BODY_BYTES, too_large).await?;
             parse(&bytes).map(Self)
         })
     }
 }
 
-async fn read(mut payload: Payload) -> Result<BytesMut, ApiError> {
+/// A photograph as it comes in, unread.
+#[derive(Debug)]
+pub struct Picture(pub BytesMut);
+
+impl FromRequest for Picture {
+    type Error = ApiError;
+    type Future = Pin<Box<dyn Future<Output = Result<Self, ApiError>>>>;
+
+    fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
+        let announced = announced(request);
+        let payload = payload.take();
+        Box::pin(async move { arrived(announced, payload, limits::PHOTO_BYTES, picture_too_large).await.map(Self) })
+    }
+}
+
+fn announced(request: &HttpRequest) -> Option<usize> {
+    request.headers().get(header::CONTENT_LENGTH).and_then(|l| l.to_str().ok()?.parse().ok())
+}
+
+/// A body that is no longer than `most` and came in time.
+async fn arrived(announced: Option<usize>, payload: Payload, most: usize, too_large: fn() -> ApiError) -> Result<BytesMut, ApiError> {
+    if announced.is_some_and(|length| length > most) {
+        return Err(too_large());
+    }
+    let late = |_| ApiError::new(StatusCode::REQUEST_TIMEOUT, "too_slow", "The entry took too long to arrive. Send it again.");
+    time::timeout(limits::BODY_TAKES, read(payload, most, too_large)).await.map_err(late)?
+}
+
+async fn read(mut payload: Payload, most: usize, too_large: fn() -> ApiError) -> Result<BytesMut, ApiError> {
     let mut bytes = BytesMut::new();
     while let Some(chunk) = payload.next().await {
         let chunk =
             chunk.map_err(|_| ApiError::new(StatusCode::BAD_REQUEST, "broken_off", "The entry broke off on its way. Send it again."))?;
-        if bytes.len() + chunk.len() > limits::BODY_BYTES {
+        if bytes.len() + chunk.len() > most {
             return Err(too_large());
         }
         bytes.extend_from_slice(&chunk);
     }
     Ok(bytes)
+}
+
+fn picture_too_large() -> ApiError {
+    let message =
+        format!("This picture has more than {} MB. Make it smaller, or take it with this page.", limits::PHOTO_BYTES / 1024 / 1024);
+    ApiError::new(StatusCode::PAYLOAD_TOO_LARGE, "too_large", message)
 }
 
 fn too_large() -> ApiError {

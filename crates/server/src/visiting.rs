@@ -74,6 +74,8 @@ pub struct VisitPage {
     pub work: Option<String>,
     /// How many weeks until the battery is usually done again.
     pub again_weeks: Option<u32>,
+    /// Photographs belong to it.
+    pub photos: bool,
 }
 
 /// A test of a visit.
@@ -297,6 +299,7 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Opti
         work: seen.iter().find_map(|s| s.report.work.clone()),
         failed: seen.iter().flat_map(Seen::failed).collect(),
         again_weeks: visit.battery.again_weeks,
+        photos: visit.battery.photos,
         rows,
     })
 }

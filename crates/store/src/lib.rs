@@ -22,6 +22,7 @@ pub mod happenings;
 pub mod ids;
 pub mod pass_marks;
 pub mod people;
+pub mod photos;
 pub mod practices;
 pub mod protocols;
 pub mod readiness;

@@ -15,6 +15,8 @@ pub struct Link {
     pub id: Uuid,
     /// The places of the battery that it shows.
     pub places: Vec<usize>,
+    /// Whether it shows photographs.
+    pub photos: bool,
     /// When it was made.
     pub created_at: DateTime<Utc>,
     /// Until when it opens.
@@ -32,6 +34,8 @@ pub struct Opened {
     pub visit: Uuid,
     /// What of it.
     pub places: Vec<usize>,
+    /// Whether it shows photographs.
+    pub photos: bool,
     /// Until when.
     pub expires_at: DateTime<Utc>,
 }
@@ -40,12 +44,13 @@ pub struct Opened {
 pub async fn add(scope: &mut Scope, coach: CoachId, visit: Uuid, link: &Link, token: &[u8; 32]) -> Result<()> {
     let practice = scope.practice_id();
     sqlx::query!(
-        "insert into visit_links (practice_id, id, visit_id, token_hash, places, created_by, expires_at) values ($1, $2, $3, $4, $5, $6, $7)",
+        "insert into visit_links (practice_id, id, visit_id, token_hash, places, photos, created_by, expires_at) values ($1, $2, $3, $4, $5, $6, $7, $8)",
         practice,
         link.id,
         visit,
         token.as_slice(),
         write("places", &link.places)?,
+        link.photos,
         coach.0,
         link.expires_at
     )
@@ -58,7 +63,7 @@ pub async fn add(scope: &mut Scope, coach: CoachId, visit: Uuid, link: &Link, to
 pub async fn of_visit(scope: &mut Scope, visit: Uuid) -> Result<Vec<Link>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        "select id, places, created_at, expires_at, withdrawn_at from visit_links where practice_id = $1 and visit_id = $2
+        "select id, places, photos, created_at, expires_at, withdrawn_at from visit_links where practice_id = $1 and visit_id = $2
          order by created_at desc limit 20",
         practice,
         visit
@@ -70,6 +75,7 @@ pub async fn of_visit(scope: &mut Scope, visit: Uuid) -> Result<Vec<Link>> {
             Ok(Link {
                 id: r.id,
                 places: read("places", r.places)?,
+                photos: r.photos,
                 created_at: r.created_at,
                 expires_at: r.expires_at,
                 withdrawn_at: r.withdrawn_at,
@@ -97,7 +103,7 @@ pub async fn withdraw(scope: &mut Scope, id: Uuid) -> Result<()> {
 /// What a token opens, while its link holds.
 pub async fn open(store: &Store, token: &[u8; 32]) -> Result<Option<Opened>> {
     let found = sqlx::query!(
-        r#"select practice_id as "practice_id!", visit_id as "visit_id!", places as "places!", expires_at as "expires_at!"
+        r#"select practice_id as "practice_id!", visit_id as "visit_id!", places as "places!", photos as "photos!", expires_at as "expires_at!"
            from visit_link_lookup($1)"#,
         token.as_slice()
     )
@@ -109,6 +115,7 @@ pub async fn open(store: &Store, token: &[u8; 32]) -> Result<Option<Opened>> {
                 practice: PracticeId(f.practice_id),
                 visit: f.visit_id,
                 places: read("places", f.places)?,
+                photos: f.photos,
                 expires_at: f.expires_at,
             })
         })

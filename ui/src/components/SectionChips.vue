@@ -12,28 +12,3 @@ const chosen = defineModel<string>({ required: true });
     </button>
   </div>
 </template>
-
-<style scoped>
-.chips {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin: 12px 0 4px;
-}
-button {
-  font: inherit;
-  font-size: 16px;
-  min-height: 40px;
-  padding: 4px 14px;
-  border: 1px solid var(--line);
-  border-radius: 8px;
-  background: var(--card);
-  color: var(--ink);
-  cursor: pointer;
-}
-button.on {
-  background: var(--fjord);
-  border-color: var(--fjord);
-  color: var(--on-fjord);
-}
-</style>

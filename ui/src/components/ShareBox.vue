@@ -16,6 +16,7 @@ const { data: links, reload } = useLoad(() => take(api.GET("/api/visits/{id}/lin
 const done = computed(() => props.visit.rows.filter((r) => r.stand === "done"));
 const left = ref<Set<number>>(new Set());
 const days = ref(90);
+const photos = ref(false);
 const { busy, failure, run } = useAction();
 const made = ref("");
 const copied = ref(false);
@@ -27,7 +28,7 @@ function tick(place: number) {
 async function make() {
   const places = done.value.map((r) => r.place).filter((p) => !left.value.has(p));
   const link = await run(() =>
-    take(api.POST("/api/visits/{id}/links", { params: { path }, body: { id: uuid(), days: days.value, places } })),
+    take(api.POST("/api/visits/{id}/links", { params: { path }, body: { id: uuid(), days: days.value, places, photos: photos.value } })),
   );
   if (!link) return;
   made.value = new URL(link.path, window.location.origin).href;
@@ -50,9 +51,10 @@ async function withdraw(id: string) {
     <h2>For {{ visit.name }}</h2>
     <p v-if="!done.length" class="soft">Nothing is done yet.</p>
     <form v-else @submit.prevent="make">
-      <label v-for="row in done" :key="row.place" class="tick"
+      <label v-for="row in done" :key="row.place" class="ticked"
         ><input type="checkbox" :checked="!left.has(row.place)" @change="tick(row.place)" /> {{ row.name }}</label
       >
+      <label class="ticked"><input v-model="photos" type="checkbox" /> Photographs of the day and of the first</label>
       <TextField label="Opens for"
         ><select v-model.number="days" class="native">
           <option :value="14">two weeks</option>
@@ -71,8 +73,8 @@ async function withdraw(id: string) {
     <ul v-if="links?.some((l) => l.opens)" class="links">
       <template v-for="l in links" :key="l.id"
         ><li v-if="l.opens">
-          <span>{{ l.tests }} tests, until {{ dayYear(l.expires_at.slice(0, 10)) }}</span>
-          <button type="button" class="plain" @click="withdraw(l.id)">Withdraw</button>
+          <span>{{ l.tests }} tests{{ l.photos ? " with photographs" : "" }}, until {{ dayYear(l.expires_at.slice(0, 10)) }}</span>
+          <button type="button" class="linklike" @click="withdraw(l.id)">Withdraw</button>
         </li></template
       >
     </ul>
@@ -80,19 +82,6 @@ async function withdraw(id: string) {
 </template>
 
 <style scoped>
-.tick {
-  display: flex;
-  gap: 10px;
-  align-items: center;
-  min-height: 40px;
-  cursor: pointer;
-}
-.tick input {
-  flex: none;
-  width: 20px;
-  height: 20px;
-  accent-color: var(--fjord);
-}
 .field {
   margin: 6px 0 12px;
 }
@@ -121,15 +110,5 @@ async function withdraw(id: string) {
   gap: 10px;
   border-top: 1px solid var(--line);
   font-size: 15px;
-}
-.plain {
-  font: inherit;
-  color: var(--fjord);
-  text-decoration: underline;
-  border: 0;
-  background: none;
-  min-height: 40px;
-  white-space: nowrap;
-  cursor: pointer;
 }
 </style>

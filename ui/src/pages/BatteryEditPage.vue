@@ -23,7 +23,13 @@ const {
   batteries: await take(api.GET("/api/batteries")),
   tests: await take(api.GET("/api/protocols")),
 }));
-const { draft, clear } = useDraft(`battery.${props.id}`, { name: "", weeks: "", tests: [] as Battery["tests"], filled: false });
+const { draft, clear } = useDraft(`battery.${props.id}`, {
+  name: "",
+  weeks: "",
+  photos: false,
+  tests: [] as Battery["tests"],
+  filled: false,
+});
 const known = computed(() => data.value?.batteries.find((b) => b.battery.id === own(props.id)) ?? null);
 watch(data, (d) => {
   if (!d || draft.value.filled) return;
@@ -31,6 +37,7 @@ watch(data, (d) => {
   if (source) {
     draft.value.name = known.value ? source.battery.name : `${source.battery.name}, ours`;
     draft.value.weeks = source.battery.again_weeks ? String(source.battery.again_weeks) : "";
+    draft.value.photos = source.battery.photos ?? false;
     draft.value.tests = structuredClone(source.battery.tests);
   }
   draft.value.filled = true;
@@ -72,6 +79,7 @@ async function keep() {
     id: "",
     name: draft.value.name,
     again_weeks: /^\d+$/.test(draft.value.weeks) ? Number(draft.value.weeks) : null,
+    photos: draft.value.photos,
     tests: draft.value.tests,
   } as Battery;
   const kept = await run(() => take(api.PUT("/api/batteries/{id}", { params: { path: { id: props.id } }, body })));
@@ -95,6 +103,7 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
     <div class="about">
       <TextField label="Name" v-model="draft.name" name="name" maxlength="80" :wrong="wrong('name')" />
       <TextField label="Again after, weeks" v-model="draft.weeks" class="native num" name="weeks" inputmode="numeric" />
+      <label class="ticked"><input v-model="draft.photos" type="checkbox" /> Photographs belong to it</label>
     </div>
     <h2>The tests, in their order</h2>
     <p v-if="known?.better_order" class="box care">

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
-import type { Fits, Kit } from "@/api/types";
+import type { Fit, TestChoice } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import KitChips from "@/components/KitChips.vue";
 import PageState from "@/components/PageState.vue";
 import SectionChips from "@/components/SectionChips.vue";
 import { useAction } from "@/composables/useAction";
@@ -12,32 +13,35 @@ import { useLoad } from "@/composables/useLoad";
 const props = defineProps<{ id: string }>();
 const { data: p, failure, loading, reload } = useLoad(() => take(api.GET("/api/people/{id}", { params: { path: { id: props.id } } })));
 const words = { suits: "suits", better_choice: "another suits better", unsuited: "does not suit" } as const;
-const kits: [Kit, string][] = [
-  ["bench", "Bench or step"],
-  ["cycle_ergometer", "Cycle ergometer"],
-  ["walking_course", "Walking course"],
-  ["track", "Running loop"],
-  ["rowing_ergometer", "Rowing ergometer"],
-  ["shuttle_lanes", "Shuttle lanes"],
-];
-const kit = ref<Kit[]>(kits.map(([k]) => k));
+const kit = ref<string[] | null>(null);
 const time = ref("");
 const crowd = ref("");
-const fits = ref<Fits | null>(null);
+const choice = ref<TestChoice | null>(null);
 const choosing = useAction();
 const minutes = computed(() => (Number(time.value) > 0 ? Math.floor(Number(time.value)) : null));
 const people = computed(() => (Number(crowd.value) > 1 ? Math.min(500, Math.floor(Number(crowd.value))) : 1));
 async function choose() {
-  const body = { kit: kit.value.length === kits.length ? null : kit.value, minutes: minutes.value, people: people.value };
-  fits.value =
-    (await choosing.run(() => take(api.POST("/api/people/{id}/choose", { params: { path: { id: props.id } }, body })))) ?? fits.value;
+  const body = { kit: kit.value, minutes: minutes.value, people: people.value };
+  choice.value =
+    (await choosing.run(() => take(api.POST("/api/people/{id}/choose", { params: { path: { id: props.id } }, body })))) ?? choice.value;
 }
 watch([kit, minutes, people], () => void choose(), { immediate: true, deep: true });
 const section = ref("");
-const all = computed(() => fits.value ?? p.value?.fits ?? []);
+const all = computed(() => choice.value?.fits ?? []);
+const first = computed(() =>
+  (choice.value?.first ?? []).flatMap((f) => {
+    const fit = all.value.find((a) => a.protocol === f.protocol);
+    return fit ? [{ ...fit, why: f.why }] : [];
+  }),
+);
+/** What does not suit is a key away. */
+const others = ref(false);
+const some = computed(() => shown.value.some((f) => f.verdict === "suits"));
+const listed = computed(() => shown.value.filter((f) => others.value || !some.value || f.verdict === "suits"));
+const hidden = computed(() => shown.value.filter((f) => f.verdict !== "suits").length);
 const sections = computed(() => [...new Set(all.value.map((f) => f.section))]);
 const shown = computed(() => all.value.filter((f) => !section.value || f.section === section.value));
-const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
+const to = (fit: Fit) => `/people/${props.id}/assess/${fit.protocol}`;
 </script>
 
 <template>
@@ -56,16 +60,28 @@ const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
       <RouterLink :to="`/people/${id}/readiness`">Ask now</RouterLink>, it takes a minute.
     </div>
     <p v-else class="lead">{{ p.readiness.advice.headline }}</p>
+    <section v-if="first.length" class="best">
+      <h2>To begin with</h2>
+      <div class="rows">
+        <RouterLink v-for="fit in first" :key="fit.protocol" class="row-link" :to="to(fit)">
+          <span class="what"
+            ><b>{{ fit.name }}</b> <small>{{ fit.why }}</small></span
+          >
+          <span class="go main" aria-hidden="true">→</span>
+        </RouterLink>
+      </div>
+    </section>
+    <h2>All tests</h2>
+    <KitChips v-model="kit" />
     <fieldset class="means">
-      <legend>What is at hand</legend>
-      <label v-for="[key, name] in kits" :key="key"><input v-model="kit" type="checkbox" :value="key" />{{ name }}</label>
+      <legend class="visually-hidden">How much time, how many people</legend>
       <label class="time">Minutes <ElInput v-model="time" name="minutes" inputmode="numeric" placeholder="any" /></label>
       <label class="time">People <ElInput v-model="crowd" name="people" inputmode="numeric" placeholder="1" /></label>
     </fieldset>
     <FailureNote :failure="choosing.failure.value" />
     <SectionChips v-model="section" :sections="sections" />
     <ul class="rows">
-      <li v-for="fit in shown" :key="fit.protocol">
+      <li v-for="fit in listed" :key="fit.protocol">
         <div class="row-link">
           <span class="mark" :class="fit.verdict" aria-hidden="true">{{
             { suits: "●", better_choice: "◐", unsuited: "✕" }[fit.verdict]
@@ -80,6 +96,9 @@ const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
         </div>
       </li>
     </ul>
+    <ElButton v-if="hidden && some" text size="large" class="others" @click="others = !others">
+      {{ others ? "Hide what does not suit" : `Show ${hidden} more that do not suit now, and why` }}
+    </ElButton>
     <p v-if="all.length && all.every((f) => f.verdict === 'unsuited')" class="box stop none">
       None of these tests suits today. Leave it, and note what the client tells you.
     </p>
@@ -96,24 +115,20 @@ const to = (fit: Fits[number]) => `/people/${props.id}/assess/${fit.protocol}`;
   gap: 4px 22px;
   align-items: center;
 }
-.means legend {
-  color: var(--soft);
-  font-weight: 650;
-  margin-bottom: 4px;
-}
 .means label {
   display: flex;
   align-items: center;
   gap: 8px;
   min-height: 40px;
 }
-.means input[type="checkbox"] {
-  width: 20px;
-  height: 20px;
-  accent-color: var(--fjord);
-}
 .time :deep(.el-input) {
   width: 84px;
+}
+.best .row-link + .row-link {
+  border-top: 1px solid var(--line);
+}
+.best {
+  margin-bottom: 26px;
 }
 .first {
   margin-bottom: 18px;

@@ -116,6 +116,10 @@ const care = computed(() => {
         </div>
         <GoalBox :person="id" :goals="p.goals" :aims="p.aims" @changed="reload" />
         <HappeningBox :person="id" :happenings="p.happenings" @changed="reload" />
+        <div class="box">
+          <h2>Photographs</h2>
+          <RouterLink :to="`/people/${id}/photos`">Take, or lay two days side by side</RouterLink>
+        </div>
         <div v-if="p.form.notes" class="box">
           <h2>Notes</h2>
           <p class="notes">{{ p.form.notes }}</p>

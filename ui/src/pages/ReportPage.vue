@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { api, take } from "@/api/client";
+import PhotoPair from "@/components/PhotoPair.vue";
 import PageState from "@/components/PageState.vue";
 import VisitRows from "@/components/VisitRows.vue";
 import { dayYear } from "@/composables/dates";
@@ -36,6 +37,7 @@ const {
         </ul>
         <p class="soft">{{ r.work }}</p>
       </section>
+      <PhotoPair v-if="r.photos.length" :days="r.photos" :src="(id) => `/api/reports/${token}/photos/${id}`" :name="r.name" />
       <p class="soft foot">
         A change counts as clear only where it is larger than the test’s own wobble. These are measurements, not a medical finding: pain or
         doubt goes to a doctor. This page opens until {{ dayYear(r.expires_at.slice(0, 10)) }}.

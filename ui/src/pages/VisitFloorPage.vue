@@ -146,6 +146,7 @@ onKeyStroke((event) => {
           <h2>Last time</h2>
           <p>{{ next.last_time }}</p>
         </div>
+        <p v-if="v.photos"><RouterLink :to="`/people/${v.person}/photos`">Photographs</RouterLink>, before any exercise.</p>
         <div v-if="next.equipment.length">
           <h2>Ready?</h2>
           <ul>

@@ -58,6 +58,7 @@ const print = () => window.print();
         </div>
       </div>
       <span class="grow"></span>
+      <RouterLink v-if="v.photos" class="no-print" :to="`/people/${v.person}/photos`">Photographs</RouterLink>
       <RouterLink class="no-print" :to="`/people/${v.person}`">The client’s page</RouterLink>
       <button type="button" class="plain no-print" @click="print">Print</button>
       <RouterLink v-if="open && v.next" class="go no-print" :to="`/visits/${id}/floor`">Go on: {{ v.next.name }}</RouterLink>
@@ -127,6 +128,14 @@ aside section + section,
 aside .box {
   margin-top: 18px;
 }
+.behind ul {
+  padding-left: 20px;
+}
+@media print {
+  .no-print {
+    display: none !important;
+  }
+}
 .plain {
   font: 600 16px var(--text);
   min-height: 44px;
@@ -136,13 +145,5 @@ aside .box {
   background: none;
   color: var(--fjord);
   cursor: pointer;
-}
-.behind ul {
-  padding-left: 20px;
-}
-@media print {
-  .no-print {
-    display: none !important;
-  }
 }
 </style>

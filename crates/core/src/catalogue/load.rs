@@ -38,22 +38,39 @@ pub struct Section {
     pub name: String,
 }
 
-static SECTIONS: LazyLock<Vec<Section>> = LazyLock::new(|| {
-    #[derive(serde::Deserialize)]
-    struct Shared {
-        sections: Vec<Section>,
-    }
-    toml::from_str::<Shared>(SHARED).map(|s| s.sections).unwrap_or_default()
-});
+/// Something that has to be at hand for some tests.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Kit {
+    /// Its key, as protocols and requests name it.
+    pub key: String,
+    /// What it is called.
+    pub name: String,
+    /// In the middle of a sentence.
+    pub words: String,
+}
+
+#[derive(Default, serde::Deserialize)]
+struct Shared {
+    sections: Vec<Section>,
+    kit: Vec<Kit>,
+}
+
+static SHARED_LISTS: LazyLock<Shared> = LazyLock::new(|| toml::from_str(SHARED).unwrap_or_default());
+
+/// What may have to be at hand, the commonest first.
+pub fn kit() -> &'static [Kit] {
+    &SHARED_LISTS.kit
+}
 
 /// One part of the library.
 pub fn section(id: &str) -> Option<&'static Section> {
-    SECTIONS.iter().find(|s| s.id == id)
+    sections().iter().find(|s| s.id == id)
 }
 
 /// The parts of the library, in its order.
 pub fn sections() -> &'static [Section] {
-    &SECTIONS
+    &SHARED_LISTS.sections
 }
 
 /// What a part of the library is called.

@@ -35,7 +35,7 @@ pub use crate::{
 };
 pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
 pub use equation::Equation;
-pub use load::{Section, all, check, find, parse, section, section_name, sections};
+pub use load::{Kit, Section, all, check, find, kit, parse, section, section_name, sections};
 pub use procedure::{CadenceRule, Chosen, CountRule, Phase, PhaseKind, Preparation, Prompt, Tone};
 pub use scoring::{ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, When};
 
@@ -101,7 +101,7 @@ pub struct Protocol {
     pub pictures: Vec<Picture>,
     /// What has to be at hand.
     #[serde(default)]
-    pub needs: Vec<Kit>,
+    pub needs: Vec<String>,
     /// How many can be tested at once by one assessor.
     #[serde(default = "one")]
     pub people_at_once: u16,
@@ -180,39 +180,6 @@ impl Family {
     /// Whether a simulated client can be tested by it: one whose heart is read, or who covers a distance.
     pub const fn is_rehearsed(self) -> bool {
         self.runs_live() && !matches!(self, Self::Attempts)
-    }
-}
-
-/// Something that has to be at hand. The snake-case name is part of the public interface.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Kit {
-    /// A bench or step of the protocol's height.
-    Bench,
-    /// A friction-braked cycle ergometer, or one whose load can be set.
-    CycleErgometer,
-    /// A measured running track or loop.
-    Track,
-    /// A measured walking course on level ground.
-    WalkingCourse,
-    /// A rowing ergometer.
-    RowingErgometer,
-    /// Lines 20 m apart with room to turn.
-    ShuttleLanes,
-}
-
-impl Kit {
-    /// In the middle of a sentence.
-    pub const fn words(self) -> &'static str {
-        match self {
-            Self::Bench => "a bench or step",
-            Self::CycleErgometer => "a cycle ergometer",
-            Self::Track => "a measured running loop",
-            Self::WalkingCourse => "a measured walking course",
-            Self::RowingErgometer => "a rowing ergometer",
-            Self::ShuttleLanes => "lines 20 m apart",
-        }
     }
 }
 

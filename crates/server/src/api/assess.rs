@@ -1,5 +1,7 @@
 //! Set-up: which test, is everything ready, is it like last time.
 
+use std::collections::BTreeMap;
+
 use actix_web::{get, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
@@ -11,7 +13,7 @@ use impulso_core::{
     picture::{Drawing, Picture},
     report,
     run::event::Conditions,
-    suitability::{self, Client, Fit, Means},
+    suitability::{self, Before, Client, First, Fit, Means},
     units::Age,
 };
 use impulso_store::{
@@ -19,6 +21,7 @@ use impulso_store::{
     people::{self, Person},
     readiness::{self, Check},
     results::{self, Stored},
+    retests,
 };
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -190,10 +193,20 @@ fn hr_max_options(protocol: &Protocol, facts: &Facts) -> Vec<HrMaxOption> {
     HrMaxMethod::ALL.into_iter().filter_map(option).collect()
 }
 
+/// The tests for a person, judged.
+#[derive(Serialize, ToSchema)]
+pub struct TestChoice {
+    /// Two or three to begin with, with one line why.
+    pub first: Vec<First>,
+    /// Every one, the suitable in front.
+    pub fits: Vec<Fit>,
+}
+
 /// The tests for a person with what is at hand, the suitable first.
-#[utoipa::path(tag = "assess", operation_id = "assess_choose", responses((status = 200, body = Vec<Fit>), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "assess", operation_id = "assess_choose", responses((status = 200, body = TestChoice), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/people/{id}/choose")]
-pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Means>) -> ApiResult<web::Json<Vec<Fit>>> {
+pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Means>) -> ApiResult<web::Json<TestChoice>> {
+    means.check()?;
     let mut scope = who.scope().await?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
     let today = auth::today(&mut scope).await?;
@@ -204,7 +217,21 @@ pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Means>) -> A
     let shelf = Shelf::of(&mut scope).await?;
     fits.extend(shelf.all().filter(|p| p.based_on.is_some()).map(|p| suitability::judge_with(p, &known, &means)));
     fits.sort_by_key(|f| f.verdict);
-    Ok(web::Json(fits))
+    let planned = retests::open_of(&mut scope, person.id).await?;
+    let mut last: BTreeMap<&str, NaiveDate> = BTreeMap::new();
+    for result in history.iter().filter(|r| !r.computed.is_empty()) {
+        last.insert(&result.protocol_id, result.on);
+    }
+    let before: Vec<Before> = last
+        .into_iter()
+        .map(|(protocol, on)| Before {
+            protocol,
+            on,
+            due: planned.iter().filter(|r| r.protocol_id == protocol).map(|r| r.planned.due_on).min(),
+        })
+        .collect();
+    let first = suitability::first(&fits, &|id| shelf.find(id).ok(), &person.facts_on(today)?, &before, today);
+    Ok(web::Json(TestChoice { first, fits }))
 }
 
 /// The tests for a person, the suitable first.

@@ -3,7 +3,7 @@
 use actix_web::{HttpResponse, get, post, put, web};
 use impulso_core::{
     Code, InputError,
-    catalogue::{Kit, Protocol, section_name},
+    catalogue::{self, Kit, Protocol, section_name},
     change::TypedError,
     clamped::Pattern,
     estimate::Working,
@@ -49,8 +49,8 @@ pub struct LibraryLine {
     pub rehearsed: bool,
     /// How many can be tested at once.
     pub people_at_once: u16,
-    /// What has to be at hand.
-    pub needs: Vec<Kit>,
+    /// What has to be at hand, by the keys of the kit.
+    pub needs: Vec<String>,
     /// For a practice's own: what it was copied from.
     pub based_on: Option<String>,
     /// What search compares: name, id, summary and citations.
@@ -206,6 +206,13 @@ pub struct TableLine {
 pub async fn list(who: SignedIn) -> ApiResult<web::Json<Vec<LibraryLine>>> {
     let shelf = Shelf::of(&mut who.scope().await?).await?;
     Ok(web::Json(shelf.all().map(line).collect()))
+}
+
+/// What may have to be at hand for a test, the commonest first.
+#[utoipa::path(tag = "library", operation_id = "library_kit", responses((status = 200, body = Vec<Kit>), (status = 401, body = ApiError)))]
+#[get("/kit")]
+pub async fn kit(_: SignedIn) -> web::Json<&'static [Kit]> {
+    web::Json(catalogue::kit())
 }
 
 /// One test's method page.

@@ -8,6 +8,7 @@ pub mod health;
 pub mod join;
 pub mod library;
 pub mod people;
+pub mod photos;
 pub mod practice;
 pub mod readiness;
 pub mod rehearsals;

@@ -4,11 +4,11 @@ use actix_web::{HttpResponse, delete, get, http::StatusCode, post, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
 use impulso_core::{Code, InputError, report::FailedPoint, visit::Learned};
 use impulso_store::{
-    Store,
+    Scope, Store,
     audit::{self, Subject},
-    practices,
-    visit_links::{self, Link},
-    visits,
+    photos, practices,
+    visit_links::{self, Link, Opened},
+    visits::{self, Visit},
 };
 use rand::RngExt;
 use serde::{Deserialize, Serialize};
@@ -17,6 +17,7 @@ use sha2::{Digest, Sha256};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::photos::{PhotoDay, by_day, shown};
 use crate::{
     ApiError, ApiResult,
     auth::{self, Caller, SignedIn},
@@ -37,6 +38,9 @@ pub struct LinkForm {
     pub days: u64,
     /// The places of the battery that it shows.
     pub places: Vec<usize>,
+    /// Whether it shows the photographs of the visit's day and of the first day.
+    #[serde(default)]
+    pub photos: bool,
 }
 
 /// A link that was made: the only time its address is told.
@@ -55,6 +59,8 @@ pub struct LinkLine {
     pub id: Uuid,
     /// How many tests it shows.
     pub tests: usize,
+    /// Whether it shows photographs.
+    pub photos: bool,
     /// When it was made.
     pub created_at: DateTime<Utc>,
     /// Until when it opens.
@@ -82,6 +88,8 @@ pub struct ClientReport {
     pub failed: Vec<FailedPoint>,
     /// The work that is commonly given.
     pub work: Option<String>,
+    /// Photographs, where the coach said so: of this day and of the first.
+    pub photos: Vec<PhotoDay>,
     /// Until when the link opens.
     pub expires_at: DateTime<Utc>,
 }
@@ -103,10 +111,17 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> 
     let token = format!("{:032x}", rand::rng().random::<u128>());
     let now = Utc::now();
     let expires_at = now.checked_add_days(Days::new(form.days)).unwrap_or(now);
-    let link = Link { id: form.id, places: form.places, created_at: now, expires_at, withdrawn_at: None };
+    let link = Link { id: form.id, places: form.places, photos: form.photos, created_at: now, expires_at, withdrawn_at: None };
     visit_links::add(&mut scope, who.coach, visit.id, &link, &hash(&token)).await?;
     let subject = Subject::of("visit", visit.id, visit.person);
-    audit::record(&mut scope, who.coach, "visit.shared", subject, json!({ "days": form.days, "tests": link.places.len() })).await?;
+    audit::record(
+        &mut scope,
+        who.coach,
+        "visit.shared",
+        subject,
+        json!({ "days": form.days, "tests": link.places.len(), "photos": link.photos }),
+    )
+    .await?;
     scope.commit().await?;
     Ok(web::Json(LinkMade { path: format!("/report/{token}"), expires_at }))
 }
@@ -120,6 +135,7 @@ pub async fn links(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Ve
     let line = |l: Link| LinkLine {
         id: l.id,
         tests: l.places.len(),
+        photos: l.photos,
         created_at: l.created_at,
         expires_at: l.expires_at,
         opens: l.withdrawn_at.is_none() && l.expires_at > Utc::now(),
@@ -148,11 +164,7 @@ pub async fn open(
     caller: Caller,
 ) -> ApiResult<web::Json<ClientReport>> {
     brakes.code.count(&caller.0)?;
-    let Some(opened) = visit_links::open(&store, &hash(&token)).await? else {
-        brakes.wrong_code.count(&caller.0)?;
-        let message = "This link opens nothing any more: it has ended or was withdrawn. Ask whoever sent it for a new one.";
-        return Err(ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message));
-    };
+    let opened = opened(&store, &token, &brakes, &caller).await?;
     let mut scope = store.scope(opened.practice).await?;
     let visit = visits::get(&mut scope, opened.visit).await?;
     let today = auth::today(&mut scope).await?;
@@ -168,8 +180,48 @@ pub async fn open(
         rows: rows.collect(),
         failed: page.failed,
         work: page.work,
+        photos: if opened.photos { photos_of(&mut scope, &visit).await? } else { Vec::new() },
         expires_at: opened.expires_at,
     }))
+}
+
+/// What a token opens, while its link holds.
+async fn opened(store: &Store, token: &str, brakes: &Brakes, caller: &Caller) -> ApiResult<Opened> {
+    if let Some(opened) = visit_links::open(store, &hash(token)).await? {
+        return Ok(opened);
+    }
+    brakes.wrong_code.count(&caller.0)?;
+    let message = "This link opens nothing any more: it has ended or was withdrawn. Ask whoever sent it for a new one.";
+    Err(ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message))
+}
+
+/// The photographs of the visit's day, and of the first day there are any of.
+async fn photos_of(scope: &mut Scope, visit: &Visit) -> ApiResult<Vec<PhotoDay>> {
+    let mut days = by_day(photos::of_person(scope, visit.person).await?);
+    days.retain(|d| d.on <= visit.on);
+    let first = days.last().map(|d| d.on);
+    days.retain(|d| d.on == visit.on || Some(d.on) == first);
+    Ok(days)
+}
+
+/// A photograph that a client's link shows.
+#[utoipa::path(tag = "visits", operation_id = "reports_photo", responses((status = 200, content_type = "image/jpeg", body = Vec<u8>), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
+#[get("/reports/{token}/photos/{id}")]
+pub async fn photo(
+    path: web::Path<(String, Uuid)>,
+    store: web::Data<Store>,
+    brakes: web::Data<Brakes>,
+    caller: Caller,
+) -> ApiResult<HttpResponse> {
+    let (token, id) = path.into_inner();
+    let opened = opened(&store, &token, &brakes, &caller).await?;
+    let mut scope = store.scope(opened.practice).await?;
+    let visit = visits::get(&mut scope, opened.visit).await?;
+    let shows = opened.photos && photos_of(&mut scope, &visit).await?.iter().any(|d| d.shots.iter().any(|s| s.id == id));
+    if !shows {
+        return Err(ApiError::not_found());
+    }
+    Ok(shown(photos::jpeg(&mut scope, id).await?.1))
 }
 
 fn hash(token: &str) -> [u8; 32] {

@@ -119,6 +119,11 @@ impl Browser {
         }
     }
 
+    /// Where its server answers.
+    pub fn base(&self) -> &str {
+        &self.base
+    }
+
     /// The client itself, cookies and all.
     pub fn client(&self) -> &Client {
         &self.client

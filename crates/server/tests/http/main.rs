@@ -14,6 +14,7 @@ mod isolation;
 mod job;
 mod line;
 mod live;
+mod photos;
 mod protocols;
 mod release;
 mod sessions;
