@@ -81,6 +81,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(reports::share)
         .service(reports::links)
         .service(reports::withdraw)
+        .service(reports::photo)
         .service(reports::open);
 }
 
