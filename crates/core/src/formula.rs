@@ -34,6 +34,8 @@ enum Function {
     Sum,
     Mean,
     Last,
+    /// The mean of the two that lie closest; the only one where there is one.
+    Agreed,
     Log10,
     Sqrt,
     Round,
@@ -47,12 +49,13 @@ enum Function {
 }
 
 impl Function {
-    const ALL: [(&'static str, Self); 12] = [
+    const ALL: [(&'static str, Self); 13] = [
         ("max", Self::Max),
         ("min", Self::Min),
         ("sum", Self::Sum),
         ("mean", Self::Mean),
         ("last", Self::Last),
+        ("agreed", Self::Agreed),
         ("log10", Self::Log10),
         ("sqrt", Self::Sqrt),
         ("round", Self::Round),
@@ -79,6 +82,7 @@ impl Function {
             Self::Sum => all.iter().sum(),
             Self::Mean => all.iter().sum::<f64>() / all.len() as f64,
             Self::Last => all.last().copied()?,
+            Self::Agreed => closest(all).map_or(first, |(a, b)| f64::midpoint(a, b)),
             Self::Log10 => first.log10(),
             Self::Sqrt => first.sqrt(),
             // A half goes up.
@@ -87,6 +91,12 @@ impl Function {
             Self::First | Self::Any | Self::Where => first,
         })
     }
+}
+
+/// The two values that lie closest to each other; the earlier ones where several do.
+fn closest(all: &[f64]) -> Option<(f64, f64)> {
+    let pairs = all.iter().enumerate().flat_map(|(k, a)| all[k + 1..].iter().map(move |b| (*a, *b)));
+    pairs.min_by(|(a, b), (c, d)| (a - b).abs().total_cmp(&(c - d).abs()))
 }
 
 /// Why a formula gives nothing.

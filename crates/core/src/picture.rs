@@ -171,7 +171,8 @@ static DATA: LazyLock<Data> = LazyLock::new(|| {
     toml::from_str(include_str!("../data/pictures.toml")).unwrap_or(Data { poses: BTreeMap::new(), props: BTreeMap::new() })
 });
 
-type Point = (f64, f64);
+/// A place on a drawing, y down, or on a figure, y up.
+pub type Point = (f64, f64);
 
 /// Lengths as parts of the height. Source: common proportions of the body, rounded for a line figure.
 mod length {
@@ -305,6 +306,126 @@ impl Picture {
     }
 }
 
+/// Where on the body a reading is taken.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Site {
+    /// The part.
+    pub on: BodyPart,
+    /// How far along it, from 0 at its upper end to 1.
+    pub at: f64,
+    /// How the tape lies.
+    pub how: String,
+}
+
+/// A part of the body that a tape goes around.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum BodyPart {
+    /// Between head and shoulders.
+    Neck,
+    /// From the shoulders to the hips.
+    Trunk,
+    /// From the shoulder to the elbow.
+    UpperArm,
+    /// From the hip to the knee.
+    Thigh,
+    /// From the knee to the ankle.
+    Calf,
+}
+
+/// A body from the front, with where each girth is taken, [`MAP_WIDTH`] by [`MAP_HEIGHT`].
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct BodyMap {
+    /// The figure.
+    pub strokes: Vec<Stroke>,
+    /// Where the tape goes.
+    pub tapes: Vec<Tape>,
+}
+
+/// A tape on the body map.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Tape {
+    /// The input.
+    pub input: String,
+    /// The side, where it is taken on two: as the client sees it.
+    pub side: Option<String>,
+    /// What it is called.
+    pub label: String,
+    /// How it lies.
+    pub how: String,
+    /// From where to where.
+    #[cfg_attr(feature = "schema", schema(value_type = Vec<Vec<f64>>))]
+    pub line: [Point; 2],
+}
+
+/// A body map's width in its own units.
+pub const MAP_WIDTH: f64 = 320.0;
+/// A body map's height.
+pub const MAP_HEIGHT: f64 = 330.0;
+
+/// What is taken at a site: its key, what it is called, its sides.
+pub type Taken<'a> = (&'a str, &'a str, &'a [String]);
+
+/// Half the distance of the shoulder joints and of the hip joints, as parts of the height. Source: common proportions, rounded.
+const SHOULDERS: f64 = 0.095;
+const HIPS: f64 = 0.045;
+
+/// The body map of what is taken at sites; nothing where there is none.
+pub fn body_map<'a>(sites: impl Iterator<Item = (Taken<'a>, &'a Site)>) -> Option<BodyMap> {
+    let figure = Figure::of(DATA.poses.get("front")?);
+    let scale = (MAP_HEIGHT - 24.0) / figure.points().map(|p| p.1).fold(0.0, f64::max);
+    let at = |(x, y): Point| (round(MAP_WIDTH / 2.0 + x * scale), round(MAP_HEIGHT - 12.0 - y * scale));
+    // As `Figure` puts them: the far leg, the far arm, the trunk, the near leg, the near arm. From the front a body has a width.
+    let [far_leg, far_arm, trunk, leg, arm] = figure.limbs.as_slice() else { return None };
+    let aside = |limb: &[Point], by: f64| -> Vec<Point> { limb.iter().map(|(x, y)| (x + by, *y)).collect() };
+    let (far_leg, leg) = (aside(far_leg, -HIPS), aside(leg, HIPS));
+    let (far_arm, arm) = (aside(far_arm, -SHOULDERS), aside(arm, SHOULDERS));
+    // The near limbs are drawn on the right: seen from the front that is the client's left.
+    let bone = |part: BodyPart, side: Option<&str>| -> (Point, Point, f64) {
+        let (leg, arm) = if side == Some("left") { (&leg, &arm) } else { (&far_leg, &far_arm) };
+        match part {
+            BodyPart::Neck => (figure.head, figure.shoulder, 0.03),
+            BodyPart::Trunk => (trunk[0], trunk[1], 0.085),
+            BodyPart::UpperArm => (arm[0], arm[1], 0.04),
+            BodyPart::Thigh => (leg[0], leg[1], 0.05),
+            BodyPart::Calf => (leg[1], leg[2], 0.04),
+        }
+    };
+    let mut tapes = Vec::new();
+    for ((input, label, sides), site) in sites {
+        let sides = if sides.is_empty() { vec![None] } else { sides.iter().cloned().map(Some).collect() };
+        for side in sides {
+            let (from, to, half) = bone(site.on, side.as_deref());
+            let middle = (from.0 + (to.0 - from.0) * site.at, from.1 + (to.1 - from.1) * site.at);
+            let length = (to.0 - from.0).hypot(to.1 - from.1).max(1e-9);
+            let across = (-(to.1 - from.1) / length * half, (to.0 - from.0) / length * half);
+            let line = [at((middle.0 - across.0, middle.1 - across.1)), at((middle.0 + across.0, middle.1 + across.1))];
+            tapes.push(Tape { input: input.to_owned(), side, label: label.to_owned(), how: site.how.clone(), line });
+        }
+    }
+    let stroke = |limb: &[Point], width: f64| Stroke {
+        part: Part::Ghost,
+        points: limb.iter().map(|p| at(*p)).collect(),
+        width: round(width * scale),
+    };
+    let neck = [figure.head, figure.shoulder];
+    let limbs = [
+        stroke(&far_leg, 0.07),
+        stroke(&leg, 0.07),
+        stroke(&far_arm, 0.045),
+        stroke(&arm, 0.045),
+        stroke(trunk, 0.15),
+        stroke(&neck, 0.05),
+    ];
+    let head = Stroke { part: Part::Ghost, points: vec![at(figure.head)], width: round(2.0 * length::SKULL * scale) };
+    (!tapes.is_empty()).then(|| BodyMap { strokes: limbs.into_iter().chain([head]).collect(), tapes })
+}
+
 fn draw_plan(plan: &Plan, drawing: &mut Drawing) {
     let loop_points = plan.oval.map(|(length, width)| oval(length, width)).unwrap_or_default();
     let all: Vec<Point> = plan.cones.iter().chain(&plan.path).chain(plan.lines.iter().flatten()).chain(&loop_points).copied().collect();
@@ -358,6 +479,24 @@ mod tests {
                 assert!(outside.is_empty(), "{}, “{}”: {outside:?}", protocol.id, picture.caption);
             }
         }
+    }
+
+    #[test]
+    fn the_body_map_has_a_tape_for_every_site_and_each_side_on_its_own_limb() {
+        let protocol = catalogue::all().iter().find(|p| p.inputs.iter().any(|i| i.site.is_some())).unwrap();
+        let map = protocol.body_map().unwrap();
+        let wanted: usize = protocol.inputs.iter().filter(|i| i.site.is_some()).map(|i| i.sides.len().max(1)).sum();
+        assert_eq!(map.tapes.len(), wanted);
+        for tape in &map.tapes {
+            let middle = f64::midpoint(tape.line[0].0, tape.line[1].0);
+            match tape.side.as_deref() {
+                // Seen from the front, the client’s left is on the right.
+                Some("left") => assert!(middle > MAP_WIDTH / 2.0, "{tape:?}"),
+                Some(_) => assert!(middle < MAP_WIDTH / 2.0, "{tape:?}"),
+                None => assert!((middle - MAP_WIDTH / 2.0).abs() < 1.0, "{tape:?}"),
+            }
+        }
+        assert!(catalogue::find("plank").unwrap().body_map().is_none());
     }
 
     #[test]

@@ -188,7 +188,9 @@ fn shifts(trial: &Trial) -> Option<Vec<Shift>> {
             // Read as it is, its own wobble moves it and leaves the rest alone.
             ReadingError::Published if !numbers.is_empty() => {
                 let error = published(protocol, key, &trial.facts, Some(numbers[0]))?.value;
-                found.push(by(&|moved, by| add(moved, key, by), error * small, 1.0 / small));
+                // What is published is the measure as it is taken, however often: all its tries move together.
+                let all = |moved: &mut Inputs, by: f64| (0..numbers.len()).for_each(|k| add_to_try(moved, key, k, by));
+                found.push(by(&all, error * small, 1.0 / small));
             }
             ReadingError::Published => {
                 let Some(measured) = compute(trial).ok()?.result(key).map(|e| e.value) else { continue };

@@ -302,3 +302,19 @@ fn points_of_each_side_are_kept_as_they_were_judged() {
         json!({"points": {"left": {"balance_kept": true, "knee_to_board": false}, "right": {"balance_kept": true, "knee_to_board": true}}, "rating": {"left": 3.0}})
     );
 }
+
+#[test]
+fn a_girth_is_taken_twice_and_a_third_time_only_where_the_two_lie_apart() {
+    let mut floor = Floor::of("body", &[("waist_site", text("navel"))]);
+    assert!(floor.sheet().rows[0].how.as_ref().unwrap().contains("breath out"));
+    floor.at(5.0, taken("waist_cm", None, 92.0));
+    floor.at(9.0, taken("waist_cm", None, 93.0));
+    let waist = |floor: &Floor| floor.sheet().rows[0].clone();
+    assert_eq!((waist(&floor).third, floor.sheet().next == Some(0)), (None, false), "1 cm is near enough");
+    floor.at(12.0, Kind::Taken { input: "waist_cm".into(), side: None, attempt: Some(2), value: Value::Number(94.5) });
+    assert!(waist(&floor).third.unwrap().starts_with("92 and 94.5 cm are 2.5 cm apart"));
+    assert!(floor.sheet().next == Some(0) && !floor.state().can_finish, "a third time before it is kept");
+    floor.at(15.0, taken("waist_cm", None, 94.0));
+    assert!(waist(&floor).third.is_none() && floor.state().can_finish);
+    assert_eq!(floor.closed(20.0)["waist_cm"], json!([92.0, 94.5, 94.0]));
+}

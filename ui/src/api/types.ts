@@ -61,3 +61,4 @@ export type SheetState = S["SheetState"];
 export type SheetRow = S["SheetRow"];
 export type PhotoDay = S["PhotoDay"];
 export type PhotoView = "front" | "left" | "back" | "right";
+export type BodyMap = S["BodyMap"];

@@ -7,6 +7,7 @@ import type { Input } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
+import BodyMap from "@/components/BodyMap.vue";
 import ReadingField from "@/components/fields/ReadingField.vue";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
@@ -88,6 +89,12 @@ const known = computed(
     ]),
 );
 
+/** The input that is being filled, and how its tape lies. */
+const at = ref("");
+const siteOf = (key: string) => {
+  const site = inputs.value.find((i) => i.key === key)?.site;
+  return site ? `${site.how} Twice; more than 1 cm apart asks for a third.` : "";
+};
 const number = (text: string, unit = "") => typed(text, unit) ?? NaN;
 async function keep() {
   local.value = null;
@@ -160,6 +167,8 @@ async function keep() {
           <p v-if="draft.series" class="soft" role="status">{{ lines }} lines chosen. They stay here until the result is kept.</p>
           <p v-if="wrong('series')" class="wrong" role="alert">{{ wrong("series") }}</p>
         </div>
+        <BodyMap v-if="page.body_map" :map="page.body_map" :at="at" />
+        <p v-if="siteOf(at)" class="hint">{{ siteOf(at) }}</p>
         <div class="numbers">
           <ReadingField
             v-for="i in inputs"
@@ -168,6 +177,7 @@ async function keep() {
             :input="i"
             :wrong="wrong(i.key)"
             :class="{ wide: isWide(i) }"
+            @focusin="at = i.key"
           />
         </div>
         <div v-if="staged" class="stages">

@@ -6,6 +6,7 @@ import CopyBox from "@/components/CopyBox.vue";
 import MarkBox from "@/components/MarkBox.vue";
 import WobbleBox from "@/components/WobbleBox.vue";
 import PageState from "@/components/PageState.vue";
+import BodyMap from "@/components/BodyMap.vue";
 import PictureBox from "@/components/PictureBox.vue";
 import RowTime from "@/components/RowTime.vue";
 import { useLoad } from "@/composables/useLoad";
@@ -39,6 +40,7 @@ const counting = computed(() =>
     </p>
     <div v-if="m.drawings.length" class="pictures">
       <PictureBox v-for="d in m.drawings" :key="d.caption" :drawing="d" />
+      <BodyMap v-if="m.body_map" :map="m.body_map" />
     </div>
     <div class="two">
       <div>

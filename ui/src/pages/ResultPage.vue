@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import type { QuantityReport } from "@/api/types";
+import BodyMap from "@/components/BodyMap.vue";
 import Extrapolation from "@/components/Extrapolation.vue";
 import ChangeLine from "@/components/ChangeLine.vue";
 import NormRule from "@/components/NormRule.vue";
@@ -27,6 +28,15 @@ const lastOf = (key: string) => {
   const since = r.value?.progress[key]?.since_last;
   return since && since.verdict !== "not_comparable" ? since.from : null;
 };
+/** Girths on the body map, each with what it was. */
+const girths = computed(() => {
+  const found = (r.value?.report?.quantities ?? []).filter((q) => q.value != null);
+  return Object.fromEntries(found.map((q) => [q.key, `${q.shown} ${q.unit}`]));
+});
+const moved = computed(() => {
+  const since = Object.entries(r.value?.progress ?? {}).flatMap(([key, p]) => (p.since_last ? [[key, p.since_last] as const] : []));
+  return Object.fromEntries(since.map(([key, c]) => [key, `${c.difference < 0 ? "−" : "+"}${Math.abs(c.difference).toFixed(1)}`]));
+});
 function ask(q: QuantityReport) {
   asked.value = q;
   why.value = true;
@@ -62,6 +72,7 @@ function ask(q: QuantityReport) {
       <div class="two">
         <div>
           <RideTable v-if="r.ride" :ride="r.ride"><button type="button" class="why" @click="ask(main)">Why?</button></RideTable>
+          <BodyMap v-if="r.body_map" :map="r.body_map" :values="girths" :changes="moved" />
           <section v-for="q in shown" :key="q.key" class="quantity">
             <div class="figure">
               <span class="label">{{ q.label }}</span>

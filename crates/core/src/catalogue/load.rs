@@ -192,6 +192,9 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         }
     }
     protocol.pictures.iter().try_for_each(crate::picture::Picture::check)?;
+    for input in protocol.inputs.iter().filter(|i| i.agree_within.is_some_and(|w| !(w > 0.0 && i.tries.is_some_and(|t| t >= 3)))) {
+        return Err(InputError::new(Code::BadJson, "inputs", format!("{}: two that must agree need a third try", input.key)));
+    }
     let has_rules = match protocol.family {
         Family::CountedRecovery => protocol.count.is_some(),
         Family::StagedSteadyState => protocol.stages.is_some(),

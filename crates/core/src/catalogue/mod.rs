@@ -30,7 +30,7 @@ pub use crate::{
     attempts::{Attempts, Leg, Mark, Take},
     clamped::{ClampRule, ClampStage, Wobble},
     course::{Course, Level, Place, Schedule, ScheduleScore, TallyRule},
-    picture::Picture,
+    picture::{BodyMap, Picture, body_map},
     staging::{FirstLoad, Goal, LoadRule, NextLoad, StageRule},
 };
 pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
@@ -254,6 +254,11 @@ impl Protocol {
     /// The condition with this key.
     pub fn condition(&self, key: &str) -> Option<&Condition> {
         self.conditions.iter().find(|c| c.key == key)
+    }
+
+    /// Where on the body its readings are taken; nothing where none is.
+    pub fn body_map(&self) -> Option<BodyMap> {
+        body_map(self.inputs.iter().filter_map(|i| Some(((i.key.as_str(), i.label.as_str(), i.sides.as_slice()), i.site.as_ref()?))))
     }
 
     /// The input with this key.

@@ -11,6 +11,8 @@ use crate::{
     formula::Formula,
     inputs::{Inputs, Value},
     person::Sex,
+    picture::Site,
+    units::rounded,
 };
 
 /// Something recorded. A number, unless it says otherwise.
@@ -58,6 +60,12 @@ pub struct Input {
     /// The fewest tries it can be scored with.
     #[serde(default)]
     pub at_least: Option<u8>,
+    /// It is taken twice, and a third time where the two lie further apart than this, in its unit.
+    #[serde(default)]
+    pub agree_within: Option<f64>,
+    /// Where on the body it is taken, and how.
+    #[serde(default)]
+    pub site: Option<Site>,
     /// The input it goes with, try by try: needed with it, and as many.
     #[serde(default)]
     pub with: Option<String>,
@@ -142,7 +150,11 @@ impl Input {
                     .iter()
                     .flatten()
                     .try_for_each(|n| self.check_number(*n))
-                    .and_then(|()| self.check_count(tries.iter().flatten().count())),
+                    .and_then(|()| self.check_count(tries.iter().flatten().count()))
+                    .and_then(|()| match self.apart(&tries.iter().flatten().copied().collect::<Vec<f64>>()) {
+                        Some(why) => Err(InputError::new(Code::MissingInput, &self.key, format!("{}: {why}", self.label))),
+                        None => Ok(()),
+                    }),
                 None => Err(self.bad("it takes one number, not a list".into())),
             },
             (InputKind::Number, value) => {
@@ -166,6 +178,14 @@ impl Input {
             }
             (InputKind::Points, _) => Err(self.bad("say yes or no for each point".into())),
         }
+    }
+
+    /// Why a third measure is needed, where two lie too far apart.
+    pub fn apart(&self, taken: &[f64]) -> Option<String> {
+        let (within, [a, b]) = (self.agree_within?, taken) else { return None };
+        // What the tape shows is exact to its step; the difference of two such numbers is not.
+        let apart = ((a - b).abs() * 1e6).round() / 1e6;
+        (apart > within).then(|| format!("{a} and {b} {} are {} {} apart. Measure a third time.", self.unit, rounded(apart, 1), self.unit))
     }
 
     fn in_unit(&self) -> String {

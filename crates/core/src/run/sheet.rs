@@ -45,6 +45,9 @@ impl SheetState {
                 required: input.required,
                 side,
                 tries: input.tries.unwrap_or(1),
+                agree_within: input.agree_within,
+                how: input.site.as_ref().map(|s| s.how.clone()),
+                third: None,
                 cells: Vec::new(),
             };
             sheet.rows.extend(sides.into_iter().map(row));
@@ -211,6 +214,9 @@ impl SheetState {
         {
             self.end_watch(watch, until);
         }
+        for row in &mut self.rows {
+            row.third = protocol.input(&row.input).and_then(|i| i.apart(&row.counting()));
+        }
         let wanted = |row: &SheetRow| row.required || row.kind == InputKind::Number;
         // Leg by leg; within one the sides take turns: the row with the fewest tries, in order.
         let open = self.rows.iter().enumerate().filter(|(_, row)| row.is_open() && wanted(row));
@@ -254,7 +260,7 @@ impl SheetState {
     /// Whether what the test needs is there. A stop keeps what was done before it.
     pub(super) fn has_result(&self, protocol: &Protocol, setup: &Setup, state: &State) -> bool {
         let mut inputs = self.inputs();
-        if inputs.is_empty() || state.started_at.is_none() {
+        if inputs.is_empty() || state.started_at.is_none() || self.rows.iter().any(|r| r.third.is_some()) {
             return false;
         }
         setup.fill(protocol, &mut inputs);
@@ -291,7 +297,13 @@ impl SheetCell {
 impl SheetRow {
     /// Whether it takes one more try.
     pub(super) fn is_open(&self) -> bool {
-        self.cells.len() < usize::from(self.tries)
+        let most = if self.agree_within.is_some() && self.third.is_none() { 2 } else { usize::from(self.tries) };
+        self.cells.len() < most
+    }
+
+    /// The numbers that count.
+    fn counting(&self) -> Vec<f64> {
+        self.cells.iter().filter(|c| c.counts).filter_map(|c| c.value.number()).collect()
     }
 
     /// Its tries as one value: a list of numbers with the struck ones as nothing, of yes and no, or the only thing there is.

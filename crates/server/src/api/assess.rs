@@ -10,7 +10,7 @@ use impulso_core::{
     estimate::cycle::Load,
     hr_max::HrMaxMethod,
     person::{Facts, Sex},
-    picture::{Drawing, Picture},
+    picture::{BodyMap, Drawing, Picture},
     report,
     run::event::Conditions,
     suitability::{self, Before, Client, First, Fit, Means},
@@ -47,6 +47,8 @@ pub struct AssessPage {
     pub protocol: Protocol,
     /// What it looks like.
     pub drawings: Vec<Drawing>,
+    /// Where on the body its readings are taken.
+    pub body_map: Option<BodyMap>,
     /// How it suits this person.
     pub fit: Fit,
     /// Today's readiness check, where there is one.
@@ -138,6 +140,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
         person: id,
         name: person.profile.name.clone(),
         drawings: protocol.pictures.iter().map(Picture::drawing).collect(),
+        body_map: protocol.body_map(),
         fit: suitability::judge(protocol, &client(&person, checked.as_ref(), today, &history)),
         readiness: checked.map(|c| ReadinessPage {
             on: c.on,

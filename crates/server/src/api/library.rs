@@ -10,7 +10,7 @@ use impulso_core::{
     norms,
     own::{self, Changes},
     person::Sex,
-    picture::{Drawing, Picture},
+    picture::{BodyMap, Drawing, Picture},
     quantity, text,
     trial::{Trial, compute},
 };
@@ -64,6 +64,8 @@ pub struct MethodPage {
     pub protocol: Protocol,
     /// What it looks like, and what does not count.
     pub drawings: Vec<Drawing>,
+    /// Where on the body its readings are taken.
+    pub body_map: Option<BodyMap>,
     /// Whether the floor runs it; the others are entered afterwards.
     pub runs_live: bool,
     /// Whether a simulated client can be tested by it.
@@ -244,6 +246,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         .collect();
     Ok(web::Json(MethodPage {
         drawings: protocol.pictures.iter().map(Picture::drawing).collect(),
+        body_map: protocol.body_map(),
         runs_live: protocol.family.runs_live(),
         rehearsed: protocol.family.is_rehearsed(),
         protocol: protocol.clone(),

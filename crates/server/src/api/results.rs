@@ -13,6 +13,7 @@ use impulso_core::{
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::{Inputs, StageInput, Value},
     person::{self, Facts, Sex},
+    picture::BodyMap,
     quantity,
     report::{Progress, ResultReport},
     run::{
@@ -85,6 +86,8 @@ pub struct ResultPage {
     pub ride: Option<RideReport>,
     /// For a practice's own protocol: the name of the one it was copied from.
     pub copied_from: Option<String>,
+    /// Where on the body its readings were taken.
+    pub body_map: Option<BodyMap>,
     /// The method's sources.
     pub sources: Vec<Source>,
     /// The day a retest rule counts from.
@@ -262,6 +265,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         hr_max_choices: hr_max_choices(protocol, &result),
         ride: ride::report(protocol, &result, &history),
         copied_from: protocol.based_on.as_deref().map(|id| shelf.name(id)),
+        body_map: protocol.body_map(),
         sources: protocol.sources.clone(),
         today,
     }))

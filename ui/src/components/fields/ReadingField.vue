@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Input } from "@/api/types";
+import { typed as number } from "@/logic/typed";
 
 /** One reading of a test that was done on paper: a field for each side and try, in the shape its input takes. */
 const props = defineProps<{ input: Input; wrong?: string | null }>();
@@ -15,6 +16,10 @@ function tries(side: string): number[] {
   if (most === 1) return [0];
   let filled = props.input.at_least ?? 1;
   for (let n = 1; n <= most; n++) if (typed.value[at(side, n)]?.trim()) filled = Math.max(filled, n + 1);
+  if (props.input.agree_within != null && filled > 2) {
+    const [a, b] = [1, 2].map((n) => number(typed.value[at(side, n)] ?? "", props.input.unit ?? "") ?? 0) as [number, number];
+    if (Math.abs(a - b) <= props.input.agree_within + 1e-6 && !typed.value[at(side, 3)]?.trim()) filled = 2;
+  }
   return Array.from({ length: Math.min(most, filled) }, (_, k) => k + 1);
 }
 const name = (side: string, n: number) => at(side, n || "");
@@ -48,7 +53,7 @@ const unit = computed(() => (props.input.unit === "s" ? "min:s" : props.input.un
         </ElInput>
       </template>
     </div>
-    <span v-if="(input.tries ?? 1) > 1 && kind === 'number'" class="hint"
+    <span v-if="(input.tries ?? 1) > 1 && kind === 'number' && input.agree_within == null" class="hint"
       >In the order they were done. Type x for one that did not count.</span
     >
     <span v-if="wrong" class="wrong" role="alert">{{ wrong }}</span>

@@ -108,7 +108,8 @@ const heading = computed(() => {
   if (!r) return "";
   if (sheet.value?.next == null && chosen.value === null && how(r) !== "count") return "Everything is there";
   if (how(r) === "starts") return `Start ${Math.max(1, start.value.k + 1)} of ${sheet.value?.starts_ms.length}`;
-  const attempt = r.tries > 1 ? `, try ${Math.min(r.cells.length + 1, r.tries)} of ${r.tries}` : "";
+  const most = r.agree_within != null && !r.third && r.cells.length < 3 ? 2 : r.tries;
+  const attempt = most > 1 ? `, try ${Math.min(r.cells.length + 1, most)} of ${most}` : "";
   return `${resting.value > 0 ? "Rest. Next: " : ""}${rowName(r)}${attempt}`;
 });
 const cue = computed(() => {
@@ -117,6 +118,8 @@ const cue = computed(() => {
   if (!started.value) return phase.value?.cue ?? state.value?.timeline.phases[0]?.cue ?? "";
   if (state.value?.decision) return state.value.decision.because;
   if (how(r) === "count") return rules<{ rule: string }>(r).rule;
+  if (r.third) return r.third;
+  if (r.how) return r.how;
   if (how(r) === "load") return sheet.value?.advice?.because ?? "";
   if (how(r) === "watch") return timing.value ? `It ends with: ${rules<{ ends: string }>(r).ends.toLowerCase()}.` : "";
   return phase.value?.cue ?? "";

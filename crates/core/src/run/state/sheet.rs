@@ -52,6 +52,12 @@ pub struct SheetRow {
     pub side: Option<String>,
     /// How many tries it takes at the most.
     pub tries: u8,
+    /// Taken twice, and a third time where the two lie further apart than this, in its unit.
+    pub agree_within: Option<f64>,
+    /// Why a third time.
+    pub third: Option<String>,
+    /// Where on the body it is taken, and how.
+    pub how: Option<String>,
     /// What was taken, in order.
     pub cells: Vec<SheetCell>,
 }

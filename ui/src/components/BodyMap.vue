@@ -1,0 +1,109 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import type { BodyMap } from "@/api/types";
+
+/** A body from the front: where the tape goes, what it showed, left against right. */
+const props = defineProps<{
+  map: BodyMap;
+  /** What was measured, by `input` or `input.side`; without it the map shows where to measure. */
+  values?: Record<string, string>;
+  changes?: Record<string, string>;
+  /** The input that is being filled. */
+  at?: string;
+}>();
+const key = (t: BodyMap["tapes"][number]) => (t.side ? `${t.input}.${t.side}` : t.input);
+const path = (points: number[][]) => points.map(([x, y]) => `${x} ${y}`).join("L");
+const STEP = 40;
+/** Labels stand in two columns, each as near its tape as the others let it. */
+const placed = computed(() => {
+  const shown = props.map.tapes.filter((t) => !props.values || props.values[key(t)]);
+  let turn = 0;
+  const all = shown.map((t) => {
+    const middle = [(t.line[0]![0]! + t.line[1]![0]!) / 2, (t.line[0]![1]! + t.line[1]![1]!) / 2] as const;
+    // Seen from the front the client's left is on the right.
+    const right = t.side ? t.side === "left" : turn++ % 2 === 0;
+    return { ...t, key: key(t), middle, right, y: middle[1] };
+  });
+  for (const right of [true, false]) {
+    const column = all.filter((t) => t.right === right).sort((a, b) => a.y - b.y);
+    let under = 14;
+    for (const t of column) under = (t.y = Math.max(t.y, under)) + STEP;
+    const over = Math.max(0, under - STEP - 318);
+    for (const t of column) t.y -= over;
+  }
+  return all;
+});
+const said = computed(() =>
+  placed.value.map((t) => `${t.label}${t.side ? `, ${t.side}` : ""}: ${props.values?.[t.key] ?? t.how}`).join("; "),
+);
+</script>
+
+<template>
+  <figure>
+    <svg viewBox="-190 0 700 340" role="img" :aria-label="said">
+      <template v-for="(s, k) in map.strokes" :key="k">
+        <circle v-if="s.points.length === 1" class="limb head" :cx="s.points[0]![0]" :cy="s.points[0]![1]" :r="s.width / 2" />
+        <path v-else class="limb" :d="`M${path(s.points)}`" :stroke-width="s.width" />
+      </template>
+      <g v-for="t in placed" :key="t.key" :class="{ now: at === t.input }">
+        <path class="lead" :d="`M${t.middle[0]} ${t.middle[1]}L${t.right ? 322 : -2} ${t.y}`" />
+        <path class="tape" :d="`M${path(t.line)}`" />
+        <text :x="t.right ? 328 : -8" :y="t.y - 2" :text-anchor="t.right ? 'start' : 'end'">
+          {{ t.label }}
+          <tspan v-if="t.side" class="side">{{ t.side }}</tspan>
+        </text>
+        <text v-if="values" class="value" :x="t.right ? 328 : -8" :y="t.y + 15" :text-anchor="t.right ? 'start' : 'end'">
+          {{ values[t.key] }}
+          <tspan v-if="changes?.[t.key]" class="side">{{ changes[t.key] }}</tspan>
+        </text>
+      </g>
+    </svg>
+  </figure>
+</template>
+
+<style scoped>
+figure {
+  margin: 0;
+}
+svg {
+  display: block;
+  width: 100%;
+  max-width: 700px;
+}
+.limb {
+  fill: none;
+  stroke: #d3d1ca;
+  stroke-linecap: round;
+  stroke-linejoin: round;
+}
+.head {
+  fill: #d3d1ca;
+  stroke: none;
+}
+.tape {
+  stroke: var(--fjord);
+  stroke-width: 4;
+  stroke-linecap: round;
+}
+.lead {
+  stroke: var(--line);
+  stroke-width: 1.2;
+  fill: none;
+}
+.now .tape,
+.now .lead {
+  stroke: var(--ember);
+}
+text {
+  font: 15px var(--text);
+  fill: var(--soft);
+}
+.value {
+  font-weight: 650;
+  fill: var(--ink);
+}
+.side {
+  font-weight: 400;
+  fill: var(--soft);
+}
+</style>
