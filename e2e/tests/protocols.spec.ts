@@ -238,4 +238,39 @@ test.describe("a rehearsal", () => {
     await coach.opens("/people");
     await expect(page.getByText("Simulated client")).toHaveCount(0);
   });
+
+  test("of a lift: the client tries what is loaded, and what should not have counted is told at the end", async ({ coach, page }) => {
+    await coach.hasPractice();
+    await coach.opens("/rehearsals/new?protocol=one-rm");
+    await page.getByRole("button", { name: "To the floor" }).click();
+    await page.waitForURL(/runs\//);
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await page.getByRole("textbox", { name: "Load kg" }).fill("500");
+    await page.getByRole("button", { name: "Let the client try it" }).click();
+    await expect(page.getByText("The bar stops halfway. The spotter takes it.")).toBeVisible();
+    // Called made all the same: the rehearsal is for that.
+    await page.getByRole("textbox", { name: /^Load, kg/ }).fill("500");
+    await page.keyboard.press("m");
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/rehearsals\//);
+    await expect(page.getByText(/the most this client can lift once is/)).toBeVisible();
+    await expect(page.getByText("You called it made; it should not have counted.")).toBeVisible();
+  });
+
+  test("of push-ups: the body tires and cheats depth, and the screen shows how deep", async ({ coach, page }) => {
+    await coach.hasPractice();
+    await coach.opens("/rehearsals/new?protocol=push-up");
+    await page.getByRole("button", { name: "To the floor" }).click();
+    await page.waitForURL(/runs\//);
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await expect(page.getByRole("img", { name: "How deep the repetition goes" })).toBeVisible({ timeout: 20_000 });
+    for (let k = 0; k < 4; k++) {
+      await page.waitForTimeout(350);
+      await page.keyboard.press("Space");
+    }
+    await expect(page.getByText("The client stays where they are: not one more.").first()).toBeVisible({ timeout: 60_000 });
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/rehearsals\//);
+    await expect(page.getByText(/should have counted/).first()).toBeVisible();
+  });
 });

@@ -60,6 +60,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(join::live)
         .service(rehearsals::create)
         .service(rehearsals::simulated)
+        .service(rehearsals::lift)
         .service(results::inverse)
         .service(results::enter)
         .service(results::get)

@@ -62,3 +62,4 @@ export type SheetRow = S["SheetRow"];
 export type PhotoDay = S["PhotoDay"];
 export type PhotoView = "front" | "left" | "back" | "right";
 export type BodyMap = S["BodyMap"];
+export type Exertion = S["Exertion"];

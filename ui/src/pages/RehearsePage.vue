@@ -26,9 +26,14 @@ const kinds: [FaultKind, string, string][] = [
 ];
 const { busy, failure, run } = useAction();
 const live = computed(() => tests.value?.filter((t) => t.rehearsed) ?? []);
+const chosen = computed(() => live.value.find((t) => t.id === protocol.value));
 async function begin() {
   const view = await run(() =>
-    take(api.POST("/api/rehearsals", { body: { id: uuid(), protocol: protocol.value, rate: rate.value, faults: faults.value } })),
+    take(
+      api.POST("/api/rehearsals", {
+        body: { id: uuid(), protocol: protocol.value, rate: rate.value, faults: chosen.value?.section === "Aerobic" ? faults.value : [] },
+      }),
+    ),
   );
   if (view) await router.push(`/runs/${view.id}`);
 }
@@ -39,12 +44,15 @@ async function begin() {
   <form v-else class="page" @submit.prevent="begin">
     <div class="page-head"><h1>Rehearsal</h1></div>
     <p class="lead">
-      A simulated client, with a chest strap and a true VO₂max that you see only at the end. Nothing here touches anybody’s record.
+      A simulated client: with a chest strap and a true VO₂max, or with a body that tires, shakes before it breaks and cheats depth. What it
+      really was you see only at the end. Nothing here touches anybody’s record.
     </p>
     <label class="field"
       ><span class="name">Test</span>
       <ElSelect v-model="protocol" size="large" class="select" filterable>
-        <ElOption v-for="t in live" :key="t.id" :value="t.id" :label="t.name" />
+        <ElOptionGroup v-for="part in [...new Set(live.map((t) => t.section))]" :key="part" :label="part">
+          <ElOption v-for="t in live.filter((l) => l.section === part)" :key="t.id" :value="t.id" :label="t.name" />
+        </ElOptionGroup>
       </ElSelect>
     </label>
     <div class="field">
@@ -54,7 +62,7 @@ async function begin() {
         <ElRadioButton :value="4">four times as fast</ElRadioButton>
       </ElRadioGroup>
     </div>
-    <fieldset>
+    <fieldset v-if="chosen?.section === 'Aerobic'">
       <legend>What may go wrong</legend>
       <label v-for="[kind, words, detail] in kinds" :key="kind" class="fault">
         <input v-model="faults" type="checkbox" :value="kind" /><span

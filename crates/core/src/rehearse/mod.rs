@@ -11,8 +11,10 @@ use crate::{
     units::rounded,
 };
 
+pub mod exert;
 pub mod report;
 
+pub use exert::{Exertion, Lift, Move, Shape, exertion};
 pub use report::{FaultReport, ReadAgainstTruth, RehearsalReport, report};
 
 /// What the client's body was asked for so far.
@@ -76,8 +78,18 @@ pub fn seen(protocol: &Protocol, client: &Client, state: &State, at_s: f64) -> V
             }
         }
     }
+    if let Some(exert::Shape::Count) = exert::shape(protocol)
+        && let Some(last) = exertion(protocol, client, state).moves.last().filter(|m| at_s * 1000.0 >= m.to_ms + 2500.0)
+    {
+        seen.push(((last.to_ms + 2500.0) / 1000.0, "The client stays where they are: not one more.".to_owned()));
+    }
     seen.sort_by(|a, b| a.0.total_cmp(&b.0));
     seen
+}
+
+/// Whether a simulated client can be tested by a protocol.
+pub fn is_rehearsed(protocol: &Protocol) -> bool {
+    protocol.family.is_rehearsed() || exert::shape(protocol).is_some()
 }
 
 /// How fast the client goes over a course, m/s: what the protocol's own equation says of the true VO2max.
@@ -111,7 +123,8 @@ pub fn setup(protocol: &Protocol, client: &Client) -> Setup {
         .map(|c| {
             use crate::catalogue::ConditionKind as K;
             let answer = match c.kind {
-                K::YesNo => Answer::YesNo(c.must_hold),
+                // A spotter stands there, the chair is held: a test in attempts asks for nothing else.
+                K::YesNo => Answer::YesNo(c.must_hold || protocol.family == Family::Attempts),
                 K::Number => Answer::Number(c.expected_for(Some(client.sex)).unwrap_or(30.0)),
                 K::Choice => Answer::Text(
                     c.choices.iter().find(|(key, _)| key == "strap").or(c.choices.first()).map_or_else(String::new, |(k, _)| k.clone()),

@@ -3,7 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{demands, tally_a_minute};
+use super::{demands, exert, tally_a_minute};
 use crate::{
     catalogue::{PhaseKind, Protocol},
     quantity,
@@ -24,9 +24,9 @@ const STOPPED_WITHIN_S: f64 = 20.0;
 pub struct RehearsalReport {
     /// In a sentence.
     pub sentence: String,
-    /// The true VO2max, mL/kg/min.
+    /// The true VO2max, mL/kg/min; for a test in attempts, what should have been written down.
     pub truth: f64,
-    /// The estimate, mL/kg/min, where the protocol gives one and the run got that far.
+    /// The estimate, mL/kg/min, or what was written down, where the run got that far.
     pub estimate: Option<f64>,
     /// What was read when, beside what it really was.
     pub readings: Vec<ReadAgainstTruth>,
@@ -77,6 +77,12 @@ pub fn report(protocol: &Protocol, setup: &Setup, client: &Client, state: &State
         (1, _) => " One thing went wrong, and nothing was done about it.".to_owned(),
         (all, missed) => format!(" {missed} of {all} things that went wrong went unnoticed."),
     };
+    if let Some(verdict) = exert::verdict(protocol, client, state, events) {
+        let sentence = format!("{}{of_faults}", verdict.sentence);
+        let faults = verdict.faults.into_iter().chain(faults).collect();
+        let exert::Verdict { truth, read: estimate, readings, missed, .. } = verdict;
+        return RehearsalReport { sentence, truth, estimate, readings, missed, faults };
+    }
     let truth = quantity::with_unit("vo2max", client.vo2max);
     let sentence = match estimate {
         Some(value) => {

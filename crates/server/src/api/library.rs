@@ -11,7 +11,7 @@ use impulso_core::{
     own::{self, Changes},
     person::Sex,
     picture::{BodyMap, Drawing, Picture},
-    quantity, text,
+    quantity, rehearse, text,
     trial::{Trial, compute},
 };
 use impulso_store::{
@@ -248,7 +248,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         drawings: protocol.pictures.iter().map(Picture::drawing).collect(),
         body_map: protocol.body_map(),
         runs_live: protocol.family.runs_live(),
-        rehearsed: protocol.family.is_rehearsed(),
+        rehearsed: rehearse::is_rehearsed(protocol),
         protocol: protocol.clone(),
         examples: examples(protocol),
         patterns: if protocol.clamp.is_some() { Pattern::ALL.map(|p| p.sentence().to_owned()).to_vec() } else { Vec::new() },
@@ -269,7 +269,7 @@ pub fn line(p: &Protocol) -> LibraryLine {
         minutes: p.minutes,
         section: section_name(&p.section).to_owned(),
         live: p.family.runs_live(),
-        rehearsed: p.family.is_rehearsed(),
+        rehearsed: rehearse::is_rehearsed(p),
         people_at_once: p.people_at_once,
         needs: p.needs.clone(),
         based_on: p.based_on.clone(),

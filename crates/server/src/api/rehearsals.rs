@@ -3,7 +3,8 @@
 use actix_web::{get, post, web};
 use chrono::Utc;
 use impulso_core::{
-    Code, InputError, rehearse,
+    Code, InputError,
+    rehearse::{self, Exertion, Lift},
     simulate::{Client, Fault},
 };
 use impulso_formats::heart_rate;
@@ -73,6 +74,8 @@ pub struct Simulated {
     pub tally: Option<f64>,
     /// Beats a minute of the pulse under the fingers, now.
     pub pulse: f64,
+    /// What the body does in a test of attempts.
+    pub exertion: Exertion,
 }
 
 /// A notification of the simulated strap.
@@ -107,7 +110,7 @@ pub async fn create(who: SignedIn, form: Json<RehearsalForm>, rate: web::Data<Cl
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
-    if !protocol.family.is_rehearsed() {
+    if !rehearse::is_rehearsed(protocol) {
         return Err(InputError::new(
             Code::NotApplicable,
             "protocol",
@@ -194,5 +197,29 @@ pub async fn simulated(
         cadence: performer.setup.cadence.map(|c| kept.client.cadence(c.value(), at_s)),
         tally: rehearse::tally_a_minute(&run.protocol, &kept.client),
         pulse: kept.client.heart_rate(&asked, at_s).round(),
+        exertion: rehearse::exertion(&run.protocol, &kept.client, &state),
     }))
+}
+
+/// A load that the simulated client tries.
+#[derive(Deserialize, IntoParams)]
+pub struct LoadQuery {
+    /// kg.
+    pub load_kg: f64,
+}
+
+/// How the next lift goes: what is seen, for the assessor to judge.
+#[utoipa::path(tag = "rehearsals", operation_id = "rehearsals_lift", params(LoadQuery), responses((status = 200, body = Lift), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[get("/rehearsals/{id}/lift")]
+pub async fn lift(who: SignedIn, id: web::Path<Uuid>, query: web::Query<LoadQuery>) -> ApiResult<web::Json<Lift>> {
+    let mut scope = who.scope().await?;
+    let run = runs::get(&mut scope, RunId(*id)).await?;
+    let kept = runs::rehearsal::<Rehearsal>(&run)?.ok_or_else(ApiError::not_found)?;
+    if !(query.load_kg > 0.0 && query.load_kg <= 1000.0) {
+        return Err(InputError::new(Code::OutOfRange, "load_kg", "Type the load in kilograms, 1 to 1000.").into());
+    }
+    let events = runs::events(&mut scope, run.id).await?;
+    let state = intake::performer_state(&run, &events, 0).ok_or_else(ApiError::not_found)?;
+    let before = state.sheet.as_ref().and_then(|s| s.rows.first()).map_or(0, |r| r.cells.len());
+    Ok(web::Json(rehearse::exert::lift(&kept.client, before, query.load_kg)))
 }

@@ -2,9 +2,10 @@
 import { useIntervalFn } from "@vueuse/core";
 import { computed, onBeforeUnmount, ref } from "vue";
 import { api, take } from "@/api/client";
-import type { Seen } from "@/api/types";
+import type { Exertion, Seen } from "@/api/types";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
+import RehearsalBody from "./RehearsalBody.vue";
 
 /** The simulated client: what there is to see and hear, the pulse under the fingers, and the strap, whose bytes go the
  * way a real one's go. */
@@ -14,6 +15,7 @@ const seen = ref<Seen[]>([]);
 const cadence = ref<number | null>(null);
 const pulse = ref<number | null>(null);
 const tally = ref<number | null>(null);
+const exertion = ref<Exertion | null>(null);
 let after: number | undefined;
 let asking = false;
 const { ms, running, state } = props.floor;
@@ -46,6 +48,7 @@ async function ask() {
     cadence.value = answer.cadence ?? null;
     pulse.value = answer.pulse;
     tally.value = answer.tally ?? null;
+    exertion.value = answer.exertion.shape ? answer.exertion : null;
     seen.value = [...seen.value, ...answer.seen].slice(-40);
     for (const s of answer.seen) props.floor.say(s.what);
     for (const frame of answer.frames) {
@@ -68,10 +71,11 @@ onBeforeUnmount(pause);
       >Rehearsal<template v-if="run.view?.rehearsal && run.view.rehearsal.rate > 1">, {{ run.view.rehearsal.rate }} × as fast</template></b
     >
     <span v-if="latest" class="seen">{{ latest.what }}</span>
-    <span v-if="cadence != null" :class="{ off }"
+    <span v-if="cadence != null && !exertion" :class="{ off }"
       >feet at <span class="num">{{ cadence }}</span></span
     >
     <span v-if="lifts" class="pulse"><i class="knee" :class="{ up: lifts.up }"></i> right knee {{ lifts.up ? "up" : "down" }}</span>
+    <RehearsalBody v-if="exertion && running && run.view" :exertion="exertion" :ms="ms" :run="run.view.id" />
     <span v-if="counting" class="pulse" aria-label="The pulse under your fingers"><i :class="{ up }"></i> pulse</span>
   </div>
 </template>
