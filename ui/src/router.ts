@@ -23,6 +23,12 @@ export const router = createRouter({
     { path: "/people/:id", component: () => import("./pages/PersonPage.vue"), props: true, meta: { title: "Client" } },
     { path: "/people/:id/edit", component: () => import("./pages/PersonEditPage.vue"), props: true, meta: { title: "Change client" } },
     { path: "/people/:id/readiness", component: () => import("./pages/ReadinessPage.vue"), props: true, meta: { title: "Readiness" } },
+    {
+      path: "/people/:id/history/:battery",
+      component: () => import("./pages/HistoryPage.vue"),
+      props: true,
+      meta: { title: "Battery over time" },
+    },
     { path: "/people/:id/photos", component: () => import("./pages/PhotosPage.vue"), props: true, meta: { title: "Photographs" } },
     { path: "/people/:id/assess", component: () => import("./pages/ChoosePage.vue"), props: true, meta: { title: "Choose a test" } },
     { path: "/people/:id/assess/:protocol", component: () => import("./pages/AssessPage.vue"), props: true, meta: { title: "Set up" } },

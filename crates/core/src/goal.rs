@@ -27,11 +27,28 @@ pub struct Goal {
     pub to: f64,
     /// By when.
     pub by: NaiveDate,
+    /// Where to be on the way, by day.
+    #[serde(default)]
+    pub milestones: Vec<Milestone>,
     /// The way there, in words: what is done, how often.
     pub process: Option<String>,
     /// The day it was reached.
     pub reached_on: Option<NaiveDate>,
 }
+
+/// Where to be on the way to a goal.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Milestone {
+    /// The day.
+    pub on: NaiveDate,
+    /// The value, in the measure's unit.
+    pub value: f64,
+}
+
+/// The most milestones of a goal. Ours: more are a diary.
+pub const MILESTONES_MAX: usize = 6;
 
 /// How a client stands to a goal.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -100,6 +117,16 @@ impl Goal {
         if self.by <= today {
             return bad("by", "This day is over. Choose a later one.".into());
         }
+        let (better, worse) = (self.to.max(self.from), self.to.min(self.from));
+        let in_order = self.line().windows(2).all(|w| w[0].on < w[1].on);
+        if self.milestones.len() > MILESTONES_MAX || !in_order || self.milestones.iter().any(|m| !(worse..=better).contains(&m.value)) {
+            let message = format!(
+                "Milestones are at most {MILESTONES_MAX}, each on a later day than the one before, between {} and {}.",
+                quantity::with_unit(&self.quantity, self.from),
+                quantity::with_unit(&self.quantity, self.to)
+            );
+            return bad("milestones", message);
+        }
         text::note(self.process.as_deref().unwrap_or_default(), "process").map(drop)
     }
 
@@ -108,11 +135,20 @@ impl Goal {
         if self.to > self.from { value >= self.to } else { value <= self.to }
     }
 
-    /// Where the straight line from the beginning to the goal is on a day, in the measure's unit.
+    /// From where it began over the milestones to the goal, in their order.
+    pub fn line(&self) -> Vec<Milestone> {
+        let begin = Milestone { on: self.from_on, value: self.from };
+        let end = Milestone { on: self.by, value: self.to };
+        std::iter::once(begin).chain(self.milestones.iter().copied()).chain([end]).collect()
+    }
+
+    /// Where the line from the beginning over the milestones to the goal is on a day, in the measure's unit.
     pub fn should_be(&self, on: NaiveDate) -> f64 {
-        let all = (self.by - self.from_on).num_days().max(1) as f64;
-        let share = ((on - self.from_on).num_days() as f64 / all).clamp(0.0, 1.0);
-        self.from + (self.to - self.from) * share
+        let line = self.line();
+        let at = line.windows(2).find(|w| on <= w[1].on).unwrap_or(&line[line.len() - 2..]);
+        let all = (at[1].on - at[0].on).num_days().max(1) as f64;
+        let share = ((on - at[0].on).num_days() as f64 / all).clamp(0.0, 1.0);
+        at[0].value + (at[1].value - at[0].value) * share
     }
 
     /// How the client stands: `latest` is the newest comparable value with its day.
@@ -170,6 +206,7 @@ mod tests {
             from_on: day(0),
             to,
             by: day(100),
+            milestones: vec![],
             process: None,
             reached_on: None,
         }
@@ -190,6 +227,19 @@ mod tests {
         assert_eq!(way(90.0 - te.possible - 0.1), Way::Behind);
         assert_eq!(goal.standing(Some((day(50), 200.0)), None, day(60)).way, Way::CannotTell, "nothing is known of the wobble");
         assert_eq!(goal.standing(Some((day(0), 60.0)), Some(&te), day(60)).way, Way::CannotTell, "not measured since");
+    }
+
+    #[test]
+    fn the_line_goes_over_its_milestones() {
+        let by_way = |on: u64, value: f64| Milestone { on: day(on), value };
+        let goal = Goal { milestones: vec![by_way(20, 100.0), by_way(60, 110.0)], ..goal(60.0, 120.0) };
+        assert_eq!([10, 20, 40, 80, 300].map(|n| goal.should_be(day(n))), [80.0, 100.0, 105.0, 115.0, 120.0]);
+        let plank = catalogue::find("plank").unwrap();
+        assert!(goal.check(plank, day(1)).is_ok());
+        for bad in [vec![by_way(60, 90.0), by_way(20, 80.0)], vec![by_way(20, 130.0)], vec![by_way(100, 110.0)]] {
+            let odd = Goal { milestones: bad, ..goal.clone() };
+            assert_eq!(odd.check(plank, day(1)).unwrap_err().field.as_deref(), Some("milestones"));
+        }
     }
 
     #[test]

@@ -27,6 +27,23 @@ pub enum RetestRule {
     },
     /// In weeks 4, 8 and 12 of a programme.
     Weeks4812,
+    /// In weeks 0, 4, 8 and 12 of a programme that begins on a day.
+    Programme {
+        /// The day the programme begins: week 0.
+        begins: NaiveDate,
+    },
+    /// At the start and at the end of a season.
+    Season {
+        /// Its first day.
+        begins: NaiveDate,
+        /// Its last day.
+        ends: NaiveDate,
+    },
+    /// Each week of a stretch of training.
+    TrainingWeeks {
+        /// 1 to 26.
+        weeks: u32,
+    },
     /// On the first of each month.
     FirstOfMonth,
     /// Every three months.
@@ -45,6 +62,11 @@ impl RetestRule {
             Self::EveryWeeks { weeks: 1 } => "every week".to_owned(),
             Self::EveryWeeks { weeks } => format!("every {weeks} weeks"),
             Self::Weeks4812 => "weeks 4, 8 and 12".to_owned(),
+            Self::Programme { begins } => format!("weeks 0, 4, 8 and 12 from {}", begins.format("%-d %B %Y")),
+            Self::Season { begins, ends } => {
+                format!("start and end of the season, {} and {}", begins.format("%-d %B %Y"), ends.format("%-d %B %Y"))
+            }
+            Self::TrainingWeeks { weeks } => format!("each training week, {}", plural(i64::from(*weeks), "week")),
             Self::FirstOfMonth => "the first of each month".to_owned(),
             Self::EveryThreeMonths => "every 3 months".to_owned(),
             Self::Once { on } => format!("once, on {}", on.format("%-d %B %Y")),
@@ -65,6 +87,16 @@ impl RetestRule {
             Self::EveryWeeks { weeks } if !(1..=52).contains(weeks) => return bad("weeks", "Choose 1 to 52 weeks between tests."),
             Self::EveryWeeks { weeks } => weekly(*weeks).take_while(|d| *d <= horizon).collect(),
             Self::Weeks4812 => weekly(4).take(3).collect(),
+            Self::Programme { begins } if *begins < from || *begins > horizon => {
+                return bad("begins", "A programme begins on this day or within the year after it.");
+            }
+            Self::Programme { begins } => std::iter::once(*begins).chain((1..=3).map(|k| *begins + Days::new(28 * k))).collect(),
+            Self::Season { begins, ends } if begins >= ends || *begins < from || *ends > from + Months::new(36) => {
+                return bad("ends", "A season has a first day from now on and a later last day, within three years.");
+            }
+            Self::Season { begins, ends } => vec![*begins, *ends],
+            Self::TrainingWeeks { weeks } if !(1..=26).contains(weeks) => return bad("weeks", "Choose 1 to 26 training weeks."),
+            Self::TrainingWeeks { weeks } => weekly(1).take(*weeks as usize).collect(),
             Self::FirstOfMonth => {
                 let first = from.with_day(1).unwrap_or(from);
                 (1..=HORIZON_MONTHS).map(|k| first + Months::new(k)).collect()
@@ -74,6 +106,48 @@ impl RetestRule {
             Self::Once { on } if *on > from + Months::new(36) => return bad("on", "Choose a day within three years."),
             Self::Once { on } => vec![*on],
         })
+    }
+}
+
+/// Days on which a match is played or trained hard: the day after one is no day for a test.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct HardDays {
+    /// Every week on these days, 1 is Monday.
+    #[serde(default)]
+    pub weekdays: Vec<u8>,
+    /// And on these.
+    #[serde(default)]
+    pub dates: Vec<NaiveDate>,
+}
+
+/// The furthest a date is moved, days.
+const MOVED_AT_MOST: u64 = 6;
+
+impl HardDays {
+    /// Whether a day is one of them.
+    pub fn contains(&self, day: NaiveDate) -> bool {
+        self.weekdays.contains(&(day.weekday().number_from_monday() as u8)) || self.dates.contains(&day)
+    }
+
+    /// Holds them to what leaves a day to test on.
+    ///
+    /// # Errors
+    /// [`Code::OutOfRange`] for a weekday that is none, or where every day of the week is hard.
+    pub fn check(&self) -> Result<(), InputError> {
+        let bad = |message: &str| Err(InputError::new(Code::OutOfRange, "hard_days", message));
+        if self.weekdays.iter().any(|d| !(1..=7).contains(d)) || self.dates.len() > 400 {
+            return bad("Weekdays are 1 for Monday to 7 for Sunday, and 400 single days are the most.");
+        }
+        if (1..=7).all(|d| self.weekdays.contains(&d)) { bad("With something hard on every day there is none to test on.") } else { Ok(()) }
+    }
+
+    /// The date itself, or the first day after it that does not follow a hard one; the date itself where there is none within
+    /// a week.
+    pub fn clear(&self, date: NaiveDate) -> NaiveDate {
+        let rested = |d: &NaiveDate| !d.pred_opt().is_some_and(|before| self.contains(before)) && !self.contains(*d);
+        (0..=MOVED_AT_MOST).map(|k| date + Days::new(k)).find(rested).unwrap_or(date)
     }
 }
 
@@ -159,6 +233,27 @@ mod tests {
         assert_eq!(dates.len(), count);
     }
 
+    #[test_case(RetestRule::Programme { begins: NaiveDate::from_ymd_opt(2026, 11, 30).unwrap() }, "2026-11-23", &["2026-11-30", "2026-12-28", "2027-01-25", "2027-02-22"], 4; "a programme from its week 0")]
+    #[test_case(RetestRule::TrainingWeeks { weeks: 3 }, "2026-11-23", &["2026-11-30", "2026-12-07", "2026-12-14"], 3; "each training week")]
+    fn dates_of_programmes(rule: RetestRule, from: &str, first: &[&str], count: usize) {
+        dates(rule, from, first, count);
+    }
+
+    #[test]
+    fn no_test_the_day_after_a_match() {
+        // 2026-11-28 is a Saturday.
+        let hard = HardDays { weekdays: vec![6], dates: vec![day("2026-12-01")] };
+        assert_eq!(hard.clear(day("2026-11-29")), day("2026-11-30"));
+        assert_eq!(hard.clear(day("2026-11-28")), day("2026-11-30"), "nor on the day itself");
+        assert_eq!(hard.clear(day("2026-12-02")), day("2026-12-03"));
+        assert_eq!(hard.clear(day("2026-12-04")), day("2026-12-04"));
+        assert!(HardDays { weekdays: (1..=7).collect(), ..HardDays::default() }.check().is_err());
+        assert!(HardDays { weekdays: vec![8], ..HardDays::default() }.check().is_err());
+    }
+
+    #[test_case(RetestRule::Programme { begins: NaiveDate::from_ymd_opt(2026, 11, 1).unwrap() }; "a programme that has begun")]
+    #[test_case(RetestRule::Season { begins: NaiveDate::from_ymd_opt(2027, 5, 1).unwrap(), ends: NaiveDate::from_ymd_opt(2027, 4, 1).unwrap() }; "a season that ends before it begins")]
+    #[test_case(RetestRule::TrainingWeeks { weeks: 60 }; "more than a year of weeks")]
     #[test_case(RetestRule::EveryWeeks { weeks: 0 }; "no interval")]
     #[test_case(RetestRule::EveryWeeks { weeks: 400 }; "eight years")]
     #[test_case(RetestRule::Once { on: NaiveDate::from_ymd_opt(2026, 11, 23).unwrap() }; "the same day")]

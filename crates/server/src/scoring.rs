@@ -83,7 +83,7 @@ pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResu
     count_repeats(scope, result, before).await?;
     // A test without a reading leaves its date open: it is still owed.
     if !result.computed.is_empty() {
-        retests::fulfil(scope, result.person, &result.protocol_id, result.id, result.on).await?;
+        retests::fulfil(scope, result.person, &result.protocol_id, Some(result.id), result.on).await?;
         reach_goals(scope, result).await?;
     }
     let subject = Subject::of("result", result.id.0, result.person);

@@ -19,6 +19,7 @@ use impulso_core::{
 use impulso_store::{
     ResultId, Scope, people,
     results::{self, Stored},
+    retests,
     runs::Run,
     visits::{self, Visit},
 };
@@ -26,7 +27,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use crate::{ApiResult, scoring, shelf::Shelf};
+use crate::{ApiResult, planning::RetestLine, scoring, shelf::Shelf};
 
 /// The place in a visit that a test fills.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
@@ -76,6 +77,10 @@ pub struct VisitPage {
     pub again_weeks: Option<u32>,
     /// Photographs belong to it.
     pub photos: bool,
+    /// Open dates of the whole battery, soonest first.
+    pub retests: Vec<RetestLine>,
+    /// The day a rule counts from.
+    pub today: NaiveDate,
 }
 
 /// A test of a visit.
@@ -244,6 +249,8 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Opti
     let protocols: Vec<&Protocol> = visit.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
     let known = scoring::known(scope, &protocols).await?;
     let passed = passed(&history);
+    let planned = retests::open_of(scope, visit.person).await?;
+    let retests = planned.into_iter().filter(|r| r.protocol_id == visit.battery.id).map(|r| RetestLine::new(r, &shelf, today)).collect();
     let waits = |place: usize| waits(&shelf, &visit.battery, place, &passed);
 
     let shown: Vec<usize> = state.order.iter().copied().filter(|p| only.is_none_or(|only| only.contains(p))).collect();
@@ -300,6 +307,8 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Opti
         failed: seen.iter().flat_map(Seen::failed).collect(),
         again_weeks: visit.battery.again_weeks,
         photos: visit.battery.photos,
+        retests,
+        today,
         rows,
     })
 }

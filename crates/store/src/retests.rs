@@ -224,22 +224,24 @@ pub async fn person_of(scope: &mut Scope, id: RetestId) -> Result<PersonId> {
     Ok(PersonId(sqlx::query_scalar!("select person_id from retests where id = $1", id.0).fetch_one(scope.db()).await?))
 }
 
-/// Lets a result fulfil the open date it belongs to, where there is one.
-pub async fn fulfil(scope: &mut Scope, person: PersonId, protocol_id: &str, result: ResultId, on: NaiveDate) -> Result<()> {
+/// Lets a result fulfil the open date of its test, or a visit that of its battery, where there is one.
+pub async fn fulfil(scope: &mut Scope, person: PersonId, what: &str, result: Option<ResultId>, on: NaiveDate) -> Result<()> {
     let practice = scope.practice_id();
     let open = sqlx::query!(
         "select t.id, t.due_on from retests t join retest_plans n on n.id = t.plan_id
          where t.practice_id = $1 and t.person_id = $2 and t.protocol_id = $3 and t.done_on is null and t.skip_reason is null and n.from_on < $4",
         practice,
         person.0,
-        protocol_id,
+        what,
         on
     )
     .fetch_all(scope.db())
     .await?;
     let dates: Vec<NaiveDate> = open.iter().map(|r| r.due_on).collect();
     let Some(row) = fulfilled(&dates, on).and_then(|due| open.iter().find(|r| r.due_on == due)) else { return Ok(()) };
-    sqlx::query!("update retests set done_on = $2, result_id = $3 where id = $1", row.id, on, result.0).execute(scope.db()).await?;
+    sqlx::query!("update retests set done_on = $2, result_id = $3 where id = $1", row.id, on, result.map(|r| r.0))
+        .execute(scope.db())
+        .await?;
     Ok(())
 }
 

@@ -158,6 +158,21 @@ pub async fn events(scope: &mut Scope, id: Uuid) -> Result<Vec<(Happened, DateTi
     rows.into_iter().map(|r| Ok((read("visit event", r.body)?, r.at))).collect()
 }
 
+/// What happened in all of a person's visits with one battery, each with its visit, in its order.
+pub async fn events_of_battery(scope: &mut Scope, person: PersonId, battery: &str) -> Result<Vec<(Uuid, Happened)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        "select e.visit_id, e.body from visit_events e join visits v on v.practice_id = e.practice_id and v.id = e.visit_id
+         where e.practice_id = $1 and v.person_id = $2 and v.battery_id = $3 order by e.position",
+        practice,
+        person.0,
+        battery
+    )
+    .fetch_all(scope.db())
+    .await?;
+    rows.into_iter().map(|r| Ok((r.visit_id, read("visit event", r.body)?))).collect()
+}
+
 /// Adds what happened; the same key again is the same event. One visit's events come one after another.
 pub async fn append(scope: &mut Scope, visit: Uuid, id: Uuid, happened: &Happened) -> Result<()> {
     let practice = scope.practice_id();
@@ -200,6 +215,13 @@ pub async fn own_batteries(scope: &mut Scope) -> Result<Vec<Battery>> {
     let rows = sqlx::query_scalar!("select battery from batteries where practice_id = $1 and not retired order by created_at", practice)
         .fetch_all(scope.db())
         .await?;
+    rows.into_iter().map(|b| read("battery", b)).collect()
+}
+
+/// Every battery of the practice's own, retired ones too.
+pub async fn known_batteries(scope: &mut Scope) -> Result<Vec<Battery>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query_scalar!("select battery from batteries where practice_id = $1", practice).fetch_all(scope.db()).await?;
     rows.into_iter().map(|b| read("battery", b)).collect()
 }
 

@@ -63,3 +63,4 @@ export type PhotoDay = S["PhotoDay"];
 export type PhotoView = "front" | "left" | "back" | "right";
 export type BodyMap = S["BodyMap"];
 export type Exertion = S["Exertion"];
+export type HistoryLine = S["HistoryLine"];

@@ -11,14 +11,21 @@ defineProps<{ line: RetestLine; tone?: "late" | "now" | "soon" }>();
     <span class="mark" :class="tone" aria-hidden="true"></span>
     <span class="who"
       ><RouterLink :to="`/people/${line.person}`">{{ line.name }}</RouterLink
-      ><small>{{ line.protocol_name }}</small></span
+      ><small
+        >{{ line.protocol_name }}<template v-if="line.tests.length">: {{ line.tests.join(", ") }}</template></small
+      ></span
     >
     <span class="rule">{{ line.rule }}</span>
     <span class="when"
       ><b :class="tone">{{ line.spoken }}</b
       ><small>{{ dayName(line.due_on) }}</small></span
     >
-    <RouterLink class="go" :to="`/people/${line.person}/assess`" :aria-label="`Test ${line.name}`">Test</RouterLink>
+    <RouterLink
+      class="go"
+      :to="line.tests.length ? `/people/${line.person}/visits/new?battery=${line.protocol}` : `/people/${line.person}/assess`"
+      :aria-label="`Test ${line.name}`"
+      >Test</RouterLink
+    >
   </div>
 </template>
 

@@ -13,7 +13,7 @@ import { expected, typed } from "@/logic/typed";
 const props = defineProps<{ person: string; goals: PersonPage["goals"]; aims: PersonPage["aims"] }>();
 const emit = defineEmits<{ changed: [] }>();
 const open = ref(false);
-const form = reactive({ id: uuid(), aim: "", to: "", by: "", process: "" });
+const form = reactive({ id: uuid(), aim: "", to: "", by: "", process: "", milestones: [] as { on: string; value: string }[] });
 const aim = computed(() => props.aims.find((a) => `${a.protocol}/${a.quantity}` === form.aim));
 const { busy, failure, run } = useAction();
 const local = ref<string | null>(null);
@@ -23,13 +23,26 @@ async function agree() {
   const to = typed(form.to, aim.value.unit);
   local.value = to === null ? expected(aim.value.unit) : null;
   if (to === null) return;
-  const body = { id: form.id, protocol: aim.value.protocol, quantity: aim.value.quantity, to, by: form.by, process: form.process };
+  const milestones = form.milestones
+    .filter((m) => m.on && m.value.trim())
+    .map((m) => ({ on: m.on, value: typed(m.value, aim.value!.unit) }));
+  local.value = milestones.some((m) => m.value === null) ? expected(aim.value.unit) : null;
+  if (local.value) return;
+  const body = {
+    id: form.id,
+    milestones: milestones as { on: string; value: number }[],
+    protocol: aim.value.protocol,
+    quantity: aim.value.quantity,
+    to,
+    by: form.by,
+    process: form.process,
+  };
   const kept = await run(async () => {
     await take(api.POST("/api/people/{id}/goals", { params: { path: { id: props.person } }, body }));
     return true;
   });
   if (!kept) return;
-  Object.assign(form, { id: uuid(), aim: "", to: "", by: "", process: "" });
+  Object.assign(form, { id: uuid(), aim: "", to: "", by: "", process: "", milestones: [] });
   open.value = false;
   emit("changed");
 }
@@ -69,8 +82,16 @@ async function drop(id: string) {
         :wrong="local ?? wrong('to')"
       />
       <TextField label="By" v-model="form.by" type="date" name="by" required :wrong="wrong('by')" />
+      <div v-for="(m, k) in form.milestones" :key="k" class="milestone">
+        <TextField :label="`Milestone ${k + 1}`" v-model="m.value" class="native num" :name="`milestone_${k + 1}`" inputmode="decimal" />
+        <TextField label="on" v-model="m.on" type="date" :name="`milestone_on_${k + 1}`" />
+      </div>
+      <p v-if="wrong('milestones')" class="wrong" role="alert">{{ wrong("milestones") }}</p>
+      <button v-if="form.milestones.length < 6" type="button" class="linklike" @click="form.milestones.push({ on: '', value: '' })">
+        Add a milestone
+      </button>
       <TextField label="What is done for it" v-model="form.process" name="process" maxlength="300" placeholder="stretch 3 × 10 daily" />
-      <FailureNote :failure="failure && !['quantity', 'to', 'by'].includes(failure.field ?? '') ? failure : null" />
+      <FailureNote :failure="failure && !['quantity', 'to', 'by', 'milestones'].includes(failure.field ?? '') ? failure : null" />
       <div class="actions">
         <ElButton type="primary" native-type="submit" :loading="busy">Agree on it</ElButton>
         <ElButton @click="open = false">Leave it</ElButton>
@@ -92,6 +113,11 @@ async function drop(id: string) {
 }
 .goals p {
   margin: 2px 0 0;
+}
+.milestone {
+  display: grid;
+  grid-template-columns: 1fr 1.3fr;
+  gap: 10px;
 }
 .ahead,
 .reached {

@@ -10,30 +10,46 @@ import FailureNote from "./FailureNote.vue";
 const props = defineProps<{ person: string; protocol: string; from: string; kept: RetestLine[]; weeks?: number | null }>();
 const emit = defineEmits<{ kept: [] }>();
 
-const choice = ref<"every_weeks" | "weeks4812" | "first_of_month" | "every_three_months" | "once">("every_weeks");
+const choice = ref<
+  "every_weeks" | "weeks4812" | "programme" | "season" | "training_weeks" | "first_of_month" | "every_three_months" | "once"
+>("every_weeks");
 const weeks = ref(String(props.weeks ?? 8));
 const on = ref("");
+const begins = ref("");
+const season = ref({ begins: "", ends: "" });
+const training = ref("8");
+/** Matches and hard sessions: every week on these days, and on single ones. */
+const weekdays = ref<number[]>([]);
+const single = ref("");
+const hard_days = computed(() => ({ weekdays: weekdays.value, dates: single.value ? [single.value] : [] }));
+const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 const editing = ref(props.kept.length === 0);
 const rule = computed<RetestRule | null>(() => {
   if (choice.value === "every_weeks") return /^\d+$/.test(weeks.value) ? { rule: "every_weeks", weeks: Number(weeks.value) } : null;
   if (choice.value === "once") return on.value ? { rule: "once", on: on.value } : null;
+  if (choice.value === "programme") return begins.value ? { rule: "programme", begins: begins.value } : null;
+  if (choice.value === "season") return season.value.begins && season.value.ends ? { rule: "season", ...season.value } : null;
+  if (choice.value === "training_weeks")
+    return /^\d+$/.test(training.value) ? { rule: "training_weeks", weeks: Number(training.value) } : null;
   return { rule: choice.value };
 });
-const dates = ref<{ on: string; spoken: string }[]>([]);
+const dates = ref<{ on: string; spoken: string; moved_from?: string | null }[]>([]);
 const looking = useAction();
 const keeping = useAction();
 watch(
-  rule,
-  async (r) => {
+  [rule, hard_days],
+  async ([r]) => {
     if (!r) return (dates.value = []);
-    const seen = await looking.run(() => take(api.POST("/api/retests/preview", { body: { rule: r, from: props.from } })));
+    const seen = await looking.run(() =>
+      take(api.POST("/api/retests/preview", { body: { rule: r, from: props.from, hard_days: hard_days.value } })),
+    );
     dates.value = seen?.dates ?? [];
   },
   { immediate: true },
 );
 async function keep() {
   if (!rule.value) return;
-  const body = { protocol: props.protocol, rule: rule.value, from: props.from };
+  const body = { protocol: props.protocol, rule: rule.value, from: props.from, hard_days: hard_days.value };
   const lines = await keeping.run(() => take(api.POST("/api/people/{id}/retests", { params: { path: { id: props.person } }, body })));
   if (!lines) return;
   editing.value = false;
@@ -58,6 +74,20 @@ async function keep() {
           <input v-model="weeks" class="num weeks" inputmode="numeric" aria-label="Weeks" @input="choice = 'every_weeks'" /> weeks</label
         >
         <label><input v-model="choice" type="radio" name="rule" value="weeks4812" /> weeks 4, 8 and 12</label>
+        <label
+          ><input v-model="choice" type="radio" name="rule" value="programme" /> weeks 0, 4, 8, 12 from
+          <input v-model="begins" type="date" aria-label="Programme begins" @input="choice = 'programme'"
+        /></label>
+        <label
+          ><input v-model="choice" type="radio" name="rule" value="season" /> season
+          <input v-model="season.begins" type="date" aria-label="Season begins" @input="choice = 'season'" /> to
+          <input v-model="season.ends" type="date" aria-label="Season ends" @input="choice = 'season'"
+        /></label>
+        <label
+          ><input v-model="choice" type="radio" name="rule" value="training_weeks" /> each week for
+          <input v-model="training" class="num weeks" inputmode="numeric" aria-label="Training weeks" @input="choice = 'training_weeks'" />
+          weeks</label
+        >
         <label><input v-model="choice" type="radio" name="rule" value="first_of_month" /> first of each month</label>
         <label><input v-model="choice" type="radio" name="rule" value="every_three_months" /> every 3 months</label>
         <label
@@ -65,10 +95,21 @@ async function keep() {
           <input v-model="on" type="date" aria-label="Day" @input="choice = 'once'"
         /></label>
       </div>
+      <details class="hard">
+        <summary>Matches and hard sessions</summary>
+        <p class="soft">No test on such a day or on the day after it.</p>
+        <div class="days">
+          <label v-for="(name, k) in DAYS" :key="name"><input v-model="weekdays" type="checkbox" :value="k + 1" /> {{ name }}</label>
+        </div>
+        <label class="single">and on <input v-model="single" type="date" aria-label="A match on" /></label>
+      </details>
       <FailureNote :failure="looking.failure.value ?? keeping.failure.value" />
       <ol v-if="dates.length" class="dates">
         <li v-for="d in dates.slice(0, 4)" :key="d.on">
-          {{ dayName(d.on) }} <span class="soft">{{ d.spoken }}</span>
+          {{ dayName(d.on) }}
+          <span class="soft"
+            >{{ d.spoken }}<template v-if="d.moved_from">, not {{ dayName(d.moved_from) }}</template></span
+          >
         </li>
         <li v-if="dates.length > 4" class="soft">and {{ dates.length - 4 }} more within a year</li>
       </ol>
@@ -109,6 +150,26 @@ input[type="date"] {
 .weeks {
   width: 52px;
   text-align: center;
+}
+.rules label {
+  flex-wrap: wrap;
+}
+.hard summary {
+  cursor: pointer;
+  min-height: 36px;
+  color: var(--fjord);
+}
+.days {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 14px;
+}
+.days label,
+.single {
+  display: inline-flex;
+  align-items: center;
+  gap: 6px;
+  min-height: 36px;
 }
 .dates {
   margin: 0 0 12px;

@@ -24,7 +24,8 @@ const option = computed(() => {
   const base = alike.value[0]?.value;
   const noise = props.trend.typical_error?.detectable;
   const values = props.trend.points.flatMap((p) => (p.value == null ? [] : [p.value]));
-  const edges = base != null && noise != null ? [...values, base - noise, base + noise] : values;
+  const wanted = props.trend.goals.flatMap((g) => g.line.map((m) => m.value));
+  const edges = [...values, ...wanted, ...(base != null && noise != null ? [base - noise, base + noise] : [])];
   const room = Math.max(2, (Math.max(...edges) - Math.min(...edges)) * 0.12);
   const point = (p: TrendPage["points"][number]) => ({
     value: [p.on, p.value],
@@ -93,6 +94,20 @@ const option = computed(() => {
         },
         z: 3,
       },
+      // A goal is a line from where it began over its milestones to its day.
+      ...props.trend.goals.map((g) => ({
+        type: "line" as const,
+        data: g.line.map((m, k) => ({
+          value: [m.on, m.value],
+          shown: String(Math.round(m.value * 100) / 100),
+          why: "goal",
+          symbolSize: k ? 9 : 0,
+        })),
+        symbol: "emptyCircle",
+        lineStyle: { color: token("--ink"), width: 1.6, type: "dashed" as const },
+        itemStyle: { color: token("--ink") },
+        z: 2,
+      })),
       {
         type: "scatter",
         data: others.value.map(point),

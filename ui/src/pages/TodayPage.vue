@@ -38,6 +38,14 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           </ul>
           <RouterLink v-if="day.more.due" class="rest" to="/retests">and {{ day.more.due }} more due today</RouterLink>
         </section>
+        <section v-if="day.set_up.length">
+          <h2>To set up today</h2>
+          <ul class="kit">
+            <li v-for="s in day.set_up" :key="s.what">
+              {{ s.what }} <small class="soft">{{ s.people.join(", ") }}</small>
+            </li>
+          </ul>
+        </section>
         <section v-if="day.open_visits.length">
           <h2>Visits under way</h2>
           <ul class="rows">
@@ -104,6 +112,22 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
 .visit .on {
   order: 1;
   color: var(--soft);
+}
+.kit {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  columns: 2 300px;
+  column-gap: 32px;
+}
+.kit li {
+  break-inside: avoid;
+  padding: 5px 0;
+  line-height: 1.35;
+}
+.kit small {
+  display: block;
+  font-size: 15px;
 }
 .two {
   display: grid;

@@ -53,6 +53,7 @@ const {
     </p>
     <p v-else class="soft">How much this test wobbles by itself is not known yet, so there is no band. Better is up.</p>
 
+    <p v-for="g in t.goals" :key="g.sentence"><b>Goal, dashed.</b> {{ g.sentence }}</p>
     <section v-if="t.progress?.since_last && t.progress.since_first" class="since">
       <ChangeLine :change="t.progress.since_last" since="the last test" />
     </section>

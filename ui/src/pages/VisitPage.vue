@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { v7 as uuid } from "uuid";
-import { computed, ref } from "vue";
+import { computed } from "vue";
 import { api, take } from "@/api/client";
 import type { VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import RetestPlanner from "@/components/RetestPlanner.vue";
 import ShareBox from "@/components/ShareBox.vue";
 import VisitRows from "@/components/VisitRows.vue";
 import PageState from "@/components/PageState.vue";
@@ -25,23 +26,6 @@ async function close() {
   );
   if (done) v.value = done.visit as VisitPage;
 }
-/** The whole battery again: a date for each of its tests, in one press. */
-const planned = ref("");
-async function again() {
-  const page = v.value!;
-  const rule = { rule: "every_weeks", weeks: page.again_weeks! } as const;
-  const protocols = [...new Set(page.rows.filter((r) => r.stand === "done").map((r) => r.protocol))];
-  const lines = await run(async () => {
-    let first = null;
-    for (const protocol of protocols) {
-      const body = { protocol, rule, from: page.on };
-      const kept = await take(api.POST("/api/people/{id}/retests", { params: { path: { id: page.person } }, body }));
-      first ??= kept.find((k) => k.protocol === protocol) ?? kept[0]!;
-    }
-    return first;
-  });
-  if (lines) planned.value = `All of it again on ${dayYear(lines.due_on)}. It stands in the calendar.`;
-}
 const print = () => window.print();
 </script>
 
@@ -59,6 +43,7 @@ const print = () => window.print();
       </div>
       <span class="grow"></span>
       <RouterLink v-if="v.photos" class="no-print" :to="`/people/${v.person}/photos`">Photographs</RouterLink>
+      <RouterLink v-if="v.nth > 1" class="no-print" :to="`/people/${v.person}/history/${v.battery}`">All {{ v.nth }} times</RouterLink>
       <RouterLink class="no-print" :to="`/people/${v.person}`">The client’s page</RouterLink>
       <button type="button" class="plain no-print" @click="print">Print</button>
       <RouterLink v-if="open && v.next" class="go no-print" :to="`/visits/${id}/floor`">Go on: {{ v.next.name }}</RouterLink>
@@ -88,14 +73,17 @@ const print = () => window.print();
           </ul>
           <p class="soft">{{ v.work }}</p>
         </section>
-        <section v-if="v.again_weeks && v.done" class="box no-print">
-          <h2>When again</h2>
-          <p v-if="planned" role="status">{{ planned }}</p>
-          <template v-else>
-            <p>Usually after {{ v.again_weeks }} weeks, the same tests in the same order, and not the day after something hard.</p>
-            <ElButton :loading="busy" @click="again">All of it again in {{ v.again_weeks }} weeks</ElButton>
-          </template>
-        </section>
+        <RetestPlanner
+          v-if="v.done"
+          :key="v.retests.length"
+          class="no-print"
+          :person="v.person"
+          :protocol="v.battery"
+          :from="v.on"
+          :kept="v.retests"
+          :weeks="v.again_weeks"
+          @kept="reload"
+        />
         <ShareBox v-if="v.done" :visit="v" />
         <section v-if="open && !v.next" class="no-print">
           <p class="soft">Everything is done or left out. Closing keeps it as it is.</p>

@@ -7,7 +7,7 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
     change::TypicalError,
-    goal::{Goal, Way},
+    goal::{Goal, Milestone, Way},
     quantity, text,
 };
 use impulso_store::{
@@ -45,6 +45,9 @@ pub struct GoalForm {
     pub to: f64,
     /// By when.
     pub by: NaiveDate,
+    /// Where to be on the way, by day.
+    #[serde(default)]
+    pub milestones: Vec<Milestone>,
     /// The way there, in words.
     #[serde(default)]
     pub process: String,
@@ -157,7 +160,11 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> Ap
     };
     let process = text::note(&form.process, "process")?;
     let by = impulso_core::person::day(form.by, "by")?;
-    let goal = Goal { protocol: form.protocol, quantity: form.quantity, from, from_on, to: form.to, by, process, reached_on: None };
+    for milestone in &form.milestones {
+        impulso_core::person::day(milestone.on, "milestones")?;
+    }
+    let (to, milestones) = (form.to, form.milestones);
+    let goal = Goal { protocol: form.protocol, quantity: form.quantity, from, from_on, to, by, milestones, process, reached_on: None };
     goal.check(protocol, today)?;
     let open = goals::of_person(&mut scope, person).await?.iter().filter(|(_, g)| g.reached_on.is_none()).count();
     if open >= OPEN_MAX {

@@ -5,6 +5,7 @@ pub mod assess;
 pub mod goals;
 pub mod happenings;
 pub mod health;
+pub mod history;
 pub mod join;
 pub mod library;
 pub mod people;

@@ -30,13 +30,13 @@ use super::{
     goals::{self, Aim, GoalLine},
     readiness::ReadinessPage,
     results::TestLine,
-    retests::RetestLine,
 };
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
     intake::Intake,
+    planning::RetestLine,
     scoring,
     shelf::Shelf,
     visiting::VisitLine,

@@ -9,6 +9,7 @@ use impulso_core::{
     catalogue::{Protocol, Source},
     change::{TypicalError, Unlike, unlike},
     estimate::cycle::{self, StageLine},
+    goal::{Milestone, Way},
     happening::Happening,
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::{Inputs, StageInput, Value},
@@ -25,7 +26,7 @@ use impulso_core::{
     visit::Happened,
 };
 use impulso_store::{
-    PersonId, ResultId, people,
+    PersonId, ResultId, goals, people,
     results::{self, Stored},
     retests, visits,
 };
@@ -34,7 +35,6 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::{
-    retests::RetestLine,
     ride::{self, RideReport},
     runs::with_rates,
 };
@@ -42,6 +42,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
+    planning::RetestLine,
     scoring,
     shelf::Shelf,
     visiting::{self, InVisit},
@@ -193,8 +194,21 @@ pub struct TrendPage {
     pub happenings: Vec<Happening>,
     /// The change from first to now.
     pub progress: Option<Progress>,
+    /// Goals of this measure, as lines.
+    pub goals: Vec<GoalDrawn>,
     /// What the protocol gives besides: other quantities with a trend.
     pub quantities: Vec<QuantityName>,
+}
+
+/// A goal as a line on a trend.
+#[derive(Serialize, ToSchema)]
+pub struct GoalDrawn {
+    /// How the client stands to it.
+    pub way: Way,
+    /// The same in a sentence.
+    pub sentence: String,
+    /// From where it began over its milestones to the goal.
+    pub line: Vec<Milestone>,
 }
 
 /// A quantity by key and name.
@@ -289,19 +303,16 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
     let noted = scoring::noted(&mut scope, person.id).await?;
     let latest = history.iter().rev().find(|r| r.computed.contains_key(&key));
     let typical_error = latest.and_then(|r| TypicalError::best(&scoring::trial(protocol, r), &key, r.computed.get(&key).copied(), &own));
-    let now = latest.and_then(|r| r.point(&key));
-    let points = history
-        .iter()
-        .map(|r| {
-            let point = r.point(&key);
-            TrendPoint {
-                result: r.id.0,
-                on: r.on,
-                value: point.as_ref().map(|p| p.value),
-                shown: point.as_ref().map(|p| quantity::shown(&key, p.value)).unwrap_or_default(),
-                unlike: point.zip(now.as_ref()).map(|(p, n)| unlike(protocol, &p, n)).unwrap_or_default(),
-                stopped: r.stopped.as_ref().map(stop_sentence),
-            }
+    let points = points(protocol, &key, &history);
+    let latest_value = latest.and_then(|r| Some((r.on, *r.computed.get(&key)?)));
+    let today = auth::today(&mut scope).await?;
+    let goals = goals::of_person(&mut scope, person.id)
+        .await?
+        .into_iter()
+        .filter(|(_, g)| g.protocol == protocol.id && g.quantity == key)
+        .map(|(_, goal)| {
+            let standing = goal.standing(latest_value, typical_error.as_ref(), today);
+            GoalDrawn { way: standing.way, sentence: standing.sentence, line: goal.line() }
         })
         .collect();
     Ok(web::Json(TrendPage {
@@ -315,6 +326,7 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
         points,
         progress: latest.and_then(|r| scoring::progress(protocol, r, &history, &key, typical_error.as_ref(), &noted)),
         happenings: noted,
+        goals,
         typical_error,
         quantities: protocol
             .scoring
@@ -324,6 +336,23 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
             .collect(),
         quantity: key,
     }))
+}
+
+/// A measure over time. `history`: the results of one protocol, oldest first.
+pub fn points(protocol: &Protocol, key: &str, history: &[Stored]) -> Vec<TrendPoint> {
+    let now = history.iter().rev().find(|r| r.computed.contains_key(key)).and_then(|r| r.point(key));
+    let point = |r: &Stored| {
+        let point = r.point(key);
+        TrendPoint {
+            result: r.id.0,
+            on: r.on,
+            value: point.as_ref().map(|p| p.value),
+            shown: point.as_ref().map(|p| quantity::shown(key, p.value)).unwrap_or_default(),
+            unlike: point.zip(now.as_ref()).map(|(p, n)| unlike(protocol, &p, n)).unwrap_or_default(),
+            stopped: r.stopped.as_ref().map(stop_sentence),
+        }
+    };
+    history.iter().map(point).collect()
 }
 
 /// How a test ended early, in a sentence.

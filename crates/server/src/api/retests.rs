@@ -10,7 +10,7 @@ use chrono::{Months, NaiveDate, Utc};
 use futures_util::{StreamExt, stream};
 use impulso_core::{
     Code, InputError, person,
-    plan::{self, RetestRule, RetestStatus},
+    plan::{self, HardDays, RetestRule},
     text,
 };
 use impulso_formats::calendar::{self, Appointment};
@@ -18,7 +18,7 @@ use impulso_store::{
     PersonId, RetestId, Scope,
     audit::{self, Subject},
     people, practices,
-    retests::{self, Cursor, Retest},
+    retests::{self, Cursor},
 };
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -29,61 +29,10 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
+    planning::RetestLine,
     settings::limits,
     shelf::Shelf,
 };
-
-/// A planned retest as shown.
-#[derive(Serialize, ToSchema)]
-pub struct RetestLine {
-    /// Key.
-    pub id: Uuid,
-    /// Who.
-    pub person: Uuid,
-    /// Name.
-    pub name: String,
-    /// The protocol's id.
-    pub protocol: String,
-    /// Its display name.
-    pub protocol_name: String,
-    /// The rule in words.
-    pub rule: String,
-    /// The day.
-    pub due_on: NaiveDate,
-    /// The same, spoken.
-    pub spoken: String,
-    /// What became of it.
-    pub status: RetestStatus,
-    /// When it was done.
-    pub done_on: Option<NaiveDate>,
-    /// Days after its date.
-    pub late_days: i64,
-    /// Why it was skipped.
-    pub skip_reason: Option<String>,
-    /// The result.
-    pub result: Option<Uuid>,
-}
-
-impl RetestLine {
-    /// The line of a stored retest.
-    pub fn new(r: Retest, shelf: &Shelf, today: NaiveDate) -> Self {
-        Self {
-            id: r.id.0,
-            person: r.person.0,
-            name: r.person_name,
-            protocol_name: shelf.name(&r.protocol_id),
-            protocol: r.protocol_id,
-            rule: r.rule.words(),
-            due_on: r.planned.due_on,
-            spoken: plan::spoken(r.planned.due_on, today),
-            status: plan::status(&r.planned, today),
-            done_on: r.planned.done_on,
-            late_days: (r.planned.done_on.unwrap_or(today) - r.planned.due_on).num_days().max(0),
-            skip_reason: r.skip_reason,
-            result: r.result.map(|id| id.0),
-        }
-    }
-}
 
 /// A rule to look at.
 #[derive(Deserialize, ToSchema)]
@@ -92,6 +41,9 @@ pub struct PreviewForm {
     pub rule: RetestRule,
     /// The day it counts from.
     pub from: NaiveDate,
+    /// Matches and hard sessions: no test on them or on the day after.
+    #[serde(default)]
+    pub hard_days: HardDays,
 }
 
 /// What a rule comes to.
@@ -110,17 +62,22 @@ pub struct PreviewDate {
     pub on: NaiveDate,
     /// Spoken.
     pub spoken: String,
+    /// The day it was moved from, because of what lies on it or before it.
+    pub moved_from: Option<NaiveDate>,
 }
 
 /// A rule to keep.
 #[derive(Deserialize, ToSchema)]
 pub struct PlanForm {
-    /// The protocol's id.
+    /// The id of the protocol or the battery.
     pub protocol: String,
     /// The rule.
     pub rule: RetestRule,
     /// The day it counts from.
     pub from: NaiveDate,
+    /// Matches and hard sessions: no test on them or on the day after.
+    #[serde(default)]
+    pub hard_days: HardDays,
 }
 
 /// Every retest that matters now: the first page of each part.
@@ -180,7 +137,12 @@ pub struct SkipForm {
 #[post("/retests/preview")]
 pub async fn preview(who: SignedIn, form: Json<PreviewForm>) -> ApiResult<web::Json<Preview>> {
     let today = auth::today(&mut who.scope().await?).await?;
-    let dates = form.rule.dates(form.from)?.into_iter().map(|on| PreviewDate { on, spoken: plan::spoken(on, today) }).collect();
+    form.hard_days.check()?;
+    let seen = |planned: NaiveDate| {
+        let on = form.hard_days.clear(planned);
+        PreviewDate { on, spoken: plan::spoken(on, today), moved_from: (on != planned).then_some(planned) }
+    };
+    let dates = form.rule.dates(form.from)?.into_iter().map(seen).collect();
     Ok(web::Json(Preview { words: form.rule.words(), dates }))
 }
 
@@ -190,21 +152,27 @@ pub async fn preview(who: SignedIn, form: Json<PreviewForm>) -> ApiResult<web::J
 pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: Json<PlanForm>) -> ApiResult<web::Json<Vec<RetestLine>>> {
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
-    let protocol = shelf.find(&form.protocol)?;
+    let what = match shelf.battery(&form.protocol) {
+        Some(battery) => battery.id.clone(),
+        None => shelf.find(&form.protocol)?.id.clone(),
+    };
     let person = PersonId(*id);
     people::get(&mut scope, person).await?;
     let today = auth::today(&mut scope).await?;
-    let dates: Vec<NaiveDate> = form.rule.dates(form.from)?.into_iter().filter(|d| *d >= today).collect();
+    form.hard_days.check()?;
+    let mut dates: Vec<NaiveDate> =
+        form.rule.dates(form.from)?.into_iter().map(|d| form.hard_days.clear(d)).filter(|d| *d >= today).collect();
+    dates.dedup();
     if dates.is_empty() {
         return Err(InputError::new(Code::OutOfRange, "rule", "Every date of this rule lies in the past. Count from a later day.").into());
     }
-    let plan = retests::keep(&mut scope, who.coach, person, &protocol.id, &form.rule, form.from, &dates).await?;
-    let detail = json!({ "rule": form.rule.words(), "protocol": protocol.id });
+    let plan = retests::keep(&mut scope, who.coach, person, &what, &form.rule, form.from, &dates).await?;
+    let detail = json!({ "rule": form.rule.words(), "protocol": what });
     audit::record(&mut scope, who.coach, "retest.planned", Subject::of("plan", plan.0, person), detail).await?;
     let lines = retests::open_of(&mut scope, person)
         .await?
         .into_iter()
-        .filter(|r| r.protocol_id == protocol.id)
+        .filter(|r| r.protocol_id == what)
         .map(|r| RetestLine::new(r, &shelf, today))
         .collect();
     scope.commit().await?;
@@ -310,8 +278,9 @@ fn appointment(line: &RetestLine) -> Appointment {
         on: line.due_on,
         summary: format!("Retest: {}, {}", line.name, line.protocol_name),
         description: format!(
-            "{}. Same place, kit and warm-up as last time; no hard session the day before, no caffeine for 3 hours.",
-            line.rule
+            "{}.{} Same place, kit and warm-up as last time; no hard session the day before, no caffeine for 3 hours.",
+            line.rule,
+            if line.tests.is_empty() { String::new() } else { format!(" Tests: {}.", text::list(&line.tests)) }
         ),
     }
 }

@@ -12,11 +12,11 @@ use super::{
     library::{self, LibraryLine},
     people::PersonLine,
     results::stop_sentence,
-    retests::RetestLine,
 };
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
+    planning::RetestLine,
     settings::limits,
     shelf::Shelf,
     visiting::VisitLine,
@@ -37,6 +37,8 @@ pub struct TodayPage {
     pub late: Vec<RetestLine>,
     /// Due today.
     pub due: Vec<RetestLine>,
+    /// What to set up for everybody who is due today, each thing once.
+    pub set_up: Vec<SetUp>,
     /// In the next seven days.
     pub soon: Vec<RetestLine>,
     /// Stopped early in the last two weeks.
@@ -45,6 +47,15 @@ pub struct TodayPage {
     pub more: TodayMore,
     /// How many people the practice has.
     pub people: i64,
+}
+
+/// A thing to have ready today.
+#[derive(Serialize, ToSchema)]
+pub struct SetUp {
+    /// What.
+    pub what: String,
+    /// For whom.
+    pub people: Vec<String>,
 }
 
 /// How much more there is than is shown, in words: `12`, `192 or more`; a page away.
@@ -173,6 +184,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
         sentence: sentence(&open_runs, (&late.0, late.1), (&due.0, due.1), soon.1, stopped.len(), more.stopped, people),
         open_runs,
         late: late.0,
+        set_up: set_up(&due.0, &shelf),
         due: due.0,
         soon: soon.0,
         stopped,
@@ -195,6 +207,25 @@ pub async fn search(who: SignedIn, query: web::Query<SearchQuery>) -> ApiResult<
     let tests =
         shelf.all().map(library::line).filter(|l| !key.is_empty() && key.split(' ').all(|word| l.searched.contains(word))).collect();
     Ok(web::Json(Found { people: found.into_iter().map(|p| super::people::line(p, &shelf, today)).collect(), more_people, tests }))
+}
+
+/// What the tests that are due need, each thing once, with whom it is for.
+fn set_up(due: &[RetestLine], shelf: &Shelf) -> Vec<SetUp> {
+    let mut all: Vec<SetUp> = Vec::new();
+    for line in due {
+        let tests: Vec<&str> = match shelf.battery(&line.protocol) {
+            Some(battery) => battery.tests.iter().map(|t| t.protocol.as_str()).collect(),
+            None => vec![&line.protocol],
+        };
+        for needed in tests.into_iter().filter_map(|id| shelf.find(id).ok()).flat_map(|p| &p.equipment) {
+            match all.iter_mut().find(|s| s.what == needed.what) {
+                Some(known) if known.people.contains(&line.name) => {}
+                Some(known) => known.people.push(line.name.clone()),
+                None => all.push(SetUp { what: needed.what.clone(), people: vec![line.name.clone()] }),
+            }
+        }
+    }
+    all
 }
 
 fn open_name(run: &runs::Open) -> String {

@@ -13,7 +13,7 @@ use impulso_core::{
 use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
-    people, readiness, results,
+    people, readiness, results, retests,
     visits::{self, Visit},
 };
 use serde::{Deserialize, Serialize};
@@ -340,6 +340,9 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
     let visit = visits::get(&mut scope, visit.id).await?;
     let shown = visiting::page(&mut scope, &visit, today, None).await?;
     if happened == Happened::Closed {
+        if shown.done > 0 {
+            retests::fulfil(&mut scope, visit.person, &visit.battery.id, None, visit.on).await?;
+        }
         let subject = Subject::of("visit", visit.id, visit.person);
         audit::record(&mut scope, who.coach, "visit.closed", subject, json!({ "battery": visit.battery.name, "done": shown.done })).await?;
     }

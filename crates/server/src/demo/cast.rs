@@ -37,8 +37,10 @@ pub struct Client {
     pub tests: &'static [Test],
     /// Visits: the battery, and days before today; its tests are those of that day.
     pub visits: &'static [(&'static str, u64)],
-    /// The standing retest plan.
+    /// The standing retest plan of a test.
     pub plan: Option<Plan>,
+    /// And of a battery.
+    pub again: Option<Plan>,
 }
 
 /// One test.
@@ -150,6 +152,7 @@ const NOBODY: Client = Client {
     notes: "",
     happened: &[],
     visits: &[],
+    again: None,
     tests: &[],
     plan: None,
 };
@@ -357,6 +360,7 @@ pub const CAST: &[Client] = &[
             sheet("one-leg-stance", 5, r#"{"seconds": {"left": [12, 13.5], "right": [18, 21]}}"#),
         ],
         visits: &[("four-in-five-minutes", 96), ("four-in-five-minutes", 5)],
+        again: Some(plan("four-in-five-minutes", 13, &[86, 177])),
         plan: Some(plan("bench-step-3min", 13, &[-91, -6, 85])),
         ..NOBODY
     },
@@ -384,6 +388,7 @@ pub const CAST: &[Client] = &[
             read("mile-walk", 40, &[("time_s", 935.0), ("hr_end", 130.0)]),
         ],
         plan: Some(plan("low-step-3min", 13, &[-140, -50, 41, 132])),
+        again: Some(plan("older-adults", 26, &[0, 182])),
         ..NOBODY
     },
     // Stopped early the other day.

@@ -80,7 +80,7 @@ async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTi
     let today = now.date_naive();
     let id = PersonId::new();
     people::add(scope, id, &profile(client, today)?).await?;
-    if let Some(plan) = &client.plan {
+    for plan in client.plan.iter().chain(&client.again) {
         plan_ahead(scope, coach, id, plan, today).await?;
     }
     for (kind, from, until, words) in client.happened {

@@ -199,3 +199,84 @@ async fn a_clients_link_shows_what_was_ticked_ends_and_is_withdrawn() {
     }
     assert!(braked);
 }
+
+#[tokio::test]
+async fn a_whole_battery_is_planned_around_matches_named_in_the_calendar_and_settled_by_its_visit() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let today: chrono::NaiveDate = coach.get("/session").await["today"].as_str().unwrap().parse().unwrap();
+    // Tomorrow is a match: the day after it is no day for a test either.
+    let hard = json!({ "dates": [today + chrono::Days::new(1)] });
+    let once = |day: u64| json!({ "rule": "once", "on": today + chrono::Days::new(day) });
+    let seen = coach.ok(Method::POST, "/retests/preview", json!({ "rule": once(1), "from": today, "hard_days": hard })).await;
+    assert_eq!(seen["dates"][0]["on"], json!(today + chrono::Days::new(3)), "{seen}");
+    assert_eq!(seen["dates"][0]["moved_from"], json!(today + chrono::Days::new(1)));
+    let plan = json!({ "protocol": "four-in-five-minutes", "rule": once(1), "from": today - chrono::Days::new(1), "hard_days": hard });
+    let kept = coach.ok(Method::POST, &format!("/people/{person}/retests"), plan).await;
+    assert_eq!((kept[0]["protocol_name"].as_str(), kept[0]["tests"].as_array().unwrap().len()), (Some("Four in five minutes"), 4));
+    let calendar = coach.get("/retests.ics").await;
+    let text = calendar.as_str().unwrap().replace("\r\n ", "");
+    assert!(text.contains("Retest: Joren\\, Four in five minutes") && text.contains("Plank"), "{text}");
+    let all = json!({ "weekdays": [1, 2, 3, 4, 5, 6, 7] });
+    let refused = coach.refused(Method::POST, "/retests/preview", json!({ "rule": once(1), "from": today, "hard_days": all })).await;
+    assert_eq!(refused.2.as_deref(), Some("hard_days"));
+
+    // Due today: what to set up stands on Today, each thing once, with whom it is for.
+    let daily = json!({ "protocol": "four-in-five-minutes", "rule": { "rule": "programme", "begins": today }, "from": today - chrono::Days::new(1) });
+    coach.ok(Method::POST, &format!("/people/{person}/retests"), daily).await;
+    let page = coach.get("/today").await;
+    let wanted = page["set_up"].as_array().unwrap();
+    assert!(wanted.iter().any(|s| s["what"] == "A tape that does not stretch" && s["people"] == json!(["Joren"])), "{wanted:?}");
+
+    let conditions = json!({ "waist_site": "navel" });
+    let answers = json!({ "waist_site": "navel", "eyes": "open", "barefoot": true });
+    let visit = begun(&coach, &person, "four-in-five-minutes", answers).await;
+    typed(&coach, &person, &visit, 0, "body", json!({ "waist_cm": [92, 92.5] }), conditions).await;
+    said(&coach, &visit, json!({ "kind": "closed" })).await;
+    assert!(coach.get("/today").await["due"].as_array().unwrap().is_empty(), "the visit is the retest");
+}
+
+#[tokio::test]
+async fn a_battery_over_all_its_dates_is_one_page_and_a_goal_is_a_line_on_the_trend() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    assert_eq!(coach.refused(Method::GET, &format!("/people/{person}/history/four-in-five-minutes"), Value::Null).await.0, 404);
+    let conditions = json!({ "waist_site": "navel" });
+    let answers = json!({ "waist_site": "navel", "eyes": "open", "barefoot": true });
+    for waist in [98.0, 94.0] {
+        let visit = begun(&coach, &person, "four-in-five-minutes", answers.clone()).await;
+        typed(&coach, &person, &visit, 0, "body", json!({ "waist_cm": waist }), conditions.clone()).await;
+        typed(
+            &coach,
+            &person,
+            &visit,
+            1,
+            "sit-rise-floor",
+            json!({ "supports_down": 1, "supports_up": 2, "wobbles_up": 0 }),
+            json!({ "barefoot": true }),
+        )
+        .await;
+        said(&coach, &visit, json!({ "kind": "closed" })).await;
+    }
+    // A test of its own is no part of the battery's history.
+    let alone = json!({ "id": Uuid::now_v7(), "protocol": "body", "on": coach.get("/session").await["today"], "inputs": { "waist_cm": 80 }, "conditions": conditions });
+    coach.ok(Method::POST, &format!("/people/{person}/results"), alone).await;
+    let page = coach.get(&format!("/people/{person}/history/four-in-five-minutes")).await;
+    assert_eq!(page["days"].as_array().unwrap().len(), 2);
+    let waist = page["lines"].as_array().unwrap().iter().find(|l| l["quantity"] == "waist_cm").unwrap().clone();
+    let values: Vec<f64> = waist["points"].as_array().unwrap().iter().map(|p| p["value"].as_f64().unwrap()).collect();
+    assert_eq!(values, [98.0, 94.0], "{waist}");
+    assert!(waist["detectable"].as_f64().unwrap() > 0.0 && waist["sentence"].is_string(), "{waist}");
+
+    let by = |days: u64| chrono::Utc::now().date_naive() + chrono::Days::new(days);
+    let goal = |milestones: Value| json!({ "id": Uuid::now_v7(), "protocol": "sit-rise-floor", "quantity": "score", "to": 9, "by": by(100), "milestones": milestones });
+    let bad = json!([{ "on": by(120), "value": 8 }]);
+    let refused = coach.refused(Method::POST, &format!("/people/{person}/goals"), goal(bad)).await;
+    assert_eq!(refused.2.as_deref(), Some("milestones"));
+    coach.ok(Method::POST, &format!("/people/{person}/goals"), goal(json!([{ "on": by(40), "value": 8 }]))).await;
+    let trend = coach.get(&format!("/people/{person}/trend/sit-rise-floor/score")).await;
+    let line: Vec<f64> = trend["goals"][0]["line"].as_array().unwrap().iter().map(|m| m["value"].as_f64().unwrap()).collect();
+    assert_eq!(line, [7.0, 8.0, 9.0], "{trend}");
+}
