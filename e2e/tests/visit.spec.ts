@@ -224,3 +224,37 @@ test("a goal agreed on the client's page, and a mark of one's own on the method 
   await expect(page.getByText("Passed from 90 s: our lifeboat crew.")).toBeVisible();
   await isClean(page, "a method page with its mark");
 });
+
+test("a window: any test, any time, the best try counts and brings its points", async ({ coach, page }) => {
+  await coach.hasPractice();
+  await coach.adds("Odile Fenn");
+  const person = /people\/([^/]+)/.exec(page.url())![1]!;
+  await coach.opens(`/people/${person}/visits`);
+  await page.getByRole("link", { name: /Five skills/ }).click();
+  for (const group of await page.getByRole("radiogroup").all()) await group.getByRole("radio").first().check({ force: true });
+  await page.getByRole("button", { name: /Begin/ }).click();
+  await page.waitForURL(/floor/);
+  await expect(page.getByText("Any test, any time, as often as you like.")).toBeVisible();
+  await expect(page.getByRole("button", { name: /bar hold/ })).toBeDisabled();
+  await page.keyboard.press("Space");
+  await expect(page.getByRole("timer")).toHaveText(/29:|30:00/);
+  for (const seconds of ["16", "31"]) {
+    await page.keyboard.press("3");
+    await page.waitForURL(/runs\//);
+    await page.getByRole("button", { name: /Start the clock/ }).click();
+    await page.getByRole("textbox", { name: /type it/ }).fill(seconds);
+    await page.keyboard.press("Enter");
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/visits\/.*floor/);
+  }
+  const tile = page.getByRole("button", { name: /bar hold/ });
+  await expect(tile).toContainText("31 s");
+  await expect(tile).toContainText("best of 2 tries · 2 of 5 points");
+  await isClean(page, "the board");
+  await page.getByRole("button", { name: "Close it before the time is up" }).click();
+  await page.waitForURL(/visits\/[^/]+$/);
+  await expect(page.getByText("2 of 25 points")).toBeVisible();
+  await page.getByRole("link", { name: "The table" }).click();
+  await expect(page.getByRole("textbox", { name: /bar hold, raw score for 2 points/ })).toHaveValue("30");
+  await isClean(page, "points");
+});

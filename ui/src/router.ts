@@ -87,6 +87,7 @@ export const router = createRouter({
       props: (to) => ({ id: to.params.id, from: to.query.from }),
       meta: { title: "A battery" },
     },
+    { path: "/batteries/:id/points", component: () => import("./pages/ScoringPage.vue"), props: true, meta: { title: "Points" } },
     { path: "/practice", component: () => import("./pages/PracticePage.vue"), meta: { title: "Practice" } },
     { path: "/:rest(.*)*", component: () => import("./pages/LostPage.vue"), meta: { title: "Not found" } },
   ],

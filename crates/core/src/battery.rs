@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use crate::{
     catalogue::{self, Protocol},
     error::{Code, InputError},
+    points::ScoringTable,
     run::event::Conditions,
     text,
 };
@@ -16,6 +17,9 @@ include!(concat!(env!("OUT_DIR"), "/batteries.rs"));
 
 /// The most tests of one battery. Ours: more is a second visit.
 pub const TESTS_MAX: usize = 12;
+
+/// The longest window, minutes. Ours.
+pub const WINDOW_MAX: u16 = 240;
 
 /// Tests in an order, for one visit.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -37,6 +41,12 @@ pub struct Battery {
     /// Photographs belong to it: before any exercise.
     #[serde(default)]
     pub photos: bool,
+    /// A window instead of an order: so many minutes, any test at any time, as many tries as one likes; the best counts.
+    #[serde(default)]
+    pub window_min: Option<u16>,
+    /// The scoring table it ships with.
+    #[serde(default)]
+    pub scoring: Option<ScoringTable>,
     /// The tests, in their order; one may stand in it twice.
     pub tests: Vec<Place>,
 }
@@ -93,6 +103,8 @@ impl Battery {
             summary: protocol.tells.clone(),
             again_weeks: protocol.retest_weeks,
             photos: false,
+            window_min: None,
+            scoring: None,
             tests: vec![Place::of(&protocol.id)],
         }
     }
@@ -108,6 +120,11 @@ impl Battery {
         }
         if self.tests.is_empty() {
             return Err(InputError::new(Code::MissingInput, "tests", "A battery has at least one test. Add one."));
+        }
+        if let Some(minutes) = self.window_min.filter(|m| !(5..=WINDOW_MAX).contains(m)) {
+            let message =
+                format!("A window lasts 5 to {WINDOW_MAX} minutes; {minutes} was given. Without a window the tests have an order.");
+            return Err(InputError::new(Code::OutOfRange, "window_min", message));
         }
         if self.tests.len() > TESTS_MAX {
             let message =
@@ -130,6 +147,11 @@ impl Battery {
             }
         }
         Ok(())
+    }
+
+    /// The protocols of its places; nothing where there is no such protocol any more.
+    pub fn protocols<'p>(&self, known: &dyn Fn(&str) -> Result<&'p Protocol, InputError>) -> Vec<Option<&'p Protocol>> {
+        self.tests.iter().map(|t| known(&t.protocol).ok()).collect()
     }
 
     /// The places in the order in which the tests disturb each other least; equal ones keep theirs.
@@ -166,9 +188,12 @@ mod tests {
     #[test]
     fn every_battery_that_ships_holds_together() {
         assert_eq!(all().len(), BATTERIES.len(), "a file cannot be read");
-        assert!(all().len() >= 11);
+        assert!(all().len() >= 12);
         for battery in all() {
             battery.check(&known).unwrap_or_else(|e| panic!("{}: {}", battery.id, e.message));
+            if let Some(table) = &battery.scoring {
+                table.check(&battery.protocols(&known)).unwrap_or_else(|e| panic!("{}: {}", battery.id, e.message));
+            }
             for place in &battery.tests {
                 assert!(!place.reason(known(&place.protocol).unwrap()).is_empty(), "{}", place.protocol);
             }
@@ -192,6 +217,8 @@ mod tests {
         assert!(twice.check(&known).is_ok());
         let many = Battery { tests: vec![Place::of("plank"); TESTS_MAX + 1], ..one.clone() };
         assert_eq!(many.check(&known).unwrap_err().code, Code::OutOfRange);
+        let closed = Battery { window_min: Some(0), ..one.clone() };
+        assert_eq!(closed.check(&known).unwrap_err().field.as_deref(), Some("window_min"));
         let mut odd = one;
         odd.tests[0].given.insert("support".into(), crate::run::event::Answer::Text("one hand".into()));
         assert_eq!(odd.check(&known).unwrap_err().code, Code::BadValue);

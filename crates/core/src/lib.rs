@@ -59,6 +59,7 @@ pub mod performed;
 pub mod person;
 pub mod picture;
 pub mod plan;
+pub mod points;
 pub mod pulse;
 pub mod quantity;
 pub mod readiness;

@@ -56,6 +56,8 @@ pub enum Happened {
         /// Its place.
         place: usize,
     },
+    /// The window of the visit begins: its clock runs from here.
+    WindowBegun,
     /// The visit is over.
     Closed,
 }
@@ -70,7 +72,7 @@ impl Happened {
             | Self::Skipped { place, .. }
             | Self::TakenUp { place }
             | Self::Moved { place } => Some(*place),
-            Self::Closed => None,
+            Self::WindowBegun | Self::Closed => None,
         }
     }
 }
@@ -101,6 +103,9 @@ pub struct PlaceState {
     pub run: Option<Uuid>,
     /// Its result.
     pub result: Option<Uuid>,
+    /// Every try's result, where a window lets it be tried again; the first first.
+    #[serde(default)]
+    pub tries: Vec<Uuid>,
     /// Why it was left out.
     pub reason: Option<String>,
 }
@@ -122,6 +127,8 @@ pub struct VisitState {
 pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened>) -> VisitState {
     let mut state =
         VisitState { places: vec![PlaceState::default(); battery.tests.len()], order: (0..battery.tests.len()).collect(), closed: false };
+    // In a window a test is tried as often as one likes.
+    let free = battery.window_min.is_some();
     for event in events {
         if state.closed || event.place().is_some_and(|p| p >= state.places.len()) {
             continue;
@@ -129,18 +136,26 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
         match event {
             Happened::Begun { place, run } => {
                 let at = &mut state.places[*place];
-                if at.stand != Stand::Done {
-                    *at = PlaceState { stand: Stand::Running, run: Some(*run), ..PlaceState::default() };
+                if at.stand != Stand::Done || free {
+                    let (result, tries) = (at.result, std::mem::take(&mut at.tries));
+                    *at = PlaceState { stand: Stand::Running, run: Some(*run), result, tries, reason: None };
                 }
             }
             Happened::Done { place, result } => {
                 let at = &mut state.places[*place];
-                *at = PlaceState { stand: Stand::Done, result: Some(*result), run: at.run, reason: None };
+                let mut tries = std::mem::take(&mut at.tries);
+                if !tries.contains(result) {
+                    tries.push(*result);
+                }
+                *at = PlaceState { stand: Stand::Done, result: Some(*result), tries, run: at.run, reason: None };
             }
             Happened::Ended { place } | Happened::TakenUp { place } => {
                 let at = &mut state.places[*place];
                 if at.stand != Stand::Done {
-                    *at = PlaceState::default();
+                    // A try that came to nothing leaves those before it.
+                    let tries = std::mem::take(&mut at.tries);
+                    let stand = if tries.is_empty() { Stand::ToCome } else { Stand::Done };
+                    *at = PlaceState { stand, result: tries.last().copied(), tries, ..PlaceState::default() };
                 }
             }
             Happened::Skipped { place, reason } => {
@@ -160,6 +175,7 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
                     }
                 }
             }
+            Happened::WindowBegun => {}
             Happened::Closed => state.closed = true,
         }
     }
@@ -367,6 +383,18 @@ mod tests {
         assert_eq!(fold(&battery, &[Happened::Closed]).next(&|_| true), None);
         let cost = cost_of_moving(catalogue::find("push-up").unwrap(), catalogue::find("air-squat").unwrap());
         assert!(cost.unwrap().contains("may come out weaker"));
+    }
+
+    #[test]
+    fn in_a_window_a_test_is_tried_again_and_every_try_is_kept() {
+        let battery = Battery { window_min: Some(30), ..three() };
+        let (run, a, b) = (Uuid::from_u128(1), Uuid::from_u128(2), Uuid::from_u128(3));
+        let begun = Happened::Begun { place: 0, run };
+        let done = |result: Uuid| Happened::Done { place: 0, result };
+        let twice = [Happened::WindowBegun, begun.clone(), done(a), begun.clone(), done(b)];
+        assert_eq!(fold(&battery, &twice).places[0].tries, [a, b]);
+        let broken = fold(&battery, &[begun.clone(), done(a), begun, Happened::Ended { place: 0 }]);
+        assert_eq!((broken.places[0].stand, broken.places[0].result), (Stand::Done, Some(a)));
     }
 
     fn any_event() -> impl Strategy<Value = Happened> {

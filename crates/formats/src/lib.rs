@@ -5,3 +5,4 @@ pub mod calendar;
 pub mod heart_rate;
 pub mod photo;
 pub mod ride;
+pub mod table;

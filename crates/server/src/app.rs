@@ -4,8 +4,8 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, goals, happenings, health, history, join, library, people, photos, practice, readiness, rehearsals, reports, results, retests,
-    runs, session, today, visits,
+    assess, goals, happenings, health, history, join, library, people, photos, points, practice, readiness, rehearsals, reports, results,
+    retests, runs, session, today, visits,
 };
 
 /// The routes under `/api`.
@@ -76,6 +76,11 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(visits::keep_battery)
         .service(visits::retire_battery)
         .service(visits::plan)
+        .service(points::get)
+        .service(points::keep)
+        .service(points::past)
+        .service(points::csv)
+        .service(points::read)
         .service(history::history)
         .service(visits::begin)
         .service(visits::get)

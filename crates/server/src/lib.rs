@@ -12,6 +12,7 @@ pub mod edge;
 pub mod error;
 pub mod intake;
 pub mod live;
+pub mod marking;
 pub mod passwords;
 pub mod planning;
 mod recall;

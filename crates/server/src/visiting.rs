@@ -1,6 +1,6 @@
 //! Visits: what a test of a visit starts from, what its end means for the visit, and what the visit's page says.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
@@ -10,6 +10,7 @@ use impulso_core::{
     change::Comparison,
     person::Sex,
     picture::{Drawing, Picture},
+    points,
     report::{self, FailedPoint, PassReport, ResultReport},
     run::event::{Answer, Conditions},
     suitability, text,
@@ -27,7 +28,13 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use crate::{ApiResult, planning::RetestLine, scoring, shelf::Shelf};
+use crate::{
+    ApiResult,
+    marking::{Tables, Total},
+    planning::RetestLine,
+    scoring,
+    shelf::Shelf,
+};
 
 /// The place in a visit that a test fills.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
@@ -77,6 +84,10 @@ pub struct VisitPage {
     pub again_weeks: Option<u32>,
     /// Photographs belong to it.
     pub photos: bool,
+    /// The window, where the battery has one instead of an order.
+    pub window: Option<VisitWindow>,
+    /// The total by the scoring table, where there is one.
+    pub total: Option<Total>,
     /// Open dates of the whole battery, soonest first.
     pub retests: Vec<RetestLine>,
     /// The day a rule counts from.
@@ -110,10 +121,32 @@ pub struct VisitRow {
     pub standing: Option<String>,
     /// A mark, passed or not.
     pub pass: Option<PassReport>,
+    /// How often it was tried, in a window.
+    pub tries: usize,
+    /// What it brings by the scoring table, and the most it can bring.
+    pub points: Option<PlacePoints>,
     /// Compared with the last time, the measure that moved most.
     pub change: Option<Comparison>,
     /// What that measure was and is, with its unit.
     pub change_words: Option<String>,
+}
+
+/// Points of a test.
+#[derive(Serialize, ToSchema)]
+pub struct PlacePoints {
+    /// What it brings.
+    pub points: f64,
+    /// The most it can bring.
+    pub of: f64,
+}
+
+/// The window of a visit.
+#[derive(Serialize, ToSchema)]
+pub struct VisitWindow {
+    /// Its length, minutes.
+    pub minutes: u16,
+    /// When it ends; nothing before it began.
+    pub until: Option<DateTime<Utc>>,
 }
 
 /// A measure of a test.
@@ -188,6 +221,9 @@ pub struct NextTest {
     pub rest_until: Option<DateTime<Utc>>,
 }
 
+/// A try that began in the window may be written down after it.
+const WINDOW_GRACE: chrono::TimeDelta = chrono::TimeDelta::minutes(5);
+
 /// The visit and the place of a test that is to be done in it.
 ///
 /// # Errors
@@ -200,6 +236,12 @@ pub async fn place_of(scope: &mut Scope, at: InVisit, person: impulso_store::Per
     }
     if visit.closed_at.is_some() {
         return wrong("This visit is over. Begin a new one.");
+    }
+    if visit.battery.window_min.is_some() {
+        let happened = visits::events(scope, visit.id).await?;
+        if window(&visit, &happened).and_then(|w| w.until).is_some_and(|until| Utc::now() > until + WINDOW_GRACE) {
+            return wrong("The window is over. What was done in it stands; close the visit.");
+        }
     }
     match visit.battery.tests.get(at.place).filter(|p| p.protocol == protocol).cloned() {
         Some(place) => Ok((visit, place)),
@@ -238,6 +280,17 @@ pub async fn run_closed(scope: &mut Scope, run: &Run, result: Option<ResultId>) 
 
 /// The whole page of a visit; of some places `only`, as if there were no others.
 pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Option<&[usize]>) -> ApiResult<VisitPage> {
+    page_by(scope, visit, today, only, None).await
+}
+
+/// The same by one version of the scoring table.
+pub async fn page_by(
+    scope: &mut Scope,
+    visit: &Visit,
+    today: NaiveDate,
+    only: Option<&[usize]>,
+    table: Option<u32>,
+) -> ApiResult<VisitPage> {
     let shelf = Shelf::of(scope).await?;
     let person = people::get(scope, visit.person).await?;
     let history = results::of_person(scope, visit.person).await?;
@@ -257,13 +310,18 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Opti
     let mut seen: Vec<Seen> = Vec::new();
     for place in shown.iter().copied() {
         let protocol = shelf.find(&visit.battery.tests[place].protocol).ok();
-        let result = state.places[place].result.and_then(|id| history.iter().find(|r| r.id.0 == id));
-        let Some((protocol, result)) = protocol.zip(result) else { continue };
+        let tried = state.places[place].tries.iter().filter_map(|id| history.iter().find(|r| r.id.0 == *id));
+        let Some((protocol, result)) = protocol.and_then(|p| Some((p, best(p, tried)?))) else { continue };
         let own = known.get(&protocol.id).cloned().unwrap_or_default();
         let Some((outcome, report)) = scoring::outcome_and_report(protocol, result, &own)? else { continue };
         let (since_last, since_first) = changes(protocol, result, &history, &report, &noted);
-        seen.push(Seen { place, protocol, outcome, report, since_last, since_first });
+        let values = result.computed.clone();
+        seen.push(Seen { place, protocol, result: result.id.0, values, outcome, report, since_last, since_first });
     }
+    let tables = Tables::of(scope, &visit.battery).await?;
+    let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(Seen::raw).collect();
+    let facts = person.facts_on(visit.on)?;
+    let (points, total) = tables.mark(visit.on, table, &facts, &raws).map_or((Vec::new(), None), |(p, t)| (p, Some(t)));
     let row = |place: usize| {
         let (at, test) = (&state.places[place], &visit.battery.tests[place]);
         let row = VisitRow {
@@ -272,7 +330,9 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Opti
             name: variant_name(shelf.find(&test.protocol).ok(), test),
             stand: at.stand,
             run: at.run,
-            result: at.result,
+            result: seen.iter().find(|s| s.place == place).map(|s| s.result).or(at.result),
+            tries: at.tries.len(),
+            points: points.iter().find(|p| p.0 == place).map(|p| PlacePoints { points: p.1, of: p.2 }),
             reason: at.reason.clone(),
             waits: if at.stand == Stand::ToCome { waits(place) } else { None },
             optional: test.optional,
@@ -307,16 +367,27 @@ pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Opti
         failed: seen.iter().flat_map(Seen::failed).collect(),
         again_weeks: visit.battery.again_weeks,
         photos: visit.battery.photos,
+        window: window(visit, &happened),
+        total,
         retests,
         today,
         rows,
     })
 }
 
+/// The window of a visit, where its battery has one.
+fn window(visit: &Visit, happened: &[(Happened, DateTime<Utc>)]) -> Option<VisitWindow> {
+    let minutes = visit.battery.window_min?;
+    let begun = happened.iter().find(|(h, _)| *h == Happened::WindowBegun).map(|(_, at)| *at);
+    Some(VisitWindow { minutes, until: begun.map(|at| at + chrono::TimeDelta::minutes(i64::from(minutes))) })
+}
+
 /// A test of the visit that has its result.
 struct Seen<'a> {
     place: usize,
     protocol: &'a Protocol,
+    result: Uuid,
+    values: BTreeMap<String, f64>,
     outcome: Outcome<'a>,
     report: ResultReport,
     since_last: Vec<Comparison>,
@@ -324,6 +395,12 @@ struct Seen<'a> {
 }
 
 impl Seen<'_> {
+    /// Its place, what it is about, and whether less of that is better; of two sides the weaker one.
+    fn raw(&self) -> Option<(usize, f64, bool)> {
+        let lower = points::lower_is_better(self.protocol);
+        Some((self.place, headline(self.protocol, &self.values)?, lower))
+    }
+
     fn in_row(&self, row: VisitRow) -> VisitRow {
         let quantities = &self.report.quantities;
         let of = quantities.iter().find(|q| q.key == "points_of").map(|q| q.shown.as_str());
@@ -365,6 +442,30 @@ impl Seen<'_> {
             |f: &FailedPoint| FailedPoint { point: format!("{}: {}", self.protocol.name, text::small(&f.point)), often: f.often.clone() };
         self.report.failed.iter().map(named)
     }
+}
+
+/// The best of several tries by what the test is about; the only one where there is one.
+fn best<'r>(protocol: &Protocol, tries: impl Iterator<Item = &'r Stored>) -> Option<&'r Stored> {
+    let lower = points::lower_is_better(protocol);
+    let merit = |r: &Stored| headline(protocol, &r.computed).map_or(f64::NEG_INFINITY, |v| if lower { -v } else { v });
+    tries.fold(None, |best: Option<&Stored>, r| match best {
+        Some(b) if merit(b) >= merit(r) => Some(b),
+        _ => Some(r),
+    })
+}
+
+/// What a test is about; of two sides the weaker one.
+fn headline(protocol: &Protocol, values: &BTreeMap<String, f64>) -> Option<f64> {
+    let key = protocol.headline();
+    let lower = points::lower_is_better(protocol);
+    let stem = impulso_core::quantity::base(key);
+    let sides: Vec<f64> = values
+        .iter()
+        .filter(|(k, _)| *k != key && impulso_core::quantity::base(k) == stem && !k.ends_with(".difference"))
+        .map(|(_, v)| *v)
+        .collect();
+    let weaker = sides.iter().copied().reduce(if lower { f64::max } else { f64::min });
+    values.get(key).copied().map(|v| weaker.map_or(v, |w| if lower { v.max(w) } else { v.min(w) })).or(weaker)
 }
 
 fn figure(q: &report::QuantityReport, points_of: Option<&str>) -> Figure {

@@ -31,6 +31,7 @@ pub mod repeats;
 pub mod results;
 pub mod retests;
 pub mod runs;
+pub mod scoring_tables;
 pub mod sessions;
 pub mod typed_errors;
 pub mod visit_links;

@@ -64,3 +64,4 @@ export type PhotoView = "front" | "left" | "back" | "right";
 export type BodyMap = S["BodyMap"];
 export type Exertion = S["Exertion"];
 export type HistoryLine = S["HistoryLine"];
+export type ScoringTable = S["ScoringTable"];

@@ -11,10 +11,16 @@ defineProps<{ batteries: BatteryLine[]; to: (b: BatteryLine) => string }>();
       <RouterLink :to="to(b)">
         <span class="head"
           ><b>{{ b.battery.name }}</b
-          ><small>{{ b.names.length }} tests · {{ b.minutes }} min<template v-if="b.own"> · your own</template></small></span
+          ><small
+            >{{ b.names.length }} tests · {{ b.battery.window_min ? `window of ${b.battery.window_min}` : b.minutes }} min<template
+              v-if="b.own"
+            >
+              · your own</template
+            ></small
+          ></span
         >
         <span v-if="b.battery.summary">{{ b.battery.summary }}</span>
-        <span class="soft">{{ b.names.join(" → ") }}</span>
+        <span class="soft">{{ b.names.join(b.battery.window_min ? ", " : " → ") }}</span>
       </RouterLink>
     </li>
   </ul>

@@ -13,7 +13,7 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
   <table>
     <thead>
       <tr>
-        <th>In the order it was done</th>
+        <th>{{ rows.some((r) => r.tries > 1) ? "Test" : "In the order it was done" }}</th>
         <th>Today</th>
         <th v-if="stands">Stands</th>
         <th>Since last time</th>
@@ -37,6 +37,8 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
             >{{ row.stand === "skipped" ? "left out" : row.stand === "running" ? "on the floor" : "to come"
             }}<template v-if="row.reason">: {{ row.reason }}</template></span
           >
+          <small v-if="row.points" class="soft">{{ row.points.points }} of {{ row.points.of }} points</small>
+          <small v-if="row.tries > 1" class="soft">best of {{ row.tries }} tries</small>
           <small v-if="row.waits" class="soft">{{ row.waits }}</small>
         </td>
         <td v-if="stands" data-of="Stands">

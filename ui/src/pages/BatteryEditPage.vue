@@ -26,6 +26,7 @@ const {
 const { draft, clear } = useDraft(`battery.${props.id}`, {
   name: "",
   weeks: "",
+  window: "",
   photos: false,
   tests: [] as Battery["tests"],
   filled: false,
@@ -37,6 +38,7 @@ watch(data, (d) => {
   if (source) {
     draft.value.name = known.value ? source.battery.name : `${source.battery.name}, ours`;
     draft.value.weeks = source.battery.again_weeks ? String(source.battery.again_weeks) : "";
+    draft.value.window = source.battery.window_min ? String(source.battery.window_min) : "";
     draft.value.photos = source.battery.photos ?? false;
     draft.value.tests = structuredClone(source.battery.tests);
   }
@@ -80,6 +82,8 @@ async function keep() {
     name: draft.value.name,
     again_weeks: /^\d+$/.test(draft.value.weeks) ? Number(draft.value.weeks) : null,
     photos: draft.value.photos,
+    window_min: draft.value.window.trim() ? Number(draft.value.window) : null,
+    scoring: known.value ? null : (data.value?.batteries.find((b) => b.battery.id === props.from)?.battery.scoring ?? null),
     tests: draft.value.tests,
   } as Battery;
   const kept = await run(() => take(api.PUT("/api/batteries/{id}", { params: { path: { id: props.id } }, body })));
@@ -103,6 +107,14 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
     <div class="about">
       <TextField label="Name" v-model="draft.name" name="name" maxlength="80" :wrong="wrong('name')" />
       <TextField label="Again after, weeks" v-model="draft.weeks" class="native num" name="weeks" inputmode="numeric" />
+      <TextField
+        label="Window, minutes; empty for an order"
+        v-model="draft.window"
+        class="native num"
+        name="window"
+        inputmode="numeric"
+        :wrong="wrong('window_min')"
+      />
       <label class="ticked"><input v-model="draft.photos" type="checkbox" /> Photographs belong to it</label>
     </div>
     <h2>The tests, in their order</h2>
@@ -145,10 +157,11 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
         </select></TextField
       >
     </div>
-    <FailureNote :failure="failure && !['name', 'tests'].includes(failure.field ?? '') ? failure : null" />
+    <FailureNote :failure="failure && !['name', 'tests', 'window_min'].includes(failure.field ?? '') ? failure : null" />
     <div class="actions">
       <ElButton type="primary" size="large" native-type="submit" :loading="busy">Keep it</ElButton>
       <ElButton v-if="known" size="large" :loading="busy" @click="retire">Take it out of use</ElButton>
+      <RouterLink v-if="known" :to="`/batteries/${known.battery.id}/points`">Points for its raw scores</RouterLink>
       <RouterLink to="/batteries">Leave it</RouterLink>
     </div>
   </form>
@@ -157,7 +170,7 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
 <style scoped>
 .about {
   display: grid;
-  grid-template-columns: minmax(0, 420px) 180px;
+  grid-template-columns: minmax(0, 420px) 180px 260px;
   gap: 20px;
   margin: 14px 0 8px;
 }

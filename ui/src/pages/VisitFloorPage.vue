@@ -8,6 +8,7 @@ import type { VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PictureBox from "@/components/PictureBox.vue";
+import VisitBoard from "@/components/floor/VisitBoard.vue";
 import { minutes } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
@@ -21,7 +22,7 @@ const { data: v, failure: lost, loading, reload } = useLoad(() => take(api.GET("
 const next = computed(() => v.value?.next ?? null);
 /** Another device may have gone on. */
 useIntervalFn(() => !busy.value && document.visibilityState === "visible" && void reload(), 15_000);
-watch(v, (page) => page && (page.closed || !page.next) && void router.replace(`/visits/${props.id}`));
+watch(v, (page) => page && (page.closed || (!page.next && !page.window)) && void router.replace(`/visits/${props.id}`));
 
 const now = ref(Date.now());
 useIntervalFn(() => (now.value = Date.now()), 250);
@@ -74,6 +75,7 @@ async function change(happened: Record<string, unknown>) {
 }
 onKeyStroke((event) => {
   if (event.target instanceof HTMLInputElement || event.metaKey || event.ctrlKey || event.altKey || event.repeat) return;
+  if (v.value?.window) return;
   const key = event.key.toLowerCase();
   if (key === " ") void go();
   else if (key === "e" && next.value) void router.push(entry.value);
@@ -92,7 +94,11 @@ onKeyStroke((event) => {
       <span class="grow"></span>
       <RouterLink :to="`/visits/${id}`">Leave the floor</RouterLink>
     </header>
-    <main id="main">
+    <main v-if="v.window" id="main" class="window">
+      <VisitBoard :visit="v" :now="now" @change="change" />
+      <FailureNote :failure="failure" />
+    </main>
+    <main v-else id="main">
       <ol class="rail">
         <li v-for="(row, k) in v.rows" :key="row.place" :class="[row.stand, { next: row.place === next?.place }]">
           <span class="mark" aria-hidden="true">{{ mark(row, k, row.place === next?.place) }}</span>
@@ -156,7 +162,7 @@ onKeyStroke((event) => {
         <RouterLink :to="setup">Look at its set-up</RouterLink>
       </aside>
     </main>
-    <footer class="foot keys">
+    <footer v-if="!v.window" class="foot keys">
       <form v-if="leaving !== null" class="entry why" @submit.prevent="change({ kind: 'skipped', place: leaving, reason: reason || null })">
         <label for="why">Why left out?</label><input id="why" ref="why" v-model="reason" autocomplete="off" />
         <button type="submit" class="main">Leave it out</button>
@@ -192,6 +198,10 @@ onKeyStroke((event) => {
 }
 .grow {
   flex: 1;
+}
+.visit main.window {
+  display: flex;
+  flex-direction: column;
 }
 .top b {
   font-size: 20px;

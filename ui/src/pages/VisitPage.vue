@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { v7 as uuid } from "uuid";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import type { VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
@@ -16,7 +16,21 @@ import { nth } from "@/logic/visit";
 /** What a visit taught: three sentences, the battery as rows, what weak points are often behind, when again. */
 const props = defineProps<{ id: string }>();
 const path = { id: props.id };
-const { data: v, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/visits/{id}", { params: { path } })));
+/** Another scoring table than the one that holds. */
+const asked = ref<number | null>(null);
+const table = computed({
+  get: () => asked.value ?? v.value?.total?.version ?? null,
+  set: (n) => {
+    asked.value = n;
+    void reload();
+  },
+});
+const {
+  data: v,
+  failure: lost,
+  loading,
+  reload,
+} = useLoad(() => take(api.GET("/api/visits/{id}", { params: { path, query: { table: asked.value ?? undefined } } })));
 const { busy, failure, run } = useAction();
 const open = computed(() => v.value && !v.value.closed);
 const left = computed(() => v.value?.rows.filter((r) => r.stand === "to_come" && !r.waits).length ?? 0);
@@ -58,6 +72,20 @@ const print = () => window.print();
       <p v-if="v.learned.holds_back"><b>Holds back most.</b> {{ v.learned.holds_back }}</p>
     </div>
     <p v-else class="lead">Nothing is done yet.</p>
+    <p v-if="v.total" class="total">
+      <b class="num">{{ v.total.points }}</b> of {{ v.total.most }} points<template v-if="v.total.level">: {{ v.total.level }}</template>
+      <span class="soft"
+        >, by {{ v.total.by }}<template v-if="v.total.instead_of"> instead of {{ v.total.instead_of }}</template
+        >.</span
+      >
+      <label v-if="v.total.versions.length > 1" class="no-print"
+        >By table
+        <select v-model="table" class="native">
+          <option v-for="n in v.total.versions" :key="n" :value="n">{{ n }}</option>
+        </select></label
+      >
+      <RouterLink class="no-print" :to="`/batteries/${v.battery}/points`">The table</RouterLink>
+    </p>
 
     <div class="two">
       <section>
@@ -108,6 +136,19 @@ const print = () => window.print();
   .two {
     grid-template-columns: minmax(0, 1fr);
   }
+}
+.total {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 8px;
+}
+.total b {
+  font-size: 26px;
+}
+.total select {
+  width: auto;
+  display: inline-block;
 }
 .learned p {
   margin: 0 0 6px;

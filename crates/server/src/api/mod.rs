@@ -10,6 +10,7 @@ pub mod join;
 pub mod library;
 pub mod people;
 pub mod photos;
+pub mod points;
 pub mod practice;
 pub mod readiness;
 pub mod rehearsals;
@@ -18,6 +19,7 @@ pub mod results;
 pub mod retests;
 pub mod ride;
 pub mod runs;
+
 pub mod session;
 pub mod today;
 pub mod visits;

@@ -228,6 +228,8 @@ fn did(action: &str) -> String {
         "visit.link_withdrawn" => "withdrew a client’s link",
         "battery.kept" => "kept a battery",
         "battery.retired" => "took a battery out of use",
+        "scoring.kept" => "kept a scoring table",
+        "scoring.applied_to_past" => "chose the scoring table for the past",
         "goal.agreed" => "agreed a goal",
         "goal.dropped" => "dropped a goal",
         "photo.kept" => "kept a photograph",

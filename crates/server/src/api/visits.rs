@@ -276,14 +276,21 @@ fn check_shared(battery: &Battery, shelf: &Shelf, conditions: &Conditions) -> Ap
     }
 }
 
+/// By which scoring table a visit is shown.
+#[derive(Deserialize, IntoParams)]
+pub struct TableQuery {
+    /// Its version; the one that holds where nothing is said.
+    pub table: Option<u32>,
+}
+
 /// A visit, under way or over.
-#[utoipa::path(tag = "visits", operation_id = "visits_get", responses((status = 200, body = VisitPage), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "visits", operation_id = "visits_get", params(TableQuery), responses((status = 200, body = VisitPage), (status = 404, body = ApiError)))]
 #[get("/visits/{id}")]
-pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<VisitPage>> {
+pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<TableQuery>) -> ApiResult<web::Json<VisitPage>> {
     let mut scope = who.scope().await?;
     let visit = visits::get(&mut scope, *id).await?;
     let today = auth::today(&mut scope).await?;
-    Ok(web::Json(visiting::page(&mut scope, &visit, today, None).await?))
+    Ok(web::Json(visiting::page_by(&mut scope, &visit, today, None, query.table).await?))
 }
 
 /// Something the coach decided about a visit.
@@ -325,6 +332,9 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
         }
         Happened::Begun { .. } | Happened::Done { .. } | Happened::Ended { .. } => {
             return Err(InputError::new(Code::OutOfRange, "happened", "A test is begun on the floor and ends with its result.").into());
+        }
+        Happened::WindowBegun if visit.battery.window_min.is_none() => {
+            return Err(InputError::new(Code::OutOfRange, "happened", "This battery has an order and no window.").into());
         }
         other => other,
     };

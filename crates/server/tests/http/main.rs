@@ -15,6 +15,7 @@ mod job;
 mod line;
 mod live;
 mod photos;
+mod points;
 mod protocols;
 mod release;
 mod sessions;

@@ -1,0 +1,113 @@
+//! Windows and scoring tables: tries free, the best counts, points by the table of the day, another table for the past.
+
+use reqwest::Method;
+use serde_json::{Value, json};
+use uuid::Uuid;
+
+use crate::app::{Browser, TestApp};
+
+async fn said(coach: &Browser, visit: &str, happened: Value) -> Value {
+    let body = json!({ "id": Uuid::now_v7(), "happened": happened });
+    coach.ok(Method::POST, &format!("/visits/{visit}/events"), body).await
+}
+
+async fn typed(coach: &Browser, person: &str, visit: &Value, place: usize, protocol: &str, inputs: Value, conditions: Value) -> Value {
+    let form = json!({
+        "id": Uuid::now_v7(), "protocol": protocol, "on": visit["on"], "inputs": inputs, "conditions": conditions,
+        "visit": { "visit": visit["id"], "place": place }
+    });
+    coach.ok(Method::POST, &format!("/people/{person}/results"), form).await
+}
+
+async fn five_skills(coach: &Browser, person: &str) -> Value {
+    let plan = coach.get(&format!("/people/{person}/visits/new?battery=five-skills")).await;
+    let answers: serde_json::Map<String, Value> = plan["asked"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|c| c["required"] == true)
+        .map(|c| {
+            let answer = match c["kind"].as_str().unwrap() {
+                "choice" => c["choices"][0][0].clone(),
+                "yes_no" => json!(true),
+                "number" => json!(30),
+                _ => json!("as always"),
+            };
+            (c["key"].as_str().unwrap().to_owned(), answer)
+        })
+        .collect();
+    let form = json!({ "id": Uuid::now_v7(), "battery": "five-skills", "conditions": answers });
+    coach.ok(Method::POST, &format!("/people/{person}/visits"), form).await
+}
+
+#[tokio::test]
+async fn in_a_window_the_best_try_counts_and_brings_its_points() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let visit = five_skills(&coach, &person).await;
+    let id = visit["id"].as_str().unwrap();
+    assert_eq!((visit["window"]["minutes"].as_u64(), visit["window"]["until"].is_null()), (Some(30), true));
+    let begun = said(&coach, id, json!({ "kind": "window_begun" })).await;
+    assert!(begun["visit"]["window"]["until"].is_string());
+    for seconds in [[12.0], [26.0], [9.0]] {
+        typed(&coach, &person, &visit, 0, "hold", json!({ "seconds": seconds }), json!({ "what": "L-sit" })).await;
+    }
+    let page = coach.get(&format!("/visits/{id}")).await;
+    let row = &page["rows"][0];
+    assert_eq!((row["tries"].as_u64(), row["figures"][0]["value"].as_str()), (Some(3), Some("26 s")), "{row}");
+    assert_eq!((row["points"]["points"].as_f64(), row["points"]["of"].as_f64()), (Some(4.0), Some(5.0)));
+    assert_eq!((page["total"]["points"].as_f64(), page["total"]["most"].as_f64()), (Some(4.0), Some(25.0)));
+    let closed = said(&coach, id, json!({ "kind": "closed" })).await;
+    assert_eq!(closed["visit"]["closed"], true);
+    // A battery with an order has no window to begin.
+    let form = json!({ "id": Uuid::now_v7(), "battery": "plank", "conditions": { "support": "forearm", "limit_s": "30" } });
+    let plain = coach.ok(Method::POST, &format!("/people/{person}/visits"), form).await;
+    let body = json!({ "id": Uuid::now_v7(), "happened": { "kind": "window_begun" } });
+    assert_eq!(coach.refused(Method::POST, &format!("/visits/{}/events", plain["id"].as_str().unwrap()), body).await.0, 422);
+}
+
+#[tokio::test]
+async fn a_newer_table_holds_from_its_day_and_for_the_past_only_on_request() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let visit = five_skills(&coach, &person).await;
+    let id = visit["id"].as_str().unwrap();
+    said(&coach, id, json!({ "kind": "window_begun" })).await;
+    typed(&coach, &person, &visit, 2, "hold", json!({ "seconds": [50] }), json!({ "what": "bar hold" })).await;
+    let points = async |query: &str| {
+        let total = coach.get(&format!("/visits/{id}{query}")).await["total"].clone();
+        (total["points"].as_f64().unwrap(), total["version"].as_u64().unwrap(), total["instead_of"].is_string())
+    };
+    assert_eq!(points("").await, (3.0, 1, false));
+
+    let table = |steps: Value| json!({ "from": "2199-01-01", "rows": [{ "place": 2, "steps": steps }], "levels": [{ "from": 10, "name": "ours" }] });
+    let path = "/batteries/five-skills/scoring";
+    let falling = table(json!([{ "raw": 60, "points": 1 }, { "raw": 30, "points": 2 }]));
+    let (status, _, field) = coach.refused(Method::PUT, path, falling).await;
+    assert_eq!((status, field.as_deref()), (422, Some("rows.0")));
+    let kept = coach.ok(Method::PUT, path, table(json!([{ "raw": 20, "points": 5 }, { "raw": 45, "points": 10 }]))).await;
+    assert_eq!((kept["tables"].as_array().unwrap().len(), kept["current"].as_u64()), (2, Some(1)), "it holds from its day");
+    assert_eq!(points("").await, (3.0, 1, false));
+    assert_eq!(points("?table=2").await, (10.0, 2, true));
+    coach.ok(Method::POST, &format!("{path}/past"), json!({ "version": 2 })).await;
+    assert_eq!(points("").await, (10.0, 2, true), "said aloud");
+    assert_eq!(points("?table=1").await, (3.0, 1, false), "the old one can be shown");
+    coach.ok(Method::POST, &format!("{path}/past"), json!({ "version": null })).await;
+    assert_eq!(points("").await, (3.0, 1, false), "taken back");
+    assert_eq!(coach.refused(Method::POST, &format!("{path}/past"), json!({ "version": 7 })).await.0, 422);
+
+    // Out as CSV and in again: the same rows.
+    let csv = coach.get(&format!("{path}/2/csv")).await;
+    let text = csv.as_str().unwrap();
+    assert!(text.starts_with("place,test,sex,age_from,age_to,5,10\n"), "{text}");
+    let read = coach.ok(Method::POST, "/scoring/read", json!({ "text": text })).await;
+    assert_eq!(read, kept["tables"][1]["rows"]);
+    let bad = coach.refused(Method::POST, "/scoring/read", json!({ "text": text.replace("20", "soon") })).await;
+    assert_eq!(bad.2.as_deref(), Some("csv"));
+
+    // Another practice has the table the battery ships with, and nothing of ours.
+    let other = app.new_practice("Otherplace").await;
+    assert_eq!(other.get(path).await["tables"].as_array().unwrap().len(), 1);
+}
