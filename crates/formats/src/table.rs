@@ -16,6 +16,16 @@ pub fn records(text: &str) -> Result<Vec<Vec<String>>, InputError> {
     reader.records().enumerate().map(line).collect()
 }
 
+/// Lines as CSV.
+pub fn write(lines: impl Iterator<Item = Vec<String>>) -> String {
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    for line in lines {
+        // Into memory nothing fails but a line of another length, and all have one.
+        let _ = writer.write_record(&line);
+    }
+    writer.into_inner().ok().and_then(|bytes| String::from_utf8(bytes).ok()).unwrap_or_default()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -4,8 +4,8 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, goals, happenings, health, history, join, library, people, photos, points, practice, readiness, rehearsals, reports, results,
-    retests, runs, session, today, visits,
+    assess, everything, goals, happenings, health, history, join, library, people, photos, points, practice, readiness, rehearsals,
+    reports, results, retests, runs, session, today, visits,
 };
 
 /// The routes under `/api`.
@@ -31,6 +31,10 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(people::get)
         .service(people::update)
         .service(people::record)
+        .service(everything::out)
+        .service(everything::take_in)
+        .service(everything::measures)
+        .service(everything::measures_of)
         .service(people::erase)
         .service(happenings::add)
         .service(happenings::remove)

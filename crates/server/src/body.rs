@@ -74,6 +74,26 @@ impl FromRequest for Picture {
     }
 }
 
+/// A practice's file as it comes in, unread.
+#[derive(Debug)]
+pub struct File(pub BytesMut);
+
+impl FromRequest for File {
+    type Error = ApiError;
+    type Future = Pin<Box<dyn Future<Output = Result<Self, ApiError>>>>;
+
+    fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
+        let announced = announced(request);
+        let payload = payload.take();
+        Box::pin(async move { arrived(announced, payload, limits::PRACTICE_BYTES, file_too_large).await.map(Self) })
+    }
+}
+
+fn file_too_large() -> ApiError {
+    let message = format!("This file has more than {} MB, the most that is taken in at once.", limits::PRACTICE_BYTES / 1024 / 1024);
+    ApiError::new(StatusCode::PAYLOAD_TOO_LARGE, "too_large", message)
+}
+
 fn announced(request: &HttpRequest) -> Option<usize> {
     request.headers().get(header::CONTENT_LENGTH).and_then(|l| l.to_str().ok()?.parse().ok())
 }

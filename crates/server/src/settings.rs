@@ -79,6 +79,8 @@ pub mod limits {
     pub const BODY_BYTES: usize = 512 * 1024;
     /// The largest photograph, bytes; the screen makes them much smaller.
     pub const PHOTO_BYTES: usize = 12 * 1024 * 1024;
+    /// The largest file of a practice, bytes.
+    pub const PRACTICE_BYTES: usize = 128 * 1024 * 1024;
     /// How long a body may take to arrive.
     pub const BODY_TAKES: Duration = Duration::from_secs(15);
     /// How long a request's head may take.

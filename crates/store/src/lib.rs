@@ -17,6 +17,7 @@ use uuid::Uuid;
 pub mod accounts;
 pub mod audit;
 pub mod error;
+pub mod everything;
 pub mod goals;
 pub mod happenings;
 pub mod ids;

@@ -39,6 +39,26 @@ async function remove() {
   leaving.value = null;
 }
 
+const taking = useAction();
+const taken = ref("");
+async function takeIn(event: Event) {
+  const input = event.target as HTMLInputElement;
+  const file = input.files?.[0];
+  input.value = "";
+  if (!file) return;
+  taken.value = "";
+  const done = await taking.run(() =>
+    take(
+      api.POST("/api/practice/everything", {
+        body: file as unknown as number[],
+        bodySerializer: (b) => b as unknown as BodyInit,
+        headers: { "content-type": "application/octet-stream" },
+      }),
+    ),
+  );
+  if (done) taken.value = `${done.people} people taken in${done.identical ? ", exactly as they were in the file" : ""}.`;
+}
+
 const own = reactive({ current: "", new: "" });
 const changing = useAction();
 const changed = ref("");
@@ -97,6 +117,16 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
             ><span v-if="saved" role="status">Saved.</span>
           </div>
         </form>
+        <h2 class="gap">Everything out and in</h2>
+        <p class="outs">
+          <a href="/api/practice/everything" download>The whole practice, JSON</a>
+          <a href="/api/practice/measures.csv" download>Every measure, CSV</a>
+          <label class="linklike take"
+            >Take a practice in<input class="visually-hidden" type="file" accept=".json,application/json" @change="takeIn"
+          /></label>
+        </p>
+        <p v-if="taken" role="status">{{ taken }}</p>
+        <FailureNote :failure="taking.failure.value" />
         <h2 class="gap">Coaches</h2>
         <ul class="rows">
           <li v-for="c in page.coaches" :key="c.id" class="row-link coach">
@@ -195,6 +225,19 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
 </template>
 
 <style scoped>
+.outs {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px 22px;
+}
+.take {
+  display: inline-flex;
+  align-items: center;
+}
+.take:focus-within {
+  outline: 3px solid var(--fjord);
+}
 .two {
   display: grid;
   grid-template-columns: minmax(0, 1fr) minmax(0, 460px);

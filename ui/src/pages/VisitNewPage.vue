@@ -62,10 +62,10 @@ async function begin() {
     </div>
     <div class="two">
       <section>
-        <h2>In this order</h2>
+        <h2>{{ plan.battery.battery.window_min ? `In any order, within ${plan.battery.battery.window_min} minutes` : "In this order" }}</h2>
         <ol class="order">
           <li v-for="(name, k) in plan.battery.names" :key="k">
-            <b>{{ name }}</b><span class="soft">{{ plan.battery.reasons[k] }}</span>
+            <b>{{ name }}</b><span v-if="!plan.battery.battery.window_min" class="soft">{{ plan.battery.reasons[k] }}</span>
           </li>
         </ol>
         <template v-if="plan.asked.length">

@@ -2,6 +2,7 @@
 //! OpenAPI document is made from them.
 
 pub mod assess;
+pub mod everything;
 pub mod goals;
 pub mod happenings;
 pub mod health;

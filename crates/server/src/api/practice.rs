@@ -230,6 +230,8 @@ fn did(action: &str) -> String {
         "battery.retired" => "took a battery out of use",
         "scoring.kept" => "kept a scoring table",
         "scoring.applied_to_past" => "chose the scoring table for the past",
+        "practice.exported" => "took the whole practice out",
+        "practice.imported" => "took a practice in",
         "goal.agreed" => "agreed a goal",
         "goal.dropped" => "dropped a goal",
         "photo.kept" => "kept a photograph",

@@ -9,6 +9,7 @@ mod attack;
 mod breadth;
 mod chaos;
 mod contract;
+mod everything;
 mod fuzz;
 mod isolation;
 mod job;

@@ -1,0 +1,143 @@
+//! A whole practice out and in again, table by table, as the tables hold it. What belongs to this installation alone (who may
+//! sign in, links that were handed out, what was done with the records) stays out; whoever takes it in is who keeps it.
+
+use serde_json::{Map, Value, json};
+use sqlx::{AssertSqlSafe, Row as _};
+
+use crate::{CoachId, Result, Scope};
+
+/// Every table that is a practice's own work, in an order in which each finds what it refers to; and the order of its rows.
+const TABLES: [(&str, &str); 19] = [
+    ("people", "id"),
+    ("protocols", "id"),
+    ("batteries", "id"),
+    ("scoring_tables", "battery_id, version"),
+    ("pass_marks", "protocol_id, quantity"),
+    ("typed_errors", "protocol_id, quantity"),
+    ("repeats", "protocol_id, quantity"),
+    ("happenings", "id"),
+    ("goals", "id"),
+    ("photos", "id"),
+    ("readiness_checks", "id"),
+    ("visits", "id"),
+    ("visit_events", "position"),
+    ("runs", "id"),
+    ("run_performers", "run_id, slot"),
+    ("run_events", "position"),
+    ("results", "id"),
+    ("retest_plans", "id"),
+    ("retests", "id"),
+];
+
+/// What is of this installation alone: the practice's key, who of its coaches did it, a place in a list, a code to join.
+const LEFT_OUT: &str = "array['practice_id', 'created_by', 'taken_by', 'coach_id', 'position', 'join_code']";
+
+/// How many rows go in at once.
+const AT_ONCE: usize = 500;
+
+/// A row that cannot be taken in.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BadRow {
+    /// Its table.
+    pub table: &'static str,
+    /// Its place, from 1.
+    pub row: usize,
+    /// Why.
+    pub why: String,
+}
+
+/// Everything of a practice, by table.
+pub async fn out(scope: &mut Scope) -> Result<Map<String, Value>> {
+    let practice = scope.practice_id();
+    let mut all = Map::new();
+    for (table, order) in TABLES {
+        let sql = format!(
+            "select coalesce(jsonb_agg(to_jsonb(t) - {LEFT_OUT} order by {order}), '[]') as rows from {table} t where practice_id = $1"
+        );
+        let rows: Value = sqlx::query(AssertSqlSafe(sql)).bind(practice).fetch_one(scope.db()).await?.try_get("rows")?;
+        all.insert(table.to_owned(), rows);
+    }
+    Ok(all)
+}
+
+/// Takes everything in, into a practice that has nobody yet. Nothing is kept unless the scope is committed; the first row that
+/// does not fit is named.
+pub async fn take_in(scope: &mut Scope, coach: CoachId, all: &Map<String, Value>) -> Result<std::result::Result<usize, BadRow>> {
+    let ours = json!({ "practice_id": scope.practice_id(), "created_by": coach.0, "taken_by": coach.0, "coach_id": coach.0 });
+    let mut taken = 0;
+    for (table, _) in TABLES {
+        let Some(rows) = all.get(table) else { continue };
+        let Some(rows) = rows.as_array() else {
+            return Ok(Err(BadRow { table, row: 1, why: "this is no list of rows".into() }));
+        };
+        let sql = insert(scope, table).await?;
+        for (k, part) in rows.chunks(AT_ONCE).enumerate() {
+            if put(scope, &sql, part, &ours).await?.is_none() {
+                taken += part.len();
+                continue;
+            }
+            // One of them does not fit: which?
+            for (n, row) in part.iter().enumerate() {
+                if let Some(why) = put(scope, &sql, std::slice::from_ref(row), &ours).await? {
+                    return Ok(Err(BadRow { table, row: k * AT_ONCE + n + 1, why }));
+                }
+                taken += 1;
+            }
+        }
+    }
+    Ok(Ok(taken))
+}
+
+/// Puts rows in, or says why they do not fit, with nothing of them in.
+async fn put(scope: &mut Scope, sql: &str, rows: &[Value], ours: &Value) -> Result<Option<String>> {
+    if rows.iter().any(|r| !r.is_object()) {
+        return Ok(Some("this is no row".into()));
+    }
+    sqlx::query("savepoint taking_in").execute(scope.db()).await?;
+    let done = sqlx::query(AssertSqlSafe(sql.to_owned())).bind(Value::Array(rows.to_vec())).bind(ours).execute(scope.db()).await;
+    match done {
+        Ok(_) => {
+            sqlx::query("release savepoint taking_in").execute(scope.db()).await?;
+            Ok(None)
+        }
+        Err(sqlx::Error::Database(refused)) => {
+            sqlx::query("rollback to savepoint taking_in").execute(scope.db()).await?;
+            Ok(Some(refused.message().to_owned()))
+        }
+        Err(away) => Err(away.into()),
+    }
+}
+
+/// The statement that takes rows of a table in: every column but those the database fills itself.
+async fn insert(scope: &mut Scope, table: &str) -> Result<String> {
+    let columns: Vec<String> = sqlx::query(
+        "select column_name::text as name from information_schema.columns
+         where table_schema = 'public' and table_name = $1 and is_identity = 'NO' and is_generated = 'NEVER' order by ordinal_position",
+    )
+    .bind(table)
+    .fetch_all(scope.db())
+    .await?
+    .into_iter()
+    .map(|r| r.try_get("name"))
+    .collect::<std::result::Result<_, _>>()?;
+    let (names, values) = (columns.join(", "), columns.iter().map(|c| format!("r.{c}")).collect::<Vec<_>>().join(", "));
+    Ok(format!(
+        "insert into {table} ({names}) select {values} from jsonb_array_elements($1) with ordinality e (body, n),
+         lateral jsonb_populate_record(null::{table}, e.body || $2) r order by e.n"
+    ))
+}
+
+/// Every measure of every result, for a spreadsheet: name, day, test, measure, value; the earliest first.
+pub async fn measures(scope: &mut Scope, person: Option<crate::PersonId>) -> Result<Vec<(String, chrono::NaiveDate, String, String, f64)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        r#"select p.name, r.on_date, r.protocol_id, m.key as "measure!", (m.value)::float8 as "value!"
+           from results r join people p on p.practice_id = r.practice_id and p.id = r.person_id, lateral jsonb_each_text(r.computed) m
+           where r.practice_id = $1 and ($2::uuid is null or r.person_id = $2) order by p.name, r.on_date, r.id, m.key"#,
+        practice,
+        person.map(|p| p.0)
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(rows.into_iter().map(|r| (r.name, r.on_date, r.protocol_id, r.measure, r.value)).collect())
+}
