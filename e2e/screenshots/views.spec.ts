@@ -44,7 +44,7 @@ test("views", async ({ coach, page, server }) => {
     ["retests", "/retests"],
     ["method", "/tests/chair-stand-30s"],
     ["library", "/tests"],
-    ["practice", "/practice"],
+    ["history", `/people/${rurik.id}/history/four-in-five-minutes`],
   ] as const) {
     await coach.opens(path);
     await page.waitForLoadState("networkidle");

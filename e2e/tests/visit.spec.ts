@@ -124,8 +124,9 @@ test("first look twice: what is next by itself, one test left out, a reload betw
   await client.reload();
   await expect(client.getByText("This link opens nothing any more")).toBeVisible();
   await client.context().close();
-  await page.getByRole("button", { name: "All of it again in 13 weeks" }).click();
-  await expect(page.getByText(/All of it again on/)).toBeVisible();
+  await expect(page.getByRole("textbox", { name: "Weeks", exact: true })).toHaveValue("13");
+  await page.getByRole("button", { name: "Keep these dates" }).click();
+  await expect(page.getByText(/every 13 weeks/)).toBeVisible();
   await page.getByRole("button", { name: "Close the visit" }).click();
   await expect(page.getByRole("button", { name: "Close the visit" })).toBeHidden();
 

@@ -50,6 +50,9 @@ pub struct Milestone {
 /// The most milestones of a goal. Ours: more are a diary.
 pub const MILESTONES_MAX: usize = 6;
 
+/// The measure of a goal that is about the total of a battery.
+pub const TOTAL: &str = "total_points";
+
 /// How a client stands to a goal.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -103,12 +106,24 @@ impl Goal {
             let message = format!("{} does not follow “{}” over time.", protocol.name, self.quantity);
             return Err(InputError::new(Code::UnknownField, "quantity", message));
         };
+        self.check_line(rule.lower_is_better, rule.neither, today)
+    }
+
+    /// The same for the total of a battery, of which more is better.
+    ///
+    /// # Errors
+    /// As [`Self::check`], but for the measure.
+    pub fn check_total(&self, today: NaiveDate) -> Result<(), InputError> {
+        self.check_line(false, false, today)
+    }
+
+    fn check_line(&self, lower_is_better: bool, neither: bool, today: NaiveDate) -> Result<(), InputError> {
         let bad = |field: &str, message: String| Err(InputError::new(Code::OutOfRange, field, message));
         if !self.to.is_finite() || self.to == self.from {
             return bad("to", "Type the value that is wanted; it is another than today’s.".into());
         }
-        if !rule.neither && (self.to > self.from) == rule.lower_is_better {
-            let (better, from) = (if rule.lower_is_better { "less" } else { "more" }, quantity::with_unit(&self.quantity, self.from));
+        if !neither && (self.to > self.from) == lower_is_better {
+            let (better, from) = (if lower_is_better { "less" } else { "more" }, quantity::with_unit(&self.quantity, self.from));
             return bad(
                 "to",
                 format!("For {} {better} is better, and it is {from} now. Check the target.", quantity::label(&self.quantity)),

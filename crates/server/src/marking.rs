@@ -31,6 +31,26 @@ pub struct Total {
     pub versions: Vec<u32>,
 }
 
+/// Points of one place.
+#[derive(Debug, Clone, Copy)]
+pub struct Mark {
+    /// The place.
+    pub place: usize,
+    /// What its best try brings.
+    pub points: f64,
+    /// The most it can bring.
+    pub of: f64,
+}
+
+/// A visit with its points.
+#[derive(Debug, Clone)]
+pub struct Marked {
+    /// Place by place.
+    pub marks: Vec<Mark>,
+    /// All of it.
+    pub total: Total,
+}
+
 /// The tables of a battery.
 #[derive(Debug, Clone, Default)]
 pub struct Tables {
@@ -59,20 +79,14 @@ impl Tables {
     }
 
     /// The points of each place, and the total. `raws`: each place with its best raw score and whether less is better.
-    pub fn mark(
-        &self,
-        on: NaiveDate,
-        asked: Option<u32>,
-        facts: &Facts,
-        raws: &[(usize, f64, bool)],
-    ) -> Option<(Vec<(usize, f64, f64)>, Total)> {
+    pub fn mark(&self, on: NaiveDate, asked: Option<u32>, facts: &Facts, raws: &[(usize, f64, bool)]) -> Option<Marked> {
         let (table, of_day) = self.choose(on, asked)?;
         let of = |(place, raw, lower): &(usize, f64, bool)| {
             let row = table.row(*place, facts)?;
-            Some((*place, row.points(*raw, *lower), row.most()))
+            Some(Mark { place: *place, points: row.points(*raw, *lower), of: row.most() })
         };
-        let points: Vec<(usize, f64, f64)> = raws.iter().filter_map(of).collect();
-        let total: f64 = points.iter().map(|p| p.1).sum();
+        let marks: Vec<Mark> = raws.iter().filter_map(of).collect();
+        let total: f64 = marks.iter().map(|m| m.points).sum();
         let places: std::collections::BTreeSet<usize> = table.rows.iter().map(|r| r.place).collect();
         let most = places.iter().filter_map(|p| table.row(*p, facts)).map(impulso_core::points::PointRow::most).sum();
         let words = |t: &ScoringTable| format!("table {} of {}", t.version, t.from.format("%-d %B %Y"));
@@ -85,6 +99,6 @@ impl Tables {
             instead_of: of_day.map(words),
             versions: self.all.iter().map(|t| t.version).collect(),
         };
-        Some((points, total))
+        Some(Marked { marks, total })
     }
 }

@@ -321,7 +321,7 @@ pub async fn page_by(
     let tables = Tables::of(scope, &visit.battery).await?;
     let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(Seen::raw).collect();
     let facts = person.facts_on(visit.on)?;
-    let (points, total) = tables.mark(visit.on, table, &facts, &raws).map_or((Vec::new(), None), |(p, t)| (p, Some(t)));
+    let (marks, total) = tables.mark(visit.on, table, &facts, &raws).map_or((Vec::new(), None), |m| (m.marks, Some(m.total)));
     let row = |place: usize| {
         let (at, test) = (&state.places[place], &visit.battery.tests[place]);
         let row = VisitRow {
@@ -332,7 +332,7 @@ pub async fn page_by(
             run: at.run,
             result: seen.iter().find(|s| s.place == place).map(|s| s.result).or(at.result),
             tries: at.tries.len(),
-            points: points.iter().find(|p| p.0 == place).map(|p| PlacePoints { points: p.1, of: p.2 }),
+            points: marks.iter().find(|m| m.place == place).map(|m| PlacePoints { points: m.points, of: m.of }),
             reason: at.reason.clone(),
             waits: if at.stand == Stand::ToCome { waits(place) } else { None },
             optional: test.optional,

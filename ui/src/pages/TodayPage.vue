@@ -38,14 +38,6 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           </ul>
           <RouterLink v-if="day.more.due" class="rest" to="/retests">and {{ day.more.due }} more due today</RouterLink>
         </section>
-        <section v-if="day.set_up.length">
-          <h2>To set up today</h2>
-          <ul class="kit">
-            <li v-for="s in day.set_up" :key="s.what">
-              {{ s.what }} <small class="soft">{{ s.people.join(", ") }}</small>
-            </li>
-          </ul>
-        </section>
         <section v-if="day.open_visits.length">
           <h2>Visits under way</h2>
           <ul class="rows">
@@ -83,15 +75,25 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           </p>
         </section>
       </div>
-      <aside v-if="day.stopped.length">
-        <h2>Needs a look</h2>
-        <RouterLink v-for="stop in day.stopped" :key="stop.result" class="box care look" :to="`/results/${stop.result}`">
-          <b>{{ stop.name }}</b>
-          <span>{{ stop.protocol_name }}, {{ dayShort(stop.on) }}</span>
-          <span>{{ stop.sentence }}</span>
-          <span v-if="stop.note" class="soft">{{ stop.note }}</span>
-        </RouterLink>
-        <p v-if="day.more.stopped" class="soft">More tests were stopped early than are shown here; each client’s page has its own.</p>
+      <aside v-if="day.stopped.length || day.set_up.length">
+        <template v-if="day.stopped.length">
+          <h2>Needs a look</h2>
+          <RouterLink v-for="stop in day.stopped" :key="stop.result" class="box care look" :to="`/results/${stop.result}`">
+            <b>{{ stop.name }}</b>
+            <span>{{ stop.protocol_name }}, {{ dayShort(stop.on) }}</span>
+            <span>{{ stop.sentence }}</span>
+            <span v-if="stop.note" class="soft">{{ stop.note }}</span>
+          </RouterLink>
+          <p v-if="day.more.stopped" class="soft">More tests were stopped early than are shown here; each client’s page has its own.</p>
+        </template>
+        <section v-if="day.set_up.length">
+          <h2>To set up today</h2>
+          <ul class="kit">
+            <li v-for="s in day.set_up" :key="s.what">
+              {{ s.what }} <small class="soft">{{ s.people.join(", ") }}</small>
+            </li>
+          </ul>
+        </section>
       </aside>
     </div>
   </div>
@@ -117,8 +119,6 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
   list-style: none;
   margin: 0;
   padding: 0;
-  columns: 2 300px;
-  column-gap: 32px;
 }
 .kit li {
   break-inside: avoid;

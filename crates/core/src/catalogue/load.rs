@@ -2,7 +2,7 @@
 
 use std::sync::LazyLock;
 
-use super::{Attempts, Equation, Family, Phase, PhaseKind, Protocol, Scoring};
+use super::{Attempts, Equation, Family, Input, Phase, PhaseKind, Protocol, Scoring};
 use crate::{
     error::{Code, InputError},
     formula::Formula,
@@ -192,7 +192,8 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         }
     }
     protocol.pictures.iter().try_for_each(crate::picture::Picture::check)?;
-    for input in protocol.inputs.iter().filter(|i| i.agree_within.is_some_and(|w| !(w > 0.0 && i.tries.is_some_and(|t| t >= 3)))) {
+    let lacks_a_third = |i: &&Input| i.agree_within.is_some_and(|w| w <= 0.0 || i.tries.is_none_or(|t| t < 3));
+    if let Some(input) = protocol.inputs.iter().find(lacks_a_third) {
         return Err(InputError::new(Code::BadJson, "inputs", format!("{}: two that must agree need a third try", input.key)));
     }
     let has_rules = match protocol.family {

@@ -5,7 +5,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::report::{FaultReport, ReadAgainstTruth};
+use super::told::{FaultReport, ReadAgainstTruth};
 use crate::{
     attempts::Take,
     catalogue::{Family, PhaseKind, Protocol},
@@ -340,7 +340,7 @@ mod tests {
     use crate::{
         catalogue,
         inputs::Value,
-        rehearse::{report, setup},
+        rehearse::{RehearsalReport, report, setup},
         run::{Setup, fold},
     };
 
@@ -376,7 +376,7 @@ mod tests {
             exertion(self.protocol, &self.client, &self.state())
         }
 
-        fn report(&mut self, at_ms: f64) -> report::RehearsalReport {
+        fn report(&mut self, at_ms: f64) -> RehearsalReport {
             self.at(at_ms, Kind::Finished);
             report(self.protocol, &self.setup, &self.client, &self.state(), &self.events)
         }

@@ -13,9 +13,11 @@ use crate::{
 
 pub mod exert;
 pub mod report;
+pub mod told;
 
 pub use exert::{Exertion, Lift, Move, Shape, exertion};
-pub use report::{FaultReport, ReadAgainstTruth, RehearsalReport, report};
+pub use report::{RehearsalReport, report};
+pub use told::{FaultReport, ReadAgainstTruth};
 
 /// What the client's body was asked for so far.
 pub fn demands(protocol: &Protocol, setup: &Setup, client: &Client, state: &State) -> Vec<Demand> {

@@ -2,6 +2,7 @@
 
 use actix_web::{HttpResponse, get, http::header, post, web};
 use impulso_core::{Code, InputError, quantity};
+use impulso_formats::heart_rate::to_hex;
 use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
@@ -33,7 +34,7 @@ pub struct TakenIn {
 /// SHA-256 over the tables as they stand, keys in order.
 fn checksum(tables: &Map<String, Value>) -> String {
     let text = serde_json::to_string(tables).unwrap_or_default();
-    Sha256::digest(text.as_bytes()).iter().map(|b| format!("{b:02x}")).collect()
+    to_hex(&Sha256::digest(text.as_bytes()))
 }
 
 /// Everything of the practice as JSON, with its checksum.

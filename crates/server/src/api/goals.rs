@@ -7,7 +7,7 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
     change::TypicalError,
-    goal::{Goal, Milestone, Way},
+    goal::{Goal, Milestone, TOTAL, Way},
     quantity, text,
 };
 use impulso_store::{
@@ -15,6 +15,7 @@ use impulso_store::{
     audit::{self, Subject},
     goals, people,
     results::{self, Stored},
+    visits,
 };
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -25,8 +26,10 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
+    marking::Tables,
     scoring,
     shelf::Shelf,
+    visiting,
 };
 
 /// The most goals of one person that are open.
@@ -99,7 +102,9 @@ pub async fn of_person(
     let tests: Vec<_> = kept.iter().filter_map(|(_, goal)| shelf.find(&goal.protocol).ok()).collect();
     let known = scoring::known(scope, &tests).await?;
     let mut lines = Vec::new();
+    let totals = totals_of(scope, person, shelf, today).await?;
     for (id, goal) in kept {
+        let of_battery = totals.iter().find(|t| t.battery == goal.protocol && goal.quantity == TOTAL);
         let protocol = shelf.find(&goal.protocol).ok();
         let latest = history.iter().rev().find(|r| r.protocol_id == goal.protocol && r.computed.contains_key(&goal.quantity));
         let value = latest.and_then(|r| Some((r.on, *r.computed.get(&goal.quantity)?)));
@@ -107,6 +112,7 @@ pub async fn of_person(
             let own = known.get(&protocol.id).and_then(|of| of.get(&goal.quantity)).cloned().unwrap_or_default();
             TypicalError::best(&scoring::trial(protocol, result), &goal.quantity, value.map(|(_, v)| v), &own)
         });
+        let value = value.or(of_battery.map(|t| (t.on, t.points)));
         let standing = goal.standing(value, error.as_ref(), today);
         lines.push(GoalLine {
             id,
@@ -127,7 +133,7 @@ pub async fn of_person(
     for result in history {
         latest.extend(result.computed.iter().map(|(q, v)| ((result.protocol_id.as_str(), q.as_str()), *v)));
     }
-    let aims = latest
+    let aims: Vec<Aim> = latest
         .into_iter()
         .filter(|((protocol, q), _)| shelf.find(protocol).is_ok_and(|p| p.change_rule(q).is_some()))
         .map(|((protocol, q), value)| Aim {
@@ -138,7 +144,56 @@ pub async fn of_person(
             quantity: q.to_owned(),
         })
         .collect();
-    Ok((lines, aims))
+    let of_batteries = totals.into_iter().map(|t| Aim {
+        label: format!("{}: {}", shelf.name(&t.battery), quantity::label(TOTAL)),
+        unit: quantity::unit(TOTAL).to_owned(),
+        now: quantity::with_unit(TOTAL, t.points),
+        protocol: t.battery,
+        quantity: TOTAL.to_owned(),
+    });
+    Ok((lines, of_batteries.chain(aims).collect()))
+}
+
+/// The latest total of a battery that has a scoring table.
+struct BatteryTotal {
+    battery: String,
+    on: NaiveDate,
+    points: f64,
+}
+
+/// The most batteries whose totals are looked at.
+const TOTALS_MAX: usize = 6;
+
+/// The latest totals of a person's batteries, where they have a scoring table.
+async fn totals_of(scope: &mut Scope, person: PersonId, shelf: &Shelf, today: NaiveDate) -> ApiResult<Vec<BatteryTotal>> {
+    let mut totals: Vec<BatteryTotal> = Vec::new();
+    let mut seen: Vec<String> = Vec::new();
+    for visit in visits::of_person(scope, person, 50).await?.into_iter().filter(|v| v.closed_at.is_some()) {
+        if seen.len() >= TOTALS_MAX || seen.contains(&visit.battery.id) {
+            continue;
+        }
+        seen.push(visit.battery.id.clone());
+        let Some(battery) = shelf.battery(&visit.battery.id) else { continue };
+        if Tables::of(scope, battery).await?.all.is_empty() {
+            continue;
+        }
+        if let Some(total) = visiting::page(scope, &visit, today, None).await?.total {
+            totals.push(BatteryTotal { battery: visit.battery.id, on: visit.on, points: total.points });
+        }
+    }
+    Ok(totals)
+}
+
+/// Writes down the goals that a visit's total reaches, with its day.
+pub async fn total_reached(scope: &mut Scope, person: PersonId, battery: &str, on: NaiveDate, points: f64) -> ApiResult<()> {
+    for (id, mut goal) in goals::of_person(scope, person).await? {
+        let is_it = goal.protocol == battery && goal.quantity == TOTAL && goal.reached_on.is_none() && on >= goal.from_on;
+        if is_it && goal.is_met_by(points) {
+            goal.reached_on = Some(on);
+            goals::reached(scope, id, &goal).await?;
+        }
+    }
+    Ok(())
 }
 
 /// Agrees on a goal: from where the client is now, to where, by when.
@@ -149,10 +204,16 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> Ap
     let mut scope = who.scope().await?;
     let person = people::get(&mut scope, PersonId(*id)).await?.id;
     let shelf = Shelf::of(&mut scope).await?;
-    let protocol = shelf.find(&form.protocol)?;
     let today = auth::today(&mut scope).await?;
-    let history = results::of_protocol(&mut scope, person, &protocol.id).await?;
-    let latest = history.iter().rev().find_map(|r| Some((r.on, *r.computed.get(&form.quantity)?)));
+    let of_battery = form.quantity == TOTAL && shelf.battery(&form.protocol).is_some();
+    let latest = if of_battery {
+        let totals = totals_of(&mut scope, person, &shelf, today).await?;
+        totals.iter().find(|t| t.battery == form.protocol).map(|t| (t.on, t.points))
+    } else {
+        let protocol = shelf.find(&form.protocol)?;
+        let history = results::of_protocol(&mut scope, person, &protocol.id).await?;
+        history.iter().rev().find_map(|r| Some((r.on, *r.computed.get(&form.quantity)?)))
+    };
     let Some((from_on, from)) = latest else {
         let message =
             format!("{} was not measured yet. Test first, then agree on a goal.", text::capital(&quantity::label(&form.quantity)));
@@ -165,7 +226,11 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> Ap
     }
     let (to, milestones) = (form.to, form.milestones);
     let goal = Goal { protocol: form.protocol, quantity: form.quantity, from, from_on, to, by, milestones, process, reached_on: None };
-    goal.check(protocol, today)?;
+    if of_battery {
+        goal.check_total(today)?;
+    } else {
+        goal.check(shelf.find(&goal.protocol)?, today)?;
+    }
     let open = goals::of_person(&mut scope, person).await?.iter().filter(|(_, g)| g.reached_on.is_none()).count();
     if open >= OPEN_MAX {
         return Err(InputError::new(Code::OutOfRange, "quantity", format!("{OPEN_MAX} open goals are enough. Drop one first.")).into());

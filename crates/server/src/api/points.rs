@@ -144,12 +144,12 @@ pub async fn past(who: SignedIn, id: web::Path<String>, form: Json<PastForm>) ->
 pub async fn csv(who: SignedIn, path: web::Path<(String, u32)>) -> ApiResult<HttpResponse> {
     let (id, version) = path.into_inner();
     let shown = page(&mut who.scope().await?, &id).await?;
-    let table = shown.tables.iter().find(|t| t.version == version).ok_or_else(ApiError::not_found)?;
+    let scoring = shown.tables.iter().find(|t| t.version == version).ok_or_else(ApiError::not_found)?;
     let name = |place: usize| shown.tests.iter().find(|t| t.place == place).map_or_else(String::new, |t| t.name.clone());
     Ok(HttpResponse::Ok()
         .content_type("text/csv; charset=utf-8")
         .insert_header((header::CONTENT_DISPOSITION, format!("attachment; filename=\"scoring-{version}.csv\"")))
-        .body(points::write_csv(table, &name)))
+        .body(table::write(points::lines(scoring, &name).into_iter())))
 }
 
 /// A CSV to read.
@@ -163,5 +163,5 @@ pub struct CsvForm {
 #[utoipa::path(tag = "visits", operation_id = "scoring_read", responses((status = 200, body = Vec<PointRow>), (status = 422, body = ApiError)))]
 #[post("/scoring/read")]
 pub async fn read(_: SignedIn, form: Json<CsvForm>) -> ApiResult<web::Json<Vec<PointRow>>> {
-    Ok(web::Json(points::read_csv(table::records(&form.text)?.into_iter())?))
+    Ok(web::Json(points::read(table::records(&form.text)?.into_iter())?))
 }

@@ -352,6 +352,9 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
     if happened == Happened::Closed {
         if shown.done > 0 {
             retests::fulfil(&mut scope, visit.person, &visit.battery.id, None, visit.on).await?;
+            if let Some(total) = &shown.total {
+                super::goals::total_reached(&mut scope, visit.person, &visit.battery.id, visit.on, total.points).await?;
+            }
         }
         let subject = Subject::of("visit", visit.id, visit.person);
         audit::record(&mut scope, who.coach, "visit.closed", subject, json!({ "battery": visit.battery.name, "done": shown.done })).await?;

@@ -54,7 +54,12 @@ async fn a_photograph_is_kept_of_a_day_taken_again_and_taken_away() {
     }
     assert_eq!(sends(&other, &format!("{path}?view=left"), picture(1)).await.0, StatusCode::NOT_FOUND);
     coach.ok(Method::DELETE, &format!("/photos/{}", again["id"].as_str().unwrap()), Value::Null).await;
-    assert_eq!(coach.get(&path).await["days"].as_array().unwrap().len(), 1);
+    let left = coach.get(&path).await["days"].clone();
+    assert_eq!(left.as_array().unwrap().len(), 1);
+    let last = format!("/photos/{}", left[0]["shots"][0]["id"].as_str().unwrap());
+    assert_eq!(coach.raw(Method::GET, &last).await.status(), StatusCode::OK);
+    coach.ok(Method::POST, &format!("/people/{person}/erase"), json!({ "name": "Joren" })).await;
+    assert_eq!(coach.raw(Method::GET, &last).await.status(), StatusCode::NOT_FOUND, "it leaves with the client");
 }
 
 #[tokio::test]

@@ -60,6 +60,22 @@ async fn in_a_window_the_best_try_counts_and_brings_its_points() {
     assert_eq!((page["total"]["points"].as_f64(), page["total"]["most"].as_f64()), (Some(4.0), Some(25.0)));
     let closed = said(&coach, id, json!({ "kind": "closed" })).await;
     assert_eq!(closed["visit"]["closed"], true);
+
+    // A goal may be about the total; the visit that reaches it writes the day down.
+    let goal = json!({ "id": Uuid::now_v7(), "protocol": "five-skills", "quantity": "total_points", "to": 8, "by": "2199-01-01" });
+    let lower = json!({ "id": Uuid::now_v7(), "protocol": "five-skills", "quantity": "total_points", "to": 2, "by": "2199-01-01" });
+    assert_eq!(coach.refused(Method::POST, &format!("/people/{person}/goals"), lower).await.2.as_deref(), Some("to"));
+    coach.ok(Method::POST, &format!("/people/{person}/goals"), goal).await;
+    let way = async || coach.get(&format!("/people/{person}")).await["goals"][0]["way"].clone();
+    assert_eq!(way().await, "cannot_tell");
+    let next = five_skills(&coach, &person).await;
+    let second = next["id"].as_str().unwrap();
+    said(&coach, second, json!({ "kind": "window_begun" })).await;
+    for (place, what) in ["L-sit", "inverted hold"].into_iter().enumerate() {
+        typed(&coach, &person, &next, place, "hold", json!({ "seconds": [60] }), json!({ "what": what })).await;
+    }
+    said(&coach, second, json!({ "kind": "closed" })).await;
+    assert_eq!(way().await, "reached");
     // A battery with an order has no window to begin.
     let form = json!({ "id": Uuid::now_v7(), "battery": "plank", "conditions": { "support": "forearm", "limit_s": "30" } });
     let plain = coach.ok(Method::POST, &format!("/people/{person}/visits"), form).await;
