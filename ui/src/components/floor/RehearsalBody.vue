@@ -49,13 +49,13 @@ async function lift() {
       <path class="limb" :d="`M24 ${8 + 44 * depth}H66`" />
     </g>
   </svg>
-  <svg v-else-if="exertion.shape === 'hold'" class="hold" viewBox="0 0 200 44" role="img" aria-label="The line of the body">
-    <path class="must" d="M10 42H190" />
-    <path class="limb" :d="`M20 18Q100 ${18 + 2 * sag} 180 24`" />
-  </svg>
   <svg v-else-if="exertion.shape === 'starts'" class="starts" viewBox="0 0 240 30" role="img" aria-label="Where the runner is">
     <path class="must" d="M14 4V26M226 4V26" />
     <circle class="runner" :cx="now ? 14 + 212 * share : done ? 226 : 14" cy="15" r="8" />
+  </svg>
+  <svg v-else class="line" viewBox="0 0 200 44" role="img" aria-label="The line of the body">
+    <path class="must" d="M10 42H190" />
+    <path class="limb" :d="`M20 18Q100 ${18 + 2 * sag} 180 24`" />
   </svg>
 </template>
 
@@ -63,7 +63,7 @@ async function lift() {
 .count {
   height: 104px;
 }
-.hold {
+.line {
   height: 66px;
 }
 .starts {
