@@ -248,13 +248,14 @@ impl Table {
         stratum.points.iter().zip(&stratum.labels).map(|((_, value), label)| Tick { label: label.clone(), value: *value }).collect()
     }
 
-    /// Whether the table says anything of a person.
-    pub fn covers(&self, facts: &Facts) -> bool {
-        let aged = match &self.shape {
-            Shape::Percentiles { ages: Some((from, to)) } => facts.age.is_some_and(|a| (*from..=*to).contains(&a.value())),
-            _ => true,
-        };
-        aged && self.stratum(facts).is_ok()
+    /// Whether the table was made of people of a person's age, and of their sex where it tells them apart.
+    pub fn is_for_age_of(&self, facts: &Facts) -> bool {
+        let Ok(stratum) = self.stratum(facts) else { return false };
+        let within = |(from, to): (f64, f64)| facts.age.is_some_and(|a| (from..=to).contains(&a.value()));
+        match &self.shape {
+            Shape::Percentiles { ages: Some(ages) } => within(*ages),
+            _ => stratum.ages.is_some(),
+        }
     }
 
     /// The population in words, with the person's own stratum where the table has strata.

@@ -186,7 +186,7 @@ const AGAIN_AFTER_DAYS: i64 = 42;
 const FIRST_MOST: usize = 3;
 
 /// The two or three tests that are offered first, each of another part of the library: what is due, then what was not looked
-/// at for half a year and has a table for this client, what takes least in front; then what was done longest ago. `fits`: the judged tests, in the library's
+/// at for half a year and has a table of people of this client's age, what takes least in front; then what was done longest ago. `fits`: the judged tests, in the library's
 /// order; `before`: what was done, one entry a test.
 pub fn first<'p>(
     fits: &[Fit],
@@ -206,7 +206,7 @@ pub fn first<'p>(
         before.iter().filter(seen).map(|b| b.on).max()
     };
     let over_60 = facts.age.is_some_and(|a| a.value() >= 60.0);
-    let placed = |p: &Protocol| p.norms.iter().filter_map(|n| norms::table(&n.table)).find(|t| t.covers(facts));
+    let placed = |p: &Protocol| p.norms.iter().filter_map(|n| norms::table(&n.table)).find(|t| t.is_for_age_of(facts));
     let mut fresh: Vec<(&Protocol, String)> = suiting
         .iter()
         .filter_map(|p| {
@@ -370,6 +370,8 @@ mod tests {
         let fits =
             shortlist(&Client { age: facts.age, ..Client::default() }, &Means { kit: Some(vec!["chair".into()]), ..Means::default() });
         let known = |id: &str| catalogue::find(id).ok();
+        let young = norms::table("trunk-endurance-means/side-plank/left").unwrap();
+        assert!(!young.is_for_age_of(&facts), "young adults say nothing of 67");
         let none = first(&fits, &known, &facts, &[], day(0));
         assert!(none.len() >= 2 && none[0].protocol.starts_with("chair-stand"), "{none:?}");
         assert!(none[0].why.contains("not measured yet") && none[0].why.contains("of 65 to 69"), "{}", none[0].why);
