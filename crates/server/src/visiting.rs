@@ -445,7 +445,7 @@ impl Seen<'_> {
 }
 
 /// The best of several tries by what the test is about; the only one where there is one.
-fn best<'r>(protocol: &Protocol, tries: impl Iterator<Item = &'r Stored>) -> Option<&'r Stored> {
+pub fn best<'r>(protocol: &Protocol, tries: impl Iterator<Item = &'r Stored>) -> Option<&'r Stored> {
     let lower = points::lower_is_better(protocol);
     let merit = |r: &Stored| headline(protocol, &r.computed).map_or(f64::NEG_INFINITY, |v| if lower { -v } else { v });
     tries.fold(None, |best: Option<&Stored>, r| match best {

@@ -48,7 +48,7 @@ const said = computed(() =>
       <g v-for="t in placed" :key="t.key" :class="{ now: at === t.input }">
         <path class="lead" :d="`M${t.middle[0]} ${t.middle[1]}L${t.right ? 322 : -2} ${t.y}`" />
         <path class="tape" :d="`M${path(t.line)}`" />
-        <text :x="t.right ? 328 : -8" :y="t.y - 2" :text-anchor="t.right ? 'start' : 'end'">
+        <text class="label" :x="t.right ? 328 : -8" :y="t.y - 2" :text-anchor="t.right ? 'start' : 'end'">
           {{ t.label }}
           <tspan v-if="t.side" class="side">{{ t.side }}</tspan>
         </text>
@@ -105,5 +105,18 @@ text {
 .side {
   font-weight: 400;
   fill: var(--soft);
+}
+/* On a phone there is room for what was measured, or for the name of the one that is being filled. */
+@media (max-width: 640px) {
+  .label {
+    display: none;
+  }
+  .now .label {
+    display: inline;
+  }
+  .label,
+  .value {
+    font-size: 26px;
+  }
 }
 </style>

@@ -48,7 +48,7 @@ const said = computed(() => taken.value.map((p) => `${dayShort(p.on)} ${p.shown}
       <rect v-if="band" class="band" x="0" :width="W" v-bind="band" />
       <path v-for="h in along" :key="h.from_on + h.words" class="along" :d="`M${x(h.from_on)} 0V${H}`" />
       <path v-if="alike.length > 1" class="way" :d="`M${way}`" />
-      <template v-for="p in taken" :key="p.result">
+      <template v-for="(p, k) in taken" :key="k">
         <path v-if="p.unlike.length" class="unlike" :d="`M${x(p.on)} ${y(p.value!) - 6}l6 6l-6 6l-6 -6z`" />
         <circle v-else :class="{ now: p === last }" :cx="x(p.on)" :cy="y(p.value!)" :r="p === last ? 5 : 3.5" />
       </template>

@@ -2,6 +2,7 @@
 import { api, take } from "@/api/client";
 import PhotoPair from "@/components/PhotoPair.vue";
 import PageState from "@/components/PageState.vue";
+import SmallTrend from "@/components/SmallTrend.vue";
 import VisitRows from "@/components/VisitRows.vue";
 import { dayYear } from "@/composables/dates";
 import { useLoad } from "@/composables/useLoad";
@@ -28,6 +29,19 @@ const {
         <p v-if="r.learned.holds_back"><b>To work on.</b> {{ r.learned.holds_back }}</p>
       </div>
       <VisitRows :rows="r.rows" />
+      <section v-if="r.lines.length">
+        <h2>Over time</h2>
+        <div class="many">
+          <SmallTrend
+            v-for="l in r.lines"
+            :key="l.protocol + l.quantity"
+            :line="l"
+            :from="r.days[0]!"
+            :until="r.days.at(-1)!"
+            :happenings="[]"
+          />
+        </div>
+      </section>
       <section v-if="r.failed.length">
         <h2>Often behind it</h2>
         <ul>
@@ -57,6 +71,11 @@ const {
 }
 .lead p {
   margin: 0 0 6px;
+}
+.many {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(min(100%, 230px), 1fr));
+  gap: 20px 26px;
 }
 h2 {
   margin-top: 22px;

@@ -1,20 +1,20 @@
 //! A battery over all its dates: a small picture for each measure.
 
-use std::collections::BTreeSet;
-
 use actix_web::{get, web};
 use chrono::NaiveDate;
 use impulso_core::{
+    battery::{Battery, Place},
     catalogue::{self, Protocol},
     change::TypicalError,
     happening::Happening,
     quantity,
+    run::event::Conditions,
     visit::{Happened, fold},
 };
 use impulso_store::{
-    PersonId, people,
+    PersonId, Scope, people,
     results::{self, Stored},
-    visits,
+    visits::{self, Visit},
 };
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -73,28 +73,68 @@ pub async fn history(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let person = people::get(&mut scope, PersonId(id)).await?;
-    let mut done = visits::of_battery(&mut scope, person.id, &battery).await?;
+    let (days, lines) = over_time(&mut scope, &shelf, person.id, &battery, None).await?;
+    if days.is_empty() {
+        return Err(ApiError::not_found());
+    }
+    Ok(web::Json(HistoryPage {
+        person: id,
+        name: person.profile.name,
+        battery_name: shelf.name(&battery),
+        days,
+        lines,
+        happenings: scoring::noted(&mut scope, person.id).await?,
+    }))
+}
+
+/// What makes a place of one visit the same as a place of another: the test, its variant, and which of several alike it is.
+#[derive(PartialEq)]
+struct Same(String, Conditions, usize);
+
+impl Same {
+    fn of(battery: &Battery, place: usize) -> Self {
+        let test = &battery.tests[place];
+        let alike = |t: &&Place| t.protocol == test.protocol && t.given == test.given;
+        Self(test.protocol.clone(), test.given.clone(), battery.tests[..place].iter().filter(alike).count())
+    }
+}
+
+/// The days a battery was done, oldest first, and its measures over them; of some places `only`, and until a visit.
+pub async fn over_time(
+    scope: &mut Scope,
+    shelf: &Shelf,
+    person: PersonId,
+    battery: &str,
+    until: Option<(&Visit, &[usize])>,
+) -> ApiResult<(Vec<NaiveDate>, Vec<HistoryLine>)> {
+    let mut done = visits::of_battery(scope, person, battery).await?;
+    done.retain(|v| until.is_none_or(|(last, _)| v.created_at <= last.created_at));
     done.reverse();
-    let Some(latest) = done.last().cloned() else { return Err(ApiError::not_found()) };
-    let happened = visits::events_of_battery(&mut scope, person.id, &battery).await?;
-    // What each visit came to, by the battery as it was on its day.
-    let mut of_visits: BTreeSet<Uuid> = BTreeSet::new();
+    let Some(latest) = done.last().cloned() else { return Ok((Vec::new(), Vec::new())) };
+    let happened = visits::events_of_battery(scope, person, battery).await?;
+    let all = results::of_person(scope, person).await?;
+    // What each visit came to, by the battery as it was on its day: the best try of each place.
+    let mut reached: Vec<(Same, Uuid)> = Vec::new();
     for visit in &done {
         let events: Vec<&Happened> = happened.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h).collect();
-        of_visits.extend(fold(&visit.battery, events).places.iter().filter_map(|p| p.result));
+        let state = fold(&visit.battery, events);
+        for (k, place) in state.places.iter().enumerate() {
+            let tried = place.tries.iter().filter_map(|id| all.iter().find(|r| r.id.0 == *id));
+            let best = shelf.find(&visit.battery.tests[k].protocol).ok().and_then(|p| visiting::best(p, tried));
+            reached.extend(best.map(|r| (Same::of(&visit.battery, k), r.id.0)));
+        }
     }
-    let all = results::of_person(&mut scope, person.id).await?;
-    let noted = scoring::noted(&mut scope, person.id).await?;
+    let noted = scoring::noted(scope, person).await?;
     let protocols: Vec<&Protocol> = latest.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
-    let known = scoring::known(&mut scope, &protocols).await?;
+    let known = scoring::known(scope, &protocols).await?;
     let mut lines = Vec::new();
-    let mut seen: BTreeSet<&str> = BTreeSet::new();
-    for place in &latest.battery.tests {
-        let Ok(protocol) = shelf.find(&place.protocol) else { continue };
-        if !seen.insert(&protocol.id) {
+    for (k, place) in latest.battery.tests.iter().enumerate() {
+        if until.is_some_and(|(_, only)| !only.contains(&k)) {
             continue;
         }
-        let own: Vec<Stored> = all.iter().filter(|r| r.protocol_id == protocol.id && of_visits.contains(&r.id.0)).cloned().collect();
+        let Ok(protocol) = shelf.find(&place.protocol) else { continue };
+        let same = Same::of(&latest.battery, k);
+        let own: Vec<Stored> = all.iter().filter(|r| reached.iter().any(|(s, id)| *s == same && *id == r.id.0)).cloned().collect();
         let followed = protocol.scoring.iter().rev().filter(|s| !s.in_detail && protocol.change_rule(&s.quantity).is_some());
         for scored in followed.filter(|s| own.iter().any(|r| r.computed.contains_key(&s.quantity))) {
             let key = &scored.quantity;
@@ -118,12 +158,5 @@ pub async fn history(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
             });
         }
     }
-    Ok(web::Json(HistoryPage {
-        person: id,
-        name: person.profile.name,
-        battery_name: shelf.name(&battery),
-        days: done.iter().map(|v| v.on).collect(),
-        lines,
-        happenings: noted,
-    }))
+    Ok((done.iter().map(|v| v.on).collect(), lines))
 }

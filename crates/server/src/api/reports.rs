@@ -17,12 +17,16 @@ use sha2::{Digest, Sha256};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::photos::{PhotoDay, by_day, shown};
+use super::{
+    history::{HistoryLine, over_time},
+    photos::{PhotoDay, by_day, shown},
+};
 use crate::{
     ApiError, ApiResult,
     auth::{self, Caller, SignedIn},
     body::Json,
     brakes::Brakes,
+    shelf::Shelf,
     visiting::{self, VisitRow},
 };
 
@@ -88,6 +92,10 @@ pub struct ClientReport {
     pub failed: Vec<FailedPoint>,
     /// The work that is commonly given.
     pub work: Option<String>,
+    /// The days this battery was done until now, oldest first.
+    pub days: Vec<NaiveDate>,
+    /// The shown tests over those days; empty for the first time.
+    pub lines: Vec<HistoryLine>,
     /// Photographs, where the coach said so: of this day and of the first.
     pub photos: Vec<PhotoDay>,
     /// Until when the link opens.
@@ -170,6 +178,11 @@ pub async fn open(
     let today = auth::today(&mut scope).await?;
     let page = visiting::page(&mut scope, &visit, today, Some(&opened.places)).await?;
     let practice = practices::get(&mut scope).await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let (days, mut lines) = over_time(&mut scope, &shelf, visit.person, &visit.battery.id, Some((&visit, &opened.places))).await?;
+    // Whoever has the link opens no result by its key.
+    lines.retain(|l| l.points.len() > 1);
+    lines.iter_mut().flat_map(|l| &mut l.points).for_each(|p| p.result = Uuid::nil());
     let rows = page.rows.into_iter().filter(|r| !r.figures.is_empty()).map(|r| VisitRow { run: None, result: None, reason: None, ..r });
     Ok(web::Json(ClientReport {
         name: page.name,
@@ -180,6 +193,8 @@ pub async fn open(
         rows: rows.collect(),
         failed: page.failed,
         work: page.work,
+        days,
+        lines,
         photos: if opened.photos { photos_of(&mut scope, &visit).await? } else { Vec::new() },
         expires_at: opened.expires_at,
     }))

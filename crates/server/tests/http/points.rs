@@ -76,6 +76,13 @@ async fn in_a_window_the_best_try_counts_and_brings_its_points() {
     }
     said(&coach, second, json!({ "kind": "closed" })).await;
     assert_eq!(way().await, "reached");
+    // Three holds of one kind of test stay three lines, each with its best tries.
+    let lines = coach.get(&format!("/people/{person}/history/five-skills")).await["lines"].clone();
+    let of = |name: &str| -> Vec<f64> {
+        let line = lines.as_array().unwrap().iter().find(|l| l["name"].as_str().unwrap().ends_with(name)).unwrap();
+        line["points"].as_array().unwrap().iter().map(|p| p["value"].as_f64().unwrap()).collect()
+    };
+    assert_eq!((of("L-sit"), of("inverted hold")), (vec![26.0, 60.0], vec![60.0]));
     // A battery with an order has no window to begin.
     let form = json!({ "id": Uuid::now_v7(), "battery": "plank", "conditions": { "support": "forearm", "limit_s": "30" } });
     let plain = coach.ok(Method::POST, &format!("/people/{person}/visits"), form).await;

@@ -276,6 +276,15 @@ async fn a_battery_over_all_its_dates_is_one_page_and_a_goal_is_a_line_on_the_tr
     let refused = coach.refused(Method::POST, &format!("/people/{person}/goals"), goal(bad)).await;
     assert_eq!(refused.2.as_deref(), Some("milestones"));
     coach.ok(Method::POST, &format!("/people/{person}/goals"), goal(json!([{ "on": by(40), "value": 8 }]))).await;
+    // The client's link has the same pictures of what was ticked, and no key of a result.
+    let second = coach.get(&format!("/people/{person}")).await["visits"][0]["id"].as_str().unwrap().to_owned();
+    let form = json!({ "id": Uuid::now_v7(), "days": 3, "places": [1] });
+    let made = coach.ok(Method::POST, &format!("/visits/{second}/links"), form).await;
+    let report = app.browser().get(&made["path"].as_str().unwrap().replace("/report/", "/reports/")).await;
+    assert!(
+        report["lines"].as_array().unwrap().iter().all(|l| l["protocol"] == "sit-rise-floor" && l["points"].as_array().unwrap().len() == 2)
+    );
+    assert!(!report["lines"].as_array().unwrap().is_empty() && !report.to_string().contains("waist"), "{report}");
     let trend = coach.get(&format!("/people/{person}/trend/sit-rise-floor/score")).await;
     let line: Vec<f64> = trend["goals"][0]["line"].as_array().unwrap().iter().map(|m| m["value"].as_f64().unwrap()).collect();
     assert_eq!(line, [7.0, 8.0, 9.0], "{trend}");

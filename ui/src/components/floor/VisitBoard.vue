@@ -159,4 +159,9 @@ ul {
   font-size: 15px;
   color: var(--soft);
 }
+@media (max-width: 640px) {
+  .floor .tile {
+    min-height: 112px;
+  }
+}
 </style>
