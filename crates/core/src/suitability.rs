@@ -8,7 +8,7 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{self, Circumstance, Protocol},
+    catalogue::{self, Circumstance, Effort, Protocol},
     error::{Code, InputError},
     norms,
     person::Facts,
@@ -209,6 +209,8 @@ pub fn first<'p>(
     let placed = |p: &Protocol| p.norms.iter().filter_map(|n| norms::table(&n.table)).find(|t| t.is_for_age_of(facts));
     let mut fresh: Vec<(&Protocol, String)> = suiting
         .iter()
+        // Nobody is led into a hardest effort they have never made: that is the coach's choice, from the list.
+        .filter(|p| p.effort == Effort::LightToModerate || (!over_60 && p.effort != Effort::Vigorous))
         .filter_map(|p| {
             let table = placed(p);
             let part = catalogue::section_name(&p.section);
@@ -377,6 +379,9 @@ mod tests {
         assert!(none[0].why.contains("not measured yet") && none[0].why.contains("of 65 to 69"), "{}", none[0].why);
         let sections: BTreeSet<&str> = none.iter().map(|f| known(&f.protocol).unwrap().section.as_str()).collect();
         assert_eq!(sections.len(), none.len());
+        let everything = shortlist(&Client { age: facts.age, ..Client::default() }, &Means::default());
+        let gentle = |f: &First| known(&f.protocol).unwrap().effort == Effort::LightToModerate;
+        assert!(first(&everything, &known, &facts, &[], day(0)).iter().all(gentle), "no hardest effort for a first time at 67");
         let before = [Before { protocol: "plank", on: day(0), due: Some(day(90)) }];
         let due = first(&fits, &known, &facts, &before, day(91));
         assert_eq!(due[0].protocol, "plank");

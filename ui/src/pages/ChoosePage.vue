@@ -6,6 +6,7 @@ import FailureNote from "@/components/FailureNote.vue";
 import KitChips from "@/components/KitChips.vue";
 import PageState from "@/components/PageState.vue";
 import SectionChips from "@/components/SectionChips.vue";
+import { dayShort } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 
@@ -60,6 +61,10 @@ const to = (fit: Fit) => `/people/${props.id}/assess/${fit.protocol}`;
       <RouterLink :to="`/people/${id}/readiness`">Ask now</RouterLink>, it takes a minute.
     </div>
     <p v-else class="lead">{{ p.readiness.advice.headline }}</p>
+    <p v-if="choice?.battery" class="box">
+      <b>{{ choice.battery.name }}</b> is due since {{ dayShort(choice.battery.due_on) }}.
+      <RouterLink :to="`/people/${id}/visits/new?battery=${choice.battery.id}`">Begin the visit</RouterLink>
+    </p>
     <section v-if="first.length" class="best">
       <h2>To begin with</h2>
       <div class="rows">

@@ -196,9 +196,22 @@ fn hr_max_options(protocol: &Protocol, facts: &Facts) -> Vec<HrMaxOption> {
     HrMaxMethod::ALL.into_iter().filter_map(option).collect()
 }
 
+/// A battery that is to be done again by now.
+#[derive(Serialize, ToSchema)]
+pub struct BatteryDue {
+    /// Its id.
+    pub id: String,
+    /// What it is called.
+    pub name: String,
+    /// Since when.
+    pub due_on: NaiveDate,
+}
+
 /// The tests for a person, judged.
 #[derive(Serialize, ToSchema)]
 pub struct TestChoice {
+    /// A whole battery that is due.
+    pub battery: Option<BatteryDue>,
     /// Two or three to begin with, with one line why.
     pub first: Vec<First>,
     /// Every one, the suitable in front.
@@ -234,7 +247,11 @@ pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Means>) -> A
         })
         .collect();
     let first = suitability::first(&fits, &|id| shelf.find(id).ok(), &person.facts_on(today)?, &before, today);
-    Ok(web::Json(TestChoice { first, fits }))
+    let battery = planned.iter().filter(|r| r.planned.due_on <= today).find_map(|r| {
+        let battery = shelf.battery(&r.protocol_id)?;
+        Some(BatteryDue { id: battery.id.clone(), name: battery.name.clone(), due_on: r.planned.due_on })
+    });
+    Ok(web::Json(TestChoice { battery, first, fits }))
 }
 
 /// The tests for a person, the suitable first.

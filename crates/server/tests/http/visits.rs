@@ -225,6 +225,8 @@ async fn a_whole_battery_is_planned_around_matches_named_in_the_calendar_and_set
     // Due today: what to set up stands on Today, each thing once, with whom it is for.
     let daily = json!({ "protocol": "four-in-five-minutes", "rule": { "rule": "programme", "begins": today }, "from": today - chrono::Days::new(1) });
     coach.ok(Method::POST, &format!("/people/{person}/retests"), daily).await;
+    let choice = coach.ok(Method::POST, &format!("/people/{person}/choose"), json!({})).await;
+    assert_eq!(choice["battery"]["name"], "Four in five minutes");
     let page = coach.get("/today").await;
     let wanted = page["set_up"].as_array().unwrap();
     assert!(wanted.iter().any(|s| s["what"] == "A tape that does not stretch" && s["people"] == json!(["Joren"])), "{wanted:?}");
