@@ -37,7 +37,9 @@ pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, U
 pub use equation::Equation;
 pub use load::{Kit, Section, all, check, find, kit, parse, section, section_name, sections};
 pub use procedure::{CadenceRule, Chosen, CountRule, Phase, PhaseKind, Preparation, Prompt, Tone};
-pub use scoring::{ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, When};
+pub use scoring::{
+    ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, When, difference,
+};
 
 /// One test: what it is, how it is run, what it gives, who says so.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

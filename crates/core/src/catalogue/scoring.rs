@@ -83,6 +83,11 @@ pub struct Input {
     pub inverse: bool,
 }
 
+/// How far two readings lie apart. What a tape shows is exact to its step; the difference of two such numbers is not.
+pub fn difference(a: f64, b: f64) -> f64 {
+    ((a - b).abs() * 1e6).round() / 1e6
+}
+
 /// What kind of value an input takes.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -183,8 +188,7 @@ impl Input {
     /// Why a third measure is needed, where two lie too far apart.
     pub fn apart(&self, taken: &[f64]) -> Option<String> {
         let (within, [a, b]) = (self.agree_within?, taken) else { return None };
-        // What the tape shows is exact to its step; the difference of two such numbers is not.
-        let apart = ((a - b).abs() * 1e6).round() / 1e6;
+        let apart = difference(*a, *b);
         (apart > within).then(|| format!("{a} and {b} {} are {} {} apart. Measure a third time.", self.unit, rounded(apart, 1), self.unit))
     }
 

@@ -10,7 +10,7 @@ use super::{
 };
 use crate::{
     attempts::Take,
-    catalogue::{InputKind, PhaseKind, Protocol, Tone},
+    catalogue::{InputKind, PhaseKind, Protocol, Tone, difference},
     inputs::{Inputs, Value},
     quantity,
     units::rounded,
@@ -218,9 +218,11 @@ impl SheetState {
             row.third = protocol.input(&row.input).and_then(|i| i.apart(&row.counting()));
         }
         let wanted = |row: &SheetRow| row.required || row.kind == InputKind::Number;
-        // Leg by leg; within one the sides take turns: the row with the fewest tries, in order.
+        // Leg by leg; within one the sides take turns: the row with the fewest tries, in order. What must agree is taken again at
+        // once.
+        let turn = |row: &SheetRow| if row.agree_within.is_some() { 0 } else { row.cells.len() };
         let open = self.rows.iter().enumerate().filter(|(_, row)| row.is_open() && wanted(row));
-        self.next = open.min_by_key(|(k, row)| (row.leg, row.cells.len(), *k)).map(|(k, _)| k);
+        self.next = open.min_by_key(|(k, row)| (row.leg, turn(row), *k)).map(|(k, _)| k);
         let loads = self.load_rows();
         self.advice = loads.map(|rows| advice(&self.lifts(rows), self.rows[rows.0].tries, setup.last_value));
         if self.next.is_none() {
@@ -297,7 +299,10 @@ impl SheetCell {
 impl SheetRow {
     /// Whether it takes one more try.
     pub(super) fn is_open(&self) -> bool {
-        let most = if self.agree_within.is_some() && self.third.is_none() { 2 } else { usize::from(self.tries) };
+        // Two that agree are enough.
+        let apart = |within: f64| matches!(self.counting()[..], [a, b] if difference(a, b) > within);
+        let most =
+            if self.agree_within.is_some_and(|within| self.cells.len() <= 2 && !apart(within)) { 2 } else { usize::from(self.tries) };
         self.cells.len() < most
     }
 
