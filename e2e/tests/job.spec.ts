@@ -38,7 +38,7 @@ test("from intake to retest and back: client, readiness, set-up, tapped run, res
   await expect(page.getByRole("dialog")).toContainText("none known for this equation");
   await page.keyboard.press("Escape");
 
-  await page.getByRole("textbox", { name: "Weeks" }).fill("6");
+  await page.getByRole("textbox", { name: "Weeks", exact: true }).fill("6");
   await expect(page.getByText("in 6 weeks")).toBeVisible();
   await page.getByRole("button", { name: "Keep these dates" }).click();
   await expect(page.getByText(/in 6 weeks · every 6 weeks/)).toBeVisible();
