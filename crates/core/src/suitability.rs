@@ -207,7 +207,7 @@ pub fn first<'p>(
     };
     let over_60 = facts.age.is_some_and(|a| a.value() >= 60.0);
     let placed = |p: &Protocol| p.norms.iter().filter_map(|n| norms::table(&n.table)).find(|t| t.is_for_age_of(facts));
-    let mut fresh: Vec<(&Protocol, String)> = suiting
+    let mut fresh: Vec<(&Protocol, bool, String)> = suiting
         .iter()
         // Nobody is led into a hardest effort they have never made: that is the coach's choice, from the list.
         .filter(|p| p.effort == Effort::LightToModerate || (!over_60 && p.effort != Effort::Vigorous))
@@ -220,10 +220,10 @@ pub fn first<'p>(
                 Some(_) => return None,
             };
             let held = table.map_or(String::new(), |t| format!(", and a table to hold it against: {}", t.population_for(facts)));
-            Some((*p, format!("{when}. {} minutes{held}.", p.minutes)))
+            Some((*p, table.is_some(), format!("{when}. {} minutes{held}.", p.minutes)))
         })
         .collect();
-    fresh.sort_by_key(|(p, _)| (over_60 != (p.section == OVER_60), p.needs.len(), p.minutes));
+    fresh.sort_by_key(|(p, ..)| (over_60 != (p.section == OVER_60), p.needs.len(), p.minutes));
     let mut longest: Vec<&Before> = before.iter().collect();
     longest.sort_by_key(|b| b.on);
     longest.retain(|b| (today - b.on).num_days() >= AGAIN_AFTER_DAYS);
@@ -231,8 +231,9 @@ pub fn first<'p>(
     let of_done = done.map(|(p, b)| (p, format!("Last done on {}: the same again shows what changed.", b.on.format("%-d %B %Y"))));
     let mut first: Vec<First> = Vec::new();
     let mut parts: BTreeSet<&str> = BTreeSet::new();
-    let (held, bare): (Vec<_>, Vec<_>) = fresh.into_iter().partition(|(p, _)| placed(p).is_some());
-    for (protocol, why) in of_due.chain(held).chain(of_done).chain(bare) {
+    let (held, bare): (Vec<_>, Vec<_>) = fresh.into_iter().partition(|(_, is_held, _)| *is_held);
+    let said = |(p, _, why)| (p, why);
+    for (protocol, why) in of_due.chain(held.into_iter().map(said)).chain(of_done).chain(bare.into_iter().map(said)) {
         if first.len() < FIRST_MOST && parts.insert(&protocol.section) {
             first.push(First { protocol: protocol.id.clone(), why });
         }

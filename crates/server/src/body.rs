@@ -68,9 +68,8 @@ impl FromRequest for Picture {
     type Future = Pin<Box<dyn Future<Output = Result<Self, ApiError>>>>;
 
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
-        let announced = announced(request);
-        let payload = payload.take();
-        Box::pin(async move { arrived(announced, payload, limits::PHOTO_BYTES, picture_too_large).await.map(Self) })
+        let arriving = arrived(announced(request), payload.take(), limits::PHOTO_BYTES, picture_too_large);
+        Box::pin(async move { arriving.await.map(Self) })
     }
 }
 
@@ -83,9 +82,8 @@ impl FromRequest for File {
     type Future = Pin<Box<dyn Future<Output = Result<Self, ApiError>>>>;
 
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
-        let announced = announced(request);
-        let payload = payload.take();
-        Box::pin(async move { arrived(announced, payload, limits::PRACTICE_BYTES, file_too_large).await.map(Self) })
+        let arriving = arrived(announced(request), payload.take(), limits::PRACTICE_BYTES, file_too_large);
+        Box::pin(async move { arriving.await.map(Self) })
     }
 }
 

@@ -7,6 +7,7 @@ use impulso_core::{
     Code,
     catalogue::Protocol,
     change::{Own, Repeats, TypicalError},
+    goal::Goal,
     happening::Happening,
     hr_max::{CeilingRule, HrMaxMethod},
     person::Facts,
@@ -84,19 +85,20 @@ pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResu
     // A test without a reading leaves its date open: it is still owed.
     if !result.computed.is_empty() {
         retests::fulfil(scope, result.person, &result.protocol_id, Some(result.id), result.on).await?;
-        reach_goals(scope, result).await?;
+        let of_result = |goal: &Goal| result.computed.get(&goal.quantity).filter(|_| goal.protocol == result.protocol_id).copied();
+        reach_goals(scope, result.person, result.on, &of_result).await?;
     }
     let subject = Subject::of("result", result.id.0, result.person);
     audit::record(scope, coach, "result.kept", subject, json!({ "protocol": result.protocol_id, "method": result.method })).await?;
     Ok(())
 }
 
-/// Writes down the goals a result reaches, with its day.
-async fn reach_goals(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
-    for (id, mut goal) in goals::of_person(scope, result.person).await? {
-        let value = result.computed.get(&goal.quantity).filter(|_| goal.protocol == result.protocol_id && goal.reached_on.is_none());
-        if value.is_some_and(|v| goal.is_met_by(*v) && result.on >= goal.from_on) {
-            goal.reached_on = Some(result.on);
+/// Writes down the goals that are reached on a day. `value`: what was measured of a goal's measure, where it was.
+pub async fn reach_goals(scope: &mut Scope, person: PersonId, on: NaiveDate, value: &dyn Fn(&Goal) -> Option<f64>) -> ApiResult<()> {
+    for (id, mut goal) in goals::of_person(scope, person).await? {
+        let value = value(&goal).filter(|_| goal.reached_on.is_none());
+        if value.is_some_and(|v| goal.is_met_by(v) && on >= goal.from_on) {
+            goal.reached_on = Some(on);
             goals::reached(scope, id, &goal).await?;
         }
     }
@@ -214,6 +216,12 @@ pub async fn known(scope: &mut Scope, protocols: &[&Protocol]) -> ApiResult<Know
 /// The same of one protocol, by measure.
 pub async fn own(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<String, Own>> {
     Ok(known(scope, &[protocol]).await?.remove(&protocol.id).unwrap_or_default())
+}
+
+/// How much a measure of a result wobbles, by the best that is known; `own`: what the practice knows of the protocol.
+pub fn wobble(protocol: &Protocol, result: &Stored, quantity: &str, own: Option<&BTreeMap<String, Own>>) -> Option<TypicalError> {
+    let own = own.and_then(|of| of.get(quantity)).cloned().unwrap_or_default();
+    TypicalError::best(&trial(protocol, result), quantity, result.computed.get(quantity).copied(), &own)
 }
 
 /// What happened to a person along the way.

@@ -8,13 +8,13 @@ import VChart from "vue-echarts";
 import { useRouter } from "vue-router";
 import type { TrendPage } from "@/api/types";
 import { dayShort } from "@/composables/dates";
+import { happened } from "@/logic/happening";
 
 /** One measure over time with the band of the test's own noise around the first comparable test. */
 use([LineChart, ScatterChart, GridComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent, SVGRenderer]);
 const props = defineProps<{ trend: TrendPage }>();
 const router = useRouter();
 
-const words = { illness: "illness", injury: "injury", break: "break", new_job: "new job", holiday: "holiday", other: "note" } as const;
 const css = getComputedStyle(document.documentElement);
 const token = (name: string) => css.getPropertyValue(name).trim();
 
@@ -90,7 +90,7 @@ const option = computed(() => {
           symbol: "none",
           lineStyle: { color: token("--ochre"), type: "dashed", width: 1.5 },
           label: { color: token("--ochre"), fontSize: 14, position: "insideEndTop", formatter: (p: { name: string }) => p.name },
-          data: props.trend.happenings.map((h) => ({ xAxis: h.from_on, name: h.words ?? words[h.kind] })),
+          data: props.trend.happenings.map((h) => ({ xAxis: h.from_on, name: h.words ?? happened[h.kind] })),
         },
         z: 3,
       },

@@ -6,6 +6,7 @@ import SectionChips from "@/components/SectionChips.vue";
 import SmallTrend from "@/components/SmallTrend.vue";
 import { dayYear } from "@/composables/dates";
 import { useLoad } from "@/composables/useLoad";
+import { happened } from "@/logic/happening";
 
 /** A battery over all its dates, as a table of small pictures. */
 const props = defineProps<{ id: string; battery: string }>();
@@ -14,8 +15,7 @@ const { data: h, failure, loading, reload } = useLoad(() => take(api.GET("/api/p
 const section = ref("");
 const sections = computed(() => [...new Set(h.value?.lines.map((l) => l.section) ?? [])]);
 const shown = computed(() => h.value?.lines.filter((l) => !section.value || l.section === section.value) ?? []);
-const kinds = { illness: "illness", injury: "injury", break: "break", new_job: "new job", holiday: "holiday", other: "note" } as const;
-const along = computed(() => (h.value?.happenings ?? []).map((n) => ({ from_on: n.from_on, words: n.words ?? kinds[n.kind] })));
+const along = computed(() => (h.value?.happenings ?? []).map((n) => ({ from_on: n.from_on, words: n.words ?? happened[n.kind] })));
 const during = computed(() => along.value.filter((n) => h.value && n.from_on >= h.value.days[0]! && n.from_on <= h.value.days.at(-1)!));
 const print = () => window.print();
 </script>

@@ -9,6 +9,7 @@ import PhotoPair from "@/components/PhotoPair.vue";
 import { dayName, dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
+import { asItIs, chosen } from "@/logic/file";
 import { smaller } from "@/logic/photo";
 
 /** Front, left, back and right, of today and of earlier days, two days side by side. */
@@ -26,23 +27,19 @@ const src = (id: string) => `/api/photos/${id}`;
 const camera = ref<PhotoView | null>(null);
 async function keep(view: PhotoView, picture: Blob) {
   camera.value = null;
-  const body = (await smaller(picture)) as unknown as number[];
+  const body = await smaller(picture);
   const done = await run(() =>
     take(
       api.POST("/api/people/{id}/photos", {
         params: { path, query: { view } },
-        body,
-        bodySerializer: (b) => b as unknown as BodyInit,
-        headers: { "content-type": "application/octet-stream" },
+        ...asItIs(body),
       }),
     ),
   );
   if (done) await reload();
 }
-function chosen(view: PhotoView, event: Event) {
-  const input = event.target as HTMLInputElement;
-  const file = input.files?.[0];
-  input.value = "";
+function choose(view: PhotoView, event: Event) {
+  const file = chosen(event);
   if (file) void keep(view, file);
 }
 async function remove(id: string) {
@@ -88,7 +85,7 @@ async function remove(id: string) {
               accept="image/jpeg,image/png,image/webp"
               :aria-label="`Choose a file, ${view}`"
               :disabled="busy"
-              @change="chosen(view, $event)"
+              @change="choose(view, $event)"
           /></label>
           <button v-if="of(view)" type="button" class="linklike" :aria-label="`Remove ${view}`" @click="remove(of(view)!.id)">
             Remove

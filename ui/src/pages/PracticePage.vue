@@ -6,6 +6,7 @@ import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
+import { asItIs, chosen } from "@/logic/file";
 import { useSession } from "@/stores/session";
 
 const session = useSession();
@@ -42,20 +43,10 @@ async function remove() {
 const taking = useAction();
 const taken = ref("");
 async function takeIn(event: Event) {
-  const input = event.target as HTMLInputElement;
-  const file = input.files?.[0];
-  input.value = "";
+  const file = chosen(event);
   if (!file) return;
   taken.value = "";
-  const done = await taking.run(() =>
-    take(
-      api.POST("/api/practice/everything", {
-        body: file as unknown as number[],
-        bodySerializer: (b) => b as unknown as BodyInit,
-        headers: { "content-type": "application/octet-stream" },
-      }),
-    ),
-  );
+  const done = await taking.run(() => take(api.POST("/api/practice/everything", asItIs(file))));
   if (done) taken.value = `${done.people} people taken in${done.identical ? ", exactly as they were in the file" : ""}.`;
 }
 

@@ -8,6 +8,7 @@ import TextField from "@/components/fields/TextField.vue";
 import { dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
+import { chosen } from "@/logic/file";
 import { cells, rowsOf, type GridRow } from "@/logic/scoring";
 
 /** Points for raw scores, in a grid: a line for each test and group, a column for each number of points. */
@@ -57,9 +58,7 @@ async function past(version: number | null) {
   if (done) page.value = done;
 }
 async function choose(event: Event) {
-  const input = event.target as HTMLInputElement;
-  const file = input.files?.[0];
-  input.value = "";
+  const file = chosen(event);
   if (!file) return;
   const text = await file.text();
   const rows = await run(() => take(api.POST("/api/scoring/read", { body: { text } })));

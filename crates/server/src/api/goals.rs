@@ -6,7 +6,6 @@ use actix_web::{HttpResponse, delete, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
-    change::TypicalError,
     goal::{Goal, Milestone, TOTAL, Way},
     quantity, text,
 };
@@ -108,10 +107,8 @@ pub async fn of_person(
         let protocol = shelf.find(&goal.protocol).ok();
         let latest = history.iter().rev().find(|r| r.protocol_id == goal.protocol && r.computed.contains_key(&goal.quantity));
         let value = latest.and_then(|r| Some((r.on, *r.computed.get(&goal.quantity)?)));
-        let error = protocol.zip(latest).and_then(|(protocol, result)| {
-            let own = known.get(&protocol.id).and_then(|of| of.get(&goal.quantity)).cloned().unwrap_or_default();
-            TypicalError::best(&scoring::trial(protocol, result), &goal.quantity, value.map(|(_, v)| v), &own)
-        });
+        let error =
+            protocol.zip(latest).and_then(|(protocol, result)| scoring::wobble(protocol, result, &goal.quantity, known.get(&protocol.id)));
         let value = value.or(of_battery.map(|t| (t.on, t.points)));
         let standing = goal.standing(value, error.as_ref(), today);
         lines.push(GoalLine {
@@ -182,18 +179,6 @@ async fn totals_of(scope: &mut Scope, person: PersonId, shelf: &Shelf, today: Na
         }
     }
     Ok(totals)
-}
-
-/// Writes down the goals that a visit's total reaches, with its day.
-pub async fn total_reached(scope: &mut Scope, person: PersonId, battery: &str, on: NaiveDate, points: f64) -> ApiResult<()> {
-    for (id, mut goal) in goals::of_person(scope, person).await? {
-        let is_it = goal.protocol == battery && goal.quantity == TOTAL && goal.reached_on.is_none() && on >= goal.from_on;
-        if is_it && goal.is_met_by(points) {
-            goal.reached_on = Some(on);
-            goals::reached(scope, id, &goal).await?;
-        }
-    }
-    Ok(())
 }
 
 /// Agrees on a goal: from where the client is now, to where, by when.

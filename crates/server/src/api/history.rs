@@ -5,7 +5,6 @@ use chrono::NaiveDate;
 use impulso_core::{
     battery::{Battery, Place},
     catalogue::{self, Protocol},
-    change::TypicalError,
     happening::Happening,
     quantity,
     run::event::Conditions,
@@ -139,10 +138,7 @@ pub async fn over_time(
         for scored in followed.filter(|s| own.iter().any(|r| r.computed.contains_key(&s.quantity))) {
             let key = &scored.quantity;
             let now = own.iter().rev().find(|r| r.computed.contains_key(key));
-            let error = now.and_then(|r| {
-                let own = known.get(&protocol.id).and_then(|of| of.get(key)).cloned().unwrap_or_default();
-                TypicalError::best(&scoring::trial(protocol, r), key, r.computed.get(key).copied(), &own)
-            });
+            let error = now.and_then(|r| scoring::wobble(protocol, r, key, known.get(&protocol.id)));
             let progress = now.and_then(|r| scoring::progress(protocol, r, &own, key, error.as_ref(), &noted));
             lines.push(HistoryLine {
                 protocol: protocol.id.clone(),

@@ -299,10 +299,10 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
     let person = people::get(&mut scope, PersonId(id)).await?;
     let mut history = results::of_protocol(&mut scope, person.id, &protocol.id).await?;
     history.sort_by_key(|r| (r.taken_at, r.id));
-    let own = scoring::own(&mut scope, protocol).await?.remove(&key).unwrap_or_default();
+    let own = scoring::own(&mut scope, protocol).await?;
     let noted = scoring::noted(&mut scope, person.id).await?;
     let latest = history.iter().rev().find(|r| r.computed.contains_key(&key));
-    let typical_error = latest.and_then(|r| TypicalError::best(&scoring::trial(protocol, r), &key, r.computed.get(&key).copied(), &own));
+    let typical_error = latest.and_then(|r| scoring::wobble(protocol, r, &key, Some(&own)));
     let points = points(protocol, &key, &history);
     let latest_value = latest.and_then(|r| Some((r.on, *r.computed.get(&key)?)));
     let today = auth::today(&mut scope).await?;

@@ -6,6 +6,7 @@ use impulso_core::{
     Code, InputError,
     battery::{self, Battery},
     catalogue::{Condition, ConditionKind},
+    goal::{Goal, TOTAL},
     run::event::{Answer, Conditions, check_answer},
     text,
     visit::{Happened, cost_of_moving},
@@ -25,6 +26,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
+    scoring,
     shelf::Shelf,
     visiting::{self, VisitPage},
 };
@@ -353,7 +355,8 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
         if shown.done > 0 {
             retests::fulfil(&mut scope, visit.person, &visit.battery.id, None, visit.on).await?;
             if let Some(total) = &shown.total {
-                super::goals::total_reached(&mut scope, visit.person, &visit.battery.id, visit.on, total.points).await?;
+                let of_total = |goal: &Goal| (goal.protocol == visit.battery.id && goal.quantity == TOTAL).then_some(total.points);
+                scoring::reach_goals(&mut scope, visit.person, visit.on, &of_total).await?;
             }
         }
         let subject = Subject::of("visit", visit.id, visit.person);

@@ -1,0 +1,9 @@
+/** What happened along the way, where nobody put it into words. */
+export const happened = {
+  illness: "illness",
+  injury: "injury",
+  break: "break",
+  new_job: "new job",
+  holiday: "holiday",
+  other: "note",
+} as const;
