@@ -1,11 +1,12 @@
 //! The batch interface: JSON Lines in, JSON Lines out, one object a line, order kept, constant memory.
 //!
-//! A line that cannot be computed gives an error object in its place and the rest go on. Values are unrounded.
+//! A line that cannot be computed gives an error object in its place and the rest go on. Values are unrounded. The lines that
+//! have arrived are shared out among the cores and answered before the next are waited for.
 
 use std::{
     borrow::Cow,
     fmt,
-    io::{self, BufRead, Read, Write},
+    io::{self, BufRead, Write},
 };
 
 use chrono::NaiveDate;
@@ -20,6 +21,7 @@ use impulso_core::{
     trial::{self, Circumstances, Flag, Inputs, Outcome, Pass, Trial},
     units::{Age, BodyMass, Bpm, Height},
 };
+use rayon::prelude::*;
 use serde::{
     Deserialize, Serialize,
     de::{Deserializer, Error, MapAccess, Visitor},
@@ -36,8 +38,20 @@ pub struct Tally {
     pub failed: u64,
 }
 
+impl Tally {
+    fn count(&mut self, computed: bool) {
+        *(if computed { &mut self.computed } else { &mut self.failed }) += 1;
+    }
+}
+
 /// The longest line that is read, bytes: a ride recorded ten times a second fits many times over.
 pub const LINE_MAX: usize = 8 * 1024 * 1024;
+
+/// So much is computed at once at the most, bytes, however much has arrived.
+const BLOCK_MAX: usize = 1024 * 1024;
+
+/// One core's share of a block, bytes: small enough that none waits long for another.
+const SHARE: usize = 32 * 1024;
 
 /// Computes every line of `input`: one line in, one line out, in order. A blank line and one longer than [`LINE_MAX`] are
 /// lines too and get their error.
@@ -46,34 +60,93 @@ pub const LINE_MAX: usize = 8 * 1024 * 1024;
 /// Only what reading or writing itself gives.
 pub fn compute(mut input: impl BufRead, mut output: impl Write) -> io::Result<Tally> {
     let mut tally = Tally::default();
-    let mut line = Vec::new();
-    while let Some(whole) = next_line(&mut input, &mut line)? {
-        let computed = if whole { write_line(line.trim_ascii(), &mut output)? } else { refuse_long(&mut output)? };
-        if computed {
-            tally.computed += 1;
-        } else {
-            tally.failed += 1;
+    let mut begun = Begun::default();
+    loop {
+        let arrived = input.fill_buf()?;
+        if arrived.is_empty() {
+            break;
         }
-        output.write_all(b"\n")?;
+        let block = &arrived[..arrived.len().min(BLOCK_MAX)];
+        let (first, rest) = block.iter().position(|b| *b == b'\n').map_or((block, None), |end| (&block[..end], Some(&block[end + 1..])));
+        begun.go_on(first);
+        let Some(rest) = rest else {
+            let taken = block.len();
+            input.consume(taken);
+            continue;
+        };
+        tally.count(begun.answer(&mut output)?);
+        let whole = rest.iter().rposition(|b| *b == b'\n').map_or(0, |end| end + 1);
+        let answers: Vec<(Vec<u8>, Tally)> = shares(&rest[..whole]).into_par_iter().map(answer_lines).collect::<io::Result<_>>()?;
+        for (text, counted) in answers {
+            output.write_all(&text)?;
+            tally.computed += counted.computed;
+            tally.failed += counted.failed;
+        }
+        output.flush()?;
+        begun.go_on(&rest[whole..]);
+        let taken = block.len();
+        input.consume(taken);
+    }
+    if begun.is_begun() {
+        tally.count(begun.answer(&mut output)?);
     }
     output.flush()?;
     Ok(tally)
 }
 
-/// Reads the next line into `line`; says whether all of it is there, or nothing at the end of the input. What is beyond
-/// [`LINE_MAX`] is passed over without being kept.
-fn next_line(input: &mut impl BufRead, line: &mut Vec<u8>) -> io::Result<Option<bool>> {
-    line.clear();
-    if input.by_ref().take(LINE_MAX as u64 + 1).read_until(b'\n', line)? == 0 {
-        return Ok(None);
+/// A line whose end has not arrived. What is beyond [`LINE_MAX`] is passed over without being kept.
+#[derive(Default)]
+struct Begun {
+    text: Vec<u8>,
+    is_too_long: bool,
+}
+
+impl Begun {
+    fn go_on(&mut self, more: &[u8]) {
+        self.is_too_long |= self.text.len() + more.len() > LINE_MAX;
+        if self.is_too_long {
+            self.text = Vec::new();
+        } else {
+            self.text.extend_from_slice(more);
+        }
     }
-    if line.len() <= LINE_MAX || line.ends_with(b"\n") {
-        return Ok(Some(true));
+
+    const fn is_begun(&self) -> bool {
+        self.is_too_long || !self.text.is_empty()
     }
-    line.clear();
-    line.shrink_to(LINE_MAX / 64);
-    input.skip_until(b'\n')?;
-    Ok(Some(false))
+
+    /// Answers it and begins the next.
+    fn answer(&mut self, output: &mut impl Write) -> io::Result<bool> {
+        let computed = if self.is_too_long { refuse_long(output)? } else { write_line(self.text.trim_ascii(), output)? };
+        output.write_all(b"\n")?;
+        self.text.clear();
+        self.text.shrink_to(LINE_MAX / 64);
+        self.is_too_long = false;
+        Ok(computed)
+    }
+}
+
+/// Whole lines, in shares of about [`SHARE`] bytes.
+fn shares(mut lines: &[u8]) -> Vec<&[u8]> {
+    let mut shares = Vec::with_capacity(lines.len() / SHARE + 1);
+    while !lines.is_empty() {
+        let from = SHARE.min(lines.len()) - 1;
+        let end = lines[from..].iter().position(|b| *b == b'\n').map_or(lines.len(), |more| from + more + 1);
+        let (share, rest) = lines.split_at(end);
+        shares.push(share);
+        lines = rest;
+    }
+    shares
+}
+
+fn answer_lines(lines: &[u8]) -> io::Result<(Vec<u8>, Tally)> {
+    let mut answers = Vec::with_capacity(lines.len() * 2);
+    let mut tally = Tally::default();
+    for line in lines.split_inclusive(|b| *b == b'\n') {
+        tally.count(write_line(line.trim_ascii(), &mut answers)?);
+        answers.push(b'\n');
+    }
+    Ok((answers, tally))
 }
 
 fn refuse_long(output: &mut impl Write) -> io::Result<bool> {
@@ -84,7 +157,8 @@ fn refuse_long(output: &mut impl Write) -> io::Result<bool> {
 
 /// Computes one line and writes its answer; says whether it was computed.
 fn write_line(text: &[u8], output: &mut impl Write) -> io::Result<bool> {
-    let line = match serde_json::from_slice::<Line>(text) {
+    // Text is looked at once: read as bytes, each of its words would be.
+    let line = match std::str::from_utf8(text).map_or_else(|_| serde_json::from_slice::<Line>(text), serde_json::from_str) {
         Ok(line) => line,
         Err(error) => {
             let Envelope { id, protocol } =

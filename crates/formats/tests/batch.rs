@@ -1,6 +1,8 @@
 //! The batch interface, line by line.
 #![allow(clippy::unwrap_used, missing_docs)]
 
+use std::io::{BufRead, BufReader, Write};
+
 use impulso_formats::batch::{LINE_MAX, Tally, compute};
 use serde_json::{Value, json};
 use test_case::test_case;
@@ -235,6 +237,43 @@ fn a_blank_line_and_an_endless_one_have_their_answers_in_their_places() {
     assert_eq!(tally, Tally { computed: 2, failed: 2 });
     assert_eq!((answers[1]["error"]["code"].as_str(), answers[3]["id"].as_str()), (Some("bad_json"), Some("a1")));
     assert!(answers[2]["error"]["message"].as_str().unwrap().contains("longer than"), "{}", answers[2]);
+}
+
+#[test_case(1; "a byte at a time")]
+#[test_case(8192; "a page at a time")]
+#[test_case(16_000_000; "all at once")]
+fn answers_stand_in_the_order_of_their_lines_however_they_arrive(at_once: usize) {
+    let lines: Vec<String> = (0..4000)
+        .map(|k| {
+            EXAMPLE
+                .replacen("\"a1\"", &k.to_string(), 1)
+                .replace("\"pulse_count\":28", if k % 7 == 0 { "\"pulse_count\":3" } else { "\"pulse_count\":28" })
+        })
+        .collect();
+    let mut out = Vec::new();
+    let tally = compute(BufReader::with_capacity(at_once, lines.join("\n").as_bytes()), &mut out).unwrap();
+    assert_eq!(tally, Tally { computed: 3428, failed: 572 });
+    let answers: Vec<Value> = String::from_utf8(out).unwrap().lines().map(|l| serde_json::from_str(l).unwrap()).collect();
+    assert_eq!(answers.len(), 4000);
+    for (k, answer) in answers.iter().enumerate() {
+        assert_eq!((answer["id"].as_u64(), answer.get("error").is_some()), (Some(k as u64), k % 7 == 0), "line {k}");
+    }
+}
+
+#[test]
+fn a_line_is_answered_before_the_next_is_waited_for() {
+    let (mut ours, theirs) = std::io::pipe().unwrap();
+    let (mut answers, mut back) = std::io::pipe().map(|(read, write)| (BufReader::new(read), write)).unwrap();
+    let work = std::thread::spawn(move || compute(BufReader::new(&mut ours), &mut back).unwrap());
+    let mut theirs = theirs;
+    for _ in 0..3 {
+        writeln!(theirs, "{EXAMPLE}").unwrap();
+        let mut answer = String::new();
+        answers.read_line(&mut answer).unwrap();
+        assert!(answer.starts_with(r#"{"id":"a1""#), "{answer}");
+    }
+    drop(theirs);
+    assert_eq!(work.join().unwrap(), Tally { computed: 3, failed: 0 });
 }
 
 fn plank(inputs: Value) -> Value {

@@ -1,7 +1,7 @@
 //! The `impulso` command: serves the application, and does the core's work without a server.
 
 use std::{
-    io::{self, BufWriter},
+    io::{self, BufReader, BufWriter},
     process::ExitCode,
 };
 
@@ -95,7 +95,8 @@ fn validate(into: &std::path::Path) -> io::Result<()> {
 }
 
 fn compute() -> ExitCode {
-    match impulso_formats::batch::compute(io::stdin().lock(), BufWriter::new(io::stdout().lock())) {
+    let input = BufReader::with_capacity(1024 * 1024, io::stdin().lock());
+    match impulso_formats::batch::compute(input, BufWriter::new(io::stdout().lock())) {
         Ok(tally) if tally.failed == 0 => ExitCode::SUCCESS,
         Ok(tally) => {
             eprintln!("{} of {} lines were not computed", tally.failed, tally.failed + tally.computed);
