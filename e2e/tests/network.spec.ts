@@ -38,7 +38,7 @@ test("a minute without network in mid-stage and a killed server end in the run a
   await expect(page.getByText("everything is saved")).toBeVisible({ timeout: 20_000 });
   await expect(page.getByText(/112, then 114: steady, and above 110: stage 1 counts/).first()).toBeVisible();
   const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
-  expect(view.state.stages[0].readings.map((r: { bpm: number }) => r.bpm)).toEqual([112, 114]);
+  expect(view.state.of.stages[0].readings.map((r: { bpm: number }) => r.bpm)).toEqual([112, 114]);
   expect(view.state.notes).toEqual(["saddle moved"]);
 
   // Everything again, in reverse and in one heap: nothing is applied twice, and what is out of its turn waits.

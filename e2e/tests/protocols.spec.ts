@@ -115,7 +115,7 @@ test.describe("a pulse by hand", () => {
     await page.keyboard.press("Enter");
     await expect(page.getByRole("heading", { name: "The stage counts" })).toBeVisible();
     const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
-    const readings = view.state.stages[0].readings as { bpm: number; taken: { by: string } }[];
+    const readings = view.state.of.stages[0].readings as { bpm: number; taken: { by: string } }[];
     expect(readings.map((r) => r.taken.by)).toEqual(["counted", "tapped"]);
     expect(readings[0]!.bpm).toBe(112);
   });

@@ -13,13 +13,17 @@ insert into people (id, practice_id, name, name_key, born, sex, units, height_cm
          lateral (select initcap(substr(md5(k::text || s.practice::text), 1, 6)) || ' ' || initcap(substr(md5(s.practice::text || k::text), 1, 8)) as name) n;
 -- Each of them as the demo's own tests are, every three weeks and now and then again within days.
 create temp table pattern as
-    select protocol_id, method, inputs, conditions, facts, computed from results where protocol_id = 'bench-step-3min' and stopped is null and computed ? 'vo2max' limit 1;
-insert into results (id, practice_id, person_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed, created_by)
+    select r.protocol_id, r.method, r.inputs, r.conditions, r.facts, (select jsonb_object_agg(quantity, value) from scores where result_id = r.id) as scored
+    from results r where r.protocol_id = 'bench-step-3min' and r.stopped is null and exists (select from scores s where s.result_id = r.id and s.quantity = 'vo2max') limit 1;
+insert into results (id, practice_id, person_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, created_by)
     select gen_random_uuid(), p.practice_id, p.id, t.protocol_id, t.method, d.on_date, d.on_date + interval '10 hours', t.inputs, t.conditions, t.facts,
-           case when k = 40 and random() < 0.02 then '{"at_s": 60, "reason": "fatigue", "note": null}'::jsonb end, t.computed, s.coach
+           case when k = 40 and random() < 0.02 then '{"at_s": 60, "reason": "fatigue", "note": null}'::jsonb end, s.coach
     from people p join sizes s on s.practice = p.practice_id, generate_series(1, 40) k, pattern t,
          lateral (select current_date - (k * 18 + (k % 4) * 3) as on_date) d
     where not exists (select from results r where r.practice_id = p.practice_id and r.person_id = p.id);
+insert into scores (practice_id, result_id, person_id, protocol_id, quantity, on_date, value)
+    select r.practice_id, r.id, r.person_id, r.protocol_id, m.key, r.on_date, m.value::float8 + (hashtext(r.id::text) % 100) / 20.0
+    from results r, pattern t, lateral jsonb_each_text(t.scored) m where not exists (select from scores s where s.result_id = r.id);
 insert into retest_plans (id, practice_id, person_id, protocol_id, rule, from_on, created_by)
     select gen_random_uuid(), p.practice_id, p.id, 'bench-step-3min', '{"rule": "every_weeks", "weeks": 3}', current_date - 60, s.coach
     from people p join sizes s on s.practice = p.practice_id

@@ -40,7 +40,7 @@ fn events(n: u32) -> Vec<Event> {
 
 fn main() -> ExitCode {
     let mut worst: f64 = 0.0;
-    for protocol in catalogue::all().iter().filter(|p| p.family.runs_live()) {
+    for protocol in catalogue::all().iter().filter(|p| p.family().runs_live()) {
         let setup = rehearse::setup(protocol, &Client::from_seed(3));
         let mut shortest = None;
         print!("{:<24}", protocol.id);

@@ -128,10 +128,3 @@ impl Take {
         }
     }
 }
-
-impl Attempts {
-    /// Every input that is filled by an attempt.
-    pub fn inputs(&self) -> Vec<&str> {
-        self.legs.iter().flat_map(|leg| leg.take.inputs()).collect()
-    }
-}

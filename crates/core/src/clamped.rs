@@ -305,7 +305,7 @@ mod tests {
     use test_case::test_case;
 
     fn rule() -> &'static ClampRule {
-        catalogue::find("clamped-cycle").unwrap().clamp.as_ref().unwrap()
+        catalogue::find("clamped-cycle").unwrap().clamp().unwrap()
     }
 
     /// One line a second: each stage at a power and a heart rate of its own after a minute that is neither.

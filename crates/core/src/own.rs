@@ -6,7 +6,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{self, Citation, Family, PassMark, PhaseKind, Prompt, Protocol, Source, SourceKind},
+    catalogue::{self, Citation, Family, PassMark, PhaseKind, Procedure, Prompt, Protocol, Source, SourceKind},
     error::{Code, InputError},
     text,
     units::{BenchHeight, Cadence, rounded},
@@ -100,7 +100,7 @@ fn set_work(own: &mut Protocol, seconds: u32) -> Result<Option<String>, InputErr
     if !(10..=WORK_MAX_S).contains(&seconds) {
         return Err(InputError::new(Code::OutOfRange, "work_s", format!("The work lasts 10 to {WORK_MAX_S} seconds.")));
     }
-    let of_clock = matches!(own.family, Family::CountedRecovery | Family::TimedEffort);
+    let of_clock = matches!(own.family(), Family::CountedRecovery | Family::TimedEffort);
     let work = own.phases.iter_mut().find(|p| p.kind == PhaseKind::Work).filter(|_| of_clock);
     let Some(work) = work else {
         return Err(InputError::new(
@@ -117,7 +117,7 @@ fn set_work(own: &mut Protocol, seconds: u32) -> Result<Option<String>, InputErr
     if let Some(rule) = own.cadence.as_mut() {
         rule.swap_lead_at_s.retain(|s| *s < seconds);
     }
-    if let Some(course) = own.course.as_mut() {
+    if let Procedure::TimedEffort(course) = &mut own.procedure {
         course.seconds = Some(seconds);
     }
     Ok(Some(format!("{} of work", crate::quantity::minutes(f64::from(seconds)))))

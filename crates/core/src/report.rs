@@ -196,7 +196,7 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> Qu
     let scored = protocol.scored(key);
     let equation = outcome.equation(key).or_else(|| scored.map(|s| s.equation));
     let value = outcome.result(key).map(|e| e.value);
-    let window = inputs.get("pulse_window_s").or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s)));
+    let window = inputs.get("pulse_window_s").or_else(|| protocol.count().map(|c| f64::from(c.window_s)));
     QuantityReport {
         key: key.to_owned(),
         label: quantity::label(key).into_owned(),

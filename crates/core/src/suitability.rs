@@ -98,7 +98,7 @@ pub fn judge_with(protocol: &Protocol, client: &Client, means: &Means) -> Fit {
         section: catalogue::section_name(&protocol.section).to_owned(),
         verdict,
         because,
-        runs_live: protocol.family.runs_live(),
+        runs_live: protocol.family().runs_live(),
         instead,
     };
     if let Some(rule) = protocol.unsuited.iter().find(|rule| applies(rule.when, client)) {

@@ -75,7 +75,7 @@ pub fn check_inputs(protocol: &Protocol, inputs: &Inputs) -> Result<(), InputErr
     if !inputs.stages.is_empty() && !protocol.records_stages() {
         return Err(unknown(protocol, "stages"));
     }
-    if !inputs.series.is_empty() && protocol.clamp.is_none() {
+    if !inputs.series.is_empty() && protocol.clamp().is_none() {
         return Err(unknown(protocol, "series"));
     }
     clamped::check_series(&inputs.series)?;

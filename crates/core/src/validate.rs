@@ -64,7 +64,7 @@ fn quality(protocol: &'static Protocol, published_see: Option<&'static str>, cli
     for k in 0..clients {
         let own = seed.wrapping_mul(1_000_003).wrapping_add(u64::from(k));
         // The intermittent runs are for squads; everything else is for anyone.
-        let for_squads = protocol.schedule.as_ref().is_some_and(|s| s.recovery_s > 0.0);
+        let for_squads = protocol.schedule().is_some_and(|s| s.recovery_s > 0.0);
         let client = if for_squads { Client::of_a_squad(own) } else { Client::from_seed(own) };
         points.extend(estimate(protocol, &client, &mut Dice::new(own ^ 0xA5A5)).map(|e| (client.vo2max, e)));
     }
@@ -127,7 +127,7 @@ fn staged(protocol: &Protocol, setup: &Setup, client: &Client) -> Inputs {
             return fold(protocol, setup, &events).inputs(protocol, setup);
         }
         now += 1_000.0;
-        if let Some(load) = &state.load_due {
+        if let Some(load) = state.staged().and_then(|s| s.load_due.as_ref()) {
             add(&mut events, now, Kind::LoadSet { stage: load.stage, kgm_min: load.decided.kgm_min, reason: None });
         } else if let Some(due) = state.dues.iter().find(|d| d.value.is_none()) {
             now = due.at_ms;
@@ -170,7 +170,7 @@ fn mile_walk(client: &Client, dice: &mut Dice) -> Inputs {
 /// The last level whose speed the runner can turn at: turning costs a tenth more.
 fn shuttle(protocol: &Protocol, client: &Client, dice: &mut Dice) -> Inputs {
     let speed_kmh = run_speed(client, 0.99, dice) * 3.6 / 1.1;
-    let levels = protocol.schedule.as_ref().map_or(&[][..], |s| &s.levels);
+    let levels = protocol.schedule().map_or(&[][..], |s| &s.levels);
     let level = levels.iter().rev().find(|l| l.speed_kmh <= speed_kmh).or(levels.first()).map_or(1.0, |l| l.level);
     Inputs::from_iter([("level", level), ("shuttle", 1.0)])
 }
@@ -179,7 +179,7 @@ fn shuttle(protocol: &Protocol, client: &Client, dice: &mut Dice) -> Inputs {
 /// critical speed, the faster the further below. Source of the model: critical speed with a refilling reserve, common practice;
 /// its numbers are ours, and nothing of the protocols' equations is in it.
 fn intermittent(protocol: &Protocol, client: &Client, dice: &mut Dice) -> Inputs {
-    let Some(schedule) = &protocol.schedule else { return Inputs::new() };
+    let Some(schedule) = protocol.schedule() else { return Inputs::new() };
     let critical = run_speed(client, 0.88, dice);
     let full = (190.0 + 45.0 * dice.normal()).clamp(90.0, 320.0);
     // Every turn costs as much as some metres more, and the interval run has half as many.
@@ -286,7 +286,7 @@ mod tests {
                 let client = Client { vo2max, ..Client::of_a_squad(4) };
                 let inputs = intermittent(protocol, &client, &mut Dice::new(9));
                 inputs.get("speed_kmh").unwrap_or_else(|| {
-                    let schedule = protocol.schedule.as_ref().unwrap();
+                    let schedule = protocol.schedule().unwrap();
                     schedule.place(inputs.get("level").unwrap(), inputs.get("shuttle").unwrap()).unwrap().distance_m
                 })
             };

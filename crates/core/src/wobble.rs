@@ -168,7 +168,7 @@ fn shifts(trial: &Trial) -> Option<Vec<Shift>> {
         let numbers = inputs.value(key).map(Value::numbers).unwrap_or_default();
         match error {
             ReadingError::Count if !numbers.is_empty() => {
-                let window = inputs.get("pulse_window_s").or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s)))?;
+                let window = inputs.get("pulse_window_s").or_else(|| protocol.count().map(|c| f64::from(c.window_s)))?;
                 let day = HEART_RATE_DAY * window / 60.0;
                 found.push(by(&|moved, by| add(moved, key, by), 1.0, day.hypot(HALF_A_BEAT)));
             }
@@ -311,7 +311,7 @@ mod tests {
 
     #[test]
     fn every_estimate_of_the_aerobic_tests_has_a_wobble_by_its_readings_or_a_publication() {
-        for protocol in catalogue::all().iter().filter(|p| p.section == "aerobic" && p.clamp.is_none() && p.attempts.is_none()) {
+        for protocol in catalogue::all().iter().filter(|p| p.section == "aerobic" && p.clamp().is_none() && p.legs().is_empty()) {
             let example = protocol.example.as_ref().unwrap();
             let facts = Facts { age: Age::new(example.age_years).ok(), mass: BodyMass::new(example.mass_kg).ok(), ..man() };
             let trial = Trial::of(protocol, facts, &example.inputs);

@@ -42,7 +42,7 @@ impl Equation {
             }
             Self::CountToRate | Self::MinuteCount => {
                 let hr = rounded(step::recovery_hr(trial.protocol, trial.inputs).ok()?.value(), 1);
-                let window = given("pulse_window_s").or_else(|| trial.protocol.count.as_ref().map(|c| f64::from(c.window_s)));
+                let window = given("pulse_window_s").or_else(|| trial.protocol.count().map(|c| f64::from(c.window_s)));
                 match (self, given("pulse_count"), window) {
                     (Self::CountToRate, Some(beats), Some(window)) => work(
                         "HR = beats × 60 / window".into(),
@@ -192,7 +192,7 @@ impl Equation {
 
     fn single_stage_working(self, quantity: &str, trial: &Trial, result: f64) -> Option<Working> {
         let (sex, age) = (trial.facts.sex?, trial.facts.age?.value());
-        let within = trial.protocol.stages.as_ref().map_or(5.0, |s| s.agree_within_bpm);
+        let within = trial.protocol.stages().map_or(5.0, |s| s.agree_within_bpm);
         let steady = cycle::steady(&trial.inputs.minutes(), within)?;
         let mass = trial.facts.mass.map(crate::units::BodyMass::value);
         let vo2 = if self == Self::Astrand1960 {

@@ -81,7 +81,7 @@ fn any_attempt() -> impl Strategy<Value = Kind> {
 
 /// A run of some live protocol: events at any moment of twenty minutes.
 fn any_run() -> impl Strategy<Value = (usize, Vec<Event>)> {
-    let live = catalogue::all().iter().filter(|p| p.family.runs_live()).count();
+    let live = catalogue::all().iter().filter(|p| p.family().runs_live()).count();
     (0..live, proptest::collection::vec((1.0..1_200_000.0f64, any_kind()), 0..36)).prop_map(|(which, mut given)| {
         given.sort_by(|a, b| a.0.total_cmp(&b.0));
         let mut screen = Screen::new(7);
@@ -94,7 +94,7 @@ fn any_run() -> impl Strategy<Value = (usize, Vec<Event>)> {
 }
 
 fn live(which: usize) -> (&'static Protocol, Setup) {
-    let protocol = catalogue::all().iter().filter(|p| p.family.runs_live()).nth(which).unwrap();
+    let protocol = catalogue::all().iter().filter(|p| p.family().runs_live()).nth(which).unwrap();
     (protocol, rehearse::setup(protocol, &Client::from_seed(3)))
 }
 
@@ -171,12 +171,15 @@ fn holds_together(state: &State) -> Result<(), TestCaseError> {
     let phases = &state.timeline.phases;
     prop_assert!(phases.windows(2).all(|w| w[0].end_ms.is_none_or(|end| end <= w[1].start_ms + 1e-6)), "phases follow each other");
     prop_assert!(state.timeline.calls.is_sorted_by(|a, b| a.at_ms <= b.at_ms), "calls in order");
-    prop_assert!(state.stages.windows(2).all(|w| w[0].number + 1 == w[1].number && w[0].start_ms <= w[1].start_ms));
-    for stage in &state.stages {
+    prop_assert!(state.stages().windows(2).all(|w| w[0].number + 1 == w[1].number && w[0].start_ms <= w[1].start_ms));
+    for stage in state.stages() {
         prop_assert!(stage.readings.is_sorted_by(|a, b| a.minute < b.minute), "each minute once, in order");
         prop_assert!(!stage.counts || stage.steady == Some(true) || stage.bpm.is_some());
     }
-    prop_assert!(state.load_due.is_none() || state.status == Status::Running, "no load is asked for once the work is over");
+    prop_assert!(
+        state.staged().is_none_or(|s| s.load_due.is_none()) || state.status == Status::Running,
+        "no load is asked for once the work is over"
+    );
     prop_assert!(!state.can_finish || state.started_at.is_some());
     for due in state.dues.iter().chain(&state.later) {
         prop_assert!(due.from_ms <= due.at_ms && due.window.is_none_or(|w| w.from_ms < w.until_ms));

@@ -117,7 +117,7 @@ fn a_hold_that_was_over_before_a_stop_stands_whatever_is_pressed_after_it() {
     screen.at(START + 66_000.0, Kind::Finished);
     let state = fold(plank(), &setup, &screen.events);
     assert_eq!((state.status, state.inputs(plank(), &setup)["seconds"]), (Status::Finished, 61.0));
-    assert!(state.hold.is_some_and(|h| h.marks[0].at_ms.is_none()), "nothing is marked after it");
+    assert!(state.hold().is_some_and(|h| h.marks[0].at_ms.is_none()), "nothing is marked after it");
 }
 
 #[test]
@@ -158,7 +158,6 @@ fn a_hold_that_nobody_wrote_rust_for_runs_and_is_scored() {
         version = 1
         name = "Lean against the lock gate"
         section = "endurance"
-        family = "attempts"
         summary = "Leaning against a beam with straight arms for as long as it can be held."
         tells = "Whether the gate will open."
         effort = "light_to_moderate"
@@ -176,7 +175,8 @@ fn a_hold_that_nobody_wrote_rust_for_runs_and_is_scored() {
         conditions = []
         equipment = []
         cautions = []
-        [[attempts.legs]]
+        procedure.family = "attempts"
+        [[procedure.legs]]
         id = "lean"
         take = { hold = { input = "seconds", ends = "Arms bent", zero = "Could not lean" } }
         [[sources]]

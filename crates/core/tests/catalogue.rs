@@ -42,7 +42,7 @@ fn setup(protocol: &Protocol, cadence: Option<f64>) -> Setup {
 }
 
 fn counted() -> impl Iterator<Item = &'static Protocol> {
-    catalogue::all().iter().filter(|p| p.family == Family::CountedRecovery)
+    catalogue::all().iter().filter(|p| p.family() == Family::CountedRecovery)
 }
 
 #[test]
@@ -101,7 +101,7 @@ fn an_answer_of_the_wrong_kind_is_refused_by_its_condition() {
 #[test]
 fn the_input_a_count_fills_is_enough_for_a_result() {
     for protocol in counted() {
-        let count = protocol.count.as_ref().unwrap();
+        let count = protocol.count().unwrap();
         let inputs = Inputs::from_iter([(count.input.clone(), f64::from(count.window_s) * 2.0)]);
         let facts = Facts::default();
         let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };

@@ -52,7 +52,7 @@ fn six_laps_and_a_hundred_and_twenty_metres() {
     let (mut screen, setup) = twelve_minutes(Some(2400.0));
     let run = protocol("run-12min");
     let state = fold(run, &setup, &screen.events);
-    let effort = state.effort.unwrap();
+    let effort = state.effort().cloned().unwrap();
     assert_eq!((effort.distance_m, effort.tallies_ms.len()), (Some(2400.0), 6));
     assert_eq!(effort.laps[0], "Lap 1: 400 m at 1:52, 1:52 for it, 27 m ahead of last time’s even pace");
     assert!(!state.can_finish, "the part of the lap is still due");
@@ -69,7 +69,7 @@ fn a_lap_key_hit_twice_in_a_second_counts_once_and_says_so() {
     let (mut screen, setup) = twelve_minutes(None);
     screen.at(START + 672_600.0, Kind::Tallied);
     let state = fold(protocol("run-12min"), &setup, &screen.events);
-    assert_eq!(state.effort.unwrap().tallies_ms.len(), 6);
+    assert_eq!(state.effort().cloned().unwrap().tallies_ms.len(), 6);
     let decision = state.decision.unwrap();
     assert_eq!(decision.code, DecisionCode::SetAside);
     assert!(decision.because.contains("stays at 6"), "{}", decision.because);
@@ -79,7 +79,7 @@ fn a_lap_key_hit_twice_in_a_second_counts_once_and_says_so() {
 fn a_lap_after_the_time_does_not_count_and_a_run_without_a_lap_has_no_result() {
     let (mut screen, setup) = twelve_minutes(None);
     screen.at(START + 721_000.0, Kind::Tallied);
-    assert_eq!(fold(protocol("run-12min"), &setup, &screen.events).effort.unwrap().tallies_ms.len(), 6);
+    assert_eq!(fold(protocol("run-12min"), &setup, &screen.events).effort().cloned().unwrap().tallies_ms.len(), 6);
 
     let mut screen = Screen::new(5);
     screen.at(0.0, Kind::ClockStarted);
@@ -105,7 +105,7 @@ fn the_mile_walk_takes_the_time_at_the_line_and_the_heart_rate_at_once() {
     screen.at(0.0, Kind::ClockStarted);
     screen.at(START + 45_000.0, Kind::Crossed);
     let state = fold(walk, &setup, &screen.events);
-    assert_eq!(state.effort.as_ref().unwrap().end_ms, None, "a finish after 45 seconds is a slip");
+    assert_eq!(state.effort().unwrap().end_ms, None, "a finish after 45 seconds is a slip");
     assert!(state.decision.unwrap().because.contains("nobody covers 1609 m that fast"));
     screen.at(START + 870_000.0, Kind::Crossed);
     let state = fold(walk, &setup, &screen.events);

@@ -88,7 +88,7 @@ fn heard(bpm: u16) -> Kind {
 fn a_count_in_a_window_is_the_reading_of_a_minute(window: f64, count: f64, bpm: f64) {
     let mut run = Run::of("multistage-cycle");
     run.at(CYCLE + 2.0 * MINUTE + 3_000.0, counted(2, count, window));
-    let reading = run.state().stages[0].readings[0].clone();
+    let reading = run.state().stages()[0].readings[0].clone();
     assert_eq!((reading.bpm, reading.taken), (bpm, Taken::Counted { count, window_s: window }));
 }
 
@@ -120,7 +120,7 @@ fn tapping_along_gives_the_rate_with_a_missed_tap_put_back() {
     assert_eq!((tapped.missed, tapped.bpm.map(f64::round)), (1, Some(120.0)));
     run.at(CYCLE + 2.0 * MINUTE + 1_000.0, Kind::HeartRateTapped { stage: 1, minute: 2 });
     let state = run.state();
-    let reading = &state.stages[0].readings[0];
+    let reading = &state.stages()[0].readings[0];
     assert_eq!((reading.bpm, reading.taken), (120.0, Taken::Tapped));
     assert!(state.dues[0].tapped.is_none(), "it is taken");
     assert_eq!(state.undoable.unwrap().what, "the taps at minute 2");
@@ -161,7 +161,7 @@ fn four_apart_agrees() {
 fn a_typed_number_after_a_count_stands() {
     let mut run = Run::of("multistage-cycle");
     run.at(CYCLE + 2.0 * MINUTE + 1_000.0, counted(2, 30.0, 15.0)).at(CYCLE + 2.0 * MINUTE + 5_000.0, read(2, 122.0));
-    let readings = run.state().stages[0].readings.clone();
+    let readings = run.state().stages()[0].readings.clone();
     assert_eq!(readings.len(), 1);
     assert_eq!((readings[0].bpm, readings[0].taken), (122.0, Taken::Typed));
 }
@@ -179,14 +179,14 @@ fn the_heart_rate_at_the_end_of_a_walk_is_counted_or_tapped_too() {
     let due = run.state().dues[0].clone();
     assert_eq!((due.window.unwrap().from_ms, due.window.unwrap().until_ms), (end, end + 15_000.0));
     run.at(end + 17_000.0, Kind::HeartRateCounted { stage: 0, minute: 0, count: 33.0, window_s: 15.0 });
-    let effort = run.state().effort.unwrap();
+    let effort = run.state().effort().cloned().unwrap();
     assert_eq!((effort.values["hr_end"], effort.heart_rate_taken), (132.0, Some(Taken::Counted { count: 33.0, window_s: 15.0 })));
 
     let mut tapped = Run::of("mile-walk");
     tapped.at(end, Kind::Crossed).taps(end + 2_000.0, 126.0, 12.0, &[]);
     assert_eq!(tapped.state().dues[0].tapped.unwrap().bpm.map(f64::round), Some(126.0));
     tapped.at(end + 17_000.0, Kind::HeartRateTapped { stage: 0, minute: 0 });
-    assert_eq!(tapped.state().effort.unwrap().values["hr_end"], 126.0);
+    assert_eq!(tapped.state().effort().cloned().unwrap().values["hr_end"], 126.0);
 }
 
 #[test]

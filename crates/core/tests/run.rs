@@ -116,7 +116,7 @@ fn a_count_and_taps_that_disagree_ask_for_a_recount_while_there_is_time() {
     screen.taps(128.0, 209_000.0);
     screen.at(226_000.0, Kind::CountTyped { count: 32.0 });
     let state = screen.state();
-    assert_eq!((state.readings.len(), state.reading().unwrap().delay_s), (2, 24.0));
+    assert_eq!((state.readings().len(), state.reading().unwrap().delay_s), (2, 24.0));
     assert_eq!(state.decision.unwrap().code, DecisionCode::ReadingHolds);
 }
 
@@ -126,7 +126,7 @@ fn too_late_for_a_recount_the_first_count_stands_and_waiving_it_keeps_the_reason
     screen.taps(132.0, COUNT_MS);
     screen.at(206_000.0, Kind::CountTyped { count: 28.0 });
     screen.at(230_000.0, Kind::RecountStarted);
-    assert_eq!(screen.state().readings.len(), 1);
+    assert_eq!(screen.state().readings().len(), 1);
     screen.at(231_000.0, Kind::RecountWaived { reason: Some("tapped the table, not the pulse".into()) });
     let decision = screen.state().decision.unwrap();
     assert_eq!(decision.code, DecisionCode::RecountWaived);
@@ -301,10 +301,10 @@ fn an_end_sees_what_was_taken_back_before_it_and_nothing_after() {
         other.at(STOP_MS + 22_000.0, Kind::CountTyped { count: 33.0 });
         other.state()
     };
-    assert_eq!((undone_first.status, undone_first.readings[0].typed), (Status::Running, Some(33.0)));
+    assert_eq!((undone_first.status, undone_first.readings()[0].typed), (Status::Running, Some(33.0)));
     let count = screen.events[1].id;
     screen.at(STOP_MS + 22_000.0, Kind::Undone { event: count });
-    assert_eq!((screen.state().status, screen.state().readings[0].typed), (Status::Finished, Some(35.0)));
+    assert_eq!((screen.state().status, screen.state().readings()[0].typed), (Status::Finished, Some(35.0)));
 }
 
 #[test]

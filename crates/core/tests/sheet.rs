@@ -50,7 +50,7 @@ impl Floor {
     }
 
     fn sheet(&self) -> impulso_core::run::state::SheetState {
-        self.state().sheet.unwrap()
+        self.state().sheet().cloned().unwrap()
     }
 
     /// Closes it, and gives the readings as they are stored.

@@ -83,7 +83,7 @@ struct Watching {
 impl Write for Watching {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
         let before = self.seen;
-        self.seen += bytes.iter().filter(|b| **b == b'\n').count();
+        self.seen += bytes.iter().map(|b| usize::from(*b == b'\n')).sum::<usize>();
         if before < self.tenth && self.seen >= self.tenth {
             self.then_kb = resident_kb();
         }

@@ -237,7 +237,7 @@ fn method(page: &mut String, protocol: &Protocol) {
             phase.seconds.map(|s| format!(" ({s} s)")).or_else(|| phase.beats.map(|b| format!(" ({b} beats)"))).unwrap_or_default();
         let _ = writeln!(page, "- {}{length}: {}", phase.label, phase.cue);
     }
-    if let Some(count) = &protocol.count {
+    if let Some(count) = protocol.count() {
         let _ = writeln!(
             page,
             "\nCounting: {} Count and tapped rate more than {} bpm apart ask for a recount.",
@@ -255,7 +255,7 @@ fn method(page: &mut String, protocol: &Protocol) {
             example.working.filled
         );
     }
-    if protocol.clamp.is_some() {
+    if protocol.clamp().is_some() {
         page.push_str("\nFrom ride to ride, beyond what each wobbles by itself:\n\n");
         for pattern in Pattern::ALL {
             let _ = writeln!(page, "- {}", pattern.sentence());

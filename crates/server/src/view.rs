@@ -2,7 +2,7 @@
 
 use chrono::{DateTime, Utc};
 use impulso_core::{
-    catalogue::{CountRule, Family},
+    catalogue::CountRule,
     rehearse::RehearsalReport,
     run::{Decision, Event, Reading, State, fold},
     simulate,
@@ -30,8 +30,6 @@ pub struct RunView {
     pub protocol: String,
     /// Its display name.
     pub protocol_name: String,
-    /// The rule family.
-    pub family: Family,
     /// How the pulse is counted.
     pub count: Option<CountRule>,
     /// The circumstances, in a few words.
@@ -133,7 +131,6 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
         person: first.person.filter(|_| !many).map(|p| p.0),
         name: if many { format!("{} performers", run.performers.len()) } else { first.name.clone() },
         conditions: impulso_core::report::condition_reports(&run.protocol, &first.setup.conditions),
-        family: run.protocol.family,
         state,
         performers,
         clock_rate: clock_rate(run, rate),
@@ -147,7 +144,7 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
         join_code: run.join_code.clone().filter(|_| run.closed_at.is_none()),
         protocol: run.protocol.id.clone(),
         protocol_name: run.protocol.name.clone(),
-        count: run.protocol.count.clone(),
+        count: run.protocol.count().cloned(),
     })
 }
 
@@ -156,7 +153,7 @@ fn performers(run: &Run, events: &[Event]) -> Vec<PerformerView> {
         slot: p.slot,
         person: p.person.map(|id| id.0),
         name: p.name.clone(),
-        reading: state.readings.last().cloned(),
+        reading: state.readings().last().cloned(),
         decision: state.decision,
         result: p.result.map(|r| r.0),
     };

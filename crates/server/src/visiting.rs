@@ -531,7 +531,7 @@ fn next(
     let protocol = shelf.find(&test.protocol).ok()?;
     let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && r.on < visit.on && !r.computed.is_empty());
     let value = last.and_then(|r| Some((r.on, *r.computed.get(protocol.headline())?)));
-    let counting = protocol.attempts.iter().flat_map(|a| &a.legs).filter_map(|leg| leg.take.counting_rule().map(str::to_owned));
+    let counting = protocol.legs().iter().filter_map(|leg| leg.take.counting_rule().map(str::to_owned));
     let prepare = protocol.prepare.iter().map(|p| p.detail.clone());
     let rested = happened.iter().rev().find(|(h, _)| matches!(h, Happened::Done { .. })).map(|(_, at)| *at);
     let rest = chrono::TimeDelta::minutes(i64::from(test.rest_min));
@@ -546,7 +546,7 @@ fn next(
         drawing: protocol.pictures.first().map(Picture::drawing),
         last_time: value
             .map(|(on, v)| format!("On {}: {}", on.format("%-d %B %Y"), impulso_core::quantity::with_unit(protocol.headline(), v))),
-        live: protocol.family.runs_live(),
+        live: protocol.family().runs_live(),
         run: state.places[place].run,
         rest_until: rested.filter(|_| test.rest_min > 0).map(|at| at + rest).filter(|until| *until > Utc::now()),
     })

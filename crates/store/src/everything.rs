@@ -7,7 +7,7 @@ use sqlx::{AssertSqlSafe, Row as _};
 use crate::{CoachId, Result, Scope};
 
 /// Every table that is a practice's own work, in an order in which each finds what it refers to; and the order of its rows.
-const TABLES: [(&str, &str); 19] = [
+const TABLES: [(&str, &str); 20] = [
     ("people", "id"),
     ("protocols", "id"),
     ("batteries", "id"),
@@ -25,6 +25,7 @@ const TABLES: [(&str, &str); 19] = [
     ("run_performers", "run_id, slot"),
     ("run_events", "position"),
     ("results", "id"),
+    ("scores", "result_id, quantity"),
     ("retest_plans", "id"),
     ("retests", "id"),
 ];
@@ -65,8 +66,9 @@ pub async fn out(scope: &mut Scope) -> Result<Map<String, Value>> {
 pub async fn take_in(scope: &mut Scope, coach: CoachId, all: &Map<String, Value>) -> Result<std::result::Result<usize, BadRow>> {
     let ours = json!({ "practice_id": scope.practice_id(), "created_by": coach.0, "taken_by": coach.0, "coach_id": coach.0 });
     let mut taken = 0;
+    let earlier = scores_of_earlier(all);
     for (table, _) in TABLES {
-        let Some(rows) = all.get(table) else { continue };
+        let Some(rows) = all.get(table).or_else(|| earlier.as_ref().filter(|_| table == "scores")) else { continue };
         let Some(rows) = rows.as_array() else {
             return Ok(Err(BadRow { table, row: 1, why: "this is no list of rows".into() }));
         };
@@ -86,6 +88,19 @@ pub async fn take_in(scope: &mut Scope, coach: CoachId, all: &Map<String, Value>
         }
     }
     Ok(Ok(taken))
+}
+
+/// The scores of a file from before they had a table of their own: each result carried its own.
+fn scores_of_earlier(all: &Map<String, Value>) -> Option<Value> {
+    let results = all.get("results")?.as_array().filter(|_| !all.contains_key("scores"))?;
+    let of_result = |r: &Value| {
+        let scores = r.get("computed").and_then(Value::as_object).cloned().unwrap_or_default();
+        let (id, person, protocol, on) = (r["id"].clone(), r["person_id"].clone(), r["protocol_id"].clone(), r["on_date"].clone());
+        scores.into_iter().map(move |(quantity, value)| {
+            json!({"result_id": id, "person_id": person, "protocol_id": protocol, "on_date": on, "quantity": quantity, "value": value})
+        })
+    };
+    Some(results.iter().flat_map(of_result).collect())
 }
 
 /// Puts rows in, or says why they do not fit, with nothing of them in.
@@ -131,13 +146,31 @@ async fn insert(scope: &mut Scope, table: &str) -> Result<String> {
 pub async fn measures(scope: &mut Scope, person: Option<crate::PersonId>) -> Result<Vec<(String, chrono::NaiveDate, String, String, f64)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        r#"select p.name, r.on_date, r.protocol_id, m.key as "measure!", (m.value)::float8 as "value!"
-           from results r join people p on p.practice_id = r.practice_id and p.id = r.person_id, lateral jsonb_each_text(r.computed) m
-           where r.practice_id = $1 and ($2::uuid is null or r.person_id = $2) order by p.name, r.on_date, r.id, m.key"#,
+        "select p.name, s.on_date, s.protocol_id, s.quantity, s.value
+         from scores s join people p on p.practice_id = s.practice_id and p.id = s.person_id
+         where s.practice_id = $1 and ($2::uuid is null or s.person_id = $2) order by p.name, s.on_date, s.result_id, s.quantity",
         practice,
         person.map(|p| p.0)
     )
     .fetch_all(scope.db())
     .await?;
-    Ok(rows.into_iter().map(|r| (r.name, r.on_date, r.protocol_id, r.measure, r.value)).collect())
+    Ok(rows.into_iter().map(|r| (r.name, r.on_date, r.protocol_id, r.quantity, r.value)).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_file_from_before_scores_had_a_table_brings_them_with_its_results() {
+        let result = json!({"id": "r1", "person_id": "p1", "protocol_id": "plank", "on_date": "2026-11-01", "computed": {"seconds": 95.5}});
+        let file = |more: Value| {
+            let mut all = Map::from_iter([("results".to_owned(), json!([result.clone(), {"id": "r2", "computed": {}}]))]);
+            all.extend(more.as_object().cloned().unwrap_or_default());
+            scores_of_earlier(&all)
+        };
+        let score = json!({"result_id": "r1", "person_id": "p1", "protocol_id": "plank", "on_date": "2026-11-01", "quantity": "seconds", "value": 95.5});
+        assert_eq!(file(json!({})), Some(json!([score])));
+        assert_eq!(file(json!({"scores": []})), None, "a file of today has its own");
+    }
 }

@@ -1,6 +1,7 @@
 //! A practice's own protocols, beside those that ship.
 
 use impulso_core::catalogue::Protocol;
+use serde_json::Value;
 
 use crate::{
     CoachId, Result, Scope,
@@ -13,7 +14,7 @@ pub async fn own(scope: &mut Scope) -> Result<Vec<Protocol>> {
     let rows = sqlx::query_scalar!("select body from protocols where practice_id = $1 order by created_at, id", practice)
         .fetch_all(scope.db())
         .await?;
-    rows.into_iter().map(|b| read("protocol", b)).collect()
+    rows.into_iter().map(stored).collect()
 }
 
 /// Keeps a protocol of the practice's own. Returns whether the id was free.
@@ -29,4 +30,51 @@ pub async fn add(scope: &mut Scope, coach: CoachId, protocol: &Protocol) -> Resu
     .execute(scope.db())
     .await?;
     Ok(done.rows_affected() == 1)
+}
+
+/// Where the rules of a family stood before they were one with it.
+const RULES: [&str; 6] = ["count", "stages", "course", "schedule", "clamp", "attempts"];
+
+/// A protocol as it was stored, in the shape of its day: what a result was taken with is never written anew.
+pub(crate) fn stored(mut body: Value) -> Result<Protocol> {
+    if let Some(of) = body.as_object_mut()
+        && let Some(family) = of.remove("family")
+    {
+        let rules: Vec<Value> = RULES.iter().filter_map(|key| of.remove(*key)).collect();
+        let mut procedure = rules.into_iter().find(Value::is_object).unwrap_or_else(|| Value::Object(serde_json::Map::new()));
+        procedure["family"] = family;
+        of.insert("procedure".into(), procedure);
+    }
+    read("protocol", body)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use impulso_core::catalogue;
+
+    #[test]
+    fn a_protocol_is_read_in_the_shape_of_its_day() {
+        for protocol in catalogue::all() {
+            let today = serde_json::to_value(protocol).unwrap();
+            assert_eq!(&stored(today.clone()).unwrap(), protocol);
+            let mut earlier = today;
+            let mut rule = earlier["procedure"].take();
+            let family = rule.as_object_mut().unwrap().remove("family").unwrap();
+            let of = earlier.as_object_mut().unwrap();
+            of.remove("procedure");
+            of.extend(RULES.map(|key| (key.to_owned(), Value::Null)));
+            let key = match family.as_str().unwrap() {
+                "counted_recovery" => "count",
+                "staged_steady_state" => "stages",
+                "timed_effort" | "distance_effort" => "course",
+                "audio_paced" => "schedule",
+                "clamped_heart_rate" => "clamp",
+                _ => "attempts",
+            };
+            of.insert(key.into(), rule);
+            of.insert("family".into(), family);
+            assert_eq!(&stored(earlier).unwrap(), protocol);
+        }
+    }
 }

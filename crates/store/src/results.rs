@@ -1,4 +1,4 @@
-//! Results: raw readings and conditions, and what was computed from them.
+//! Results: raw readings and conditions; and their scores, which can be computed from them anew.
 
 use std::collections::BTreeMap;
 
@@ -129,12 +129,12 @@ impl Row {
     }
 }
 
-/// Keeps a result.
+/// Keeps a result, and what it scored.
 pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<()> {
     let practice = scope.practice_id();
     sqlx::query!(
-        "insert into results (id, practice_id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed, created_by)
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)",
+        "insert into results (id, practice_id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, created_by)
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)",
         result.id.0,
         practice,
         result.person.0,
@@ -147,8 +147,23 @@ pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<(
         write("conditions", &result.conditions)?,
         write("facts", &result.facts)?,
         result.stopped.as_ref().map(|s| write("stop", s)).transpose()?,
-        write("computed", &result.computed)?,
         coach.0
+    )
+    .execute(scope.db())
+    .await?;
+    keep_scores(scope, result.id, &result.computed).await
+}
+
+/// One row a measure, beside its result.
+async fn keep_scores(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String, f64>) -> Result<()> {
+    let (quantities, values): (Vec<String>, Vec<f64>) = computed.iter().map(|(q, v)| (q.clone(), *v)).unzip();
+    sqlx::query!(
+        "insert into scores (practice_id, result_id, person_id, protocol_id, quantity, on_date, value)
+         select r.practice_id, r.id, r.person_id, r.protocol_id, m.quantity, r.on_date, m.value
+         from results r, unnest($2::text[], $3::double precision[]) m (quantity, value) where r.id = $1",
+        id.0,
+        &quantities,
+        &values
     )
     .execute(scope.db())
     .await?;
@@ -159,7 +174,9 @@ pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<(
 pub async fn get(scope: &mut Scope, id: ResultId) -> Result<Stored> {
     sqlx::query_as!(
         Row,
-        "select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed from results where id = $1",
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
+           from results where id = $1"#,
         id.0
     )
     .fetch_one(scope.db())
@@ -172,8 +189,9 @@ pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Re
     let practice = scope.practice_id();
     sqlx::query_as!(
         Row,
-        "select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed
-         from results where practice_id = $1 and ($2::uuid is null or id > $2) order by id limit $3",
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
+           from results where practice_id = $1 and ($2::uuid is null or id > $2) order by id limit $3"#,
         practice,
         behind.map(|r| r.0),
         most
@@ -188,11 +206,8 @@ pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Re
 /// Writes anew what a result computes to; its readings stay. Only the role that owns the database may.
 pub async fn recomputed(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String, f64>) -> Result<()> {
     let practice = scope.practice_id();
-    let computed = write("computed", computed)?;
-    sqlx::query!("update results set computed = $3 where practice_id = $1 and id = $2", practice, id.0, computed)
-        .execute(scope.db())
-        .await?;
-    Ok(())
+    sqlx::query!("delete from scores where practice_id = $1 and result_id = $2", practice, id.0).execute(scope.db()).await?;
+    keep_scores(scope, id, computed).await
 }
 
 /// Every result of a person, oldest first.
@@ -200,8 +215,9 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored
     let practice = scope.practice_id();
     sqlx::query_as!(
         Row,
-        "select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed
-         from results where practice_id = $1 and person_id = $2 order by taken_at, id",
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
+           from results where practice_id = $1 and person_id = $2 order by taken_at, id"#,
         practice,
         person.0
     )
@@ -217,8 +233,9 @@ pub async fn of_protocol(scope: &mut Scope, person: PersonId, protocol_id: &str)
     let practice = scope.practice_id();
     sqlx::query_as!(
         Row,
-        "select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, computed
-         from results where practice_id = $1 and person_id = $2 and protocol_id = $3 order by on_date, taken_at, id",
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
+           from results where practice_id = $1 and person_id = $2 and protocol_id = $3 order by on_date, taken_at, id"#,
         practice,
         person.0,
         protocol_id

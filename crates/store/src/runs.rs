@@ -168,7 +168,7 @@ pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
     .await?;
     Ok(Run {
         id: RunId(row.id),
-        protocol: read("protocol", row.protocol)?,
+        protocol: crate::protocols::stored(row.protocol)?,
         performers: performers
             .into_iter()
             .map(|f| {

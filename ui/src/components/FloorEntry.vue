@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from "vue";
+import { ofFloor } from "@/logic/floor";
 import type { RunView } from "@/api/types";
 import { useRun } from "@/stores/run";
 
@@ -11,7 +12,7 @@ const run = useRun();
 const text = ref("");
 const wrong = ref<string | null>(null);
 const field = ref<HTMLInputElement>();
-const reading = computed(() => props.view.state.readings.at(-1) ?? null);
+const reading = computed(() => ofFloor(props.view.state, "counted")?.readings.at(-1) ?? null);
 const asksRecount = computed(() => props.view.state.decision?.code === "recount_asked");
 
 watch(text, (now) => (text.value = now.replace(/[^\d.,]/g, "")));

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
+import { ofFloor } from "@/logic/floor";
 import type { RunView } from "@/api/types";
 import { minutes } from "@/composables/dates";
 import { isOffBeat, offBeat } from "@/floor/offBeat";
@@ -15,7 +16,9 @@ const started = computed(() => props.view.state.started_at != null || props.ms >
 const work = computed(() => props.view.state.timeline.phases.find((p) => p.kind === "work"));
 const working = computed(() => work.value && props.ms >= work.value.start_ms && props.ms < work.value.end_ms!);
 /** Only a whole window is a reading. */
-const read = computed(() => props.view.state.readings.filter((r) => props.ms >= r.end_ms && (r.typed != null || r.taps != null)));
+const read = computed(() =>
+  (ofFloor(props.view.state, "counted")?.readings ?? []).filter((r) => props.ms >= r.end_ms && (r.typed != null || r.taps != null)),
+);
 const decision = computed(() => props.view.state.decision);
 const asks = computed(() => decision.value?.code === "recount_asked");
 const tone = computed(() => (asks.value ? "ask" : "holds"));

@@ -1,12 +1,15 @@
 <script setup lang="ts">
 import { computed } from "vue";
+import { ofFloor } from "@/logic/floor";
 import type { RunView } from "@/api/types";
 
 /** The heart rate over time in the band where stages count: what the strap sends as a line with gaps, readings as dots. */
 const props = defineProps<{ state: RunView["state"]; ms: number }>();
 const W = 420;
 const H = 210;
-const begin = computed(() => props.state.stages[0]?.start_ms ?? 0);
+const staged = computed(() => ofFloor(props.state, "staged"));
+const band = computed(() => staged.value?.band ?? null);
+const begin = computed(() => staged.value?.stages[0]?.start_ms ?? 0);
 /** The cool-down does not push the test aside. */
 const end = computed(() =>
   Math.max(begin.value + 360_000, Math.min(props.ms, (props.state.over_ms ?? Infinity) + 90_000), ...props.state.dues.map((d) => d.at_ms)),
@@ -16,7 +19,7 @@ const rates = computed(() => [
   ...(props.state.strap?.trace ?? []).flatMap((p) => (p.bpm != null ? [p.bpm] : [])),
 ]);
 const low = computed(() => Math.min(80, ...rates.value) - 5);
-const high = computed(() => Math.max((props.state.band?.high ?? 170) + 12, ...rates.value.map((r) => r + 5)));
+const high = computed(() => Math.max((band.value?.high ?? 170) + 12, ...rates.value.map((r) => r + 5)));
 const x = (at: number) => 40 + ((at - begin.value) / (end.value - begin.value)) * (W - 52);
 const y = (bpm: number) => H - 24 - ((bpm - low.value) / (high.value - low.value)) * (H - 40);
 /** Stretches without a gap. */
@@ -39,13 +42,13 @@ const dots = computed(() => props.state.dues.filter((d) => d.value != null && d.
   <figure>
     <figcaption>Heart rate, bpm</figcaption>
     <svg :viewBox="`0 0 ${W} ${H}`" role="img" aria-label="Heart rate over time">
-      <template v-if="state.band">
-        <rect class="band" x="40" :y="y(state.band.high)" :width="W - 52" :height="y(state.band.low) - y(state.band.high)" />
-        <text class="edge" x="36" :y="y(state.band.high) + 5" text-anchor="end">{{ Math.round(state.band.high) }}</text>
-        <text class="edge" x="36" :y="y(state.band.low) + 5" text-anchor="end">{{ Math.round(state.band.low) }}</text>
-        <text class="why" x="46" :y="y(state.band.high) - 6">{{ state.band.because }}</text>
+      <template v-if="band">
+        <rect class="band" x="40" :y="y(band.high)" :width="W - 52" :height="y(band.low) - y(band.high)" />
+        <text class="edge" x="36" :y="y(band.high) + 5" text-anchor="end">{{ Math.round(band.high) }}</text>
+        <text class="edge" x="36" :y="y(band.low) + 5" text-anchor="end">{{ Math.round(band.low) }}</text>
+        <text class="why" x="46" :y="y(band.high) - 6">{{ band.because }}</text>
       </template>
-      <path v-for="s in state.stages" :key="s.number" class="stage" :d="`M${x(s.start_ms)} 10V${H - 24}`" />
+      <path v-for="s in staged?.stages ?? []" :key="s.number" class="stage" :d="`M${x(s.start_ms)} 10V${H - 24}`" />
       <path v-for="d in lines" :key="d" class="strap" :d="d" />
       <g v-for="d in dots" :key="`${d.stage}.${d.minute}`">
         <circle class="dot" :cx="x(d.at_ms)" :cy="y(d.value!)" r="5" />

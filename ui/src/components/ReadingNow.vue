@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import type { RunView } from "@/api/types";
+import type { Reading } from "@/api/types";
 import { rounded } from "@/composables/numbers";
 
 /** The reading that stands, large enough for the other side of the hall. */
-defineProps<{ reading: NonNullable<RunView["state"]["readings"]>[number] }>();
+defineProps<{ reading: Reading }>();
 </script>
 
 <template>

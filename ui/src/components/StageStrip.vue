@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from "@vueuse/core";
 import { computed, ref } from "vue";
+import { ofFloor } from "@/logic/floor";
 import type { RunView } from "@/api/types";
 
 /** Time from left to right: what has been, where we are, what is due. */
@@ -40,7 +41,7 @@ const minuteTicks = computed(() => {
   return ticks;
 });
 /** Only a whole window is a reading. */
-const reading = computed(() => props.state.readings.filter((r) => props.ms >= r.end_ms).at(-1));
+const reading = computed(() => (ofFloor(props.state, "counted")?.readings ?? []).filter((r) => props.ms >= r.end_ms).at(-1));
 const due = computed(() => parts.value.find((p) => p.kind === "count")?.end_ms ?? total.value);
 const names: Record<string, string> = { count_in: "ready", work: "step", transition: "find", count: "count" };
 </script>

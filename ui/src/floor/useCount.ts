@@ -1,5 +1,6 @@
 /** Counting a pulse in its window: which window stands, taps, a second count. */
 import { computed, ref } from "vue";
+import { ofFloor } from "@/logic/floor";
 import { useRun } from "@/stores/run";
 import type { Floor } from "./useFloor";
 
@@ -10,7 +11,7 @@ export function useCount(floor: Floor, slot?: () => number | undefined) {
   const tapsHere = ref(0);
   const reading = computed(() => {
     const own = slot?.();
-    if (own === undefined) return floor.state.value?.readings.at(-1) ?? null;
+    if (own === undefined) return ofFloor(floor.state.value, "counted")?.readings.at(-1) ?? null;
     return run.view?.performers.find((p) => p.slot === own)?.reading ?? null;
   });
   /** The window that stands: a recount begun here counts before the server has said so. */

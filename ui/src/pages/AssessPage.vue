@@ -3,6 +3,7 @@ import { useDebounceFn } from "@vueuse/core";
 import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
+import { ofFamily } from "@/logic/procedure";
 import { api, take } from "@/api/client";
 import { answers, given } from "@/logic/conditions";
 import type { Ceiling, Conditions, HrMaxMethod, Unlike } from "@/api/types";
@@ -61,6 +62,7 @@ watch(page, (p) => {
   draft.value.filled = true;
 });
 
+const count = computed(() => ofFamily(page.value?.protocol.procedure, "counted_recovery"));
 const asked = computed(() => page.value?.protocol.conditions.filter((c) => c.ask) ?? []);
 const conditions = computed<Conditions>(() => answers(asked.value, draft.value.given));
 const unlike = ref<Unlike[]>([]);
@@ -210,9 +212,9 @@ async function begin() {
       <section>
         <h2>Before the clock</h2>
         <PrepareStep v-for="step in page.protocol.prepare" :key="step.id" :step="step" />
-        <template v-if="page.protocol.count">
+        <template v-if="count">
           <h2>The count</h2>
-          <p>{{ page.protocol.count.rule }}</p>
+          <p>{{ count.rule }}</p>
         </template>
         <h2>Care</h2>
         <ul class="care-list">

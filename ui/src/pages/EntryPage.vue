@@ -2,6 +2,7 @@
 import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
+import { ofFamily } from "@/logic/procedure";
 import { api, take } from "@/api/client";
 import type { Input } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
@@ -58,15 +59,15 @@ const byCondition = computed(() => new Set(asked.value.map((c) => c.key)));
 const inputs = computed(() => page.value?.protocol.inputs.filter((i) => !byCondition.value.has(i.key) && !i.inverse) ?? []);
 /** What needs more than one field takes a line of its own. */
 const isWide = (i: Input) => (i.tries ?? 1) > 1 || (i.sides?.length ?? 0) > 0 || !["number", undefined].includes(i.kind);
-const staged = computed(() => page.value?.protocol.stages?.goal.kind === "line");
-const rule = computed(() => page.value?.protocol.stages ?? null);
+const rule = computed(() => ofFamily(page.value?.protocol.procedure, "staged_steady_state"));
+const staged = computed(() => rule.value?.goal.kind === "line");
 const minutesOf = computed(() => {
   if (!rule.value) return [];
   const out = [...rule.value.read_at];
   for (let m = Math.max(...out) + 1; m <= rule.value.until_minute; m++) out.push(m);
   return out;
 });
-const recorded = computed(() => page.value?.protocol.clamp != null);
+const recorded = computed(() => page.value?.protocol.procedure.family === "clamped_heart_rate");
 /** The recording's file as it was chosen; its text goes to the server as it is. */
 async function choose(event: Event) {
   const file = (event.target as HTMLInputElement).files?.[0];

@@ -34,15 +34,9 @@ const closedHere = computed(() => run.view?.closed === true);
 const elsewhere = computed(() => closedHere.value && !finishing.value && !leaving.value);
 const inner = computed(() => {
   if (many.value) return GroupFloor;
-  return {
-    counted_recovery: CountedFloor,
-    staged_steady_state: StagedFloor,
-    timed_effort: EffortFloor,
-    distance_effort: EffortFloor,
-    audio_paced: null,
-    clamped_heart_rate: null,
-    attempts: state.value?.sheet ? SheetFloor : HoldFloor,
-  }[run.view?.family ?? "counted_recovery"];
+  return { counted: CountedFloor, staged: StagedFloor, effort: EffortFloor, hold: HoldFloor, sheet: SheetFloor, entered: null }[
+    state.value?.of.floor ?? "entered"
+  ];
 });
 const about = computed(() =>
   [run.view?.protocol_name, ...(run.view?.conditions ?? []).map((c) => `${c.label.toLowerCase()} ${c.value}`)].join(" · "),

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from "vue";
+import { ofFamily } from "@/logic/procedure";
 import { api, take } from "@/api/client";
 import type { MethodPage as Page } from "@/api/types";
 import CopyBox from "@/components/CopyBox.vue";
@@ -15,8 +16,11 @@ const props = defineProps<{ id: string }>();
 const { data: m, failure, loading, reload } = useLoad(() => take(api.GET("/api/protocols/{id}", { params: { path: { id: props.id } } })));
 const kind = (s: { kind: string; recalled?: boolean }) =>
   `${s.kind === "published" ? "published" : "common practice"}${s.recalled ? ", recalled" : ""}`;
+const count = computed(() => ofFamily(m.value?.protocol.procedure, "counted_recovery"));
+const stages = computed(() => ofFamily(m.value?.protocol.procedure, "staged_steady_state"));
+const schedule = computed(() => ofFamily(m.value?.protocol.procedure, "audio_paced"));
 const counting = computed(() =>
-  (m.value?.protocol.attempts?.legs ?? []).flatMap((leg) =>
+  (ofFamily(m.value?.protocol.procedure, "attempts")?.legs ?? []).flatMap((leg) =>
     "count" in leg.take ? [(leg.take as { count: { rule: string } }).count.rule] : [],
   ),
 );
@@ -64,30 +68,27 @@ const counting = computed(() =>
           {{ m.protocol.cadence.off_for_s }} s is called and noted; the test goes on.
         </p>
         <p v-for="rule in counting" :key="rule"><b>What counts.</b> {{ rule }}</p>
-        <p v-if="m.protocol.count"><b>The count.</b> {{ m.protocol.count.rule }}</p>
-        <template v-if="m.protocol.stages">
+        <p v-if="count"><b>The count.</b> {{ count.rule }}</p>
+        <template v-if="stages">
           <h2>What is decided on the way</h2>
           <ul>
             <li>
-              Heart rate at minutes {{ m.protocol.stages.read_at.join(" and ") }}; within {{ m.protocol.stages.agree_within_bpm }} bpm is
-              steady, else one minute more, up to minute {{ m.protocol.stages.until_minute }}.
+              Heart rate at minutes {{ stages.read_at.join(" and ") }}; within {{ stages.agree_within_bpm }} bpm is steady, else one minute
+              more, up to minute {{ stages.until_minute }}.
             </li>
-            <li v-if="m.protocol.stages.goal.kind === 'band'">
-              The mean must lie between {{ m.protocol.stages.goal.low }} and {{ m.protocol.stages.goal.high }} bpm.
-            </li>
+            <li v-if="stages.goal.kind === 'band'">The mean must lie between {{ stages.goal.low }} and {{ stages.goal.high }} bpm.</li>
             <li v-else>
-              Stages count from {{ m.protocol.stages.goal.from_bpm }} bpm up to the ceiling; {{ m.protocol.stages.goal.stages }} in a row
-              complete the test.
+              Stages count from {{ stages.goal.from_bpm }} bpm up to the ceiling; {{ stages.goal.stages }} in a row complete the test.
             </li>
-            <li v-for="n in m.protocol.stages.load?.by_heart_rate ?? []" :key="n.kgm_min">
+            <li v-for="n in stages.load?.by_heart_rate ?? []" :key="n.kgm_min">
               Stage 2 at {{ n.kgm_min }} kgm/min where the heart rate {{ n.because }}.
             </li>
           </ul>
         </template>
-        <template v-if="m.protocol.schedule">
+        <template v-if="schedule">
           <h2>Schedule</h2>
           <p class="num schedule">
-            <span v-for="l in m.protocol.schedule.levels" :key="l.level">{{ l.level }}: {{ l.speed_kmh }} km/h × {{ l.shuttles }}</span>
+            <span v-for="l in schedule.levels" :key="l.level">{{ l.level }}: {{ l.speed_kmh }} km/h × {{ l.shuttles }}</span>
           </p>
         </template>
         <h2>What is computed, for example</h2>

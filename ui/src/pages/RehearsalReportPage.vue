@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { computed } from "vue";
+import { ofFloor } from "@/logic/floor";
 import { api, take } from "@/api/client";
 import Extrapolation from "@/components/Extrapolation.vue";
 import PageState from "@/components/PageState.vue";
@@ -7,6 +9,7 @@ import { useLoad } from "@/composables/useLoad";
 /** How a rehearsal went: the estimate against the truth, every reading, every fault. */
 const props = defineProps<{ id: string }>();
 const { data: view, failure, loading, reload } = useLoad(() => take(api.GET("/api/runs/{id}", { params: { path: { id: props.id } } })));
+const line = computed(() => ofFloor(view.value?.state, "staged")?.line ?? null);
 </script>
 
 <template>
@@ -33,7 +36,7 @@ const { data: view, failure, loading, reload } = useLoad(() => take(api.GET("/ap
               </li>
             </ul>
           </section>
-          <section v-if="view.state.line"><Extrapolation :line="view.state.line" /></section>
+          <section v-if="line"><Extrapolation :line="line" /></section>
         </div>
         <section v-if="view.rehearsal.report.readings.length">
           <h2>What was read, and what it was</h2>

@@ -2,7 +2,7 @@
 
 use std::sync::LazyLock;
 
-use super::{Attempts, Equation, Family, Input, Phase, PhaseKind, Protocol, Scoring};
+use super::{Equation, Family, Input, Phase, PhaseKind, Protocol, Scoring};
 use crate::{
     error::{Code, InputError},
     formula::Formula,
@@ -118,7 +118,7 @@ pub fn parse(text: &str) -> Result<Protocol, InputError> {
         }
     }
     let mut protocol: Protocol = table.try_into().map_err(unreadable)?;
-    if protocol.phases.is_empty() && protocol.family == Family::Attempts {
+    if protocol.phases.is_empty() && protocol.family() == Family::Attempts {
         protocol.phases.push(Phase {
             id: "work".into(),
             kind: PhaseKind::Work,
@@ -183,7 +183,7 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
     for (k, phase) in protocol.phases.iter().enumerate() {
         let open_end = phase.seconds.is_none() && phase.beats.is_none();
         // The work of a staged test or of a fixed distance ends with an event, not with the clock.
-        let ends_by_event = phase.kind == PhaseKind::Work && protocol.family != Family::CountedRecovery;
+        let ends_by_event = phase.kind == PhaseKind::Work && protocol.family() != Family::CountedRecovery;
         if open_end && !ends_by_event && k + 1 != protocol.phases.len() {
             return fail("phases", format!("only the last phase may be without a length, not {}", phase.id));
         }
@@ -196,25 +196,16 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
     if let Some(input) = protocol.inputs.iter().find(lacks_a_third) {
         return Err(InputError::new(Code::BadJson, "inputs", format!("{}: two that must agree need a third try", input.key)));
     }
-    let has_rules = match protocol.family {
-        Family::CountedRecovery => protocol.count.is_some(),
-        Family::StagedSteadyState => protocol.stages.is_some(),
-        Family::TimedEffort => protocol.course.as_ref().is_some_and(|c| c.seconds.is_some()),
-        Family::DistanceEffort => protocol.course.as_ref().is_some_and(|c| c.distance_m.is_some()),
-        Family::AudioPaced => protocol.schedule.is_some(),
-        Family::ClampedHeartRate => protocol.clamp.as_ref().is_some_and(|c| !c.stages.is_empty()),
-        Family::Attempts => protocol.attempts.as_ref().is_some_and(|a| !a.legs.is_empty()),
-    };
-    if !has_rules {
-        return fail("family", "the rules of its family are missing".into());
+    if !protocol.procedure.is_whole() {
+        return fail("procedure", "the rules of its family are missing".into());
     }
-    if let Some(course) = &protocol.course {
+    if let Some(course) = protocol.course() {
         let tallied = course.tally.as_ref().map(|t| &t.input);
         if let Some(key) = course.ask.iter().chain(tallied).find(|key| protocol.input(key).is_none()) {
             return fail("course", format!("{key} is asked for but is no input"));
         }
     }
-    if let Some(count) = &protocol.count {
+    if let Some(count) = protocol.count() {
         if protocol.input(&count.input).is_none() {
             return fail("count", format!("the count fills {}, which is no input", count.input));
         }
@@ -239,8 +230,8 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
             );
         }
     }
-    let inputs_of_attempts = protocol.attempts.iter().flat_map(Attempts::inputs);
-    if let Some(key) = inputs_of_attempts.into_iter().find(|key| protocol.input(key).is_none()) {
+    let taken = protocol.legs().iter().flat_map(|leg| leg.take.inputs());
+    if let Some(key) = taken.into_iter().find(|key| protocol.input(key).is_none()) {
         return fail("attempts", format!("{key} is taken but is no input"));
     }
     for when in protocol.norms.iter().flat_map(|n| &n.when).chain(protocol.pass.iter().flat_map(|p| &p.when)) {
@@ -296,7 +287,7 @@ fn is_fact(name: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::person::Sex;
+    use crate::{catalogue::Procedure, person::Sex};
 
     #[test]
     fn every_file_of_the_catalogue_holds_together() {
@@ -330,7 +321,8 @@ mod tests {
         protocol.norms[0].table = "no-such-table".into();
         assert!(check(&protocol).unwrap_err().message.contains("no-such-table"));
         let mut protocol = find("bench-step-3min").unwrap().clone();
-        protocol.count.as_mut().unwrap().window_s = 30;
+        let Procedure::CountedRecovery(rule) = &mut protocol.procedure else { panic!("a count") };
+        rule.window_s = 30;
         assert!(check(&protocol).unwrap_err().message.contains("the window 30 s"));
         assert_eq!(find("cartwheel").unwrap_err().code, Code::UnknownProtocol);
     }

@@ -36,7 +36,7 @@ pub use crate::{
 pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
 pub use equation::Equation;
 pub use load::{Kit, Section, all, check, find, kit, parse, section, section_name, sections};
-pub use procedure::{CadenceRule, Chosen, CountRule, Phase, PhaseKind, Preparation, Prompt, Tone};
+pub use procedure::{CadenceRule, Chosen, CountRule, Family, Phase, PhaseKind, Preparation, Procedure, Prompt, Tone};
 pub use scoring::{
     ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, When, difference,
 };
@@ -57,8 +57,6 @@ pub struct Protocol {
     pub name: String,
     /// The part of the test library it stands in.
     pub section: String,
-    /// The rule family that runs it.
-    pub family: Family,
     /// One sentence: what happens.
     pub summary: String,
     /// One or two sentences: what it tells and whom it suits.
@@ -78,18 +76,8 @@ pub struct Protocol {
     #[serde(default)]
     #[cfg_attr(feature = "schema", schema(required))]
     pub phases: Vec<Phase>,
-    /// How the pulse is counted, where it is.
-    pub count: Option<CountRule>,
-    /// The stages, for a staged test.
-    pub stages: Option<StageRule>,
-    /// The effort against the clock, for a timed or a measured one.
-    pub course: Option<Course>,
-    /// The levels, for an audio-paced test.
-    pub schedule: Option<Schedule>,
-    /// The stages at clamped heart rates.
-    pub clamp: Option<ClampRule>,
-    /// The legs of a test that is done in attempts.
-    pub attempts: Option<Attempts>,
+    /// What is done: the rules of its family.
+    pub procedure: Procedure,
     /// How the maximal heart rate is predicted unless the assessor chooses otherwise.
     pub hr_max_method: Option<HrMaxMethod>,
     /// How many weeks until it is usually done again, where the test has a rhythm of its own.
@@ -152,39 +140,6 @@ pub struct Protocol {
     pub sources: Vec<Source>,
 }
 
-/// A family of rules that the run engine knows.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Family {
-    /// Fixed work to a beat, then a pulse counted in a window.
-    CountedRecovery,
-    /// Stages at a load, each until the heart rate is steady.
-    StagedSteadyState,
-    /// As much as possible in a fixed time.
-    TimedEffort,
-    /// A fixed distance as fast as possible.
-    DistanceEffort,
-    /// Runs to beeps that come faster and faster.
-    AudioPaced,
-    /// Stages at given heart rates, recorded by the instruments and read afterwards.
-    ClampedHeartRate,
-    /// Holds, counts and measures, each tried once or several times.
-    Attempts,
-}
-
-impl Family {
-    /// Whether the floor can run it live; the others are entered afterwards.
-    pub const fn runs_live(self) -> bool {
-        !matches!(self, Self::AudioPaced | Self::ClampedHeartRate)
-    }
-
-    /// Whether a simulated client can be tested by it: one whose heart is read, or who covers a distance.
-    pub const fn is_rehearsed(self) -> bool {
-        self.runs_live() && !matches!(self, Self::Attempts)
-    }
-}
-
 /// Readings that the method page works through.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -243,14 +198,49 @@ impl Protocol {
         self.cadence.as_ref().filter(|rule| rule.when.as_ref().is_none_or(|w| w.holds(conditions)))
     }
 
+    /// The rule family that runs it.
+    pub const fn family(&self) -> Family {
+        self.procedure.family()
+    }
+
+    /// How the pulse is counted, where it is.
+    pub const fn count(&self) -> Option<&CountRule> {
+        if let Procedure::CountedRecovery(rule) = &self.procedure { Some(rule) } else { None }
+    }
+
+    /// The stages, where it is staged.
+    pub const fn stages(&self) -> Option<&StageRule> {
+        if let Procedure::StagedSteadyState(rule) = &self.procedure { Some(rule) } else { None }
+    }
+
+    /// The effort against the clock, where it is one.
+    pub const fn course(&self) -> Option<&Course> {
+        if let Procedure::TimedEffort(course) | Procedure::DistanceEffort(course) = &self.procedure { Some(course) } else { None }
+    }
+
+    /// The levels, where it is run to beeps.
+    pub const fn schedule(&self) -> Option<&Schedule> {
+        if let Procedure::AudioPaced(schedule) = &self.procedure { Some(schedule) } else { None }
+    }
+
+    /// The stages at clamped heart rates, where it has them.
+    pub const fn clamp(&self) -> Option<&ClampRule> {
+        if let Procedure::ClampedHeartRate(rule) = &self.procedure { Some(rule) } else { None }
+    }
+
+    /// What is taken in attempts, in order; nothing where it is done otherwise.
+    pub fn legs(&self) -> &[Leg] {
+        if let Procedure::Attempts(attempts) = &self.procedure { &attempts.legs } else { &[] }
+    }
+
     /// Whether readings stand in stages and not under keys of their own.
     pub fn records_stages(&self) -> bool {
-        self.stages.as_ref().is_some_and(|s| matches!(s.goal, Goal::Line { .. }))
+        self.stages().is_some_and(|s| matches!(s.goal, Goal::Line { .. }))
     }
 
     /// Whether anything rests on how high the heart rate can go.
     pub fn uses_hr_max(&self) -> bool {
-        self.records_stages() || self.clamp.is_some()
+        self.records_stages() || self.clamp().is_some()
     }
 
     /// The condition with this key.

@@ -1,11 +1,96 @@
-//! How a test is run: the beat, what is done before, what the clock runs through, how the pulse is counted.
+//! How a test is run: the rules of its family, the beat, what is done before, what the clock runs through, how the pulse is
+//! counted.
 
 use serde::{Deserialize, Serialize};
 
 use crate::{
+    attempts::Attempts,
+    clamped::ClampRule,
     conditions::{Answer, Conditions},
+    course::{Course, Schedule},
     person::Sex,
+    staging::StageRule,
 };
+
+/// What is done, with exactly the rules that this way of testing has.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "family", rename_all = "snake_case")]
+pub enum Procedure {
+    /// Fixed work to a beat, then a pulse counted in a window.
+    CountedRecovery(CountRule),
+    /// Stages at a load, each until the heart rate is steady.
+    StagedSteadyState(StageRule),
+    /// As much as possible in a fixed time.
+    TimedEffort(Course),
+    /// A fixed distance as fast as possible.
+    DistanceEffort(Course),
+    /// Runs to beeps that come faster and faster.
+    AudioPaced(Schedule),
+    /// Stages at given heart rates, recorded by the instruments and read afterwards.
+    ClampedHeartRate(ClampRule),
+    /// Holds, counts and measures, each tried once or several times.
+    Attempts(Attempts),
+}
+
+impl Procedure {
+    /// Its family, bare.
+    pub const fn family(&self) -> Family {
+        match self {
+            Self::CountedRecovery(_) => Family::CountedRecovery,
+            Self::StagedSteadyState(_) => Family::StagedSteadyState,
+            Self::TimedEffort(_) => Family::TimedEffort,
+            Self::DistanceEffort(_) => Family::DistanceEffort,
+            Self::AudioPaced(_) => Family::AudioPaced,
+            Self::ClampedHeartRate(_) => Family::ClampedHeartRate,
+            Self::Attempts(_) => Family::Attempts,
+        }
+    }
+
+    /// Whether it says enough to be done: a length, a distance, a stage, a leg.
+    pub(super) fn is_whole(&self) -> bool {
+        match self {
+            Self::CountedRecovery(_) | Self::StagedSteadyState(_) | Self::AudioPaced(_) => true,
+            Self::TimedEffort(course) => course.seconds.is_some(),
+            Self::DistanceEffort(course) => course.distance_m.is_some(),
+            Self::ClampedHeartRate(rule) => !rule.stages.is_empty(),
+            Self::Attempts(attempts) => !attempts.legs.is_empty(),
+        }
+    }
+}
+
+/// A family of rules that the run engine knows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Family {
+    /// Fixed work to a beat, then a pulse counted in a window.
+    CountedRecovery,
+    /// Stages at a load, each until the heart rate is steady.
+    StagedSteadyState,
+    /// As much as possible in a fixed time.
+    TimedEffort,
+    /// A fixed distance as fast as possible.
+    DistanceEffort,
+    /// Runs to beeps that come faster and faster.
+    AudioPaced,
+    /// Stages at given heart rates, recorded by the instruments and read afterwards.
+    ClampedHeartRate,
+    /// Holds, counts and measures, each tried once or several times.
+    Attempts,
+}
+
+impl Family {
+    /// Whether the floor can run it live; the others are entered afterwards.
+    pub const fn runs_live(self) -> bool {
+        !matches!(self, Self::AudioPaced | Self::ClampedHeartRate)
+    }
+
+    /// Whether a simulated client can be tested by it: one whose heart is read, or who covers a distance.
+    pub const fn is_rehearsed(self) -> bool {
+        self.runs_live() && !matches!(self, Self::Attempts)
+    }
+}
 
 /// The beat of the metronome: one for all, or one for each sex.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

@@ -148,7 +148,7 @@ pub(super) fn from_steady_rate(quantity: &str, trial: &Trial, vo2_l_min: f64) ->
     for minute in [5, 6] {
         input(trial, crate::inputs::minute_key(minute).unwrap_or_default())?;
     }
-    let stages = trial.protocol.stages.as_ref();
+    let stages = trial.protocol.stages();
     let within = stages.map_or(5.0, |s| s.agree_within_bpm);
     let Some(steady) = steady(&readings, within) else { return Err(input(trial, "hr_6").err().unwrap_or_else(too_few).into()) };
     let sex = sex(&trial.facts)?;
@@ -243,7 +243,7 @@ pub fn stage_line(
 pub fn trial_line(trial: &Trial) -> Result<StageLine, InputError> {
     let method = trial.hr_max_method();
     let ceiling = hr_max::ceiling_bpm(&trial.facts, method, trial.options.ceiling)?;
-    let from = match trial.protocol.stages.as_ref().map(|s| &s.goal) {
+    let from = match trial.protocol.stages().map(|s| &s.goal) {
         Some(Goal::Line { from_bpm, .. }) => *from_bpm,
         _ => 110.0,
     };
@@ -266,7 +266,7 @@ pub(super) fn multistage(trial: &Trial) -> Result<Found, Nothing> {
         return Err(Nothing::Withheld(flag(code, "stages", message)));
     };
     let mut flags = Vec::new();
-    let within = trial.protocol.stages.as_ref().map_or(5.0, |s| s.agree_within_bpm);
+    let within = trial.protocol.stages().map_or(5.0, |s| s.agree_within_bpm);
     for (k, stage) in trial.inputs.stages.iter().enumerate() {
         let counts = stage.last().is_some_and(|bpm| (line.from_bpm..=line.ceiling_bpm).contains(&bpm));
         if counts && stage.drift().is_some_and(|d| d > within) {

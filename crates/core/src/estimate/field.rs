@@ -104,7 +104,7 @@ pub(super) fn lap_distance(trial: &Trial) -> Result<f64, InputError> {
 
 fn schedule<'a>(trial: &'a Trial) -> Result<&'a Schedule, InputError> {
     let missing = || InputError::new(Code::NotApplicable, "protocol", format!("{} has no schedule of levels.", trial.protocol.name));
-    trial.protocol.schedule.as_ref().ok_or_else(missing)
+    trial.protocol.schedule().ok_or_else(missing)
 }
 
 /// The speed of the last completed level, km/h: given, or from the schedule.

@@ -32,7 +32,7 @@ fn rule<'a>(trial: &Trial<'a>) -> Result<&'a ClampRule, InputError> {
         let message = "The recording of the ride is missing: time_s, power_w, hr_bpm and cadence_rpm, one line a second (“series”).";
         return Err(InputError::new(Code::MissingInput, "series", message));
     }
-    trial.protocol.clamp.as_ref().ok_or_else(|| unknown("series"))
+    trial.protocol.clamp().ok_or_else(|| unknown("series"))
 }
 
 /// `mean_power_2` is the power of stage 2.

@@ -39,7 +39,7 @@ pub fn stepping_vo2(steps_a_minute: f64, height_m: f64) -> f64 {
 /// [`Code::MissingInput`] where there is neither; [`Code::OutOfRange`] where the count is no heart rate or contradicts one
 /// given beside it.
 pub fn recovery_hr(protocol: &Protocol, inputs: &Inputs) -> Result<Bpm, InputError> {
-    let window = inputs.get("pulse_window_s").or_else(|| protocol.count.as_ref().map(|c| f64::from(c.window_s))).unwrap_or(60.0);
+    let window = inputs.get("pulse_window_s").or_else(|| protocol.count().map(|c| f64::from(c.window_s))).unwrap_or(60.0);
     let counted = inputs.get("pulse_count").map(|count| pulse::rate(count, window)).transpose()?;
     let given = inputs.get("recovery_hr").map(|hr| Bpm::new(hr).map_err(|e| e.at("recovery_hr"))).transpose()?;
     match (counted, given) {
@@ -51,7 +51,7 @@ pub fn recovery_hr(protocol: &Protocol, inputs: &Inputs) -> Result<Bpm, InputErr
         (Some(counted), _) => Ok(counted),
         (None, Some(given)) => Ok(given),
         (None, None) => {
-            let key = protocol.count.as_ref().map_or("recovery_hr", |c| c.input.as_str());
+            let key = protocol.count().map_or("recovery_hr", |c| c.input.as_str());
             Err(InputError::new(Code::MissingInput, key, format!("{} needs “{key}”.", protocol.name)))
         }
     }

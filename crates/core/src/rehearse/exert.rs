@@ -83,10 +83,9 @@ const HAND_S: f64 = 0.5;
 
 /// What kind of attempts a protocol is rehearsed with; nothing where it is not.
 pub fn shape(protocol: &Protocol) -> Option<Shape> {
-    let shapes: Vec<Shape> = protocol.attempts.iter().flat_map(|a| &a.legs).filter_map(|leg| of_take(&leg.take)).collect();
-    let only_read =
-        protocol.attempts.iter().flat_map(|a| &a.legs).all(|l| of_take(&l.take).is_some() || matches!(l.take, Take::Read { .. }));
-    (protocol.family == Family::Attempts && shapes.len() == 1 && only_read).then(|| shapes[0])
+    let shapes: Vec<Shape> = protocol.legs().iter().filter_map(|leg| of_take(&leg.take)).collect();
+    let only_read = protocol.legs().iter().all(|l| of_take(&l.take).is_some() || matches!(l.take, Take::Read { .. }));
+    (protocol.family() == Family::Attempts && shapes.len() == 1 && only_read).then(|| shapes[0])
 }
 
 const fn of_take(take: &Take) -> Option<Shape> {
@@ -138,7 +137,7 @@ pub fn exertion(protocol: &Protocol, client: &Client, state: &State) -> Exertion
         }
         Shape::Starts => {
             let fresh = (7.4 - 0.35 * form).clamp(5.4, 10.0);
-            for (k, start) in state.sheet.iter().flat_map(|s| &s.starts_ms).enumerate() {
+            for (k, start) in state.sheet().into_iter().flat_map(|s| &s.starts_ms).enumerate() {
                 let seconds = fresh * (1.0 + 0.008 * k as f64 * (1.5 - 0.3 * form).clamp(0.5, 2.5)) + 0.04 * dice.normal();
                 seen.moves.push(Move { from_ms: *start, to_ms: start + 1000.0 * seconds, reach: 1.0, swings: false });
             }
@@ -192,7 +191,7 @@ pub(super) fn verdict(protocol: &Protocol, client: &Client, state: &State, event
 }
 
 fn of_hold(seen: &Exertion, state: &State) -> Verdict {
-    let (Some(hold), Some(done)) = (&state.hold, seen.moves.first()) else { return Verdict::default() };
+    let (Some(hold), Some(done)) = (state.hold(), seen.moves.first()) else { return Verdict::default() };
     let since = |ms: f64| ((ms - hold.start_ms) / 100.0).round() / 10.0;
     let cap = hold.limit_ms.unwrap_or(f64::MAX);
     let truth = since(done.to_ms.min(cap));
@@ -273,7 +272,7 @@ fn of_count(seen: &Exertion, state: &State, events: &[Event]) -> Verdict {
 }
 
 fn of_starts(seen: &Exertion, state: &State) -> Verdict {
-    let cells = state.sheet.as_ref().and_then(|s| s.rows.first()).map(|r| r.cells.as_slice()).unwrap_or_default();
+    let cells = state.sheet().and_then(|s| s.rows.first()).map(|r| r.cells.as_slice()).unwrap_or_default();
     let mut readings = Vec::new();
     let mut missed = Vec::new();
     for (k, run) in seen.moves.iter().enumerate() {
@@ -301,7 +300,7 @@ fn of_starts(seen: &Exertion, state: &State) -> Verdict {
 
 fn of_lifts(client: &Client, state: &State) -> Verdict {
     let truth = (strength(client) / 2.5).floor() * 2.5;
-    let rows = state.sheet.as_ref().map(|s| s.rows.as_slice()).unwrap_or_default();
+    let rows = state.sheet().map(|s| s.rows.as_slice()).unwrap_or_default();
     let cells = |k: usize| rows.get(k).map(|r| r.cells.as_slice()).unwrap_or_default();
     let mut faults = Vec::new();
     let mut best: Option<f64> = None;
@@ -455,7 +454,7 @@ mod tests {
         floor.at(1000.0, Kind::Lifted { load_kg: most * 0.6, made: true });
         floor.at(200_000.0, Kind::Lifted { load_kg: most * 1.1, made: true });
         let state = floor.state();
-        assert_eq!(state.sheet.as_ref().unwrap().rows[0].cells[0].value, Value::Number(most * 0.6));
+        assert_eq!(state.sheet().unwrap().rows[0].cells[0].value, Value::Number(most * 0.6));
         let report = floor.report(400_000.0);
         assert_eq!(report.faults.iter().filter(|f| !f.noticed).count(), 1, "{:?}", report.faults);
         assert!(report.sentence.contains("the most this client can lift once"), "{}", report.sentence);

@@ -29,8 +29,8 @@ pub fn demands(protocol: &Protocol, setup: &Setup, client: &Client, state: &Stat
         _ => 30.0,
     };
     let mut asked: Vec<Demand> = Vec::new();
-    match protocol.family {
-        Family::StagedSteadyState => asked.extend(state.stages.iter().map(|s| Demand {
+    match protocol.family() {
+        Family::StagedSteadyState => asked.extend(state.stages().iter().map(|s| Demand {
             from_s: seconds(s.start_ms),
             vo2: s.load.map_or_else(|| stepping(steps, bench), |l| cycling(client, l.kgm_min)),
         })),
@@ -58,7 +58,7 @@ pub fn demands(protocol: &Protocol, setup: &Setup, client: &Client, state: &Stat
 /// What an assessor would see and hear up to a second of the run's clock: complaints, laps, the finish.
 pub fn seen(protocol: &Protocol, client: &Client, state: &State, at_s: f64) -> Vec<(f64, String)> {
     let mut seen: Vec<(f64, String)> = client.said(at_s).into_iter().map(|(at, said)| (at, said.to_owned())).collect();
-    if let (Some(course), Some(effort)) = (&protocol.course, &state.effort) {
+    if let (Some(course), Some(effort)) = (protocol.course(), state.effort()) {
         let start = effort.start_ms / 1000.0;
         let speed = speed(protocol, client);
         let lap = effort.lap_m;
@@ -91,7 +91,7 @@ pub fn seen(protocol: &Protocol, client: &Client, state: &State, at_s: f64) -> V
 
 /// Whether a simulated client can be tested by a protocol.
 pub fn is_rehearsed(protocol: &Protocol) -> bool {
-    protocol.family.is_rehearsed() || exert::shape(protocol).is_some()
+    protocol.family().is_rehearsed() || exert::shape(protocol).is_some()
 }
 
 /// How fast the client goes over a course, m/s: what the protocol's own equation says of the true VO2max.
@@ -112,7 +112,7 @@ fn speed(protocol: &Protocol, client: &Client) -> f64 {
 /// How many of what is counted with the key the client does in a minute, where it covers no distance: knee lifts. A fitter
 /// client does more; the numbers are ours.
 pub fn tally_a_minute(protocol: &Protocol, client: &Client) -> Option<f64> {
-    let tally = protocol.course.as_ref()?.tally.as_ref()?;
+    let tally = protocol.course()?.tally.as_ref()?;
     tally.length.is_none().then(|| (30.0 + 0.6 * client.vo2max).round())
 }
 
@@ -126,7 +126,7 @@ pub fn setup(protocol: &Protocol, client: &Client) -> Setup {
             use crate::catalogue::ConditionKind as K;
             let answer = match c.kind {
                 // A spotter stands there, the chair is held: a test in attempts asks for nothing else.
-                K::YesNo => Answer::YesNo(c.must_hold || protocol.family == Family::Attempts),
+                K::YesNo => Answer::YesNo(c.must_hold || protocol.family() == Family::Attempts),
                 K::Number => Answer::Number(c.expected_for(Some(client.sex)).unwrap_or(30.0)),
                 K::Choice => Answer::Text(
                     c.choices.iter().find(|(key, _)| key == "strap").or(c.choices.first()).map_or_else(String::new, |(k, _)| k.clone()),
@@ -175,7 +175,7 @@ mod tests {
                 events.push(event(seq, ms, Kind::Finished));
                 break;
             }
-            if let Some(load) = &state.load_due {
+            if let Some(load) = state.staged().and_then(|s| s.load_due.as_ref()) {
                 events.push(event(seq, ms, Kind::LoadSet { stage: load.stage, kgm_min: load.decided.kgm_min, reason: None }));
                 continue;
             }
@@ -203,7 +203,7 @@ mod tests {
     fn a_dropout_leaves_the_minute_open_and_is_told_at_the_end() {
         let client = client(vec![Fault::StrapDropsOut { from_s: 100.0, until_s: 140.0 }]);
         let (events, state, setup) = play(&client);
-        assert!(!state.stages[0].readings.iter().any(|r| r.minute == 2), "{:?}", state.stages[0].readings);
+        assert!(!state.stages()[0].readings.iter().any(|r| r.minute == 2), "{:?}", state.stages()[0].readings);
         let report = report(catalogue::find("multistage-cycle").unwrap(), &setup, &client, &state, &events);
         assert_eq!(report.faults.len(), 1);
         assert!(report.faults[0].what.starts_with("At 1:40"));
@@ -228,7 +228,7 @@ mod tests {
 
     #[test]
     fn every_live_protocol_can_be_set_up_for_anyone() {
-        for protocol in catalogue::all().iter().filter(|p| p.family.runs_live()) {
+        for protocol in catalogue::all().iter().filter(|p| p.family().runs_live()) {
             for seed in 0..20 {
                 setup(protocol, &Client::from_seed(seed)).check(protocol).unwrap();
             }

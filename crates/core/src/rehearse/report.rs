@@ -92,7 +92,7 @@ fn readings(protocol: &Protocol, client: &Client, state: &State, events: &[Event
         events.iter().rev().find(|e| is_it(&e.kind)).map_or_else(|| how.to_owned(), |e| format!("{how} at {}", clock(e)))
     };
     let mut readings: Vec<ReadAgainstTruth> = Vec::new();
-    for (number, reading) in state.stages.iter().flat_map(|s| s.readings.iter().map(move |r| (s.number, r))) {
+    for (number, reading) in state.stages().iter().flat_map(|s| s.readings.iter().map(move |r| (s.number, r))) {
         let is_it = |kind: &Kind| match kind {
             Kind::HeartRateRead { stage, minute, .. }
             | Kind::HeartRateCounted { stage, minute, .. }
@@ -106,7 +106,7 @@ fn readings(protocol: &Protocol, client: &Client, state: &State, events: &[Event
             truth: truth(reading.at_ms),
         });
     }
-    readings.extend(state.readings.iter().filter_map(|r| {
+    readings.extend(state.readings().iter().filter_map(|r| {
         let by = if r.typed.is_some() { Taken::Typed } else { Taken::Tapped };
         Some(ReadAgainstTruth {
             label: "Recovery count".into(),
@@ -115,7 +115,7 @@ fn readings(protocol: &Protocol, client: &Client, state: &State, events: &[Event
             truth: truth(f64::midpoint(r.start_ms, r.end_ms)),
         })
     }));
-    if let (Some(effort), Some(end)) = (&state.effort, state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms)) {
+    if let (Some(effort), Some(end)) = (state.effort(), state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms)) {
         let of_heart = |kind: &Kind| {
             matches!(kind, Kind::HeartRateCounted { .. } | Kind::HeartRateTapped { .. })
                 || matches!(kind, Kind::ValueTyped { key, .. } if key.starts_with("hr_"))
@@ -126,7 +126,7 @@ fn readings(protocol: &Protocol, client: &Client, state: &State, events: &[Event
             read: *bpm,
             truth: truth(end),
         }));
-        let counted = protocol.course.as_ref().and_then(|c| c.tally.as_ref()).and_then(|t| effort.values.get(&t.input));
+        let counted = protocol.course().and_then(|c| c.tally.as_ref()).and_then(|t| effort.values.get(&t.input));
         readings.extend(tally_a_minute(protocol, client).zip(counted).map(|(a_minute, counted)| ReadAgainstTruth {
             label: "Counted".into(),
             when: "with the key".into(),
@@ -139,9 +139,9 @@ fn readings(protocol: &Protocol, client: &Client, state: &State, events: &[Event
 
 /// Minutes of a stage that was done whose heart rate nobody took.
 fn missed_readings(protocol: &Protocol, state: &State) -> Vec<String> {
-    let Some(rule) = &protocol.stages else { return Vec::new() };
+    let Some(rule) = protocol.stages() else { return Vec::new() };
     let mut missed = Vec::new();
-    for stage in &state.stages {
+    for stage in state.stages() {
         let end = stage.end_ms.or(state.over_ms).or(state.stopped_ms).unwrap_or(f64::MAX);
         let full = |minute: &&u8| stage.start_ms + f64::from(**minute) * 60_000.0 <= end;
         let unread = rule.read_at.iter().filter(full).filter(|m| stage.readings.iter().all(|r| r.minute != **m));
@@ -183,12 +183,12 @@ fn fault_report(fault: Fault, state: &State, events: &[Event]) -> FaultReport {
                         | Kind::ValueTyped { .. }
                         | Kind::MinuteAdded { .. }
                 )
-            }) || state.stages.iter().any(|s| s.readings.len() > 2),
+            }) || state.stages().iter().any(|s| s.readings.len() > 2),
             "You took the heart rate another way, or gave the stage another minute.",
             "Take the pulse by hand, or note that the strap was silent.",
         ),
         Fault::DoesNotSettle { .. } => {
-            let waited = state.stages.iter().any(|s| s.readings.len() > 2 || s.steady == Some(false));
+            let waited = state.stages().iter().any(|s| s.readings.len() > 2 || s.steady == Some(false));
             (waited, "You waited for a steady state.", "A stage that is not steady needs another minute.")
         }
         Fault::Dizzy { at_s } => {

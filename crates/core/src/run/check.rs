@@ -114,7 +114,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
     let at = state.started_at.map(|t| (event.wall - t).num_milliseconds() as f64);
     match &event.kind {
         Kind::CountTyped { count } => {
-            let window = protocol.count.as_ref().map_or(60, |c| c.window_s);
+            let window = protocol.count().map_or(60, |c| c.window_s);
             pulse::rate(*count, f64::from(window)).map(|_| ()).map_err(|e| e.at("count"))
         }
         Kind::HeartRateRead { stage, minute, bpm } => {
@@ -135,11 +135,11 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
         Kind::LoadSet { stage, kgm_min, reason } => load(state, *stage, *kgm_min, reason.as_deref(), at),
         Kind::MinuteAdded { stage, reason } | Kind::StageAccepted { stage, reason } => {
             why(Some(reason))?;
-            let open = state.stages.last().filter(|s| s.number == *stage && !s.readings.is_empty());
+            let open = state.stages().last().filter(|s| s.number == *stage && !s.readings.is_empty());
             open.map(|_| ()).ok_or_else(|| refuse("stage", format!("Stage {stage} is not the one that is being judged.")))
         }
         Kind::ValueTyped { key, value } => {
-            if !protocol.course.as_ref().is_some_and(|c| c.ask.contains(key)) {
+            if !protocol.course().is_some_and(|c| c.ask.contains(key)) {
                 let message = format!("{} does not ask for “{key}”.", protocol.name);
                 return Err(InputError::new(Code::UnknownField, key, message));
             }
@@ -151,7 +151,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             check_inputs(protocol, &Inputs::from_iter([(key.clone(), *value)]))
         }
         Kind::Marked { mark } => {
-            let hold = state.hold.as_ref().filter(|h| h.marks.iter().any(|m| m.mark.input == *mark));
+            let hold = state.hold().filter(|h| h.marks.iter().any(|m| m.mark.input == *mark));
             if hold.is_none() {
                 return Err(InputError::new(Code::UnknownField, mark, format!("{} marks no “{mark}”.", protocol.name)));
             }
@@ -185,10 +185,10 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             room(protocol, row)
         }
         Kind::WatchEnded | Kind::SidesSwapped => {
-            state.sheet.as_ref().map(|_| ()).ok_or_else(|| InputError::new(Code::UnknownField, "sheet", "Nothing of this is taken here."))
+            state.sheet().map(|_| ()).ok_or_else(|| InputError::new(Code::UnknownField, "sheet", "Nothing of this is taken here."))
         }
         Kind::Lifted { load_kg, .. } => {
-            let load = protocol.attempts.iter().flat_map(|a| &a.legs).find_map(|leg| match &leg.take {
+            let load = protocol.legs().iter().find_map(|leg| match &leg.take {
                 Take::Load { load, .. } => Some(load.as_str()),
                 _ => None,
             });
@@ -202,7 +202,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
 }
 
 fn row_of<'s>(protocol: &Protocol, state: &'s State, input: &str, side: Option<&str>) -> Result<&'s SheetRow, InputError> {
-    let sheet = state.sheet.as_ref();
+    let sheet = state.sheet();
     let found = sheet.and_then(|s| s.rows.get(s.row(input, side)?));
     found.ok_or_else(|| {
         let of = side.map(|s| format!(" of the side “{s}”")).unwrap_or_default();
@@ -247,7 +247,7 @@ fn taken(
 }
 
 fn in_hold(state: &State, at: Option<f64>) -> Result<(), InputError> {
-    match (&state.hold, at) {
+    match (state.hold(), at) {
         (None, _) => Err(InputError::new(Code::UnknownField, "mark", "Nothing is held in this test.")),
         (Some(hold), Some(at)) if at >= hold.start_ms => Ok(()),
         _ => Err(refuse("mark", "The hold has not begun yet: it begins when the count-in is over.".into())),
@@ -265,7 +265,9 @@ fn after_effort(state: &State, at: Option<f64>) -> Result<(), InputError> {
 }
 
 fn heart_rate(protocol: &Protocol, state: &State, stage: u8, minute: u8, at: Option<f64>) -> Result<(), InputError> {
-    let Some(open) = state.stages.last() else { return Err(refuse("bpm", "Start the clock first: the minutes count from there.".into())) };
+    let Some(open) = state.stages().last() else {
+        return Err(refuse("bpm", "Start the clock first: the minutes count from there.".into()));
+    };
     if stage != open.number {
         let message = format!("Stage {} is running; this reading says stage {stage}. Readings of a stage that is over stand.", open.number);
         return Err(refuse("stage", message));
@@ -274,7 +276,7 @@ fn heart_rate(protocol: &Protocol, state: &State, stage: u8, minute: u8, at: Opt
         return Err(refuse("minute", format!("A stage has minutes 1 to {LAST_MINUTE}.")));
     }
     if !is_read(protocol, minute) {
-        let first = protocol.stages.as_ref().and_then(|s| s.read_at.first()).copied().unwrap_or(1);
+        let first = protocol.stages().and_then(|s| s.read_at.first()).copied().unwrap_or(1);
         return Err(refuse("minute", format!("{} reads the heart rate from minute {first} on.", protocol.name)));
     }
     let due = open.start_ms + minute_ms(minute);
@@ -289,7 +291,7 @@ fn load(state: &State, stage: u8, kgm_min: f64, reason: Option<&str>, at: Option
     if !(kgm_min.is_finite() && (0.0..=LOAD_MAX).contains(&kgm_min)) {
         return Err(refuse("kgm_min", format!("A load is 0 to {LOAD_MAX} kgm/min; {} was given.", rounded(kgm_min, 0))));
     }
-    let Some(open) = state.stages.last() else {
+    let Some(open) = state.stages().last() else {
         return Err(refuse("stage", "Start the clock first: the load of stage 1 is in the set-up.".into()));
     };
     if stage == open.number {
@@ -312,7 +314,7 @@ fn load(state: &State, stage: u8, kgm_min: f64, reason: Option<&str>, at: Option
     if at.is_some_and(|at| at < open.start_ms) {
         return Err(refuse("stage", format!("Stage {} has not begun yet: correct its load, or wait for its readings.", open.number)));
     }
-    let as_decided = state.load_due.as_ref().is_some_and(|due| due.decided.kgm_min == kgm_min);
+    let as_decided = state.staged().and_then(|s| s.load_due.as_ref()).is_some_and(|due| due.decided.kgm_min == kgm_min);
     if as_decided { Ok(()) } else { why(reason) }
 }
 

@@ -3,8 +3,8 @@
 use super::{
     decision::{Decision, DecisionCode},
     engine::Engine,
-    event::{Event, Kind, Setup},
-    state::{Reading, State, Status},
+    event::{Event, Kind},
+    state::{CountedState, FamilyState, Reading, State, Status},
     taps::TapTrain,
 };
 use crate::{
@@ -21,21 +21,21 @@ struct Waiver {
 }
 
 /// The engine of the family.
-#[derive(Default)]
 pub(super) struct Counted<'a> {
-    rule: Option<&'a CountRule>,
+    rule: &'a CountRule,
     taps: TapTrain,
     waived: Option<Waiver>,
+    of: CountedState,
 }
 
 impl<'a> Counted<'a> {
-    pub(super) fn new(protocol: &'a Protocol) -> Self {
-        Self { rule: protocol.count.as_ref(), ..Self::default() }
+    pub(super) fn new(rule: &'a CountRule) -> Self {
+        Self { rule, taps: TapTrain::default(), waived: None, of: CountedState::default() }
     }
 
     /// A second count is as long as the first and starts when its event says; too late, and it is not a count.
-    fn recount(&self, state: &mut State, event: &Event, at: f64) {
-        let (Some(until), Some(last)) = (self.recount_until(state), state.readings.last()) else { return };
+    fn recount(&mut self, state: &mut State, event: &Event, at: f64) {
+        let (Some(until), Some(last)) = (self.recount_until(state), self.of.readings.last()) else { return };
         if at > until || at < last.end_ms {
             return;
         }
@@ -43,14 +43,14 @@ impl<'a> Counted<'a> {
         let attempt = last.attempt + 1;
         let stop = last.start_ms - last.delay_s * 1000.0;
         let delay_s = (at - stop) / 1000.0;
-        state.readings.push(Reading { attempt, start_ms: at, end_ms: at + length, delay_s, typed: None, taps: None, bpm: None });
+        self.of.readings.push(Reading { attempt, start_ms: at, end_ms: at + length, delay_s, typed: None, taps: None, bpm: None });
         state.can_undo(event, "the recount");
     }
 
     fn recount_until(&self, state: &State) -> Option<f64> {
-        let rule = self.rule.filter(|r| r.recount_starts_within_s > 0)?;
-        let work = state.timeline.phase(PhaseKind::Work)?;
-        Some(work.end_ms? + f64::from(rule.recount_starts_within_s) * 1000.0)
+        let end_ms = state.timeline.phase(PhaseKind::Work)?.end_ms?;
+        let within_s = self.rule.recount_starts_within_s;
+        (within_s > 0).then(|| end_ms + f64::from(within_s) * 1000.0)
     }
 }
 
@@ -61,14 +61,14 @@ impl Engine for Counted<'_> {
         let stop = state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms).unwrap_or(span.start_ms);
         let (start_ms, end_ms) = (span.start_ms, span.end_ms.unwrap_or(span.start_ms));
         let delay_s = (start_ms - stop) / 1000.0;
-        state.readings.push(Reading { attempt: 1, start_ms, end_ms, delay_s, typed: None, taps: None, bpm: None });
+        self.of.readings.push(Reading { attempt: 1, start_ms, end_ms, delay_s, typed: None, taps: None, bpm: None });
     }
 
     fn apply(&mut self, state: &mut State, event: &Event, at: f64, _: &Trace) {
         match &event.kind {
             Kind::Tap => self.taps.tap(event, at),
             Kind::CountTyped { count } if state.status == Status::Running => {
-                if let Some(reading) = state.readings.last_mut() {
+                if let Some(reading) = self.of.readings.last_mut() {
                     reading.typed = Some(*count);
                     state.can_undo(event, &format!("the count of {}", rounded(*count, 1)));
                 }
@@ -84,14 +84,13 @@ impl Engine for Counted<'_> {
 
     /// Reads taps and rates into the attempts and decides on the last one.
     fn settle(&mut self, state: &mut State, _: Option<f64>) {
-        let Some(rule) = self.rule else { return };
-        for reading in &mut state.readings {
+        for reading in &mut self.of.readings {
             reading.taps = self.taps.within(reading.start_ms, reading.end_ms);
             let count = reading.typed.or_else(|| reading.taps.map(|t| f64::from(t.count)));
-            reading.bpm = count.and_then(|c| pulse::rate(c, f64::from(rule.window_s)).ok()).map(Bpm::value);
+            reading.bpm = count.and_then(|c| pulse::rate(c, f64::from(self.rule.window_s)).ok()).map(Bpm::value);
         }
         let until = self.recount_until(state);
-        state.decision = state.readings.last().and_then(|reading| decide(rule, reading, until, self.waived.as_ref()));
+        state.decision = self.of.readings.last().and_then(|reading| decide(self.rule, reading, until, self.waived.as_ref()));
         state.can_finish = self.has_result(state);
     }
 
@@ -99,14 +98,18 @@ impl Engine for Counted<'_> {
     fn has_result(&self, state: &State) -> bool {
         let end = state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms);
         let work_was_done = state.stopped_ms.is_none_or(|stopped| end.is_some_and(|end| stopped >= end));
-        work_was_done && state.reading().is_some_and(|r| r.bpm.is_some())
+        work_was_done && self.of.readings.last().is_some_and(|r| r.bpm.is_some())
+    }
+
+    fn hand_over(self: Box<Self>) -> FamilyState {
+        FamilyState::Counted(self.of)
     }
 }
 
 /// The readings of a closed run.
-pub(super) fn inputs(state: &State, protocol: &Protocol, _: &Setup) -> Inputs {
+pub(super) fn inputs(of: &CountedState, protocol: &Protocol) -> Inputs {
     let mut inputs = Inputs::new();
-    let (Some(rule), Some(reading)) = (&protocol.count, state.reading()) else { return inputs };
+    let (Some(rule), Some(reading)) = (protocol.count(), of.readings.last()) else { return inputs };
     if let Some(count) = reading.typed.or_else(|| reading.taps.map(|t| f64::from(t.count))) {
         inputs.insert(rule.input.clone(), count);
         if protocol.input("pulse_window_s").is_some() {

@@ -4,7 +4,7 @@ use super::{
     decision::{Decision, DecisionCode, Due, Taken, Window, disagreement},
     engine::Engine,
     event::{Answer, Event, Kind, Setup},
-    state::{EffortState, State, Status},
+    state::{EffortState, FamilyState, State, Status},
     taps::TapTrain,
     timeline,
 };
@@ -21,39 +21,40 @@ use crate::{
 /// The engine of the family.
 pub(super) struct Effort<'a> {
     protocol: &'a Protocol,
-    course: Option<&'a Course>,
+    course: &'a Course,
     setup: &'a Setup,
     taps: TapTrain,
+    of: EffortState,
 }
 
 impl<'a> Effort<'a> {
-    pub(super) fn new(protocol: &'a Protocol, setup: &'a Setup, state: &mut State) -> Self {
-        let course = protocol.course.as_ref();
+    pub(super) fn new(course: &'a Course, protocol: &'a Protocol, setup: &'a Setup, state: &State) -> Self {
         let start_ms = state.timeline.phase(PhaseKind::Work).map_or(0.0, |p| p.start_ms);
-        let tally = course.and_then(|c| c.tally.as_ref());
+        let tally = course.tally.as_ref();
         let lap_m = tally.and_then(|t| t.length.as_ref()).and_then(|key| setup.conditions.get(key)).and_then(|a| match a {
             Answer::Number(n) => Some(*n),
             _ => None,
         });
-        let pace = course.and_then(|c| c.pace.as_deref());
-        state.effort = Some(EffortState {
+        let pace = course.pace.as_deref();
+        let of = EffortState {
             start_ms,
             counts: tally.map(|t| t.one.clone()),
             lap_m,
-            of_m: course.and_then(|c| c.distance_m),
+            of_m: course.distance_m,
             last_time: setup.last_value.zip(pace).map(|(v, key)| format!("Last time: {}.", quantity::with_unit(key, v))),
-            takes_heart_rate: course.is_some_and(|c| c.ask.iter().any(|key| is_heart_rate(key))),
+            takes_heart_rate: course.ask.iter().any(|key| is_heart_rate(key)),
             ..EffortState::default()
-        });
-        Self { protocol, course, setup, taps: TapTrain::default() }
+        };
+        Self { protocol, course, setup, taps: TapTrain::default(), of }
     }
 
     /// When a timed effort is over, ms of the run's clock.
-    fn timed_end(course: &Course, effort: &EffortState) -> Option<f64> {
-        course.seconds.map(|s| effort.start_ms + f64::from(s) * 1000.0)
+    fn timed_end(&self) -> Option<f64> {
+        self.course.seconds.map(|s| self.of.start_ms + f64::from(s) * 1000.0)
     }
 
-    fn tally(&self, state: &mut State, effort: &mut EffortState, course: &Course, event: &Event, at: f64) {
+    fn tally(&mut self, state: &mut State, event: &Event, at: f64) {
+        let (course, effort) = (self.course, &mut self.of);
         let Some(rule) = &course.tally else { return };
         let before = effort.tallies_ms.last().copied();
         let since = (at - before.unwrap_or(effort.start_ms)) / 1000.0;
@@ -94,8 +95,8 @@ impl<'a> Effort<'a> {
     }
 
     /// What was tapped since the effort was over.
-    fn tapped(&self, effort: &EffortState, timed_end: Option<f64>) -> Option<Taps> {
-        self.taps.latest(timed_end.or(effort.end_ms)?)
+    fn tapped(&self) -> Option<Taps> {
+        self.taps.latest(self.timed_end().or(self.of.end_ms)?)
     }
 
     fn label(&self, key: &str) -> String {
@@ -105,15 +106,14 @@ impl<'a> Effort<'a> {
 
 impl Engine for Effort<'_> {
     fn apply(&mut self, state: &mut State, event: &Event, at: f64, trace: &Trace) {
-        let (Some(course), Some(mut effort)) = (self.course, state.effort.take()) else { return };
-        let timed_end = Self::timed_end(course, &effort);
-        let is_running = state.status == Status::Running && at >= effort.start_ms;
+        let (course, timed_end) = (self.course, self.timed_end());
+        let is_running = state.status == Status::Running && at >= self.of.start_ms;
         match &event.kind {
-            Kind::Tallied if is_running && timed_end.is_none_or(|end| at <= end) && effort.end_ms.is_none() => {
-                self.tally(state, &mut effort, course, event, at);
+            Kind::Tallied if is_running && timed_end.is_none_or(|end| at <= end) && self.of.end_ms.is_none() => {
+                self.tally(state, event, at);
             }
-            Kind::Crossed if is_running && course.distance_m.is_some() && effort.end_ms.is_none() => {
-                let seconds = (at - effort.start_ms) / 1000.0;
+            Kind::Crossed if is_running && course.distance_m.is_some() && self.of.end_ms.is_none() => {
+                let seconds = (at - self.of.start_ms) / 1000.0;
                 let soonest = course.distance_m.unwrap_or_default() / course.fastest_m_s;
                 if seconds < soonest {
                     let line = format!(
@@ -123,56 +123,54 @@ impl Engine for Effort<'_> {
                     );
                     state.decisions.push(Decision::new(DecisionCode::SetAside, at, line));
                 } else {
-                    effort.end_ms = Some(at);
+                    self.of.end_ms = Some(at);
                     state.can_undo(event, "the finish");
                 }
             }
             Kind::ValueTyped { key, value } if state.status == Status::Running && course.ask.contains(key) => {
-                effort.values.insert(key.clone(), *value);
+                self.of.values.insert(key.clone(), *value);
                 if is_heart_rate(key) {
-                    effort.heart_rate_taken = Some(Taken::Typed);
+                    self.of.heart_rate_taken = Some(Taken::Typed);
                 }
                 state.can_undo(event, &format!("the {}", self.label(key).to_lowercase()));
             }
             Kind::Tap => self.taps.tap(event, at),
             Kind::HeartRateCounted { stage: 0, count, window_s, .. } if state.status == Status::Running => {
                 if let (Some(key), Ok(bpm)) = (heart_rate_key(course), pulse::rate(*count, *window_s)) {
-                    let apart = disagreement(bpm.value(), self.tapped(&effort, timed_end).as_ref());
+                    let apart = disagreement(bpm.value(), self.tapped().as_ref());
                     if let Some(line) = apart {
                         let line = format!("{line} Undo and count again, or keep it.");
                         state.decisions.push(Decision::new(DecisionCode::ReadingQuestioned, at, line));
                     }
-                    effort.values.insert(key.to_owned(), bpm.value());
-                    effort.heart_rate_taken = Some(Taken::Counted { count: *count, window_s: *window_s });
+                    self.of.values.insert(key.to_owned(), bpm.value());
+                    self.of.heart_rate_taken = Some(Taken::Counted { count: *count, window_s: *window_s });
                     state.can_undo(event, &format!("the count of {}", rounded(*count, 1)));
                 }
             }
             Kind::HeartRateTapped { stage: 0, .. } if state.status == Status::Running => {
-                let tapped = self.tapped(&effort, timed_end).and_then(|t| t.bpm);
+                let tapped = self.tapped().and_then(|t| t.bpm);
                 if let (Some(key), Some(bpm)) = (heart_rate_key(course), tapped) {
-                    effort.values.insert(key.to_owned(), bpm.round());
-                    effort.heart_rate_taken = Some(Taken::Tapped);
+                    self.of.values.insert(key.to_owned(), bpm.round());
+                    self.of.heart_rate_taken = Some(Taken::Tapped);
                     state.can_undo(event, "the taps");
                 }
             }
             Kind::StrapHeard { .. } => {
-                if let (Some(key), Some(end)) = (heart_rate_key(course), effort.end_ms)
-                    && !effort.values.contains_key(key)
+                if let (Some(key), Some(end)) = (heart_rate_key(course), self.of.end_ms)
+                    && !self.of.values.contains_key(key)
                     && let Some(bpm) = trace.reading(end)
                 {
-                    effort.values.insert(key.to_owned(), bpm);
-                    effort.heart_rate_taken = Some(Taken::Strap);
+                    self.of.values.insert(key.to_owned(), bpm);
+                    self.of.heart_rate_taken = Some(Taken::Strap);
                 }
             }
             _ => {}
         }
-        state.effort = Some(effort);
     }
 
     /// Works out what screens draw: the end of the work, what is due, the timeline.
     fn settle(&mut self, state: &mut State, _: Option<f64>) {
-        let (Some(course), Some(effort)) = (self.course, &state.effort) else { return };
-        let timed_end = Self::timed_end(course, effort);
+        let (course, effort, timed_end) = (self.course, &self.of, self.timed_end());
         let end = timed_end.or(effort.end_ms);
         let counted = effort.tallies_ms.len() as f64;
         let tallied = course.tally.as_ref().map(|t| t.input.as_str());
@@ -193,7 +191,7 @@ impl Engine for Effort<'_> {
                     suggested: (tallied == Some(key)).then_some(counted),
                     question: None,
                     window: is_heart_rate(key).then(|| Window::beginning(at_ms)),
-                    tapped: self.tapped(effort, timed_end).filter(|_| is_heart_rate(key) && !effort.values.contains_key(key)),
+                    tapped: self.tapped().filter(|_| is_heart_rate(key) && !effort.values.contains_key(key)),
                 })
             })
             .collect();
@@ -207,13 +205,17 @@ impl Engine for Effort<'_> {
 
     /// The whole work was done and every number asked for is in.
     fn has_result(&self, state: &State) -> bool {
-        let (Some(course), Some(effort)) = (self.course, &state.effort) else { return false };
-        let done = match Self::timed_end(course, effort) {
+        let (course, effort) = (self.course, &self.of);
+        let done = match self.timed_end() {
             Some(end) => state.stopped_ms.is_none_or(|stopped| stopped >= end),
             None => effort.end_ms.is_some(),
         };
         let somewhere = course.tally.is_none() || !effort.tallies_ms.is_empty() || effort.values.values().any(|v| *v > 0.0);
         done && somewhere && course.ask.iter().all(|key| effort.values.contains_key(key))
+    }
+
+    fn hand_over(self: Box<Self>) -> FamilyState {
+        FamilyState::Effort(self.of)
     }
 }
 
@@ -227,9 +229,9 @@ fn heart_rate_key(course: &Course) -> Option<&str> {
 }
 
 /// The readings of a closed run.
-pub(super) fn inputs(state: &State, protocol: &Protocol) -> Inputs {
+pub(super) fn inputs(effort: &EffortState, protocol: &Protocol) -> Inputs {
     let mut inputs = Inputs::new();
-    let (Some(course), Some(effort)) = (&protocol.course, &state.effort) else { return inputs };
+    let Some(course) = protocol.course() else { return inputs };
     if let Some(end) = effort.end_ms.filter(|_| protocol.input("time_s").is_some()) {
         inputs.insert("time_s", ((end - effort.start_ms) / 100.0).round() / 10.0);
     }

@@ -1,9 +1,12 @@
 //! What a family does with the events of its tests.
 
-use super::{event::Event, state::State};
+use super::{
+    event::Event,
+    state::{FamilyState, State},
+};
 use crate::strap::Trace;
 
-/// The engine of a family. It keeps what only it needs to know; what a screen needs to know stands in the [`State`].
+/// The engine of a family. What all runs share it writes into the [`State`]; what only its own floor shows it keeps and hands over.
 pub(super) trait Engine {
     /// The clock starts.
     fn begin(&mut self, _state: &mut State) {}
@@ -13,4 +16,6 @@ pub(super) trait Engine {
     fn settle(&mut self, state: &mut State, now_ms: Option<f64>);
     /// Whether a result can be made of what stands.
     fn has_result(&self, state: &State) -> bool;
+    /// What its floor shows.
+    fn hand_over(self: Box<Self>) -> FamilyState;
 }

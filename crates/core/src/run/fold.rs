@@ -5,18 +5,19 @@ use std::collections::HashSet;
 use uuid::Uuid;
 
 use super::{
-    attempts::{self, Attempts},
     counted::{self, Counted},
     effort::{self, Effort},
     engine::Engine,
     event::{Answer, Conditions, Event, Kind, Setup, in_order},
+    hold::{self, Hold},
+    sheet::Sheet,
     stage,
     staged::Staged,
-    state::{OffBeat, State, Status},
+    state::{FamilyState, OffBeat, State, Status},
     timeline::{self, timeline},
 };
 use crate::{
-    catalogue::{Family, Protocol},
+    catalogue::{Procedure, Protocol},
     strap::Trace,
     trial::Inputs,
 };
@@ -28,12 +29,13 @@ impl State {
         if self.status != Status::Finished {
             return Inputs::new();
         }
-        let mut inputs = match protocol.family {
-            Family::CountedRecovery => counted::inputs(self, protocol, setup),
-            Family::StagedSteadyState => stage::inputs(self, protocol),
-            Family::TimedEffort | Family::DistanceEffort => effort::inputs(self, protocol),
-            Family::Attempts => attempts::inputs(self, protocol),
-            Family::AudioPaced | Family::ClampedHeartRate => Inputs::new(),
+        let mut inputs = match &self.of {
+            FamilyState::Counted(of) => counted::inputs(of, protocol),
+            FamilyState::Staged(of) => stage::inputs(of, protocol),
+            FamilyState::Effort(of) => effort::inputs(of, protocol),
+            FamilyState::Hold(of) => hold::inputs(of, protocol),
+            FamilyState::Sheet(of) => of.inputs(),
+            FamilyState::Entered => Inputs::new(),
         };
         setup.fill(protocol, &mut inputs);
         inputs
@@ -49,7 +51,7 @@ impl State {
         };
         let delay = self.reading().filter(|r| r.bpm.is_some()).map(|r| (r.delay_s * 10.0).round() / 10.0);
         record("count_delay_s", delay.map(Answer::Number));
-        record("load_kgm_min", self.stages.last().and_then(|s| s.load).map(|l| Answer::Number(l.kgm_min)));
+        record("load_kgm_min", self.stages().last().and_then(|s| s.load).map(|l| Answer::Number(l.kgm_min)));
         if self.is_all_by_strap() {
             record("hr_source", Some(Answer::Text("strap".into())));
         }
@@ -110,14 +112,18 @@ fn fold_ordered(protocol: &Protocol, setup: &Setup, ordered: &[&Event]) -> State
     run.finish()
 }
 
-/// The engine of the protocol's family; nothing for what is not run live.
-fn engine<'a>(protocol: &'a Protocol, setup: &'a Setup, state: &mut State) -> Option<Box<dyn Engine + 'a>> {
-    Some(match protocol.family {
-        Family::CountedRecovery => Box::new(Counted::new(protocol)),
-        Family::StagedSteadyState => Box::new(Staged::new(protocol, setup, state)),
-        Family::TimedEffort | Family::DistanceEffort => Box::new(Effort::new(protocol, setup, state)),
-        Family::Attempts => Box::new(Attempts::new(protocol, setup, state)),
-        Family::AudioPaced | Family::ClampedHeartRate => return None,
+/// The engine of the protocol's family; nothing for what is not run live. A hold alone has a floor of its own, every other
+/// attempt is taken on a sheet.
+fn engine<'a>(protocol: &'a Protocol, setup: &'a Setup, state: &State) -> Option<Box<dyn Engine + 'a>> {
+    Some(match &protocol.procedure {
+        Procedure::CountedRecovery(rule) => Box::new(Counted::new(rule)),
+        Procedure::StagedSteadyState(rule) => Box::new(Staged::new(rule, protocol, setup)),
+        Procedure::TimedEffort(course) | Procedure::DistanceEffort(course) => Box::new(Effort::new(course, protocol, setup, state)),
+        Procedure::Attempts(attempts) => match attempts.legs.first().and_then(|leg| Hold::new(leg, protocol, setup, state)) {
+            Some(hold) => Box::new(hold),
+            None => Box::new(Sheet::new(protocol, setup, state)),
+        },
+        Procedure::AudioPaced(_) | Procedure::ClampedHeartRate(_) => return None,
     })
 }
 
@@ -132,8 +138,8 @@ struct Fold<'a> {
 
 impl<'a> Fold<'a> {
     fn new(protocol: &'a Protocol, setup: &'a Setup) -> Self {
-        let mut state = State::new(timeline(protocol, setup));
-        let engine = engine(protocol, setup, &mut state);
+        let state = State::new(timeline(protocol, setup));
+        let engine = engine(protocol, setup, &state);
         Self { protocol, engine, state, trace: Trace::default(), now_ms: None }
     }
 
@@ -221,6 +227,7 @@ impl<'a> Fold<'a> {
         if !self.state.is_closed() {
             self.state.undoable = self.state.history.pop();
         }
+        self.state.of = self.engine.map_or(FamilyState::Entered, Engine::hand_over);
         self.state
     }
 }

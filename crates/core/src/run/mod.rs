@@ -7,11 +7,10 @@
 //! - [`timeline`]: what the clock runs through, worked out before it starts
 //! - [`state`]: what a screen needs to know of a run, as types
 //! - [`fold`]: how events lead to it; what every family has in common
-//! - [`counted`], [`staged`], [`effort`], [`attempts`]: the families, with the decisions they take on the way; [`stage`] is what a staged
+//! - [`counted`], [`staged`], [`effort`], [`hold`], [`sheet`]: the floors, with the decisions they take on the way; [`stage`] is what a staged
 //!   test is made of
 //! - [`check`]: may this event be stored now, and if not, what should the assessor do?
 
-pub mod attempts;
 pub mod check;
 pub mod counted;
 pub mod decision;
@@ -19,6 +18,7 @@ pub mod effort;
 mod engine;
 pub mod event;
 pub mod fold;
+pub mod hold;
 pub mod sheet;
 pub mod stage;
 pub mod staged;

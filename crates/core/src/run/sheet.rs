@@ -5,25 +5,60 @@ use std::collections::BTreeMap;
 
 use super::{
     decision::{Decision, DecisionCode},
+    engine::Engine,
     event::{Event, Kind, Setup},
-    state::{Call, Choice, LoadAdvice, RestState, SheetCell, SheetRow, SheetState, State, Status, WatchState},
+    state::{Call, Choice, FamilyState, LoadAdvice, RestState, SheetCell, SheetRow, SheetState, State, Status, WatchState},
+    timeline::timeline,
 };
 use crate::{
     attempts::Take,
     catalogue::{InputKind, PhaseKind, Protocol, Tone, difference},
     inputs::{Inputs, Value},
     quantity,
+    strap::Trace,
     units::rounded,
 };
 
 /// The smallest and the largest step from one load to the next, kg, and what plates can be put on. Source: common practice.
 const STEP_KG: (f64, f64) = (2.5, 20.0);
 
+/// The engine of everything that is taken try by try.
+pub(super) struct Sheet<'a> {
+    protocol: &'a Protocol,
+    setup: &'a Setup,
+    of: SheetState,
+}
+
+impl<'a> Sheet<'a> {
+    pub(super) fn new(protocol: &'a Protocol, setup: &'a Setup, state: &State) -> Self {
+        Self { protocol, setup, of: SheetState::begin(protocol, setup, state) }
+    }
+}
+
+impl Engine for Sheet<'_> {
+    fn apply(&mut self, state: &mut State, event: &Event, at: f64, _: &Trace) {
+        self.of.apply(self.protocol, state, event, at);
+    }
+
+    fn settle(&mut self, state: &mut State, now_ms: Option<f64>) {
+        state.timeline = timeline(self.protocol, self.setup);
+        self.of.settle(self.protocol, self.setup, state, now_ms);
+    }
+
+    fn has_result(&self, state: &State) -> bool {
+        self.of.has_result(self.protocol, self.setup, state)
+    }
+
+    fn hand_over(self: Box<Self>) -> FamilyState {
+        FamilyState::Sheet(self.of)
+    }
+}
+
 impl SheetState {
     /// An empty sheet.
-    pub(super) fn begin(protocol: &Protocol, setup: &Setup, state: &State) -> Self {
+    fn begin(protocol: &Protocol, setup: &Setup, state: &State) -> Self {
         let mut sheet = Self::default();
-        let legs = protocol.attempts.iter().flat_map(|a| &a.legs).enumerate();
+        let legs = protocol.legs().iter().enumerate();
         for (place, leg, input) in legs.flat_map(|(k, leg)| leg.take.inputs().into_iter().map(move |input| (k, leg, input))) {
             let Some(input) = protocol.input(input).filter(|i| !setup.conditions.contains_key(&i.key)) else { continue };
             let sides = if input.sides.is_empty() { vec![None] } else { input.sides.iter().cloned().map(Some).collect() };
@@ -91,7 +126,7 @@ impl SheetState {
         self.rest = row.rest_s.map(|rest| RestState { from_ms: at, until_ms: at + f64::from(rest) * 1000.0, at_most_ms });
     }
 
-    pub(super) fn apply(&mut self, protocol: &Protocol, state: &mut State, event: &Event, at: f64) {
+    fn apply(&mut self, protocol: &Protocol, state: &mut State, event: &Event, at: f64) {
         let stands = matches!(state.status, Status::Running | Status::Stopped);
         let running = state.status == Status::Running;
         match &event.kind {
@@ -208,7 +243,7 @@ impl SheetState {
     }
 
     /// What is decided once everything is known: a stopwatch that ran out, what is next, what is advised.
-    pub(super) fn settle(&mut self, protocol: &Protocol, setup: &Setup, state: &mut State, now_ms: Option<f64>) {
+    fn settle(&mut self, protocol: &Protocol, setup: &Setup, state: &mut State, now_ms: Option<f64>) {
         if let (Some(watch), Some(now)) = (self.watch, now_ms)
             && let Some(until) = watch.until_ms.filter(|until| now >= *until)
         {
@@ -260,7 +295,7 @@ impl SheetState {
     }
 
     /// Whether what the test needs is there. A stop keeps what was done before it.
-    pub(super) fn has_result(&self, protocol: &Protocol, setup: &Setup, state: &State) -> bool {
+    fn has_result(&self, protocol: &Protocol, setup: &Setup, state: &State) -> bool {
         let mut inputs = self.inputs();
         if inputs.is_empty() || state.started_at.is_none() || self.rows.iter().any(|r| r.third.is_some()) {
             return false;

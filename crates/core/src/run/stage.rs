@@ -2,7 +2,7 @@
 
 use super::{
     event::Setup,
-    state::{Band, StageState, State, Status},
+    state::{Band, StageState, StagedState, State, Status},
 };
 use crate::{
     catalogue::{Goal, Protocol, StageRule},
@@ -39,8 +39,8 @@ pub(super) fn minute_ms(minute: u8) -> f64 {
 }
 
 /// Why a heart rate is doubted before anything is decided by it; nothing where it is likely. `hr_max`: the predicted maximum.
-pub(super) fn doubt(state: &State, minute: u8, bpm: f64, hr_max: Option<f64>) -> Option<String> {
-    let stage = state.stages.last()?;
+pub(super) fn doubt(stages: &[StageState], minute: u8, bpm: f64, hr_max: Option<f64>) -> Option<String> {
+    let stage = stages.last()?;
     let shown = rounded(bpm, 0);
     let earlier = stage.readings.iter().rev().find(|r| r.minute < minute).map(|r| r.bpm);
     if let Some(before) = earlier {
@@ -49,7 +49,7 @@ pub(super) fn doubt(state: &State, minute: u8, bpm: f64, hr_max: Option<f64>) ->
         return (apart.abs() > UNLIKELY_JUMP)
             .then(|| format!("{shown} is {} {direction} than the {} before it.", rounded(apart.abs(), 0), rounded(before, 0)));
     }
-    if let Some(before) = state.stages.iter().rev().skip(1).find_map(|s| s.bpm)
+    if let Some(before) = stages.iter().rev().skip(1).find_map(|s| s.bpm)
         && bpm < before - UNLIKELY_FALL
     {
         return Some(format!("{shown} is {} lower than stage {} ended with.", rounded(before - bpm, 0), stage.number - 1));
@@ -78,11 +78,11 @@ pub(super) fn stage_input(stage: &StageState) -> StageInput {
 }
 
 /// The readings of a closed run: all stages where they make a line, else the last that was judged.
-pub(super) fn inputs(state: &State, protocol: &Protocol) -> Inputs {
+pub(super) fn inputs(of: &StagedState, protocol: &Protocol) -> Inputs {
     let mut inputs = Inputs::new();
     if protocol.records_stages() {
-        inputs.stages = state.stages.iter().filter(|s| !s.readings.is_empty()).map(stage_input).collect();
-    } else if let Some(stage) = state.stages.iter().rev().find(|s| s.bpm.is_some()) {
+        inputs.stages = of.stages.iter().filter(|s| !s.readings.is_empty()).map(stage_input).collect();
+    } else if let Some(stage) = of.stages.iter().rev().find(|s| s.bpm.is_some()) {
         for reading in &stage.readings {
             if let Some(key) = minute_key(reading.minute).filter(|key| protocol.input(key).is_some()) {
                 inputs.insert(key, reading.bpm);

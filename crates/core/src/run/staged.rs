@@ -7,7 +7,7 @@ use super::{
     engine::Engine,
     event::{Event, Kind, Setup},
     stage::{EARLY_MS, band, doubt, is_open, is_read, minute_ms, stage_input},
-    state::{LoadDue, MinuteReading, StageState, State, Status},
+    state::{FamilyState, LoadDue, MinuteReading, StageState, StagedState, State, Status},
     taps::TapTrain,
     timeline,
 };
@@ -42,7 +42,7 @@ enum Verdict {
 /// The engine of the family.
 pub(super) struct Staged<'a> {
     protocol: &'a Protocol,
-    rule: Option<&'a StageRule>,
+    rule: &'a StageRule,
     setup: &'a Setup,
     /// The last minute the assessor asked for, by stage.
     wanted: BTreeMap<u8, u8>,
@@ -51,22 +51,23 @@ pub(super) struct Staged<'a> {
     /// Readings the assessor stands by.
     confirmed: Vec<(u8, u8)>,
     taps: TapTrain,
+    of: StagedState,
 }
 
 impl<'a> Staged<'a> {
-    pub(super) fn new(protocol: &'a Protocol, setup: &'a Setup, state: &mut State) -> Self {
-        let rule = protocol.stages.as_ref();
-        state.band = rule.and_then(|r| band(protocol, r, setup));
-        Self { protocol, rule, setup, wanted: BTreeMap::new(), accepted: BTreeSet::new(), confirmed: Vec::new(), taps: TapTrain::default() }
+    pub(super) fn new(rule: &'a StageRule, protocol: &'a Protocol, setup: &'a Setup) -> Self {
+        let of = StagedState { band: band(protocol, rule, setup), ..StagedState::default() };
+        let (wanted, accepted, confirmed, taps) = Default::default();
+        Self { protocol, rule, setup, wanted, accepted, confirmed, taps, of }
     }
 
     /// How many minutes a stage has unless it is prolonged.
     fn planned_minutes(&self) -> u8 {
-        self.rule.and_then(|r| r.read_at.last()).copied().unwrap_or_default()
+        self.rule.read_at.last().copied().unwrap_or_default()
     }
 
-    fn open(&self, state: &mut State, number: u8, load: Option<Load>, start_ms: f64) {
-        state.stages.push(StageState {
+    fn open(&mut self, number: u8, load: Option<Load>, start_ms: f64) {
+        self.of.stages.push(StageState {
             number,
             load,
             start_ms,
@@ -79,24 +80,25 @@ impl<'a> Staged<'a> {
         });
     }
 
-    fn set_load(&self, state: &mut State, event: &Event, at: f64, stage: u8, kgm_min: f64, reason: Option<&str>) {
-        let Some(rule) = self.rule.and_then(|r| r.load.as_ref()) else { return };
+    fn set_load(&mut self, state: &mut State, event: &Event, at: f64, stage: u8, kgm_min: f64, reason: Option<&str>) {
+        let Some(rule) = &self.rule.load else { return };
         let load = Load::at(kgm_min, rule.rpm);
-        let current = state.stages.last().map_or(0, |s| s.number);
+        let current = self.of.stages.last().map_or(0, |s| s.number);
+        let planned = self.planned_minutes();
         if stage == current
-            && let Some(open) = state.stages.last_mut().filter(|s| s.readings.is_empty())
+            && let Some(open) = self.of.stages.last_mut().filter(|s| s.readings.is_empty())
         {
             open.load = Some(load);
             open.start_ms = open.start_ms.max(at);
-            open.planned_end_ms = open.start_ms + minute_ms(self.planned_minutes());
-        } else if stage == current + 1 && state.stages.last().is_some_and(|s| at >= s.start_ms) {
+            open.planned_end_ms = open.start_ms + minute_ms(planned);
+        } else if stage == current + 1 && self.of.stages.last().is_some_and(|s| at >= s.start_ms) {
             if let Some(reason) = reason {
                 overrule(state, &format!("{} instead: {reason}", load.words()));
             }
-            if let Some(before) = state.stages.last_mut() {
+            if let Some(before) = self.of.stages.last_mut() {
                 before.end_ms = Some(at);
             }
-            self.open(state, stage, Some(load), at);
+            self.open(stage, Some(load), at);
         } else {
             return;
         }
@@ -104,37 +106,37 @@ impl<'a> Staged<'a> {
     }
 
     /// What was tapped for a minute of the running stage: taps that began in its window or later.
-    fn tapped(&self, state: &State, minute: u8) -> Option<Taps> {
-        let due = state.stages.last()?.start_ms + minute_ms(minute);
+    fn tapped(&self, minute: u8) -> Option<Taps> {
+        let due = self.of.stages.last()?.start_ms + minute_ms(minute);
         self.taps.latest(due - TAPPED_BEFORE_MS)
     }
 
-    fn read(&self, state: &mut State, minute: u8, bpm: f64, at: f64, taken: Taken) {
-        let Some(k) = state.stages.len().checked_sub(1) else { return };
-        let due = state.stages[k].start_ms + minute_ms(minute);
+    fn read(&mut self, minute: u8, bpm: f64, at: f64, taken: Taken) {
+        let Some(k) = self.of.stages.len().checked_sub(1) else { return };
+        let due = self.of.stages[k].start_ms + minute_ms(minute);
         if at < due - EARLY_MS || !is_read(self.protocol, minute) {
             return;
         }
         let apart = match taken {
-            Taken::Counted { .. } => disagreement(bpm, self.tapped(state, minute).as_ref()),
+            Taken::Counted { .. } => disagreement(bpm, self.tapped(minute).as_ref()),
             _ => None,
         };
-        let question = apart.or_else(|| doubt(state, minute, bpm, self.hr_max()));
-        let readings = &mut state.stages[k].readings;
+        let question = apart.or_else(|| doubt(&self.of.stages, minute, bpm, self.hr_max()));
+        let readings = &mut self.of.stages[k].readings;
         readings.retain(|r| r.minute != minute);
         readings.push(MinuteReading { minute, at_ms: due, bpm, taken, question });
         readings.sort_by_key(|r| r.minute);
     }
 
     /// The strap reads each minute that is full and still open.
-    fn read_strap(&self, state: &mut State, at: f64, trace: &Trace) {
-        while let Some(Verdict::Waiting(minute) | Verdict::More(minute, _)) = self.verdict(state) {
-            let Some(stage) = state.stages.last() else { return };
+    fn read_strap(&mut self, state: &mut State, at: f64, trace: &Trace) {
+        while let Some(Verdict::Waiting(minute) | Verdict::More(minute, _)) = self.verdict() {
+            let Some(stage) = self.of.stages.last() else { return };
             let full = |m: u8| stage.start_ms + minute_ms(m);
-            let until = self.rule.map_or(minute, |r| r.until_minute.max(minute));
+            let until = self.rule.until_minute.max(minute);
             let heard = (minute..=until).take_while(|m| full(*m) <= at).find_map(|m| Some((m, trace.reading(full(m))?)));
             let Some((minute, bpm)) = heard else { return };
-            self.read(state, minute, bpm, at, Taken::Strap);
+            self.read(minute, bpm, at, Taken::Strap);
             self.judge(state, at);
         }
     }
@@ -143,15 +145,15 @@ impl<'a> Staged<'a> {
         self.setup.hr_max_method(self.protocol).of(&self.setup.facts()).ok()
     }
 
-    fn verdict(&self, state: &State) -> Option<Verdict> {
-        let (rule, stage) = (self.rule?, state.stages.last()?);
+    fn verdict(&self) -> Option<Verdict> {
+        let (rule, stage) = (self.rule, self.of.stages.last()?);
         let first = rule.read_at.first().copied().unwrap_or(1);
         let Some(last) = stage.readings.last() else { return Some(Verdict::Waiting(first)) };
         let doubt = |r: &&MinuteReading| r.question.is_some() && !self.confirmed.contains(&(stage.number, r.minute));
         if let Some(doubted) = stage.readings.iter().find(doubt) {
             return doubted.question.clone().map(Verdict::Questioned);
         }
-        if matches!(rule.goal, Goal::Line { .. }) && state.band.as_ref().is_some_and(|b| last.bpm >= b.high) {
+        if matches!(rule.goal, Goal::Line { .. }) && self.of.band.as_ref().is_some_and(|b| last.bpm >= b.high) {
             return Some(Verdict::Ceiling(last.bpm));
         }
         // The last two, where they are a minute apart.
@@ -182,19 +184,19 @@ impl<'a> Staged<'a> {
     }
 
     /// Takes the decisions that follow from the running stage.
-    fn judge(&self, state: &mut State, at: f64) {
-        let (Some(rule), Some(verdict)) = (self.rule, self.verdict(state)) else { return };
-        let Some(k) = state.stages.len().checked_sub(1) else { return };
-        let number = state.stages[k].number;
-        (state.load_due, state.over_ms) = (None, None);
-        state.stages[k].steady = None;
-        state.stages[k].counts = false;
-        state.stages[k].bpm = None;
-        let last = state.stages[k].readings.last().map_or(0.0, |r| r.bpm);
+    fn judge(&mut self, state: &mut State, at: f64) {
+        let (rule, Some(verdict)) = (self.rule, self.verdict()) else { return };
+        let Some(k) = self.of.stages.len().checked_sub(1) else { return };
+        let number = self.of.stages[k].number;
+        (self.of.load_due, state.over_ms) = (None, None);
+        self.of.stages[k].steady = None;
+        self.of.stages[k].counts = false;
+        self.of.stages[k].bpm = None;
+        let last = self.of.stages[k].readings.last().map_or(0.0, |r| r.bpm);
         match verdict {
             Verdict::Waiting(minute) => {
-                self.plan(state, minute);
-                if let Some(read) = state.stages[k].readings.last() {
+                self.plan(minute);
+                if let Some(read) = self.of.stages[k].readings.last() {
                     let line = format!("{} at minute {}. The next reading is at minute {minute}.", rounded(read.bpm, 0), read.minute);
                     decide(state, DecisionCode::ReadingNoted, at, line);
                 }
@@ -203,24 +205,24 @@ impl<'a> Staged<'a> {
                 decide(state, DecisionCode::ReadingQuestioned, at, format!("{why} Type it again, or keep it."));
             }
             Verdict::More(minute, line) => {
-                self.plan(state, minute);
+                self.plan(minute);
                 decide(state, DecisionCode::OneMoreMinute, at, line);
             }
             Verdict::Ceiling(bpm) => {
-                let band = state.band.clone();
+                let band = self.of.band.clone();
                 let (ceiling, because) = band.map_or_else(Default::default, |b| (rounded(b.high, 0), b.because));
-                state.stages[k].bpm = Some(bpm);
+                self.of.stages[k].bpm = Some(bpm);
                 let line = format!("{} has reached the ceiling of {ceiling} ({because}): the test ends here.", rounded(bpm, 0));
                 decide(state, DecisionCode::CeilingReached, at, line);
                 state.over_ms = Some(at);
             }
             Verdict::Steady(said) => {
-                state.stages[k].steady = Some(true);
+                self.of.stages[k].steady = Some(true);
                 self.settled(state, rule, number, &said, last, at);
             }
             Verdict::Unsteady(said) => {
-                state.stages[k].steady = Some(false);
-                state.stages[k].bpm = Some(last);
+                self.of.stages[k].steady = Some(false);
+                self.of.stages[k].bpm = Some(last);
                 match rule.goal {
                     Goal::Band { .. } => {
                         let line = format!("{said}: no steady state. The result is kept and flagged.");
@@ -228,7 +230,7 @@ impl<'a> Staged<'a> {
                         state.over_ms = Some(at);
                     }
                     Goal::Line { .. } => {
-                        let next = self.next_load(state, number, last, false);
+                        let next = self.next_load(number, last, false);
                         decide(
                             state,
                             DecisionCode::NoSteadyState,
@@ -242,13 +244,13 @@ impl<'a> Staged<'a> {
     }
 
     /// A stage that settled: does it count, is the test complete, what comes next?
-    fn settled(&self, state: &mut State, rule: &StageRule, number: u8, said: &str, last: f64, at: f64) {
-        let k = state.stages.len() - 1;
+    fn settled(&mut self, state: &mut State, rule: &StageRule, number: u8, said: &str, last: f64, at: f64) {
+        let k = self.of.stages.len() - 1;
         let whole = |bpm: f64| rounded(bpm, 0);
         match rule.goal {
             Goal::Line { from_bpm, .. } if last < from_bpm => {
-                state.stages[k].bpm = Some(last);
-                let next = self.next_load(state, number, last, false);
+                self.of.stages[k].bpm = Some(last);
+                let next = self.next_load(number, last, false);
                 let line = format!(
                     "{said}: steady, but below {} the stroke volume still rises, so stage {number} does not count. {next}",
                     whole(from_bpm)
@@ -256,29 +258,29 @@ impl<'a> Staged<'a> {
                 decide(state, DecisionCode::StageTooLow, at, line);
             }
             Goal::Line { from_bpm, stages } => {
-                state.stages[k].bpm = Some(last);
-                state.stages[k].counts = true;
-                let in_a_row = state.stages.iter().rev().take_while(|s| s.counts).count();
+                self.of.stages[k].bpm = Some(last);
+                self.of.stages[k].counts = true;
+                let in_a_row = self.of.stages.iter().rev().take_while(|s| s.counts).count();
                 if in_a_row >= usize::from(stages) {
-                    let high = state.band.as_ref().map_or_else(String::new, |b| whole(b.high));
+                    let high = self.of.band.as_ref().map_or_else(String::new, |b| whole(b.high));
                     let line =
                         format!("{said}: steady. Two stages in a row stand between {} and {high}: the test is complete.", whole(from_bpm));
                     decide(state, DecisionCode::Complete, at, line);
                     state.over_ms = Some(at);
                 } else {
-                    let next = self.next_load(state, number, last, false);
+                    let next = self.next_load(number, last, false);
                     let line = format!("{said}: steady, and above {}: stage {number} counts. {next}", whole(from_bpm));
                     decide(state, DecisionCode::StageCounts, at, line);
                 }
             }
             Goal::Band { low, high } => {
-                let readings = &state.stages[k].readings;
+                let readings = &self.of.stages[k].readings;
                 let pair: Vec<f64> = readings.iter().rev().take(2).map(|r| r.bpm).collect();
                 let mean = pair.iter().sum::<f64>() / pair.len().max(1) as f64;
-                state.stages[k].bpm = Some(mean);
+                self.of.stages[k].bpm = Some(mean);
                 let shown = rounded(mean, 1);
                 if mean < low && rule.load.is_some() {
-                    let next = self.next_load(state, number, mean, true);
+                    let next = self.next_load(number, mean, true);
                     let line = format!("{said}: steady, but the mean of {shown} is under {}. {next}", whole(low));
                     decide(state, DecisionCode::HeavierOffered, at, line);
                 } else if mean < low {
@@ -293,7 +295,7 @@ impl<'a> Staged<'a> {
                     decide(state, DecisionCode::TooHigh, at, line);
                     state.over_ms = Some(at);
                 } else {
-                    state.stages[k].counts = true;
+                    self.of.stages[k].counts = true;
                     let line = format!(
                         "{said}: steady, and the mean of {shown} lies between {} and {}: the test is complete.",
                         whole(low),
@@ -307,15 +309,15 @@ impl<'a> Staged<'a> {
     }
 
     /// Asks for the next load and says why it is that one.
-    fn next_load(&self, state: &mut State, number: u8, bpm: f64, optional: bool) -> String {
-        let Some(rule) = self.rule.and_then(|r| r.load.as_ref()) else { return String::new() };
-        let now = state.stages.last().and_then(|s| s.load).map_or(0.0, |l| l.kgm_min);
+    fn next_load(&mut self, number: u8, bpm: f64, optional: bool) -> String {
+        let Some(rule) = &self.rule.load else { return String::new() };
+        let now = self.of.stages.last().and_then(|s| s.load).map_or(0.0, |l| l.kgm_min);
         let (next, because) = rule.next(usize::from(number), now, bpm);
         let decided = Load::at(next, rule.rpm);
         let lighter = next - rule.step_kgm_min;
         let choices: Vec<Load> =
             [lighter, next, next + rule.step_kgm_min].into_iter().filter(|l| *l > 0.0).map(|l| Load::at(l, rule.rpm)).collect();
-        state.load_due = Some(LoadDue { stage: number + 1, decided, choices, optional });
+        self.of.load_due = Some(LoadDue { stage: number + 1, decided, choices, optional });
         match (optional, because.as_str()) {
             (true, _) => {
                 format!("A heavier load and {} more minutes: {}.", self.planned_minutes(), decided.words())
@@ -325,20 +327,21 @@ impl<'a> Staged<'a> {
         }
     }
 
-    fn plan(&self, state: &mut State, minute: u8) {
-        if let Some(stage) = state.stages.last_mut() {
-            stage.planned_end_ms = stage.start_ms + minute_ms(minute.max(self.planned_minutes()));
+    fn plan(&mut self, minute: u8) {
+        let minutes = minute.max(self.planned_minutes());
+        if let Some(stage) = self.of.stages.last_mut() {
+            stage.planned_end_ms = stage.start_ms + minute_ms(minutes);
         }
     }
 
     fn dues(&self, state: &State, rule: &StageRule) -> Vec<Due> {
         let mut dues = Vec::new();
-        for stage in &state.stages {
+        for stage in &self.of.stages {
             let mut minutes: Vec<u8> = stage.readings.iter().map(|r| r.minute).collect();
             if is_open(state, stage) {
                 let last = minutes.last().copied().unwrap_or(0);
                 minutes.extend(rule.read_at.iter().filter(|m| **m > last));
-                match self.verdict(state) {
+                match self.verdict() {
                     Some(Verdict::Waiting(minute) | Verdict::More(minute, _)) if !minutes.contains(&minute) => minutes.push(minute),
                     _ => {}
                 }
@@ -350,7 +353,7 @@ impl<'a> Staged<'a> {
 
     /// The minutes of the running stage beyond those that are asked for.
     fn later(&self, state: &State, rule: &StageRule) -> Vec<Due> {
-        let Some(stage) = state.stages.last().filter(|s| is_open(state, s)) else { return Vec::new() };
+        let Some(stage) = self.of.stages.last().filter(|s| is_open(state, s)) else { return Vec::new() };
         let asked = state.dues.last().map_or(0, |d| d.minute);
         (asked + 1..=rule.until_minute).map(|minute| self.due(state, stage, minute)).collect()
     }
@@ -370,7 +373,7 @@ impl<'a> Staged<'a> {
             suggested: None,
             question: reading.filter(|r| !self.confirmed.contains(&(stage.number, r.minute))).and_then(|r| r.question.clone()),
             window: Some(Window::beginning(at_ms - WINDOW_S * 1000.0)),
-            tapped: self.tapped(state, minute).filter(|_| is_open(state, stage) && reading.is_none()),
+            tapped: self.tapped(minute).filter(|_| is_open(state, stage) && reading.is_none()),
         }
     }
 }
@@ -379,31 +382,31 @@ impl Engine for Staged<'_> {
     /// The clock starts: the first stage begins with the work.
     fn begin(&mut self, state: &mut State) {
         let start = state.timeline.phase(PhaseKind::Work).map_or(0.0, |p| p.start_ms);
-        let load = self.rule.and_then(|r| r.load.as_ref()).map(|rule| {
+        let load = self.rule.load.as_ref().map(|rule| {
             let usual = rule.first_for(self.setup.sex, self.setup.conditioned()).first().copied().unwrap_or_default();
             Load::at(self.setup.first_load.unwrap_or(usual), rule.rpm)
         });
-        self.open(state, 1, load, start);
+        self.open(1, load, start);
     }
 
     fn apply(&mut self, state: &mut State, event: &Event, at: f64, trace: &Trace) {
         if state.status != Status::Running {
             return;
         }
-        let current = state.stages.last().map_or(0, |s| s.number);
+        let current = self.of.stages.last().map_or(0, |s| s.number);
         match &event.kind {
             Kind::HeartRateRead { stage, minute, bpm } if *stage == current => {
-                self.read(state, *minute, *bpm, at, Taken::Typed);
+                self.read(*minute, *bpm, at, Taken::Typed);
                 state.can_undo(event, &format!("{} bpm at minute {minute}", rounded(*bpm, 0)));
             }
             Kind::HeartRateCounted { stage, minute, count, window_s } if *stage == current => {
                 let Ok(bpm) = pulse::rate(*count, *window_s) else { return };
-                self.read(state, *minute, bpm.value(), at, Taken::Counted { count: *count, window_s: *window_s });
+                self.read(*minute, bpm.value(), at, Taken::Counted { count: *count, window_s: *window_s });
                 state.can_undo(event, &format!("the count of {} at minute {minute}", rounded(*count, 1)));
             }
             Kind::HeartRateTapped { stage, minute } if *stage == current => {
-                let Some(bpm) = self.tapped(state, *minute).and_then(|t| t.bpm) else { return };
-                self.read(state, *minute, bpm.round(), at, Taken::Tapped);
+                let Some(bpm) = self.tapped(*minute).and_then(|t| t.bpm) else { return };
+                self.read(*minute, bpm.round(), at, Taken::Tapped);
                 state.can_undo(event, &format!("the taps at minute {minute}"));
             }
             Kind::Tap => {
@@ -417,7 +420,7 @@ impl Engine for Staged<'_> {
             }
             Kind::LoadSet { stage, kgm_min, reason } => self.set_load(state, event, at, *stage, *kgm_min, reason.as_deref()),
             Kind::MinuteAdded { stage, reason } if *stage == current => {
-                let last = state.stages.last().and_then(|s| s.readings.last()).map_or(0, |r| r.minute);
+                let last = self.of.stages.last().and_then(|s| s.readings.last()).map_or(0, |r| r.minute);
                 self.wanted.insert(*stage, last + 1);
                 overrule(state, &format!("one more minute all the same: {reason}"));
                 state.can_undo(event, "the added minute");
@@ -434,32 +437,37 @@ impl Engine for Staged<'_> {
 
     /// Works out what screens draw: dues, line, timeline.
     fn settle(&mut self, state: &mut State, _: Option<f64>) {
-        let Some(rule) = self.rule else { return };
+        let rule = self.rule;
         state.decision = state.decisions.last().cloned();
         state.can_finish = self.has_result(state);
         state.dues = self.dues(state, rule);
         state.later = self.later(state, rule);
         if state.status == Status::Stopped {
-            state.load_due = None;
+            self.of.load_due = None;
         }
-        let step = rule.load.as_ref().zip(state.stages.last().and_then(|s| s.load));
-        state.heavier = step.map(|(rule, load)| Load::at(load.kgm_min + rule.step_kgm_min, rule.rpm));
-        state.timeline = timeline::staged(self.protocol, self.setup, state);
+        let step = rule.load.as_ref().zip(self.of.stages.last().and_then(|s| s.load));
+        self.of.heavier = step.map(|(rule, load)| Load::at(load.kgm_min + rule.step_kgm_min, rule.rpm));
+        state.timeline = timeline::staged(self.protocol, self.setup, &self.of.stages, state);
         if let Goal::Line { from_bpm, .. } = rule.goal
-            && let Some(band) = &state.band
+            && let Some(band) = &self.of.band
         {
-            let judged: Vec<StageInput> = state.stages.iter().filter(|s| s.bpm.is_some()).map(stage_input).collect();
-            state.line = cycle::stage_line(&judged, &self.setup.facts(), self.setup.hr_max_method(self.protocol), from_bpm, band.high).ok();
+            let judged: Vec<StageInput> = self.of.stages.iter().filter(|s| s.bpm.is_some()).map(stage_input).collect();
+            self.of.line =
+                cycle::stage_line(&judged, &self.setup.facts(), self.setup.hr_max_method(self.protocol), from_bpm, band.high).ok();
         }
     }
 
     /// Enough for a result: a stage that was judged, or whatever was read when the work was stopped.
     fn has_result(&self, state: &State) -> bool {
-        let judged = state.stages.iter().any(|s| s.bpm.is_some());
+        let judged = self.of.stages.iter().any(|s| s.bpm.is_some());
         match state.status {
             Status::Stopped => judged,
-            _ => judged && (state.over_ms.is_some() || state.load_due.as_ref().is_some_and(|l| l.optional)),
+            _ => judged && (state.over_ms.is_some() || self.of.load_due.as_ref().is_some_and(|l| l.optional)),
         }
+    }
+
+    fn hand_over(self: Box<Self>) -> FamilyState {
+        FamilyState::Staged(self.of)
     }
 }
 

@@ -4,7 +4,7 @@
 use super::{
     decision::Due,
     event::Setup,
-    state::{Beat, Call, Span, State, Timeline},
+    state::{Beat, Call, Span, StageState, State, Timeline},
 };
 pub use crate::catalogue::Tone;
 use crate::{
@@ -50,15 +50,15 @@ pub(super) fn with_work_end(protocol: &Protocol, setup: &Setup, work_end_ms: Opt
 const BEAT_AHEAD_MS: f64 = 600_000.0;
 
 /// The course of a staged test as far as it is decided: stages as they were, the running one open, calls for what is due.
-pub(super) fn staged(protocol: &Protocol, setup: &Setup, state: &State) -> Timeline {
+pub(super) fn staged(protocol: &Protocol, setup: &Setup, stages: &[StageState], state: &State) -> Timeline {
     let mut timeline = with_work_end(protocol, setup, None);
     let Some(work) = timeline.phases.iter().position(|p| p.kind == PhaseKind::Work) else { return timeline };
     let template = timeline.phases[work].clone();
-    if state.stages.is_empty() {
+    if stages.is_empty() {
         return timeline;
     }
     timeline.phases.truncate(work);
-    for stage in &state.stages {
+    for stage in stages {
         let load = stage.load.map(|l| format!(" · {}", l.words())).unwrap_or_default();
         timeline.phases.push(Span {
             id: format!("stage-{}", stage.number),
@@ -68,7 +68,7 @@ pub(super) fn staged(protocol: &Protocol, setup: &Setup, state: &State) -> Timel
             ..template.clone()
         });
     }
-    let until_ms = state.over_ms.unwrap_or_else(|| state.stages.last().map_or(0.0, |s| s.planned_end_ms + BEAT_AHEAD_MS));
+    let until_ms = state.over_ms.unwrap_or_else(|| stages.last().map_or(0.0, |s| s.planned_end_ms + BEAT_AHEAD_MS));
     if let (Some(over), Some(end)) = (state.over_ms, protocol.phases.iter().find(|p| p.kind == PhaseKind::Enter)) {
         let (id, label, cue) = (end.id.clone(), end.label.clone(), end.cue.clone());
         timeline.phases.push(Span { id, kind: end.kind, label, cue, start_ms: over, end_ms: None });
@@ -76,7 +76,7 @@ pub(super) fn staged(protocol: &Protocol, setup: &Setup, state: &State) -> Timel
     if let Some(beat) = &mut timeline.beat {
         beat.until_ms = until_ms;
         let swaps = protocol.cadence.iter().flat_map(|c| &c.swap_lead_at_s);
-        beat.swaps_ms = state.stages.iter().flat_map(|s| swaps.clone().map(|at| s.start_ms + f64::from(*at) * 1000.0)).collect();
+        beat.swaps_ms = stages.iter().flat_map(|s| swaps.clone().map(|at| s.start_ms + f64::from(*at) * 1000.0)).collect();
     }
     for due in &state.dues {
         timeline.calls.push(Call {

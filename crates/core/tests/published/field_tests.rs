@@ -48,7 +48,7 @@ fn intermittent() {
 #[test_case("shuttle-recovery-1", 11.0, 13.0, 14.0; "level 1")]
 #[test_case("shuttle-recovery-2", 17.0, 19.0, 20.0; "level 2")]
 fn intermittent_schedule(id: &str, fourth: f64, eleventh: f64, eighth_after: f64) {
-    let schedule = catalogue::find(id).unwrap().schedule.as_ref().unwrap();
+    let schedule = catalogue::find(id).unwrap().schedule().unwrap();
     let end = |level: f64| {
         let shuttles = schedule.levels.iter().find(|l| l.level == level).unwrap().shuttles;
         schedule.place(level, f64::from(shuttles)).unwrap().distance_m
@@ -59,12 +59,12 @@ fn intermittent_schedule(id: &str, fourth: f64, eleventh: f64, eighth_after: f64
 
 #[test]
 fn shuttle_levels_last_about_a_minute_and_gain_half_a_kilometre_an_hour() {
-    let schedule = catalogue::find("shuttle-20m").unwrap().schedule.as_ref().unwrap();
+    let schedule = catalogue::find("shuttle-20m").unwrap().schedule().unwrap();
     assert_eq!((schedule.levels[0].speed_kmh, schedule.levels[1].speed_kmh), (8.5, 9.0));
     for level in &schedule.levels {
         let seconds = schedule.shuttle_s(level) * f64::from(level.shuttles);
         assert!((56.0..=64.5).contains(&seconds), "level {} lasts {seconds:.1} s", level.level);
     }
-    let interval = catalogue::find("interval-30-15").unwrap().schedule.as_ref().unwrap();
+    let interval = catalogue::find("interval-30-15").unwrap().schedule().unwrap();
     assert_eq!((interval.levels[0].speed_kmh, interval.levels[4].speed_kmh), (8.0, 10.0));
 }

@@ -149,7 +149,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
             advice: c.advice,
             overrule_reason: c.overrule_reason,
         }),
-        runs_live: protocol.family.runs_live(),
+        runs_live: protocol.family().runs_live(),
         cadence: cadence.and_then(|c| c.for_sex(person.profile.sex)),
         cadence_choices: cadence.map(catalogue::CadenceRule::choices).unwrap_or_default(),
         suggested: visiting::conditions(
@@ -180,7 +180,7 @@ pub async fn differences(who: SignedIn, path: web::Path<(Uuid, String)>, form: J
 }
 
 fn loads(protocol: &Protocol, sex: Option<Sex>) -> Option<FirstLoads> {
-    let rule = protocol.stages.as_ref()?.load.as_ref()?;
+    let rule = protocol.stages()?.load.as_ref()?;
     let of = |conditioned| rule.first_for(sex, Some(conditioned)).into_iter().map(|l| Load::at(l, rule.rpm)).collect();
     Some(FirstLoads { conditioned: of(true), unconditioned: of(false) })
 }

@@ -247,11 +247,11 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
     Ok(web::Json(MethodPage {
         drawings: protocol.pictures.iter().map(Picture::drawing).collect(),
         body_map: protocol.body_map(),
-        runs_live: protocol.family.runs_live(),
+        runs_live: protocol.family().runs_live(),
         rehearsed: rehearse::is_rehearsed(protocol),
         protocol: protocol.clone(),
         examples: examples(protocol),
-        patterns: if protocol.clamp.is_some() { Pattern::ALL.map(|p| p.sentence().to_owned()).to_vec() } else { Vec::new() },
+        patterns: if protocol.clamp().is_some() { Pattern::ALL.map(|p| p.sentence().to_owned()).to_vec() } else { Vec::new() },
         tables,
         wobbles,
     }))
@@ -268,7 +268,7 @@ pub fn line(p: &Protocol) -> LibraryLine {
         picture: p.pictures.first().map(Picture::drawing),
         minutes: p.minutes,
         section: section_name(&p.section).to_owned(),
-        live: p.family.runs_live(),
+        live: p.family().runs_live(),
         rehearsed: rehearse::is_rehearsed(p),
         people_at_once: p.people_at_once,
         needs: p.needs.clone(),

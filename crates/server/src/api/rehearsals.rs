@@ -220,6 +220,6 @@ pub async fn lift(who: SignedIn, id: web::Path<Uuid>, query: web::Query<LoadQuer
     }
     let events = runs::events(&mut scope, run.id).await?;
     let state = intake::performer_state(&run, &events, 0).ok_or_else(ApiError::not_found)?;
-    let before = state.sheet.as_ref().and_then(|s| s.rows.first()).map_or(0, |r| r.cells.len());
+    let before = state.sheet().and_then(|s| s.rows.first()).map_or(0, |r| r.cells.len());
     Ok(web::Json(rehearse::exert::lift(&kept.client, before, query.load_kg)))
 }

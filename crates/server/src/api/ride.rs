@@ -59,7 +59,7 @@ pub struct RideCell {
 
 /// The report of a ride; nothing for another test, or one without a reading.
 pub fn report(protocol: &Protocol, result: &Stored, history: &[Stored]) -> Option<RideReport> {
-    let rule = protocol.clamp.as_ref()?;
+    let rule = protocol.clamp()?;
     let now_point = result.point(protocol.headline())?;
     let earlier = scoring::earlier(result, history).rev().filter(|r| !r.computed.is_empty());
     let before = earlier.clone().find(|r| r.point(protocol.headline()).is_some_and(|p| unlike(protocol, &p, &now_point).is_empty()));

@@ -128,7 +128,7 @@ pub async fn create(who: SignedIn, form: Json<RunForm>, rate: web::Data<ClockRat
 fn can_run(protocol: &catalogue::Protocol, people: usize) -> Result<(), InputError> {
     let at_once = usize::from(protocol.people_at_once).min(PERFORMERS_MAX);
     let message = match people {
-        _ if !protocol.family.runs_live() => format!("{} is entered afterwards: type the result.", protocol.name),
+        _ if !protocol.family().runs_live() => format!("{} is entered afterwards: type the result.", protocol.name),
         0 => "Choose whom to test.".to_owned(),
         n if n > at_once && at_once == 1 => format!("{} tests one person at a time.", protocol.name),
         n if n > at_once => format!("{} tests up to {at_once} people at once; {n} were chosen.", protocol.name),
@@ -147,7 +147,7 @@ async fn performer(
 ) -> ApiResult<NewPerformer> {
     let person = people::get(scope, person).await?;
     let facts = with_rates(person.facts_on(today)?, form.resting_hr, form.hr_max)?;
-    let pace = protocol.course.as_ref().and_then(|c| c.pace.as_deref()).or_else(|| protocol.attempts.as_ref().map(|_| protocol.headline()));
+    let pace = protocol.course().and_then(|c| c.pace.as_deref()).or_else(|| (!protocol.legs().is_empty()).then(|| protocol.headline()));
     let history = if pace.is_some() { results::of_protocol(scope, person.id, &protocol.id).await? } else { Vec::new() };
     let mut setup = Setup {
         cadence: cadence(protocol, facts.sex, form.cadence)?,
@@ -174,7 +174,7 @@ async fn performer(
 fn last_alike(protocol: &catalogue::Protocol, setup: &Setup, history: &[results::Stored], quantity: &str) -> Option<f64> {
     let conditions = setup.recorded(protocol);
     let choices = || protocol.conditions.iter().filter(|c| c.kind == ConditionKind::Choice).map(|c| &c.key);
-    let alike = |r: &&results::Stored| protocol.attempts.is_none() || choices().all(|key| r.conditions.get(key) == conditions.get(key));
+    let alike = |r: &&results::Stored| protocol.legs().is_empty() || choices().all(|key| r.conditions.get(key) == conditions.get(key));
     history.iter().rev().filter(alike).find_map(|r| r.computed.get(quantity).copied())
 }
 

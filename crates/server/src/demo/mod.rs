@@ -205,11 +205,11 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
         setup.fill(protocol, &mut inputs);
     } else if stopped.is_none() {
         conditions.insert("count_delay_s".into(), Answer::Number(5.0));
-        if let Some(count) = &protocol.count {
+        if let Some(count) = protocol.count() {
             inputs.insert(count.input.clone(), test.count);
         }
         if protocol.input("pulse_window_s").is_some() {
-            inputs.insert("pulse_window_s", protocol.count.as_ref().map_or(15.0, |c| f64::from(c.window_s)));
+            inputs.insert("pulse_window_s", protocol.count().map_or(15.0, |c| f64::from(c.window_s)));
         }
         if protocol.input("bench_cm").is_some() {
             inputs.insert("bench_cm", bench);

@@ -10,7 +10,7 @@ const TAU_S: f64 = 18.0;
 /// What the instruments of a ride gave, with what the rider said.
 pub fn recorded(protocol: &Protocol, ride: &Ride, age: u32) -> Inputs {
     let mut inputs: Inputs = ["rpe_1", "rpe_2", "rpe_3"].into_iter().zip(ride.rpe).collect();
-    let Some(rule) = &protocol.clamp else { return inputs };
+    let Some(rule) = protocol.clamp() else { return inputs };
     let hr_max = 208.0 - 0.7 * f64::from(age);
     let (mut bpm, mut at) = (74.0, 0u32);
     for (stage, power) in rule.stages.iter().zip(ride.power) {

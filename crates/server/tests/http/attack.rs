@@ -50,7 +50,7 @@ async fn a_device_that_is_wrong_by_days_and_says_so_is_put_right() {
     let view = coach.ok(Method::POST, &format!("/runs/{run}/events"), body).await["view"].clone();
     let started: chrono::DateTime<Utc> = view["state"]["started_at"].as_str().unwrap().parse().unwrap();
     assert!((Utc::now() - started - TimeDelta::minutes(5)).num_seconds().abs() < 5, "{started}");
-    assert_eq!(view["state"]["readings"][0]["bpm"], 120.0);
+    assert_eq!(view["state"]["of"]["readings"][0]["bpm"], 120.0);
 }
 
 #[tokio::test]

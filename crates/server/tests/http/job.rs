@@ -71,7 +71,7 @@ async fn a_gap_in_the_sequence_is_refused_whole_and_names_what_is_missing() {
     let (status, answer) = coach.send(Method::POST, &format!("/runs/{run}/events"), json!({"events": [count]})).await;
     assert_eq!((status.as_u16(), answer["code"].as_str(), answer["detail"]["expected"].as_u64()), (409, Some("sequence_gap"), Some(2)));
     let view = coach.posts(&run, &[start, lost, count]).await;
-    assert_eq!(view["view"]["state"]["readings"][0]["bpm"], 120.0);
+    assert_eq!(view["view"]["state"]["of"]["readings"][0]["bpm"], 120.0);
 }
 
 #[tokio::test]
@@ -87,7 +87,7 @@ async fn two_screens_share_a_run_and_the_one_that_comes_late_changes_nothing() {
         coach.posts(&run, &[one.at(208, json!({"kind": "count_typed", "count": 30})), one.at(210, json!({"kind": "finished"}))]).await;
     assert_eq!(done["view"]["state"]["notes"], json!(["from the other tablet"]));
     let late = coach.posts(&run, &[two.at(207, json!({"kind": "count_typed", "count": 44}))]).await;
-    assert_eq!((late["late"].as_u64(), late["view"]["state"]["readings"][0]["bpm"].as_f64()), (Some(1), Some(120.0)));
+    assert_eq!((late["late"].as_u64(), late["view"]["state"]["of"]["readings"][0]["bpm"].as_f64()), (Some(1), Some(120.0)));
     let result = coach.get(&format!("/results/{}", late["view"]["result"].as_str().unwrap())).await;
     assert_eq!(result["report"]["quantities"][1]["shown"], "120");
 }

@@ -90,7 +90,7 @@ async fn a_refused_event_leaves_nothing_behind_and_its_number_is_free_again() {
     assert_eq!(coach.refused(Method::POST, &format!("/runs/{run}/events"), json!({"events": [wild]})).await.2.as_deref(), Some("bpm"));
     screen.seq -= 1;
     let view = coach.posts(&run, &[screen.at(126, read(1, 2, 112))]).await["view"].clone();
-    assert_eq!((view["revision"].as_u64(), &view["state"]["stages"][0]["readings"][0]["bpm"]), (Some(2), &json!(112.0)));
+    assert_eq!((view["revision"].as_u64(), &view["state"]["of"]["stages"][0]["readings"][0]["bpm"]), (Some(2), &json!(112.0)));
     // One bad event takes its batch with it: nothing of it is stored.
     let batch = [screen.at(186, note("with it")), screen.at(187, read(1, 3, 900))];
     assert_eq!(coach.refused(Method::POST, &format!("/runs/{run}/events"), json!({"events": batch})).await.0, 422);
@@ -140,12 +140,12 @@ async fn a_count_and_taps_arrive_as_they_were_taken() {
     assert_eq!((refused.1.as_str(), refused.2.as_deref()), ("missing_input", Some("taps")));
     let counted = screen.at(126, json!({"kind": "heart_rate_counted", "stage": 1, "minute": 2, "count": 27.5, "window_s": 15}));
     let view = coach.posts(&run, &[counted]).await["view"].clone();
-    assert_eq!(view["state"]["stages"][0]["readings"][0]["taken"], json!({"by": "counted", "count": 27.5, "window_s": 15.0}));
+    assert_eq!(view["state"]["of"]["stages"][0]["readings"][0]["taken"], json!({"by": "counted", "count": 27.5, "window_s": 15.0}));
     // A tap a second for ten seconds: sixty a minute is unlikely at work after 112, and is questioned, not lost.
     let taps: Vec<Value> = (175..186).map(|s| screen.at(s, json!({"kind": "tap"}))).collect();
     coach.posts(&run, &taps).await;
     let view = coach.posts(&run, &[screen.at(187, json!({"kind": "heart_rate_tapped", "stage": 1, "minute": 3}))]).await["view"].clone();
-    assert_eq!(view["state"]["stages"][0]["readings"][1]["taken"], json!({"by": "tapped"}));
+    assert_eq!(view["state"]["of"]["stages"][0]["readings"][1]["taken"], json!({"by": "tapped"}));
     assert_eq!(view["state"]["decision"]["code"], "reading_questioned");
 }
 
@@ -163,7 +163,7 @@ async fn the_finish_before_the_first_lap_and_a_value_before_its_time_are_told_an
     assert_eq!((view["closed"].as_bool(), view["state"]["status"].as_str()), (Some(false), Some("running")), "nothing to finish yet");
     let laps: Vec<Value> = (1..=6).map(|n| screen.at(5 + 112 * n, json!({"kind": "tallied"}))).collect();
     let view = coach.posts(&run, &laps).await["view"].clone();
-    assert_eq!(view["state"]["effort"]["distance_m"], 2400.0);
+    assert_eq!(view["state"]["of"]["distance_m"], 2400.0);
     let done = coach.posts(&run, &[screen.at(730, json!({"kind": "value_typed", "key": "extra_m", "value": 120}))]).await;
     assert_eq!(done["view"]["state"]["can_finish"], true);
     let closed = coach.posts(&run, &[screen.at(735, json!({"kind": "finished"}))]).await["view"].clone();

@@ -215,7 +215,7 @@ async fn slips_on_the_floor_are_refused_by_their_field() {
         assert_eq!((refused.0, refused.2.as_deref()), (422, Some(field)), "{kind}");
     }
     let state = coach.get(&format!("/runs/{run}")).await["state"].clone();
-    assert_eq!(state["stages"][0]["readings"].as_array().unwrap().len(), 1);
+    assert_eq!(state["of"]["stages"][0]["readings"].as_array().unwrap().len(), 1);
 }
 
 #[tokio::test]

@@ -45,8 +45,14 @@ async fn batches_repeats_and_gaps_end_in_the_run_an_undisturbed_one_gives() {
     }
     let stormy = coach.get(&format!("/runs/{rough}")).await["state"].clone();
     let pick = |state: &Value| {
-        [&state["status"], &state["readings"][0]["bpm"], &state["readings"][0]["taps"], &state["notes"], &state["decision"]["code"]]
-            .map(Clone::clone)
+        [
+            &state["status"],
+            &state["of"]["readings"][0]["bpm"],
+            &state["of"]["readings"][0]["taps"],
+            &state["notes"],
+            &state["decision"]["code"],
+        ]
+        .map(Clone::clone)
     };
     assert_eq!(pick(&stormy), pick(&undisturbed));
     assert_eq!(stormy["status"], "finished");

@@ -53,7 +53,7 @@ async fn a_count_that_is_no_heart_rate_is_refused_and_the_next_one_counts() {
         screen.seq -= 1;
     }
     let view = coach.posts(&run, &[screen.at(207, json!({"kind": "count_typed", "count": 28}))]).await;
-    assert_eq!(view["view"]["state"]["readings"][0]["bpm"], 112.0);
+    assert_eq!(view["view"]["state"]["of"]["readings"][0]["bpm"], 112.0);
 }
 
 #[tokio::test]

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
 import { computed, ref } from "vue";
+import { ofFloor } from "@/logic/floor";
 import { minutes } from "@/composables/dates";
 import { rounded } from "@/composables/numbers";
 import { useStrap } from "@/floor/useStrap";
@@ -23,7 +24,7 @@ const { ms, state, running, phase } = props.floor;
 /** Keys pressed here and not yet answered. */
 const pressedHere = ref(0);
 
-const effort = computed(() => state.value?.effort ?? null);
+const effort = computed(() => ofFloor(state.value, "effort"));
 const working = computed(() => running.value && phase.value?.kind === "work" && run.startedAt !== null);
 const workEnd = computed(() => state.value?.timeline.phases.find((p) => p.kind === "work")?.end_ms ?? null);
 const over = computed(() => run.startedAt !== null && workEnd.value !== null && ms.value >= workEnd.value);

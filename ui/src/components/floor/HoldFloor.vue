@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
 import { computed } from "vue";
+import { ofFloor } from "@/logic/floor";
 import { minutes } from "@/composables/dates";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
@@ -12,7 +13,7 @@ const emit = defineEmits<{ finish: []; undo: [] }>();
 const run = useRun();
 const { ms, state, running, phase } = props.floor;
 
-const hold = computed(() => state.value?.hold ?? null);
+const hold = computed(() => ofFloor(state.value, "hold"));
 const started = computed(() => run.startedAt !== null);
 const begun = computed(() => started.value && hold.value !== null && ms.value >= hold.value.start_ms);
 const capped = computed(() => hold.value?.limit_ms != null && ms.value >= hold.value.limit_ms);

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
+import { ofFloor } from "@/logic/floor";
 import type { RunView } from "@/api/types";
 
 /** The assessor's word against the decision: with a reason, which is kept. */
@@ -9,7 +10,7 @@ const open = ref(false);
 const reason = ref("");
 const code = computed(() => props.state.decision?.code ?? "");
 const waits = computed(() => code.value === "one_more_minute" || code.value === "reading_noted");
-const heavier = computed(() => props.state.heavier?.kgm_min ?? null);
+const heavier = computed(() => ofFloor(props.state, "staged")?.heavier?.kgm_min ?? null);
 const given = computed(() => reason.value.trim());
 function done(act: () => void) {
   if (!given.value) return;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
+import { ofFloor } from "@/logic/floor";
 import type { SheetRow } from "@/api/types";
 import { minutes } from "@/composables/dates";
 import type { Floor } from "@/floor/useFloor";
@@ -15,7 +16,7 @@ const emit = defineEmits<{ finish: []; undo: [] }>();
 const run = useRun();
 const { ms, state, running, phase } = props.floor;
 
-const sheet = computed(() => state.value?.sheet ?? null);
+const sheet = computed(() => ofFloor(state.value, "sheet"));
 const started = computed(() => run.startedAt !== null);
 /** The row the assessor chose; the next open one where none was chosen. */
 const chosen = ref<number | null>(null);

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from "@vueuse/core";
 import { computed, ref } from "vue";
+import { ofFloor } from "@/logic/floor";
 import type { RunView } from "@/api/types";
 
 /** Time from left to right: stages with their loads, a mark where each reading is due, filled with what was read. */
@@ -8,12 +9,15 @@ const props = defineProps<{ state: RunView["state"]; ms: number }>();
 const svg = ref<SVGSVGElement>();
 const { width } = useElementSize(svg);
 const W = computed(() => Math.max(width.value, 300));
-const begin = computed(() => props.state.stages[0]?.start_ms ?? props.state.timeline.phases.find((p) => p.kind === "work")?.start_ms ?? 0);
+const staged = computed(() => ofFloor(props.state, "staged"));
+const begin = computed(
+  () => staged.value?.stages[0]?.start_ms ?? props.state.timeline.phases.find((p) => p.kind === "work")?.start_ms ?? 0,
+);
 const stages = computed(() =>
-  props.state.stages.map((s) => ({ ...s, until: s.end_ms ?? props.state.over_ms ?? Math.max(s.planned_end_ms, props.ms) })),
+  (staged.value?.stages ?? []).map((s) => ({ ...s, until: s.end_ms ?? props.state.over_ms ?? Math.max(s.planned_end_ms, props.ms) })),
 );
 const end = computed(() =>
-  Math.max(begin.value + 360_000, ...stages.value.map((s) => s.until), props.state.load_due ? props.ms + 120_000 : 0),
+  Math.max(begin.value + 360_000, ...stages.value.map((s) => s.until), staged.value?.load_due ? props.ms + 120_000 : 0),
 );
 const x = (at: number) => 4 + ((at - begin.value) / (end.value - begin.value)) * (W.value - 26);
 const ticks = computed(() =>
@@ -65,7 +69,7 @@ const label = (s: (typeof stages.value)[number]) => {
       />
       <text v-if="s.counts" class="tickmark" :x="x(s.until) - 22" y="53">✓</text>
     </g>
-    <rect v-if="state.load_due" class="maybe" :x="x(ms) + 4" y="30" :width="Math.max(0, W - 8 - x(ms))" height="34" rx="5" />
+    <rect v-if="staged?.load_due" class="maybe" :x="x(ms) + 4" y="30" :width="Math.max(0, W - 8 - x(ms))" height="34" rx="5" />
     <path v-for="at in ticks" :key="at" class="tick" :d="`M${x(at)} 30v34`" />
     <g v-for="m in marks" :key="`${m.stage}.${m.minute}`" :class="['mark', { read: m.value != null, now: m.now, ask: m.question }]">
       <path :d="`M${m.x} 68l8 13h-16z`" />

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
 import { computed, ref } from "vue";
+import { ofFloor } from "@/logic/floor";
 import BeatArc from "@/components/BeatArc.vue";
 import Extrapolation from "@/components/Extrapolation.vue";
 import HeartLine from "@/components/HeartLine.vue";
@@ -29,7 +30,8 @@ const load = ref<InstanceType<typeof LoadChoice>>();
 /** Typed here and not yet answered: not asked for twice while the line is away. */
 const typedHere = ref(new Set<string>());
 
-const stage = computed(() => state.value?.stages.at(-1) ?? null);
+const staged = computed(() => ofFloor(state.value, "staged"));
+const stage = computed(() => staged.value?.stages.at(-1) ?? null);
 const over = computed(() => state.value?.over_ms ?? null);
 const name = (d: { stage: number; minute: number }) => `${d.stage}.${d.minute}`;
 /** The one that is due now: the latest whose minute is nearly full. */
@@ -55,7 +57,7 @@ const taking = useTaking(
   computed(() => due.value ?? next.value),
 );
 const { counting } = taking;
-const loadDue = computed(() => (running.value ? (state.value?.load_due ?? null) : null));
+const loadDue = computed(() => (running.value ? (staged.value?.load_due ?? null) : null));
 const questioned = computed(() => state.value?.dues.find((d) => d.question != null && d.stage === stage.value?.number) ?? null);
 const canKeep = computed(() => (state.value?.can_finish ?? false) && !props.closed && run.startedAt !== null);
 
@@ -119,7 +121,7 @@ onKeyStroke((event) => {
         <TapPad :taking="taking" />
         <div v-if="!counting" class="charts">
           <HeartLine :state="state" :ms="ms" />
-          <Extrapolation v-if="state.line" :line="state.line" />
+          <Extrapolation v-if="staged?.line" :line="staged.line" />
         </div>
       </template>
       <slot name="below" />

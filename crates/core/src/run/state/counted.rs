@@ -4,6 +4,14 @@ use serde::{Deserialize, Serialize};
 
 use crate::pulse::Taps;
 
+/// The counts after the work.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct CountedState {
+    /// Attempts at counting, the standing one last.
+    pub readings: Vec<Reading>,
+}
+
 /// A pulse reading: one attempt at counting.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]

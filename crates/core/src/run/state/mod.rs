@@ -15,15 +15,12 @@ use super::{
     decision::{Decision, Due, Taken},
     event::{Event, StopReason},
 };
-use crate::{
-    estimate::{StageLine, cycle::Load},
-    strap::StrapState,
-};
-pub use counted::Reading;
+use crate::strap::StrapState;
+pub use counted::{CountedState, Reading};
 pub use effort::EffortState;
 pub use hold::{HoldState, MarkState};
 pub use sheet::{Choice, LoadAdvice, RestState, SheetCell, SheetRow, SheetState, WatchState};
-pub use stage::{Band, LoadDue, MinuteReading, StageState};
+pub use stage::{Band, LoadDue, MinuteReading, StageState, StagedState};
 pub use timeline::{Beat, Call, Span, Timeline};
 
 /// Where a run stands.
@@ -55,24 +52,8 @@ pub struct State {
     pub finished_at: Option<DateTime<Utc>>,
     /// What the clock runs through.
     pub timeline: Timeline,
-    /// Attempts at counting, the standing one last.
-    pub readings: Vec<Reading>,
-    /// Stages done and running.
-    pub stages: Vec<StageState>,
-    /// The heart rates that count.
-    pub band: Option<Band>,
-    /// The load that is to be set next.
-    pub load_due: Option<LoadDue>,
-    /// One step more than the running load, for an assessor who wants to go on.
-    pub heavier: Option<Load>,
-    /// The extrapolation as it forms.
-    pub line: Option<StageLine>,
-    /// The effort against the clock.
-    pub effort: Option<EffortState>,
-    /// A hold.
-    pub hold: Option<HoldState>,
-    /// The sheet of a test in attempts.
-    pub sheet: Option<SheetState>,
+    /// What only this way of testing knows.
+    pub of: FamilyState,
     /// Numbers that are due or will be, in order.
     pub dues: Vec<Due>,
     /// Numbers that will be due if the running stage is prolonged: a screen that has lost its line may ask for them.
@@ -103,6 +84,25 @@ pub struct State {
     pub(super) history: Vec<Undoable>,
 }
 
+/// What only one way of testing knows: each is a floor of its own.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "floor", rename_all = "snake_case")]
+pub enum FamilyState {
+    /// A pulse counted after the work.
+    Counted(CountedState),
+    /// Stages, each until the heart rate is steady.
+    Staged(StagedState),
+    /// An effort against the clock.
+    Effort(EffortState),
+    /// A position held.
+    Hold(HoldState),
+    /// Everything that is taken try by try.
+    Sheet(SheetState),
+    /// Nothing that runs: it is entered afterwards.
+    Entered,
+}
+
 /// A spell off the beat.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -130,15 +130,7 @@ impl State {
             started_at: None,
             finished_at: None,
             timeline,
-            readings: Vec::new(),
-            stages: Vec::new(),
-            band: None,
-            load_due: None,
-            heavier: None,
-            line: None,
-            effort: None,
-            hold: None,
-            sheet: None,
+            of: FamilyState::Entered,
             dues: Vec::new(),
             later: Vec::new(),
             strap: None,
@@ -160,15 +152,45 @@ impl State {
         self.history.push(Undoable { event: event.id, what: what.to_owned() });
     }
 
+    /// Attempts at counting, the standing one last; none where nothing is counted.
+    pub fn readings(&self) -> &[Reading] {
+        if let FamilyState::Counted(of) = &self.of { &of.readings } else { &[] }
+    }
+
     /// The standing attempt at counting.
     pub fn reading(&self) -> Option<&Reading> {
-        self.readings.last()
+        self.readings().last()
+    }
+
+    /// The staged test, where it is one.
+    pub const fn staged(&self) -> Option<&StagedState> {
+        if let FamilyState::Staged(of) = &self.of { Some(of) } else { None }
+    }
+
+    /// Stages done and running; none where there are none.
+    pub fn stages(&self) -> &[StageState] {
+        self.staged().map_or(&[], |of| &of.stages)
+    }
+
+    /// The effort against the clock, where it is one.
+    pub const fn effort(&self) -> Option<&EffortState> {
+        if let FamilyState::Effort(of) = &self.of { Some(of) } else { None }
+    }
+
+    /// The hold, where it is one.
+    pub const fn hold(&self) -> Option<&HoldState> {
+        if let FamilyState::Hold(of) = &self.of { Some(of) } else { None }
+    }
+
+    /// The sheet, where the test is taken on one.
+    pub const fn sheet(&self) -> Option<&SheetState> {
+        if let FamilyState::Sheet(of) = &self.of { Some(of) } else { None }
     }
 
     /// Whether every heart rate that stands is the strap's.
     pub(super) fn is_all_by_strap(&self) -> bool {
-        let staged = self.stages.iter().flat_map(|s| s.readings.iter().map(|r| r.taken));
-        let mut taken = staged.chain(self.effort.iter().filter_map(|e| e.heart_rate_taken)).peekable();
+        let staged = self.stages().iter().flat_map(|s| s.readings.iter().map(|r| r.taken));
+        let mut taken = staged.chain(self.effort().and_then(|e| e.heart_rate_taken)).peekable();
         taken.peek().is_some() && taken.all(|t| t == Taken::Strap)
     }
 

@@ -2,7 +2,26 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{estimate::cycle::Load, run::decision::Taken};
+use crate::{
+    estimate::{StageLine, cycle::Load},
+    run::decision::Taken,
+};
+
+/// A staged test as it goes.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct StagedState {
+    /// Stages done and running.
+    pub stages: Vec<StageState>,
+    /// The heart rates that count.
+    pub band: Option<Band>,
+    /// The load that is to be set next.
+    pub load_due: Option<LoadDue>,
+    /// One step more than the running load, for an assessor who wants to go on.
+    pub heavier: Option<Load>,
+    /// The extrapolation as it forms.
+    pub line: Option<StageLine>,
+}
 
 /// One stage.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

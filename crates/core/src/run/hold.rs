@@ -1,70 +1,58 @@
-//! Tests in attempts: a hold from taking the position to losing it, with what is marked on the way.
+//! A hold, from taking the position to losing it, with what is marked on the way.
 
 use super::{
     decision::{Decision, DecisionCode},
     engine::Engine,
     event::{Answer, Event, Kind, Setup},
-    state::{HoldState, MarkState, SheetState, State, Status},
-    timeline::timeline,
+    state::{FamilyState, HoldState, MarkState, State, Status},
 };
 use crate::{
     attempts::Take,
-    catalogue::{PhaseKind, Protocol},
+    catalogue::{Leg, PhaseKind, Protocol},
     quantity,
     strap::Trace,
     trial::Inputs,
 };
 
-/// The engine of the family: a hold alone has a floor of its own, everything else is taken on a sheet.
+/// The engine of a hold.
 #[derive(Debug)]
-pub(super) struct Attempts<'a> {
-    protocol: &'a Protocol,
-    setup: &'a Setup,
+pub(super) struct Hold {
+    of: HoldState,
 }
 
-impl<'a> Attempts<'a> {
-    /// The engine, and a state that knows what is taken.
-    pub(super) fn new(protocol: &'a Protocol, setup: &'a Setup, state: &mut State) -> Self {
-        let leg = protocol.attempts.iter().flat_map(|a| &a.legs).next();
-        if let Some(Take::Hold { marks, limit, ends, zero, .. }) = leg.map(|l| &l.take) {
-            let start_ms = state.timeline.phase(PhaseKind::Work).map_or(0.0, |w| w.start_ms);
-            let cap = limit.as_ref().and_then(|key| setup.conditions.get(key)).and_then(number);
-            state.hold = Some(HoldState {
-                start_ms,
-                end_ms: None,
-                limit_ms: cap.map(|s| start_ms + s * 1000.0),
-                is_zero: false,
-                marks: marks.iter().map(|m| MarkState { mark: m.clone(), at_ms: None }).collect(),
-                ends: ends.clone(),
-                zero: zero.clone(),
-                last_time: setup.last_value.map(|v| format!("Last time: {}.", quantity::with_unit(protocol.headline(), v))),
-                last_s: setup.last_value,
-            });
-        } else {
-            state.sheet = Some(SheetState::begin(protocol, setup, state));
-        }
-        Self { protocol, setup }
+impl Hold {
+    /// The engine of a leg that is held; nothing for any other.
+    pub(super) fn new(leg: &Leg, protocol: &Protocol, setup: &Setup, state: &State) -> Option<Self> {
+        let Take::Hold { marks, limit, ends, zero, .. } = &leg.take else { return None };
+        let start_ms = state.timeline.phase(PhaseKind::Work).map_or(0.0, |w| w.start_ms);
+        let cap = limit.as_ref().and_then(|key| setup.conditions.get(key)).and_then(number);
+        let of = HoldState {
+            start_ms,
+            end_ms: None,
+            limit_ms: cap.map(|s| start_ms + s * 1000.0),
+            is_zero: false,
+            marks: marks.iter().map(|m| MarkState { mark: m.clone(), at_ms: None }).collect(),
+            ends: ends.clone(),
+            zero: zero.clone(),
+            last_time: setup.last_value.map(|v| format!("Last time: {}.", quantity::with_unit(protocol.headline(), v))),
+            last_s: setup.last_value,
+        };
+        Some(Self { of })
     }
 }
 
-impl Engine for Attempts<'_> {
+impl Engine for Hold {
     fn apply(&mut self, state: &mut State, event: &Event, at: f64, _: &Trace) {
-        if let Some(mut sheet) = state.sheet.take() {
-            sheet.apply(self.protocol, state, event, at);
-            state.sheet = Some(sheet);
-            return;
-        }
         if state.status != Status::Running {
             return;
         }
-        let Some(mut hold) = state.hold.take() else { return };
+        let hold = &mut self.of;
         let is_held = at >= hold.start_ms && hold.over_ms().is_none() && !hold.is_zero && hold.limit_ms.is_none_or(|limit| at <= limit);
         match &event.kind {
             Kind::Marked { mark } if is_held => {
                 if let Some(found) = hold.marks.iter_mut().find(|m| m.mark.input == *mark && m.at_ms.is_none()) {
                     found.at_ms = Some(at);
-                    let what = format!("“{}”", found.mark.label);
-                    state.can_undo(event, &what);
+                    state.can_undo(event, &format!("“{}”", found.mark.label));
                 }
             }
             Kind::PositionLost if at >= hold.start_ms && hold.end_ms.is_none() && !hold.is_zero => {
@@ -77,18 +65,11 @@ impl Engine for Attempts<'_> {
             }
             _ => {}
         }
-        state.hold = Some(hold);
     }
 
     /// Closes a hold that ran to its cap by an event after it, and says what was held.
     fn settle(&mut self, state: &mut State, now_ms: Option<f64>) {
-        if let Some(mut sheet) = state.sheet.take() {
-            state.timeline = timeline(self.protocol, self.setup);
-            sheet.settle(self.protocol, self.setup, state, now_ms);
-            state.sheet = Some(sheet);
-            return;
-        }
-        let Some(hold) = &mut state.hold else { return };
+        let hold = &mut self.of;
         if let (Some(limit), Some(now), None) = (hold.limit_ms, now_ms, hold.end_ms)
             && now >= limit
             && !hold.is_zero
@@ -107,13 +88,14 @@ impl Engine for Attempts<'_> {
     }
 
     fn has_result(&self, state: &State) -> bool {
-        if let Some(sheet) = &state.sheet {
-            return sheet.has_result(self.protocol, self.setup, state);
-        }
-        let Some(hold) = &state.hold else { return false };
+        let hold = &self.of;
         // A stop before the position was lost is no end of the hold: it says nothing of how long it could have been held.
         let was_done = state.stopped_ms.is_none_or(|stopped| hold.is_zero || hold.over_ms().is_some_and(|end| end <= stopped));
         was_done && hold.seconds().is_some()
+    }
+
+    fn hand_over(self: Box<Self>) -> FamilyState {
+        FamilyState::Hold(self.of)
     }
 }
 
@@ -127,13 +109,9 @@ fn number(answer: &Answer) -> Option<f64> {
 }
 
 /// The readings of a closed run.
-pub(super) fn inputs(state: &State, protocol: &Protocol) -> Inputs {
-    if let Some(sheet) = &state.sheet {
-        return sheet.inputs();
-    }
+pub(super) fn inputs(hold: &HoldState, protocol: &Protocol) -> Inputs {
     let mut inputs = Inputs::new();
-    let Some(hold) = &state.hold else { return inputs };
-    for leg in protocol.attempts.iter().flat_map(|a| &a.legs) {
+    for leg in protocol.legs() {
         if let (Take::Hold { input, .. }, Some(seconds)) = (&leg.take, hold.seconds()) {
             inputs.insert(input.clone(), seconds);
         }
