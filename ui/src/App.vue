@@ -1,10 +1,16 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, ref, watchEffect } from "vue";
 import { useRoute } from "vue-router";
 import AppShell from "./components/AppShell.vue";
-import SignInAgain from "./components/SignInAgain.vue";
+import { later } from "./composables/later";
+import { useSession } from "./stores/session";
 
+const SignInAgain = later(() => import("./components/SignInAgain.vue"));
+const session = useSession();
 const route = useRoute();
+/** The session has ended once: the sheet stays, to say so and to go. */
+const ended = ref(false);
+watchEffect(() => (ended.value ||= session.expired));
 const bare = computed(() => route.meta.bare ?? false);
 </script>
 
@@ -13,5 +19,5 @@ const bare = computed(() => route.meta.bare ?? false);
   <AppShell v-else>
     <RouterView :key="route.fullPath" />
   </AppShell>
-  <SignInAgain />
+  <SignInAgain v-if="ended" />
 </template>

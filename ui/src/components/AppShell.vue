@@ -1,15 +1,22 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
-import { ref } from "vue";
+import { ref, watchEffect } from "vue";
 import { useRouter } from "vue-router";
+import { later } from "@/composables/later";
 import { useSession } from "@/stores/session";
-import KeysHelp from "./KeysHelp.vue";
-import SearchBox from "./SearchBox.vue";
 
+const KeysHelp = later(() => import("./KeysHelp.vue"));
+const SearchBox = later(() => import("./SearchBox.vue"));
 const session = useSession();
 const router = useRouter();
 const searching = ref(false);
 const helping = ref(false);
+/** Each is there from the first time it is asked for. */
+const asked = ref({ search: false, help: false });
+watchEffect(() => {
+  asked.value.search ||= searching.value;
+  asked.value.help ||= helping.value;
+});
 
 const places = [
   { to: "/", name: "Today", key: "t" },
@@ -70,8 +77,8 @@ async function leave() {
       </div>
     </nav>
     <main id="main" tabindex="-1"><slot /></main>
-    <SearchBox v-model="searching" />
-    <KeysHelp v-model="helping" />
+    <SearchBox v-if="asked.search" v-model="searching" />
+    <KeysHelp v-if="asked.help" v-model="helping" />
   </div>
 </template>
 

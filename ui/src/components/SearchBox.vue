@@ -34,13 +34,17 @@ async function look() {
 }
 const soon = useDebounceFn(look, 60);
 watch(text, () => void soon());
-watch(open, async (now) => {
-  if (!now) return;
-  text.value = "";
-  await look();
-  await nextTick();
-  field.value?.focus();
-});
+watch(
+  open,
+  async (now) => {
+    if (!now) return;
+    text.value = "";
+    await look();
+    await nextTick();
+    field.value?.focus();
+  },
+  { immediate: true },
+);
 
 function move(step: number) {
   chosen.value = Math.max(0, Math.min(lines.value.length - 1, chosen.value + step));

@@ -1,6 +1,6 @@
 //! A database of the last release: the demo as it was made then, with an own copy and a finished run, brought up to date.
 
-use std::process::Command;
+use std::{collections::BTreeMap, process::Command};
 
 use impulso::{
     recompute::{By, recompute},
@@ -21,6 +21,11 @@ async fn computed(owner: &mut PgConnection, sql: &'static str) -> Vec<(uuid::Uui
     rows.iter().map(|r| (r.get("id"), r.get("computed"))).collect()
 }
 
+/// As numbers: 12 and 12.0 are one.
+fn numbers(all: &[(uuid::Uuid, Value)]) -> BTreeMap<(uuid::Uuid, String), Option<f64>> {
+    all.iter().flat_map(|(id, of)| of.as_object().unwrap().iter().map(|(q, v)| ((*id, q.clone()), v.as_f64()))).collect()
+}
+
 #[tokio::test]
 async fn a_database_of_the_last_release_migrates_and_shows_the_same_numbers() {
     let app = TestApp::empty().await;
@@ -34,9 +39,6 @@ async fn a_database_of_the_last_release_migrates_and_shows_the_same_numbers() {
     assert!(before.len() > 70, "the demo of the last release");
 
     scoring::migrate(&app.owner_url).await.unwrap();
-    let numbers = |all: &[(uuid::Uuid, Value)]| -> Vec<(uuid::Uuid, Vec<(String, Option<f64>)>)> {
-        all.iter().map(|(id, of)| (*id, of.as_object().unwrap().iter().map(|(q, v)| (q.clone(), v.as_f64())).collect())).collect()
-    };
     assert_eq!(numbers(&computed(&mut owner, NOW).await), numbers(&before));
 
     // Nothing comes out otherwise by the protocols that are stored, nor by today's.

@@ -1,0 +1,14 @@
+import { type Component, defineAsyncComponent } from "vue";
+
+/** So long after the page has come, ms: what it needs itself goes first. */
+const AFTER = 2000;
+
+/**
+ * A component that no page needs at first: fetched when the browser has nothing else to do, so that it is there without a line
+ * too, or when it is asked for.
+ */
+export function later(load: () => Promise<{ default: Component }>) {
+  const soon = () => void load().catch(() => undefined);
+  setTimeout(() => ("requestIdleCallback" in window ? requestIdleCallback(soon) : soon()), AFTER);
+  return defineAsyncComponent(load);
+}
