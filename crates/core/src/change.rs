@@ -15,7 +15,7 @@ use crate::{
     quantity,
     run::event::{Answer, Conditions},
     trial::Trial,
-    units::rounded,
+    units::{Units, rounded},
     wobble,
 };
 
@@ -330,13 +330,20 @@ pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, ty
         steps: typical_error.filter(|te| te.detectable > 0.0).map(|te| gain / te.detectable),
         verdict,
         verdict_words: verdict.words().to_owned(),
-        sentence: sentence(quantity, from, to, verdict, typical_error, &unlike),
+        sentence: String::new(),
         unlike,
         typical_error: typical_error.cloned(),
     }
+    .told(Units::Metric)
 }
 
 impl Comparison {
+    /// The same with its sentence in the units a person thinks in.
+    #[must_use]
+    pub fn told(self, units: Units) -> Self {
+        Self { sentence: sentence(&self, units), ..self }
+    }
+
     /// Says what happened along the way where the change is for the worse, or a change that is neither.
     pub fn remember(&mut self, noted: &[Happening]) {
         use Verdict::{ClearChange, ClearLoss, PossibleChange, PossibleLoss};
@@ -418,17 +425,18 @@ pub fn answer(condition: &Condition, answer: Option<&Answer>) -> String {
     }
 }
 
-fn sentence(quantity: &str, from: &Point, to: &Point, verdict: Verdict, te: Option<&TypicalError>, unlike: &[Unlike]) -> String {
-    let name = quantity::label(quantity);
-    let (then, now) = (quantity::shown(quantity, from.value), quantity::with_unit(quantity, to.value));
-    let since = from.on.format("%-d %B %Y");
-    let moved = match to.value.partial_cmp(&from.value) {
+fn sentence(c: &Comparison, units: Units) -> String {
+    let said = |value: f64| quantity::said(&c.quantity, value, units);
+    let (name, now) = (quantity::label(&c.quantity), said(c.to));
+    let then = quantity::shown_in(&c.quantity, c.from, units);
+    let since = c.from_on.format("%-d %B %Y");
+    let moved = match c.to.partial_cmp(&c.from) {
         Some(std::cmp::Ordering::Less) => format!("Since {since} your {name} has gone down from {then} to {now}"),
         Some(std::cmp::Ordering::Greater) => format!("Since {since} your {name} has gone up from {then} to {now}"),
         _ => format!("Since {since} your {name} has stayed at {now}"),
     };
-    let noise = te.map(|te| quantity::with_unit(quantity, te.detectable)).unwrap_or_default();
-    match verdict {
+    let noise = c.typical_error.as_ref().map(|te| said(te.detectable)).unwrap_or_default();
+    match c.verdict {
         Verdict::ClearGain => format!("{moved}: more than the {noise} this test wobbles by itself, so the gain is real."),
         Verdict::ClearLoss => format!("{moved}: more than the {noise} this test wobbles by itself, so the loss is real."),
         Verdict::ClearChange => format!("{moved}: more than the {noise} this test wobbles by itself, so the change is real."),
@@ -443,7 +451,7 @@ fn sentence(quantity: &str, from: &Point, to: &Point, verdict: Verdict, te: Opti
         }
         Verdict::WithinNoise => format!("{moved}. This test wobbles by up to {noise} by itself, so this counts as unchanged."),
         Verdict::NotComparable => {
-            let names: Vec<String> = unlike.iter().map(|u| u.label.to_lowercase()).collect();
+            let names: Vec<String> = c.unlike.iter().map(|u| u.label.to_lowercase()).collect();
             format!("The test of {since} was done differently ({}), so the two numbers are not compared.", crate::text::list(&names))
         }
         Verdict::NoVerdict => format!("{moved}. How much this test wobbles by itself is not known, so there is no verdict."),

@@ -9,6 +9,7 @@ use crate::{
     change::TypicalError,
     error::{Code, InputError},
     quantity, text,
+    units::Units,
 };
 
 /// Where a client wants to be.
@@ -166,9 +167,15 @@ impl Goal {
         at[0].value + (at[1].value - at[0].value) * share
     }
 
-    /// How the client stands: `latest` is the newest comparable value with its day.
-    pub fn standing(&self, latest: Option<(NaiveDate, f64)>, typical_error: Option<&TypicalError>, today: NaiveDate) -> Standing {
-        let said = |v: f64| quantity::with_unit(&self.quantity, v);
+    /// How the client stands, said in these units: `latest` is the newest comparable value with its day.
+    pub fn standing(
+        &self,
+        latest: Option<(NaiveDate, f64)>,
+        typical_error: Option<&TypicalError>,
+        today: NaiveDate,
+        units: Units,
+    ) -> Standing {
+        let said = |v: f64| quantity::said(&self.quantity, v, units);
         let should_be = self.should_be(latest.map_or(today, |(on, _)| on));
         let measured = latest.filter(|(on, _)| *on > self.from_on);
         let way = match (self.reached_on, measured, typical_error) {
@@ -236,12 +243,16 @@ mod tests {
     #[test]
     fn at_the_line_is_on_the_way_and_only_beyond_the_wobble_is_it_more_or_less() {
         let (goal, te) = (goal(60.0, 120.0), wobble());
-        let way = |value: f64| goal.standing(Some((day(50), value)), Some(&te), day(60)).way;
+        let way = |value: f64| goal.standing(Some((day(50), value)), Some(&te), day(60), Units::Metric).way;
         assert_eq!(goal.should_be(day(50)), 90.0);
         assert_eq!([way(90.0), way(90.0 + te.possible - 0.1), way(90.0 + te.possible + 0.1)], [Way::OnTheWay, Way::OnTheWay, Way::Ahead]);
         assert_eq!(way(90.0 - te.possible - 0.1), Way::Behind);
-        assert_eq!(goal.standing(Some((day(50), 200.0)), None, day(60)).way, Way::CannotTell, "nothing is known of the wobble");
-        assert_eq!(goal.standing(Some((day(0), 60.0)), Some(&te), day(60)).way, Way::CannotTell, "not measured since");
+        assert_eq!(
+            goal.standing(Some((day(50), 200.0)), None, day(60), Units::Metric).way,
+            Way::CannotTell,
+            "nothing is known of the wobble"
+        );
+        assert_eq!(goal.standing(Some((day(0), 60.0)), Some(&te), day(60), Units::Metric).way, Way::CannotTell, "not measured since");
     }
 
     #[test]
@@ -277,7 +288,7 @@ mod tests {
             let line = goal.should_be(day(on));
             prop_assert!(line >= from - 1e-9 && line <= from + gain + 1e-9);
             let te = wobble();
-            let rank = |v: f64| match goal.standing(Some((day(on.max(1)), v)), Some(&te), day(300)).way {
+            let rank = |v: f64| match goal.standing(Some((day(on.max(1)), v)), Some(&te), day(300), Units::Metric).way {
                 Way::Behind => 0,
                 Way::OnTheWay => 1,
                 _ => 2,

@@ -4,7 +4,7 @@ use std::{borrow::Cow, collections::BTreeMap, sync::LazyLock};
 
 use serde::Deserialize;
 
-use crate::units::rounded;
+use crate::units::{CM_PER_INCH, KG_PER_LB, M_PER_YARD, Units, rounded};
 
 /// A measure, as data.
 #[derive(Debug, Deserialize)]
@@ -110,10 +110,50 @@ pub fn with_unit(key: &str, value: f64) -> String {
     format!("{}{gap}{unit}", shown(key, value)).trim_end().to_owned()
 }
 
+/// What stands for a metric unit with somebody who thinks in pounds, inches and yards: the unit, how many of the metric one it
+/// is, and how many decimals it deserves. Source: the international yard and pound agreement of 1959.
+const IMPERIAL: [(&str, &str, f64, usize); 3] = [("cm", "in", CM_PER_INCH, 1), ("kg", "lb", KG_PER_LB, 1), ("m", "yd", M_PER_YARD, 0)];
+
+fn imperial(key: &str, units: Units) -> Option<&'static (&'static str, &'static str, f64, usize)> {
+    IMPERIAL.iter().find(|(metric, ..)| units == Units::Imperial && unit(key) == *metric)
+}
+
+/// A value in the units a person thinks in, and the unit as it stands behind it.
+pub fn in_units(key: &str, value: f64, units: Units) -> (f64, &'static str) {
+    imperial(key, units).map_or((value, unit_shown(key)), |(_, unit, per, _)| (value / per, unit))
+}
+
+/// The value as it is shown to a person.
+pub fn shown_in(key: &str, value: f64, units: Units) -> String {
+    let Some((_, _, per, decimals)) = imperial(key, units) else { return shown(key, value) };
+    let plus = if value > 0.0 && measure(key).is_some_and(|m| m.signed) { "+" } else { "" };
+    format!("{plus}{}", rounded(value / per, *decimals))
+}
+
+/// Value and unit as they are said to a person.
+pub fn said(key: &str, value: f64, units: Units) -> String {
+    match imperial(key, units) {
+        Some((_, unit, ..)) => format!("{} {unit}", shown_in(key, value, units)),
+        None => with_unit(key, value),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use test_case::test_case;
+
+    #[test_case("waist_cm", 91.44, "36 in"; "a girth")]
+    #[test_case("gap_cm.left", 2.54, "+1 in"; "an overlap")]
+    #[test_case("gap_cm.left", -3.5, "−1.4 in"; "a gap")]
+    #[test_case("distance_m", 2400.0, "2625 yd"; "a run")]
+    #[test_case("one_rm_kg", 100.0, "220.5 lb"; "a lift")]
+    #[test_case("vo2max", 45.05, "45.0 mL/kg/min"; "what has no other unit")]
+    #[test_case("time_s", 422.0, "7:02"; "a time")]
+    fn said_to_who_thinks_in_inches(key: &str, value: f64, text: &str) {
+        assert_eq!(said(key, value, Units::Imperial), text);
+        assert_eq!(said(key, value, Units::Metric), with_unit(key, value));
+    }
 
     #[test]
     fn every_measure_is_read() {

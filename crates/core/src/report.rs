@@ -13,7 +13,7 @@ use crate::{
     pulse, quantity,
     run::event::Conditions,
     trial::{Flag, Outcome, Pass, Trial},
-    units::rounded,
+    units::{Units, rounded},
 };
 
 /// Everything the result page says of one quantity.
@@ -217,16 +217,17 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> Qu
             Some(format!("± {} {} for one beat in {} s", rounded(worth, digits), quantity::unit(key), rounded(window, 0)))
         }),
         norms: outcome.norms.iter().filter(|(q, _)| *q == key).map(|(_, s)| norm_report(s, facts)).collect(),
-        pass: outcome.passes.iter().find(|(q, _)| *q == key).and_then(|(_, p)| pass_report(protocol, key, *p)),
+        pass: outcome.passes.iter().find(|(q, _)| *q == key).and_then(|(_, p)| pass_report(protocol, key, *p, Units::Metric)),
         typical_error: TypicalError::best(trial, key, value, own),
         independence: independence(key, facts),
     }
 }
 
-fn pass_report(protocol: &Protocol, key: &str, pass: Pass) -> Option<PassReport> {
+/// A mark in words, in the units a person thinks in; nothing where the protocol has none for the quantity.
+pub fn pass_report(protocol: &Protocol, key: &str, pass: Pass, units: Units) -> Option<PassReport> {
     let rule = protocol.pass.iter().find(|p| p.quantity == key || quantity::base(key) == p.quantity)?;
     let verdict = if pass.met { "passed" } else { "not yet" };
-    let sentence = format!("The mark is {}: {verdict}.", quantity::with_unit(key, pass.mark));
+    let sentence = format!("The mark is {}: {verdict}.", quantity::said(key, pass.mark, units));
     Some(PassReport { met: pass.met, sentence, source: rule.source.clone() })
 }
 

@@ -14,6 +14,20 @@ use crate::error::{Code, InputError};
 pub const KG_PER_LB: f64 = 0.453_592_37;
 /// Centimetres in one international inch, exactly.
 pub const CM_PER_INCH: f64 = 2.54;
+/// Metres in one international yard, exactly.
+pub const M_PER_YARD: f64 = 0.9144;
+
+/// Which units a person thinks in. Everything is kept in metric ones; this is about what is said to the person.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Units {
+    /// Kilograms, centimetres, metres.
+    #[default]
+    Metric,
+    /// Pounds, inches, yards.
+    Imperial,
+}
 
 macro_rules! quantities {
     ($($(#[$doc:meta])* $name:ident, $what:literal, $unit:literal, $min:literal..=$max:literal;)*) => {$(

@@ -13,6 +13,7 @@ use crate::{
     report::{FailedPoint, ordinal},
     text,
     trial::Outcome,
+    units::Units,
 };
 
 /// Something that happened in a visit.
@@ -218,6 +219,8 @@ pub struct Judged<'a> {
     pub since_last: &'a [Comparison],
     /// And with the first of all.
     pub since_first: &'a [Comparison],
+    /// What the person thinks in.
+    pub units: Units,
 }
 
 /// What a visit taught: three sentences.
@@ -237,11 +240,11 @@ impl Judged<'_> {
     fn merit(&self) -> Option<(f64, String)> {
         let name = &self.protocol.name;
         let value = |q: &str| {
-            let shown = self.outcome.result(q).map(|e| quantity::with_unit(q, e.value)).unwrap_or_default();
+            let shown = self.outcome.result(q).map(|e| quantity::said(q, e.value, self.units)).unwrap_or_default();
             format!("{} {shown}", quantity::label(q))
         };
         let passes = self.outcome.passes.iter().map(|(q, pass)| {
-            let mark = quantity::with_unit(q, pass.mark);
+            let mark = quantity::said(q, pass.mark, self.units);
             let lower = self.protocol.change_rule(quantity::base(q)).is_some_and(|r| r.lower_is_better);
             let (merit, words) = match (pass.met, lower) {
                 (true, _) => (75.0, "passed the mark of"),
@@ -307,14 +310,17 @@ pub fn learned(tests: &[Judged]) -> Learned {
     Learned { strong: best.map(|(_, s)| s.clone()), holds_back: worst.map(|(_, s)| s.clone()), moved: moved(tests) }
 }
 
+/// So many changes without a verdict are named.
+const UNDECIDED_MAX: usize = 3;
+
 fn moved(tests: &[Judged]) -> String {
     let really = |c: &&Comparison| {
         matches!(c.verdict, Verdict::ClearGain | Verdict::ClearLoss | Verdict::ClearChange | Verdict::PossibleGain | Verdict::PossibleLoss)
     };
-    let words = |protocol: &Protocol, c: &Comparison| {
-        let change = quantity::with_unit(&c.quantity, c.difference.abs());
+    let by = |t: &Judged, c: &Comparison| {
+        let change = quantity::said(&c.quantity, c.difference.abs(), t.units);
         let sign = if c.difference < 0.0 { "−" } else { "+" };
-        format!("{} {sign}{} ({}, {})", quantity::label(&c.quantity), change.trim_start_matches('+'), protocol.name, c.verdict_words)
+        format!("{} {sign}{} ({}", quantity::label(&c.quantity), change.trim_start_matches('+'), t.protocol.name)
     };
     let compared = tests.iter().flat_map(|t| t.since_last.iter()).filter(|c| c.verdict != Verdict::NotComparable);
     let Some(from) = compared.map(|c| c.from_on).max() else {
@@ -322,13 +328,19 @@ fn moved(tests: &[Judged]) -> String {
     };
     let of = |t: &Judged, list: &[Comparison]| {
         let main = list.iter().filter(really).max_by(|a, b| a.steps.unwrap_or(0.0).abs().total_cmp(&b.steps.unwrap_or(0.0).abs()));
-        main.map(|c| words(t.protocol, c))
+        main.map(|c| format!("{}, {})", by(t, c), c.verdict_words))
     };
     let last: Vec<String> = tests.iter().filter_map(|t| of(t, t.since_last)).collect();
     let first: Vec<String> = tests.iter().filter_map(|t| of(t, t.since_first)).collect();
     let day = from.format("%-d %B %Y");
-    let since_last = if last.is_empty() {
+    // What moved where nothing is known of the wobble: neither a gain nor nothing.
+    let open = |c: &&Comparison| c.verdict == Verdict::NoVerdict && c.difference != 0.0;
+    let undecided: Vec<String> = tests.iter().filter_map(|t| t.since_last.iter().find(open).map(|c| format!("{})", by(t, c)))).collect();
+    let since_last = if last.is_empty() && undecided.is_empty() {
         format!("Since {day} nothing has moved beyond the wobble of the tests: if that goes on, change the training.")
+    } else if last.is_empty() {
+        let undecided = text::list(&undecided[..undecided.len().min(UNDECIDED_MAX)]);
+        format!("Since {day}: {undecided}. How much these tests wobble by themselves is not known, so that is no verdict yet.")
     } else {
         format!("Really moved since {day}: {}.", text::list(&last))
     };
@@ -440,7 +452,8 @@ mod tests {
         let (a, b) = (Trial::of(plank, facts, &held), Trial::of(squat, facts, &seen));
         let (plank_out, squat_out) = (compute(&a).unwrap(), compute(&b).unwrap());
         let failed = failed_points(squat, &seen);
-        let judged = |protocol, outcome, failed| Judged { protocol, outcome, failed, since_last: &[], since_first: &[] };
+        let judged =
+            |protocol, outcome, failed| Judged { protocol, outcome, failed, since_last: &[], since_first: &[], units: Units::Metric };
         let learned = learned(&[judged(plank, &plank_out, &[]), judged(squat, &squat_out, &failed)]);
         assert!(learned.strong.unwrap().starts_with("Plank"), "the plank is the strong one");
         let back = learned.holds_back.unwrap();

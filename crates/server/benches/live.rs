@@ -118,7 +118,10 @@ async fn main() {
     }
     tokio::time::sleep(Duration::from_secs(2)).await;
     let pool = PgPoolOptions::new().max_connections(8).connect(&owner).await.unwrap();
-    sqlx::query("create table bench_floor (id bigint generated always as identity, at timestamptz default now())").execute(&pool).await.unwrap();
+    sqlx::query("create table bench_floor (id bigint generated always as identity, at timestamptz default now())")
+        .execute(&pool)
+        .await
+        .unwrap();
     let mut ratios = Vec::new();
     for round in 0..ROUNDS {
         send(&client, &base, &runs, round).await;
@@ -139,7 +142,11 @@ async fn main() {
     ratios.sort_by(f64::total_cmp);
     let (median, seen) = (ratios[ratios.len() / 2], seen.load(Ordering::Relaxed));
     let expected = RUNS as u64 * ROUNDS * SECONDS * WATCHERS as u64;
-    println!("{seen} of {expected} events seen by watchers; median ratio {median:.2} ({:.2} to {:.2}), limit {LIMIT}", ratios[0], ratios[ratios.len() - 1]);
+    println!(
+        "{seen} of {expected} events seen by watchers; median ratio {median:.2} ({:.2} to {:.2}), limit {LIMIT}",
+        ratios[0],
+        ratios[ratios.len() - 1]
+    );
     std::process::exit(i32::from(seen < expected || median > LIMIT));
 }
 

@@ -6,7 +6,7 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code,
     catalogue::Protocol,
-    change::{Own, Repeats, TypicalError},
+    change::{Comparison, Own, Repeats, TypicalError},
     goal::Goal,
     happening::Happening,
     hr_max::{CeilingRule, HrMaxMethod},
@@ -17,12 +17,14 @@ use impulso_core::{
         event::{Answer, Conditions},
     },
     trial::{self, Circumstances, Options, Outcome, Trial},
-    units::Bpm,
+    units::{Bpm, Units},
 };
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
     audit::{self, Subject},
-    goals, happenings, people, practices, readiness, repeats,
+    goals, happenings,
+    people::{self, Person},
+    practices, readiness, repeats,
     results::{self, Stop, Stored},
     retests,
     runs::Run,
@@ -224,6 +226,29 @@ pub fn wobble(protocol: &Protocol, result: &Stored, quantity: &str, own: Option<
     TypicalError::best(&trial(protocol, result), quantity, result.computed.get(quantity).copied(), &own)
 }
 
+/// What a sentence to a person takes into account.
+#[derive(Debug, Clone, Default)]
+pub struct Told {
+    /// What happened along the way.
+    pub noted: Vec<Happening>,
+    /// The units it is said in.
+    pub units: Units,
+}
+
+impl Told {
+    /// In the person's own units.
+    pub async fn to(scope: &mut Scope, person: &Person) -> ApiResult<Self> {
+        Ok(Self { noted: noted(scope, person.id).await?, units: person.profile.units })
+    }
+
+    /// Words a change for the person.
+    pub fn word(&self, change: Comparison) -> Comparison {
+        let mut worded = change.told(self.units);
+        worded.remember(&self.noted);
+        worded
+    }
+}
+
 /// What happened to a person along the way.
 pub async fn noted(scope: &mut Scope, person: PersonId) -> ApiResult<Vec<Happening>> {
     Ok(happenings::of_person(scope, person).await?.into_iter().map(|(_, happening)| happening).collect())
@@ -261,17 +286,16 @@ pub fn progress(
     history: &[Stored],
     quantity: &str,
     typical_error: Option<&TypicalError>,
-    noted: &[Happening],
+    told: &Told,
 ) -> Option<Progress> {
     let now = result.point(quantity)?;
     let earlier: Vec<_> = earlier(result, history).filter_map(|r| r.point(quantity)).collect();
-    let mut progress = report::progress(protocol, quantity, &earlier, &now, typical_error);
-    progress.since_last.iter_mut().chain(&mut progress.since_first).for_each(|c| c.remember(noted));
-    Some(progress)
+    let Progress { since_last, since_first, .. } = report::progress(protocol, quantity, &earlier, &now, typical_error);
+    Some(Progress { since_last: since_last.map(|c| told.word(c)), since_first: since_first.map(|c| told.word(c)) })
 }
 
 /// The change ladder of a person: each measure from its first comparable test to now, largest change first.
-pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], noted: &[Happening]) -> ApiResult<Vec<Rung>> {
+pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], told: &Told) -> ApiResult<Vec<Rung>> {
     let of = |protocol: &Protocol| history.iter().filter(|r| r.protocol_id == protocol.id).collect::<Vec<_>>();
     let repeated: Vec<&Protocol> = shelf.all().filter(|p| of(p).len() > 1).collect();
     let known = known(scope, &repeated).await?;
@@ -288,9 +312,8 @@ pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], noted:
             let own = known.get(&protocol.id).and_then(|of| of.get(quantity)).cloned().unwrap_or_default();
             let te = TypicalError::best(&trial(protocol, latest), quantity, value, &own);
             let compared = report::progress(protocol, quantity, &points[..points.len() - 1], now, te.as_ref());
-            if let Some(mut change) = compared.since_first.or(compared.since_last) {
-                change.remember(noted);
-                rungs.push(report::rung(protocol, quantity, change));
+            if let Some(change) = compared.since_first.or(compared.since_last) {
+                rungs.push(report::rung(protocol, quantity, told.word(change)));
             }
         }
     }

@@ -15,6 +15,7 @@ use impulso_core::{
     run::event::{Answer, Conditions},
     suitability, text,
     trial::Outcome,
+    units::Units,
     visit::{self, Happened, Judged, Learned, Stand, VisitState},
 };
 use impulso_store::{
@@ -32,7 +33,7 @@ use crate::{
     ApiResult,
     marking::{Tables, Total},
     planning::RetestLine,
-    scoring,
+    scoring::{self, Told},
     shelf::Shelf,
 };
 
@@ -294,7 +295,7 @@ pub async fn page_by(
     let shelf = Shelf::of(scope).await?;
     let person = people::get(scope, visit.person).await?;
     let history = results::of_person(scope, visit.person).await?;
-    let noted = scoring::noted(scope, visit.person).await?;
+    let told = Told::to(scope, &person).await?;
     let happened = visits::events(scope, visit.id).await?;
     let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
     let mut before = visits::of_battery(scope, visit.person, &visit.battery.id).await?;
@@ -314,9 +315,9 @@ pub async fn page_by(
         let Some((protocol, result)) = protocol.and_then(|p| Some((p, best(p, tried)?))) else { continue };
         let own = known.get(&protocol.id).cloned().unwrap_or_default();
         let Some((outcome, report)) = scoring::outcome_and_report(protocol, result, &own)? else { continue };
-        let (since_last, since_first) = changes(protocol, result, &history, &report, &noted);
+        let (since_last, since_first) = changes(protocol, result, &history, &report, &told);
         let values = result.computed.clone();
-        seen.push(Seen { place, protocol, result: result.id.0, values, outcome, report, since_last, since_first });
+        seen.push(Seen { place, protocol, result: result.id.0, values, outcome, report, since_last, since_first, units: told.units });
     }
     let tables = Tables::of(scope, &visit.battery).await?;
     let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(Seen::raw).collect();
@@ -392,6 +393,7 @@ struct Seen<'a> {
     report: ResultReport,
     since_last: Vec<Comparison>,
     since_first: Vec<Comparison>,
+    units: Units,
 }
 
 impl Seen<'_> {
@@ -406,24 +408,29 @@ impl Seen<'_> {
         let of = quantities.iter().find(|q| q.key == "points_of").map(|q| q.shown.as_str());
         let change = self.main_change();
         VisitRow {
-            figures: quantities.iter().filter(|q| q.is_heard(self.protocol)).map(|q| figure(q, of)).collect(),
+            figures: quantities.iter().filter(|q| q.is_heard(self.protocol)).map(|q| figure(q, of, self.units)).collect(),
             standing: quantities.iter().flat_map(|q| &q.norms).map(|n| n.sentence.clone()).find(|s| s != report::NO_STANDING),
-            pass: quantities.iter().find_map(|q| q.pass.clone()),
+            pass: self.outcome.passes.iter().find_map(|(q, pass)| report::pass_report(self.protocol, q, *pass, self.units)),
             change: change.cloned(),
             change_words: change.map(|c| {
-                let said = |v: f64| impulso_core::quantity::with_unit(&c.quantity, v);
+                let said = |v: f64| impulso_core::quantity::said(&c.quantity, v, self.units);
                 if c.difference == 0.0 { format!("{} both times", said(c.to)) } else { format!("{} → {}", said(c.from), said(c.to)) }
             }),
             ..row
         }
     }
 
-    /// What moved most against its wobble since last time; where nothing is known of that, what the test is about.
+    /// What moved most against its wobble since last time; where nothing is known of that, what moved at all, and
+    /// first of it what the test is about.
     fn main_change(&self) -> Option<&Comparison> {
         let size = |c: &&Comparison| c.steps.unwrap_or(0.0).abs();
         let most = self.since_last.iter().max_by(|a, b| size(a).total_cmp(&size(b))).filter(|c| size(c) > 0.0);
-        let about = || self.since_last.iter().find(|c| c.quantity == self.protocol.headline());
-        most.or_else(about).or_else(|| self.since_last.first())
+        let about = |c: &&Comparison| c.quantity == self.protocol.headline();
+        let moved = || self.since_last.iter().filter(|c| c.difference != 0.0);
+        most.or_else(|| moved().find(about))
+            .or_else(|| moved().next())
+            .or_else(|| self.since_last.iter().find(about))
+            .or_else(|| self.since_last.first())
     }
 
     fn judged(&self) -> Judged<'_> {
@@ -433,6 +440,7 @@ impl Seen<'_> {
             failed: &self.report.failed,
             since_last: &self.since_last,
             since_first: &self.since_first,
+            units: self.units,
         }
     }
 
@@ -468,8 +476,8 @@ fn headline(protocol: &Protocol, values: &BTreeMap<String, f64>) -> Option<f64> 
     values.get(key).copied().map(|v| weaker.map_or(v, |w| if lower { v.max(w) } else { v.min(w) })).or(weaker)
 }
 
-fn figure(q: &report::QuantityReport, points_of: Option<&str>) -> Figure {
-    let value = q.value.map(|v| impulso_core::quantity::with_unit(&q.key, v)).unwrap_or_default();
+fn figure(q: &report::QuantityReport, points_of: Option<&str>, units: Units) -> Figure {
+    let value = q.value.map(|v| impulso_core::quantity::said(&q.key, v, units)).unwrap_or_default();
     match points_of.filter(|_| q.key == "points_met") {
         Some(of) => Figure { label: "points".into(), value: format!("{value} of {of}") },
         None => Figure { label: q.label.clone(), value },
@@ -490,11 +498,11 @@ fn changes(
     result: &Stored,
     history: &[Stored],
     report: &ResultReport,
-    noted: &[impulso_core::happening::Happening],
+    told: &Told,
 ) -> (Vec<Comparison>, Vec<Comparison>) {
     let followed = report.quantities.iter().filter(|q| q.value.is_some() && protocol.change_rule(&q.key).is_some());
     let all: Vec<_> =
-        followed.filter_map(|q| scoring::progress(protocol, result, history, &q.key, q.typical_error.as_ref(), noted)).collect();
+        followed.filter_map(|q| scoring::progress(protocol, result, history, &q.key, q.typical_error.as_ref(), told)).collect();
     (all.iter().filter_map(|p| p.since_last.clone()).collect(), all.into_iter().filter_map(|p| p.since_first).collect())
 }
 

@@ -5,22 +5,13 @@ use impulso_core::{
     error::InputError,
     person::{Facts, Sex, age_on},
     text,
-    units::{BodyMass, Height},
+    units::{BodyMass, Height, Units},
 };
 
 use crate::{
     PersonId, Result, Scope,
     error::{Conflict, Error},
 };
-
-/// Which units a client thinks in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Units {
-    /// Kilograms and centimetres.
-    Metric,
-    /// Pounds, feet and inches.
-    Imperial,
-}
 
 /// What is known of a client; every value has been checked by the core.
 #[derive(Debug, Clone)]

@@ -3,8 +3,8 @@ import { v7 as uuid } from "uuid";
 import { computed, reactive, ref } from "vue";
 import { api, take } from "@/api/client";
 import type { PersonPage } from "@/api/types";
+import GoalLines from "@/components/GoalLines.vue";
 import FailureNote from "@/components/FailureNote.vue";
-import { dayShort } from "@/composables/dates";
 import TextField from "@/components/fields/TextField.vue";
 import { useAction } from "@/composables/useAction";
 import { expected, typed } from "@/logic/typed";
@@ -55,14 +55,9 @@ async function drop(id: string) {
 <template>
   <div class="box">
     <h2>Goals</h2>
-    <ul v-if="goals.length" class="goals">
-      <li v-for="g in goals" :key="g.id">
-        <b>{{ g.wanted }}</b><span class="soft"> by {{ dayShort(g.by) }}</span>
-        <p :class="g.way">{{ g.sentence }}</p>
-        <p v-if="g.process" class="soft">Agreed: {{ g.process }}</p>
-        <button type="button" class="drop" :aria-label="`Drop it: ${g.wanted}`" @click="drop(g.id)">Drop it</button>
-      </li>
-    </ul>
+    <GoalLines v-if="goals.length" v-slot="{ goal }" :goals="goals">
+      <button type="button" class="drop" :aria-label="`Drop it: ${goal.wanted}`" @click="drop(goal.id)">Drop it</button>
+    </GoalLines>
     <p v-else-if="!open" class="soft">None agreed. A number, a day, and what is done for it.</p>
     <form v-if="open" @submit.prevent="agree">
       <TextField label="Measure"
@@ -102,29 +97,10 @@ async function drop(id: string) {
 </template>
 
 <style scoped>
-.goals {
-  list-style: none;
-  padding: 0;
-  margin: 0 0 12px;
-}
-.goals li {
-  padding: 8px 0;
-  border-bottom: 1px solid var(--line);
-}
-.goals p {
-  margin: 2px 0 0;
-}
 .milestone {
   display: grid;
   grid-template-columns: 1fr 1.3fr;
   gap: 10px;
-}
-.ahead,
-.reached {
-  color: var(--moss);
-}
-.behind {
-  color: var(--madder);
 }
 .drop {
   font: inherit;

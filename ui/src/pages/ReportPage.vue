@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { api, take } from "@/api/client";
+import GoalLines from "@/components/GoalLines.vue";
 import PhotoPair from "@/components/PhotoPair.vue";
 import PageState from "@/components/PageState.vue";
 import SmallTrend from "@/components/SmallTrend.vue";
@@ -41,6 +42,10 @@ const {
             :happenings="[]"
           />
         </div>
+      </section>
+      <section v-if="r.goals.length">
+        <h2>Your goals</h2>
+        <GoalLines :goals="r.goals" />
       </section>
       <section v-if="r.failed.length">
         <h2>Often behind it</h2>

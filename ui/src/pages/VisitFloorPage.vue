@@ -68,7 +68,7 @@ async function change(happened: Record<string, unknown>) {
     take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), happened: happened as never } })),
   );
   if (!done) return;
-  v.value = done.visit as VisitPage;
+  v.value = { ...(done.visit as VisitPage), goals: v.value?.goals ?? [] };
   cost.value = done.cost ?? "";
   leaving.value = null;
   runId.value = uuid();

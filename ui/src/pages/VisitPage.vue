@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import type { VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import GoalLines from "@/components/GoalLines.vue";
 import RetestPlanner from "@/components/RetestPlanner.vue";
 import ShareBox from "@/components/ShareBox.vue";
 import VisitRows from "@/components/VisitRows.vue";
@@ -38,7 +39,7 @@ async function close() {
   const done = await run(() =>
     take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), happened: { kind: "closed" } as never } })),
   );
-  if (done) v.value = done.visit as VisitPage;
+  if (done && v.value) v.value = { ...(done.visit as VisitPage), goals: v.value.goals };
 }
 const print = () => window.print();
 </script>
@@ -100,6 +101,10 @@ const print = () => window.print();
             </li>
           </ul>
           <p class="soft">{{ v.work }}</p>
+        </section>
+        <section v-if="v.goals.length">
+          <h2>Goals</h2>
+          <GoalLines :goals="v.goals" />
         </section>
         <RetestPlanner
           v-if="v.done"

@@ -12,9 +12,10 @@ use impulso_core::{
 use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
-    goals, people,
+    goals,
+    people::{self, Person},
     results::{self, Stored},
-    visits,
+    visits::{self, Visit},
 };
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -60,6 +61,8 @@ pub struct GoalForm {
 pub struct GoalLine {
     /// Key.
     pub id: Uuid,
+    /// The test, or the battery where its total is meant.
+    pub of: String,
     /// What is wanted, in words.
     pub wanted: String,
     /// By when.
@@ -92,11 +95,12 @@ pub struct Aim {
 /// A person's goals as they stand, and what goals can be agreed on. `history` oldest first.
 pub async fn of_person(
     scope: &mut Scope,
-    person: PersonId,
+    of: &Person,
     shelf: &Shelf,
     history: &[Stored],
     today: NaiveDate,
 ) -> ApiResult<(Vec<GoalLine>, Vec<Aim>)> {
+    let (person, units) = (of.id, of.profile.units);
     let kept = goals::of_person(scope, person).await?;
     let tests: Vec<_> = kept.iter().filter_map(|(_, goal)| shelf.find(&goal.protocol).ok()).collect();
     let known = scoring::known(scope, &tests).await?;
@@ -110,15 +114,16 @@ pub async fn of_person(
         let error =
             protocol.zip(latest).and_then(|(protocol, result)| scoring::wobble(protocol, result, &goal.quantity, known.get(&protocol.id)));
         let value = value.or(of_battery.map(|t| (t.on, t.points)));
-        let standing = goal.standing(value, error.as_ref(), today);
+        let standing = goal.standing(value, error.as_ref(), today, units);
         lines.push(GoalLine {
             id,
             wanted: format!(
                 "{}: {} {}",
                 shelf.name(&goal.protocol),
                 quantity::label(&goal.quantity),
-                quantity::with_unit(&goal.quantity, goal.to)
+                quantity::said(&goal.quantity, goal.to, units)
             ),
+            of: goal.protocol,
             by: goal.by,
             way: standing.way,
             way_words: standing.way.words().to_owned(),
@@ -149,6 +154,24 @@ pub async fn of_person(
         quantity: TOTAL.to_owned(),
     });
     Ok((lines, of_batteries.chain(aims).collect()))
+}
+
+/// The goals that a visit is about: those of its tests, and of its battery's total; of some places `only`, of those alone.
+pub async fn of_visit(
+    scope: &mut Scope,
+    shelf: &Shelf,
+    visit: &Visit,
+    person: &Person,
+    today: NaiveDate,
+    only: Option<&[usize]>,
+) -> ApiResult<Vec<GoalLine>> {
+    let history = results::of_person(scope, person.id).await?;
+    let (mut lines, _) = of_person(scope, person, shelf, &history, today).await?;
+    let shown = |place: &usize| only.is_none_or(|only| only.contains(place));
+    let tests: Vec<&str> = (0..visit.battery.tests.len()).filter(shown).map(|k| visit.battery.tests[k].protocol.as_str()).collect();
+    let whole = tests.len() == visit.battery.tests.len();
+    lines.retain(|l| tests.contains(&l.of.as_str()) || whole && l.of == visit.battery.id);
+    Ok(lines)
 }
 
 /// The latest total of a battery that has a scoring table.

@@ -11,7 +11,8 @@ use impulso_core::{
     visit::{Happened, fold},
 };
 use impulso_store::{
-    PersonId, Scope, people,
+    PersonId, Scope,
+    people::{self, Person},
     results::{self, Stored},
     visits::{self, Visit},
 };
@@ -20,7 +21,13 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::results::{TrendPoint, points};
-use crate::{ApiError, ApiResult, auth::SignedIn, scoring, shelf::Shelf, visiting};
+use crate::{
+    ApiError, ApiResult,
+    auth::SignedIn,
+    scoring::{self, Told},
+    shelf::Shelf,
+    visiting,
+};
 
 /// A battery over all its dates.
 #[derive(Serialize, ToSchema)]
@@ -72,7 +79,7 @@ pub async fn history(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let person = people::get(&mut scope, PersonId(id)).await?;
-    let (days, lines) = over_time(&mut scope, &shelf, person.id, &battery, None).await?;
+    let (days, lines) = over_time(&mut scope, &shelf, &person, &battery, None).await?;
     if days.is_empty() {
         return Err(ApiError::not_found());
     }
@@ -102,10 +109,11 @@ impl Same {
 pub async fn over_time(
     scope: &mut Scope,
     shelf: &Shelf,
-    person: PersonId,
+    of: &Person,
     battery: &str,
     until: Option<(&Visit, &[usize])>,
 ) -> ApiResult<(Vec<NaiveDate>, Vec<HistoryLine>)> {
+    let person = of.id;
     let mut done = visits::of_battery(scope, person, battery).await?;
     done.retain(|v| until.is_none_or(|(last, _)| v.created_at <= last.created_at));
     done.reverse();
@@ -123,7 +131,8 @@ pub async fn over_time(
             reached.extend(best.map(|r| (Same::of(&visit.battery, k), r.id.0)));
         }
     }
-    let noted = scoring::noted(scope, person).await?;
+    let told = Told::to(scope, of).await?;
+    let said = |key: &str, value: f64| quantity::in_units(key, value, told.units);
     let protocols: Vec<&Protocol> = latest.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
     let known = scoring::known(scope, &protocols).await?;
     let mut lines = Vec::new();
@@ -139,16 +148,16 @@ pub async fn over_time(
             let key = &scored.quantity;
             let now = own.iter().rev().find(|r| r.computed.contains_key(key));
             let error = now.and_then(|r| scoring::wobble(protocol, r, key, known.get(&protocol.id)));
-            let progress = now.and_then(|r| scoring::progress(protocol, r, &own, key, error.as_ref(), &noted));
+            let progress = now.and_then(|r| scoring::progress(protocol, r, &own, key, error.as_ref(), &told));
             lines.push(HistoryLine {
                 protocol: protocol.id.clone(),
                 name: visiting::variant_name(Some(protocol), place),
                 section: catalogue::section_name(&protocol.section).to_owned(),
                 label: quantity::label(key).into_owned(),
-                unit: quantity::unit_shown(key).to_owned(),
+                unit: said(key, 0.0).1.to_owned(),
                 lower_is_better: protocol.change_rule(key).is_some_and(|r| r.lower_is_better),
-                points: points(protocol, key, &own),
-                detectable: error.map(|e| e.detectable),
+                points: points(protocol, key, &own, told.units),
+                detectable: error.map(|e| said(key, e.detectable).0),
                 sentence: progress.and_then(|p| p.since_first.or(p.since_last)).map(|c| c.sentence),
                 quantity: key.clone(),
             });

@@ -11,14 +11,14 @@ use impulso_core::{
     report::{self, Rung},
     suitability::Fit,
     text,
-    units::{BodyMass, Height},
+    units::{BodyMass, Height, Units},
 };
 use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
     error::{Conflict, Error as StoreError},
     happenings,
-    people::{self, Person, Profile, Units},
+    people::{self, Person, Profile},
     readiness, results, retests, visits,
 };
 use serde::{Deserialize, Serialize};
@@ -37,7 +37,7 @@ use crate::{
     body::Json,
     intake::Intake,
     planning::RetestLine,
-    scoring,
+    scoring::{self, Told},
     shelf::Shelf,
     visiting::VisitLine,
 };
@@ -96,7 +96,7 @@ pub struct PersonForm {
     /// Sex as the equations use it, or none.
     pub sex: Option<Sex>,
     /// `metric` or `imperial`.
-    pub units: UnitsForm,
+    pub units: Units,
     /// Height as typed: `178`, `1.78 m`, `5'10`.
     #[serde(default)]
     pub height: String,
@@ -121,16 +121,6 @@ pub struct PersonForm {
     /// The version the change was made on; 0 for a new person.
     #[serde(default)]
     pub version: i32,
-}
-
-/// Which units a client thinks in.
-#[derive(Deserialize, Serialize, ToSchema, Clone, Copy)]
-#[serde(rename_all = "snake_case")]
-pub enum UnitsForm {
-    /// Kilograms and centimetres.
-    Metric,
-    /// Pounds, feet and inches.
-    Imperial,
 }
 
 /// A person's page.
@@ -331,13 +321,13 @@ fn profile(form: &PersonForm, today: NaiveDate) -> Result<Profile, InputError> {
         return Err(InputError::new(Code::OutOfRange, "born", "The birth date lies in the future. Check the year."));
     }
     age_on(form.born, today).map_err(|e| InputError::new(e.code, "born", format!("{} Check the birth date.", e.message)))?;
-    let imperial = matches!(form.units, UnitsForm::Imperial);
+    let imperial = form.units == Units::Imperial;
     let given = |text: &str| (!text.trim().is_empty()).then(|| text.trim().to_owned());
     Ok(Profile {
         name: text::name(&form.name, "name")?,
         born: form.born,
         sex: form.sex,
-        units: if imperial { Units::Imperial } else { Units::Metric },
+        units: form.units,
         height: given(&form.height).map(|t| Height::parse_entry(&t).map(|h| (h, t)).map_err(|e| e.at("height"))).transpose()?,
         mass: given(&form.mass).map(|t| BodyMass::parse_entry(&t, imperial).map(|m| (m, t)).map_err(|e| e.at("mass"))).transpose()?,
         occupation: text::note(&form.occupation, "occupation")?,
@@ -356,7 +346,7 @@ fn as_form(person: &Person) -> PersonForm {
         name: p.name.clone(),
         born: p.born,
         sex: p.sex,
-        units: if p.units == Units::Imperial { UnitsForm::Imperial } else { UnitsForm::Metric },
+        units: p.units,
         height: p.height.as_ref().map(|(_, t)| t.clone()).unwrap_or_default(),
         mass: p.mass.as_ref().map(|(_, t)| t.clone()).unwrap_or_default(),
         occupation: text(&p.occupation),
@@ -374,13 +364,13 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
     let history = results::of_person(scope, id).await?;
     let shelf = Shelf::of(scope).await?;
     let noted = happenings::of_person(scope, id).await?;
-    let happened: Vec<Happening> = noted.iter().map(|(_, h)| h.clone()).collect();
-    let ladder = scoring::ladder(scope, &shelf, &history, &happened).await?;
+    let told = Told { noted: noted.iter().map(|(_, h)| h.clone()).collect(), ..Told::default() };
+    let ladder = scoring::ladder(scope, &shelf, &history, &told).await?;
     let retests = retests::open_of(scope, id).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
     let fits = shortlist(&person, checked.as_ref(), today, &history);
     let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();
-    let (goals, aims) = goals::of_person(scope, id, &shelf, &history, today).await?;
+    let (goals, aims) = goals::of_person(scope, &person, &shelf, &history, today).await?;
     Ok(web::Json(PersonPage {
         goals,
         aims,

@@ -6,7 +6,7 @@ use impulso_core::{Code, InputError, report::FailedPoint, visit::Learned};
 use impulso_store::{
     Scope, Store,
     audit::{self, Subject},
-    photos, practices,
+    people, photos, practices,
     visit_links::{self, Link, Opened},
     visits::{self, Visit},
 };
@@ -18,6 +18,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::{
+    goals::{self, GoalLine},
     history::{HistoryLine, over_time},
     photos::{PhotoDay, by_day, shown},
 };
@@ -92,6 +93,8 @@ pub struct ClientReport {
     pub failed: Vec<FailedPoint>,
     /// The work that is commonly given.
     pub work: Option<String>,
+    /// Goals of what is shown.
+    pub goals: Vec<GoalLine>,
     /// The days this battery was done until now, oldest first.
     pub days: Vec<NaiveDate>,
     /// The shown tests over those days; empty for the first time.
@@ -179,7 +182,9 @@ pub async fn open(
     let page = visiting::page(&mut scope, &visit, today, Some(&opened.places)).await?;
     let practice = practices::get(&mut scope).await?;
     let shelf = Shelf::of(&mut scope).await?;
-    let (days, mut lines) = over_time(&mut scope, &shelf, visit.person, &visit.battery.id, Some((&visit, &opened.places))).await?;
+    let person = people::get(&mut scope, visit.person).await?;
+    let goals = goals::of_visit(&mut scope, &shelf, &visit, &person, today, Some(&opened.places)).await?;
+    let (days, mut lines) = over_time(&mut scope, &shelf, &person, &visit.battery.id, Some((&visit, &opened.places))).await?;
     // Whoever has the link opens no result by its key.
     lines.retain(|l| l.points.len() > 1);
     lines.iter_mut().flat_map(|l| &mut l.points).for_each(|p| p.result = Uuid::nil());
@@ -193,6 +198,7 @@ pub async fn open(
         rows: rows.collect(),
         failed: page.failed,
         work: page.work,
+        goals,
         days,
         lines,
         photos: if opened.photos { photos_of(&mut scope, &visit).await? } else { Vec::new() },

@@ -22,7 +22,7 @@ use impulso_core::{
         event::{Answer, Conditions},
     },
     trial,
-    units::{BodyMass, Cadence},
+    units::{BodyMass, Cadence, Units},
     visit::Happened,
 };
 use impulso_store::{
@@ -43,7 +43,7 @@ use crate::{
     auth::{self, SignedIn},
     body::Json,
     planning::RetestLine,
-    scoring,
+    scoring::{self, Told},
     shelf::Shelf,
     visiting::{self, InVisit},
 };
@@ -249,11 +249,11 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     let today = auth::today(&mut scope).await?;
     let history = results::of_protocol(&mut scope, result.person, &result.protocol_id).await?;
     let report = scoring::report(protocol, &result, &scoring::own(&mut scope, protocol).await?)?;
-    let noted = scoring::noted(&mut scope, result.person).await?;
+    let told = Told { noted: scoring::noted(&mut scope, result.person).await?, ..Told::default() };
     let progress = report
         .iter()
         .flat_map(|r| &r.quantities)
-        .filter_map(|q| Some((q.key.clone(), scoring::progress(protocol, &result, &history, &q.key, q.typical_error.as_ref(), &noted)?)))
+        .filter_map(|q| Some((q.key.clone(), scoring::progress(protocol, &result, &history, &q.key, q.typical_error.as_ref(), &told)?)))
         .collect();
     let open = retests::open_of(&mut scope, result.person).await?;
     Ok(web::Json(ResultPage {
@@ -300,10 +300,10 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
     let mut history = results::of_protocol(&mut scope, person.id, &protocol.id).await?;
     history.sort_by_key(|r| (r.taken_at, r.id));
     let own = scoring::own(&mut scope, protocol).await?;
-    let noted = scoring::noted(&mut scope, person.id).await?;
+    let told = Told { noted: scoring::noted(&mut scope, person.id).await?, ..Told::default() };
     let latest = history.iter().rev().find(|r| r.computed.contains_key(&key));
     let typical_error = latest.and_then(|r| scoring::wobble(protocol, r, &key, Some(&own)));
-    let points = points(protocol, &key, &history);
+    let points = points(protocol, &key, &history, Units::Metric);
     let latest_value = latest.and_then(|r| Some((r.on, *r.computed.get(&key)?)));
     let today = auth::today(&mut scope).await?;
     let goals = goals::of_person(&mut scope, person.id)
@@ -311,7 +311,7 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
         .into_iter()
         .filter(|(_, g)| g.protocol == protocol.id && g.quantity == key)
         .map(|(_, goal)| {
-            let standing = goal.standing(latest_value, typical_error.as_ref(), today);
+            let standing = goal.standing(latest_value, typical_error.as_ref(), today, Units::Metric);
             GoalDrawn { way: standing.way, sentence: standing.sentence, line: goal.line() }
         })
         .collect();
@@ -324,8 +324,8 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
         unit: quantity::unit_shown(&key).to_owned(),
         lower_is_better: protocol.change_rule(&key).is_some_and(|r| r.lower_is_better),
         points,
-        progress: latest.and_then(|r| scoring::progress(protocol, r, &history, &key, typical_error.as_ref(), &noted)),
-        happenings: noted,
+        progress: latest.and_then(|r| scoring::progress(protocol, r, &history, &key, typical_error.as_ref(), &told)),
+        happenings: told.noted,
         goals,
         typical_error,
         quantities: protocol
@@ -339,15 +339,15 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
 }
 
 /// A measure over time. `history`: the results of one protocol, oldest first.
-pub fn points(protocol: &Protocol, key: &str, history: &[Stored]) -> Vec<TrendPoint> {
+pub fn points(protocol: &Protocol, key: &str, history: &[Stored], units: Units) -> Vec<TrendPoint> {
     let now = history.iter().rev().find(|r| r.computed.contains_key(key)).and_then(|r| r.point(key));
     let point = |r: &Stored| {
         let point = r.point(key);
         TrendPoint {
             result: r.id.0,
             on: r.on,
-            value: point.as_ref().map(|p| p.value),
-            shown: point.as_ref().map(|p| quantity::shown(key, p.value)).unwrap_or_default(),
+            value: point.as_ref().map(|p| quantity::in_units(key, p.value, units).0),
+            shown: point.as_ref().map(|p| quantity::shown_in(key, p.value, units)).unwrap_or_default(),
             unlike: point.zip(now.as_ref()).map(|(p, n)| unlike(protocol, &p, n)).unwrap_or_default(),
             stopped: r.stopped.as_ref().map(stop_sentence),
         }

@@ -22,6 +22,7 @@ use serde_json::json;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+use super::goals::{self, GoalLine};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -285,14 +286,27 @@ pub struct TableQuery {
     pub table: Option<u32>,
 }
 
+/// A visit with the goals it is about.
+#[derive(Serialize, ToSchema)]
+pub struct VisitShown {
+    /// The visit.
+    #[serde(flatten)]
+    pub page: VisitPage,
+    /// The goals of its tests and of its total.
+    pub goals: Vec<GoalLine>,
+}
+
 /// A visit, under way or over.
-#[utoipa::path(tag = "visits", operation_id = "visits_get", params(TableQuery), responses((status = 200, body = VisitPage), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "visits", operation_id = "visits_get", params(TableQuery), responses((status = 200, body = VisitShown), (status = 404, body = ApiError)))]
 #[get("/visits/{id}")]
-pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<TableQuery>) -> ApiResult<web::Json<VisitPage>> {
+pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<TableQuery>) -> ApiResult<web::Json<VisitShown>> {
     let mut scope = who.scope().await?;
     let visit = visits::get(&mut scope, *id).await?;
     let today = auth::today(&mut scope).await?;
-    Ok(web::Json(visiting::page_by(&mut scope, &visit, today, None, query.table).await?))
+    let page = visiting::page_by(&mut scope, &visit, today, None, query.table).await?;
+    let (shelf, person) = (Shelf::of(&mut scope).await?, people::get(&mut scope, visit.person).await?);
+    let goals = goals::of_visit(&mut scope, &shelf, &visit, &person, today, None).await?;
+    Ok(web::Json(VisitShown { page, goals }))
 }
 
 /// Something the coach decided about a visit.

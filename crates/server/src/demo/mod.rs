@@ -23,14 +23,14 @@ use impulso_core::{
         event::{Answer, Conditions},
     },
     trial::Inputs,
-    units::{Age, BodyMass, Height},
+    units::{Age, BodyMass, Height, Units},
     visit::Happened,
 };
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
     accounts::{self, NewCoach, NewPractice},
     happenings,
-    people::{self, Profile, Units},
+    people::{self, Profile},
     readiness,
     results::{Stop, Stored, StoredFacts},
     retests,

@@ -287,7 +287,41 @@ async fn a_battery_over_all_its_dates_is_one_page_and_a_goal_is_a_line_on_the_tr
         report["lines"].as_array().unwrap().iter().all(|l| l["protocol"] == "sit-rise-floor" && l["points"].as_array().unwrap().len() == 2)
     );
     assert!(!report["lines"].as_array().unwrap().is_empty() && !report.to_string().contains("waist"), "{report}");
+    // The goal stands on the visit's page and, as its test is shown, in the link.
+    let wanted = "Down to the floor and up: score 9 points";
+    let shown = coach.get(&format!("/visits/{second}")).await;
+    assert_eq!((shown["goals"][0]["wanted"].as_str(), report["goals"][0]["wanted"].as_str()), (Some(wanted), Some(wanted)));
     let trend = coach.get(&format!("/people/{person}/trend/sit-rise-floor/score")).await;
     let line: Vec<f64> = trend["goals"][0]["line"].as_array().unwrap().iter().map(|m| m["value"].as_f64().unwrap()).collect();
     assert_eq!(line, [7.0, 8.0, 9.0], "{trend}");
+}
+
+#[tokio::test]
+async fn a_client_who_thinks_in_inches_reads_inches() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = Uuid::now_v7().to_string();
+    let form =
+        json!({"id": person, "name": "Maud", "born": "1969-04-02", "sex": "female", "units": "imperial", "height": "5'10", "mass": "154"});
+    coach.ok(Method::POST, "/people", form).await;
+    let answers = json!({"regularly_active": true, "known_disease": false, "symptoms": [], "rate_limiting_drug": false});
+    coach.ok(Method::POST, &format!("/people/{person}/readiness"), json!({ "answers": answers })).await;
+    let answers = json!({ "waist_site": "navel", "eyes": "open", "barefoot": true });
+    let mut last = Value::Null;
+    for waist in [101.6, 91.44] {
+        last = begun(&coach, &person, "four-in-five-minutes", answers.clone()).await;
+        typed(&coach, &person, &last, 0, "body", json!({ "waist_cm": waist }), json!({ "waist_site": "navel" })).await;
+        said(&coach, &last, json!({ "kind": "closed" })).await;
+    }
+    let page = coach.get(&format!("/visits/{}", id(&last))).await;
+    let figures: Vec<&str> = page["rows"][0]["figures"].as_array().unwrap().iter().map(|f| f["value"].as_str().unwrap()).collect();
+    assert!(figures.contains(&"36 in") && !page["rows"].to_string().contains(" cm"), "{figures:?}");
+    let history = coach.get(&format!("/people/{person}/history/four-in-five-minutes")).await;
+    let waist = history["lines"].as_array().unwrap().iter().find(|l| l["quantity"] == "waist_cm").unwrap();
+    let values: Vec<f64> = waist["points"].as_array().unwrap().iter().map(|p| p["value"].as_f64().unwrap()).collect();
+    assert!(waist["unit"] == "in" && (values[0] - 40.0).abs() < 1e-9 && (values[1] - 36.0).abs() < 1e-9, "{waist}");
+    assert!(waist["sentence"].as_str().unwrap().contains("from 40 to 36 in"), "{waist}");
+    // What is kept is what was measured.
+    let results = coach.get(&format!("/people/{person}/record")).await;
+    assert!(results.to_string().contains("91.44"), "{results}");
 }
