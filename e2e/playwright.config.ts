@@ -1,14 +1,13 @@
 import { defineConfig } from "@playwright/test";
 
-// Some tests stop the database that all use, or listen to the beat: they have the machine to themselves. The others, each on a
-// server and a database of its own, run two at a time.
-const ALONE = ["**/beat.spec.ts", "**/network.spec.ts", "**/trouble.spec.ts", "**/trust.spec.ts", "**/job.spec.ts"];
+// What stops the database that all use, listens to the beat or times a hand is marked @alone: it has the machine to itself. The
+// others, each on a server and a database of its own, run two at a time.
 export default defineConfig({
   testDir: "tests",
   workers: 1,
   projects: [
-    { name: "beside", testIgnore: ALONE },
-    { name: "alone", testMatch: ALONE },
+    { name: "beside", grepInvert: /@alone/ },
+    { name: "alone", grep: /@alone/ },
   ],
   timeout: 90_000,
   // Runs pass twelve times faster than real time: a machine that stalls for a second may cost a test one more try.

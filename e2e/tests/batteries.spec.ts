@@ -223,7 +223,9 @@ test.describe("on the floor", () => {
     await client.onTheFloor("movement-screen", typed(84, 90), { "air-squat": squats });
     await expect(page.getByText("Overhead squat").first()).toBeVisible();
     await expect(page.getByText("7 of 7").first()).toBeVisible();
-    await expect(client.taught()).toContainText("angle, left +14° (Straight leg raise), side plank, left +30 s (Four trunk holds) and points met +1 (Air squat)");
+    await expect(client.taught()).toContainText(
+      "angle, left +14° (Straight leg raise), side plank, left +30 s (Four trunk holds) and points met +1 (Air squat)",
+    );
     await expect(client.taught()).toContainText("that is no verdict yet");
     await isClean(page, "the movement screen, the second time");
   });

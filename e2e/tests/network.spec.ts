@@ -6,74 +6,73 @@ const CYCLE = { warm_up: true, hr_source: "wrist" };
 
 test.use({ rate: 10 });
 
-test("a minute without network in mid-stage and a killed server end in the run an undisturbed one gives", async ({
-  coach,
-  page,
-  server,
-  context,
-}) => {
-  test.setTimeout(240_000);
-  await coach.hasPractice();
-  const sent: unknown[] = [];
-  page.on("request", (r) => r.method() === "POST" && r.url().endsWith("/events") && sent.push(r.postDataJSON()));
-  const run = await coach.stands([await coach.knows("Rurik Dane")], "multistage-cycle", CYCLE);
-  await page.getByRole("button", { name: "Start the clock" }).click();
-  await expect(page.getByRole("heading", { name: /Stage 1/ })).toBeVisible({ timeout: 15_000 });
-  await context.setOffline(true);
-  await coach.reads("Heart rate, minute 2", "112");
-  await expect(page.getByText("saved here, 1 to send")).toBeVisible();
-  await coach.reads("Heart rate, minute 3", "114");
-  await page.getByLabel("Remark").fill("saddle moved");
-  await page.getByLabel("Remark").press("Enter");
-  await expect(page.getByText("saved here, 3 to send")).toBeVisible();
-  // Beyond the minutes that were asked for, a heart rate may be read all the same: nobody can decide without the line.
-  await expect(page.getByRole("heading", { name: "Keep going" })).toBeVisible();
-  const before = await page.getByRole("timer").textContent();
-  await page.waitForTimeout(6000);
-  expect(await page.getByRole("timer").textContent(), "the clock goes on").not.toBe(before);
-  await server.kill();
-  await context.setOffline(false);
-  await page.waitForTimeout(1500);
-  await server.start();
-  await expect(page.getByText("everything is saved")).toBeVisible({ timeout: 20_000 });
-  await expect(page.getByText(/112, then 114: steady, and above 110: stage 1 counts/).first()).toBeVisible();
-  const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
-  expect(view.state.of.stages[0].readings.map((r: { bpm: number }) => r.bpm)).toEqual([112, 114]);
-  expect(view.state.notes).toEqual(["saddle moved"]);
+test(
+  "a minute without network in mid-stage and a killed server end in the run an undisturbed one gives",
+  { tag: "@alone" },
+  async ({ coach, page, server, context }) => {
+    test.setTimeout(240_000);
+    await coach.hasPractice();
+    const sent: unknown[] = [];
+    page.on("request", (r) => r.method() === "POST" && r.url().endsWith("/events") && sent.push(r.postDataJSON()));
+    const run = await coach.stands([await coach.knows("Rurik Dane")], "multistage-cycle", CYCLE);
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await expect(page.getByRole("heading", { name: /Stage 1/ })).toBeVisible({ timeout: 15_000 });
+    await context.setOffline(true);
+    await coach.reads("Heart rate, minute 2", "112");
+    await expect(page.getByText("saved here, 1 to send")).toBeVisible();
+    await coach.reads("Heart rate, minute 3", "114");
+    await page.getByLabel("Remark").fill("saddle moved");
+    await page.getByLabel("Remark").press("Enter");
+    await expect(page.getByText("saved here, 3 to send")).toBeVisible();
+    // Beyond the minutes that were asked for, a heart rate may be read all the same: nobody can decide without the line.
+    await expect(page.getByRole("heading", { name: "Keep going" })).toBeVisible();
+    const before = await page.getByRole("timer").textContent();
+    await page.waitForTimeout(6000);
+    expect(await page.getByRole("timer").textContent(), "the clock goes on").not.toBe(before);
+    await server.kill();
+    await context.setOffline(false);
+    await page.waitForTimeout(1500);
+    await server.start();
+    await expect(page.getByText("everything is saved")).toBeVisible({ timeout: 20_000 });
+    await expect(page.getByText(/112, then 114: steady, and above 110: stage 1 counts/).first()).toBeVisible();
+    const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
+    expect(view.state.of.stages[0].readings.map((r: { bpm: number }) => r.bpm)).toEqual([112, 114]);
+    expect(view.state.notes).toEqual(["saddle moved"]);
 
-  // Everything again, in reverse and in one heap: nothing is applied twice, and what is out of its turn waits.
-  const sentAgain = [...sent, ...[...sent].reverse()];
-  for (const data of sentAgain) {
-    const answer = await page.request.post(`${server.url}/api/runs/${run}/events`, { data });
-    expect([200, 409]).toContain(answer.status());
-  }
-  await page.keyboard.press("Enter");
-  await expect(page.getByRole("heading", { name: /Stage 2 · 300 kgm\/min/ })).toBeVisible();
-  await coach.reads("Heart rate, minute 2", "124");
-  await coach.reads("Heart rate, minute 3", "126");
-  await page.getByRole("button", { name: /Keep the result/ }).click();
-  await page.waitForURL(/results\//);
+    // Everything again, in reverse and in one heap: nothing is applied twice, and what is out of its turn waits.
+    const sentAgain = [...sent, ...[...sent].reverse()];
+    for (const data of sentAgain) {
+      const answer = await page.request.post(`${server.url}/api/runs/${run}/events`, { data });
+      expect([200, 409]).toContain(answer.status());
+    }
+    await page.keyboard.press("Enter");
+    await expect(page.getByRole("heading", { name: /Stage 2 · 300 kgm\/min/ })).toBeVisible();
+    await coach.reads("Heart rate, minute 2", "124");
+    await coach.reads("Heart rate, minute 3", "126");
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/results\//);
 
-  // The same readings in a run that nothing disturbed.
-  const result = async (at: string) =>
-    (await (await page.request.get(`${server.url}/api/results/${at}`)).json()).report.quantities[0].value;
-  const disturbed = await result(page.url().split("/").at(-1)!);
-  await coach.stands([await coach.knows("Rurik Dane")], "multistage-cycle", CYCLE);
-  await page.getByRole("button", { name: "Start the clock" }).click();
-  for (const [minute, bpm, stage] of [
-    [2, 112, 1],
-    [3, 114, 1],
-    [2, 124, 2],
-    [3, 126, 2],
-  ] as const) {
-    if (stage === 2 && minute === 2) await page.getByRole("button", { name: /Load is set/ }).click();
-    await expect(page.getByRole("heading", { name: new RegExp(`Stage ${stage}`) })).toBeVisible({ timeout: 15_000 });
-    await coach.reads(`Heart rate, minute ${minute}`, String(bpm));
-  }
-  await page.getByRole("button", { name: /Keep the result/ }).click();
-  await page.waitForURL(/results\//);
-  expect(await result(page.url().split("/").at(-1)!)).toBe(disturbed);
-});
+    // The same readings in a run that nothing disturbed.
+    const result = async (at: string) =>
+      (await (await page.request.get(`${server.url}/api/results/${at}`)).json()).report.quantities[0].value;
+    const disturbed = await result(page.url().split("/").at(-1)!);
+    await coach.stands([await coach.knows("Rurik Dane")], "multistage-cycle", CYCLE);
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    for (const [minute, bpm, stage] of [
+      [2, 112, 1],
+      [3, 114, 1],
+      [2, 124, 2],
+      [3, 126, 2],
+    ] as const) {
+      if (stage === 2 && minute === 2) await page.getByRole("button", { name: /Load is set/ }).click();
+      await expect(page.getByRole("heading", { name: new RegExp(`Stage ${stage}`) })).toBeVisible({ timeout: 15_000 });
+      await coach.reads(`Heart rate, minute ${minute}`, String(bpm));
+    }
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/results\//);
+    expect(await result(page.url().split("/").at(-1)!)).toBe(disturbed);
+  },
+);
 
 test("a second screen sees the run live, without asking again and again", async ({ coach, page, server, browser }) => {
   test.setTimeout(90_000);

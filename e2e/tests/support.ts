@@ -15,7 +15,7 @@ const env = (name: string) => {
 };
 
 /** A coach's first practice, made through the interface's own route. */
-const ACCOUNT = {
+export const ACCOUNT = {
   practice: "Quay House",
   time_zone: "UTC",
   coach: "Ada Brandt",

@@ -26,7 +26,7 @@ test("a reload and a killed server in mid-run: the run comes back where it was",
   await expect(page.getByText("HR = 30 × 60 / 15 = 120 bpm")).toBeVisible();
 });
 
-test("the database stops in mid-run: the count waits on the screen and arrives", async ({ coach, page }) => {
+test("the database stops in mid-run: the count waits on the screen and arrives", { tag: "@alone" }, async ({ coach, page }) => {
   await coach.standsReady();
   await coach.startsTheClock();
   await coach.countIsDue();

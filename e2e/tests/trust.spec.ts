@@ -32,31 +32,31 @@ test("what the server will never take is shown with its words, and what comes be
   expect(state.notes).toEqual(["wet floor", "saddle"]);
 });
 
-test("with the database away the floor comes up from what it has, and what is typed is sent when it is back", async ({
-  coach,
-  page,
-  server,
-}) => {
-  test.setTimeout(120_000);
-  await coach.hasPractice();
-  const run = await coach.stands([await coach.knows("Rurik Dane")], "bench-step-3min", BENCH);
-  await coach.startsTheClock();
-  await page.waitForTimeout(2500);
-  cluster("stop");
-  try {
-    await page.reload();
-    await expect(page.getByText("Rurik Dane")).toBeVisible({ timeout: 30_000 });
-    await expect(page.getByRole("timer")).not.toHaveText("0:00");
-    await page.getByLabel("Remark").fill("the lights went out");
-    await page.getByLabel("Remark").press("Enter");
-    await expect(page.getByText("saved here, 1 to send")).toBeVisible({ timeout: 20_000 });
-  } finally {
-    cluster("start");
-  }
-  await expect(page.getByText("everything is saved")).toBeVisible({ timeout: 30_000 });
-  const { state } = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
-  expect(state.notes).toEqual(["the lights went out"]);
-});
+test(
+  "with the database away the floor comes up from what it has, and what is typed is sent when it is back",
+  { tag: "@alone" },
+  async ({ coach, page, server }) => {
+    test.setTimeout(120_000);
+    await coach.hasPractice();
+    const run = await coach.stands([await coach.knows("Rurik Dane")], "bench-step-3min", BENCH);
+    await coach.startsTheClock();
+    await page.waitForTimeout(2500);
+    cluster("stop");
+    try {
+      await page.reload();
+      await expect(page.getByText("Rurik Dane")).toBeVisible({ timeout: 30_000 });
+      await expect(page.getByRole("timer")).not.toHaveText("0:00");
+      await page.getByLabel("Remark").fill("the lights went out");
+      await page.getByLabel("Remark").press("Enter");
+      await expect(page.getByText("saved here, 1 to send")).toBeVisible({ timeout: 20_000 });
+    } finally {
+      cluster("start");
+    }
+    await expect(page.getByText("everything is saved")).toBeVisible({ timeout: 30_000 });
+    const { state } = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
+    expect(state.notes).toEqual(["the lights went out"]);
+  },
+);
 
 test("a password is changed, a coach removed, and who did what names the client", async ({ coach, page, server, browser }) => {
   await coach.hasPractice();

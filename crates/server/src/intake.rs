@@ -113,7 +113,7 @@ impl Intake {
             aside(Work { run, log, events }, move |work| view_of(&work.run, work.log.events(), rate)).await?;
         let view = view?;
         scope.commit().await?;
-        self.hub.publish(practice, &view);
+        self.hub.took_in(practice, &view);
         self.recall.put(Remembered { practice, run, log });
         Ok(Appended { stored: done.stored, known: done.known, late: done.late, view })
     }

@@ -4,7 +4,7 @@
 //! and publish it to theirs.
 
 use std::{
-    collections::HashMap,
+    collections::{HashMap, HashSet},
     sync::{Arc, Mutex, PoisonError},
     time::Duration,
 };
@@ -17,7 +17,7 @@ use actix_web::{
 use futures_util::stream;
 use impulso_store::{PracticeId, RunId, Store, runs};
 use tokio::{
-    sync::broadcast,
+    sync::{Notify, broadcast},
     time::{self, Instant},
 };
 use uuid::Uuid;
@@ -30,6 +30,8 @@ use crate::{
 
 /// A watcher that falls this many views behind skips to the latest.
 const BACKLOG: usize = 8;
+/// What changed within so long is told to the other processes at once.
+const GATHERED: Duration = Duration::from_millis(15);
 /// A word now and then keeps the connection open.
 const KEEP_ALIVE: Duration = Duration::from_secs(15);
 
@@ -65,6 +67,9 @@ pub struct Hub {
     ended: broadcast::Sender<Uuid>,
     /// A channel lives no longer than an unused session does.
     lasts: Duration,
+    /// What this process has changed and the others have not been told.
+    untold: Arc<Mutex<HashSet<Key>>>,
+    to_tell: Arc<Notify>,
 }
 
 /// Which side of a run a watcher sees.
@@ -79,7 +84,7 @@ pub enum Side {
 impl Hub {
     /// Nobody watches yet. A channel ends after so long at the latest; whoever is still there opens it again.
     pub fn new(lasts: Duration) -> Self {
-        Self { runs: Arc::default(), ended: broadcast::channel(BACKLOG * 8).0, lasts }
+        Self { runs: Arc::default(), ended: broadcast::channel(BACKLOG * 8).0, lasts, untold: Arc::default(), to_tell: Arc::default() }
     }
 
     fn lock(&self) -> std::sync::MutexGuard<'_, HashMap<Key, Watched>> {
@@ -101,7 +106,7 @@ impl Hub {
     }
 
     /// Shows a view to everyone who watches the run in this process.
-    pub fn publish(&self, practice: PracticeId, view: &RunView) {
+    fn publish(&self, practice: PracticeId, view: &RunView) {
         let senders = self.lock().get(&(practice, RunId(view.id))).map(|w| (w.coaches.clone(), w.partners.clone()));
         let Some((coaches, partners)) = senders else { return };
         // Written down only for a side that watches; nobody left to hear it is no failure.
@@ -110,6 +115,28 @@ impl Hub {
         }
         if partners.receiver_count() > 0 {
             let _ = partners.send(frame(&view.for_partners()));
+        }
+    }
+
+    /// Shows what this process took in: here at once, and soon through every other process.
+    pub fn took_in(&self, practice: PracticeId, view: &RunView) {
+        self.publish(practice, view);
+        self.untold.lock().unwrap_or_else(PoisonError::into_inner).insert((practice, RunId(view.id)));
+        self.to_tell.notify_one();
+    }
+
+    /// Tells the other processes what this one took in, for as long as it lives.
+    pub async fn tell(self, store: Store) {
+        loop {
+            self.to_tell.notified().await;
+            time::sleep(GATHERED).await;
+            let changed: Vec<Key> = self.untold.lock().unwrap_or_else(PoisonError::into_inner).drain().collect();
+            if let Err(error) = runs::tell_others(&store, &changed).await {
+                tracing::warn!(%error, "the other processes could not be told; trying again");
+                self.untold.lock().unwrap_or_else(PoisonError::into_inner).extend(changed);
+                self.to_tell.notify_one();
+                time::sleep(Duration::from_secs(1)).await;
+            }
         }
     }
 

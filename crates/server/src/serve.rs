@@ -54,6 +54,7 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     let rate = settings.clock_rate();
     let hub = Hub::new(std::time::Duration::from_secs(60 * settings.session_minutes.max(1).unsigned_abs()));
     tokio::spawn(hub.clone().follow(store.clone(), rate));
+    tokio::spawn(hub.clone().tell(store.clone()));
     let intake = web::Data::new(Intake { hub: hub.clone(), recall: Recall::default(), rate });
     let hub = web::Data::new(hub);
     let marks = web::Data::new(Marks::new(&key, settings.tls));

@@ -278,8 +278,7 @@ pub enum Sender {
     Partner(Partner),
 }
 
-/// Stores events of a run that was taken, each once, in the sequence of their screen, and tells every server process.
-/// `late` where the run had been closed.
+/// Stores events of a run that was taken, each once, in the sequence of their screen. `late` where the run had been closed.
 ///
 /// # Errors
 /// [`Conflict::SequenceGap`] where an earlier event of that screen is missing, [`Conflict::EventElsewhere`] where an event's
@@ -307,18 +306,14 @@ pub async fn append(scope: &mut Scope, sender: Sender, id: RunId, late: bool, kn
     if new.is_empty() {
         return Ok(Appended { known: events.len() as u32, ..Appended::default() });
     }
-    let notice = format!("{} {} {}", scope.practice_id(), id.0, scope.process);
     let stored = sqlx::query!(
-        r#"with stored as (
-               insert into run_events (id, practice_id, run_id, device, seq, mono_ms, wall, body, late, coach_id, partner)
-               select e.id, $1, $2, e.device, e.seq, e.mono_ms, e.wall, e.body, $3, $4, $13
-               from unnest($5::uuid[], $6::uuid[], $7::int[], $8::float8[], $9::timestamptz[], $10::jsonb[]) with ordinality
-                    as e (id, device, seq, mono_ms, wall, body, nth)
-               order by e.nth
-               on conflict (practice_id, id) do nothing
-               returning id, position
-           )
-           select id as "id!", position as "position!", case when not $3 then pg_notify($11, $12) end as told from stored"#,
+        r#"insert into run_events (id, practice_id, run_id, device, seq, mono_ms, wall, body, late, coach_id, partner)
+           select e.id, $1, $2, e.device, e.seq, e.mono_ms, e.wall, e.body, $3, $4, $11
+           from unnest($5::uuid[], $6::uuid[], $7::int[], $8::float8[], $9::timestamptz[], $10::jsonb[]) with ordinality
+                as e (id, device, seq, mono_ms, wall, body, nth)
+           order by e.nth
+           on conflict (practice_id, id) do nothing
+           returning id, position"#,
         scope.practice_id(),
         id.0,
         late,
@@ -329,8 +324,6 @@ pub async fn append(scope: &mut Scope, sender: Sender, id: RunId, late: bool, kn
         &new.iter().map(|e| e.mono_ms).collect::<Vec<_>>(),
         &new.iter().map(|e| e.wall).collect::<Vec<_>>(),
         &new.iter().map(|e| write("event", e)).collect::<Result<Vec<_>>>()?,
-        CHANNEL,
-        notice,
         partner.as_ref().map(<[u8; 32]>::as_slice)
     )
     .fetch_all(scope.db())
@@ -405,6 +398,14 @@ pub enum Change {
     SessionEnded(Uuid),
     /// The connection was lost for a while: any run may have changed.
     Unknown,
+}
+
+/// Tells the other server processes that runs have changed. Not in the transaction of the change: the database hands such words
+/// out one commit at a time, and every other commit would wait for it.
+pub async fn tell_others(store: &Store, changed: &[(PracticeId, RunId)]) -> Result<()> {
+    let notices: Vec<String> = changed.iter().map(|(practice, run)| format!("{} {} {}", practice.0, run.0, store.process)).collect();
+    sqlx::query!("select pg_notify($1, n) from unnest($2::text[]) n", CHANNEL, &notices).fetch_all(store.pool()).await?;
+    Ok(())
 }
 
 /// Listens for changes of runs that other server processes made.

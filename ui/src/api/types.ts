@@ -52,6 +52,7 @@ export type LibraryLine = S["LibraryLine"];
 export type BatteryLine = S["BatteryLine"];
 export type Battery = S["Battery"];
 export type VisitPage = S["VisitPage"];
+export type HistoryPage = S["HistoryPage"];
 export type GoalLine = S["GoalLine"];
 export type Drawing = S["Drawing"];
 export type MethodPage = S["MethodPage"];

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { v7 as uuid } from "uuid";
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
-import type { VisitPage } from "@/api/types";
+import type { HistoryPage, VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import GoalLines from "@/components/GoalLines.vue";
 import RetestPlanner from "@/components/RetestPlanner.vue";
 import ShareBox from "@/components/ShareBox.vue";
+import SmallTrend from "@/components/SmallTrend.vue";
 import VisitRows from "@/components/VisitRows.vue";
 import PageState from "@/components/PageState.vue";
 import { dayYear } from "@/composables/dates";
@@ -42,6 +43,20 @@ async function close() {
   if (done && v.value) v.value = { ...(done.visit as VisitPage), goals: v.value.goals };
 }
 const print = () => window.print();
+
+/** The battery over its dates up to this one: the pictures of change, on the page and on paper. */
+const history = ref<HistoryPage | null>(null);
+watch(v, async (page) => {
+  if (!page || page.nth < 2 || history.value) return;
+  const of = { id: page.person, battery: page.battery };
+  history.value = await take(api.GET("/api/people/{id}/history/{battery}", { params: { path: of } })).catch(() => null);
+});
+const lines = computed(() => {
+  const until = v.value?.on ?? "";
+  const cut = (history.value?.lines ?? []).map((l) => ({ ...l, points: l.points.filter((p) => p.on <= until && p.value != null) }));
+  return cut.filter((l) => l.points.length > 1);
+});
+const again = computed(() => v.value?.retests[0] ?? null);
 </script>
 
 <template>
@@ -91,6 +106,26 @@ const print = () => window.print();
     <div class="two">
       <section>
         <VisitRows :rows="v.rows" linked />
+        <p v-if="again" class="paper">
+          Next time: <b>{{ dayYear(again.due_on) }}</b>.
+        </p>
+        <template v-if="history && lines.length">
+          <h2>Over time</h2>
+          <div class="many">
+            <SmallTrend
+              v-for="l in lines"
+              :key="l.protocol + l.quantity"
+              :line="l"
+              :from="history.days[0]!"
+              :until="v.on"
+              :happenings="history.happenings.map((n) => ({ from_on: n.from_on, words: n.words ?? n.kind }))"
+            />
+          </div>
+        </template>
+        <p class="paper soft">
+          A change counts as clear only where it is larger than the test’s own wobble. These are measurements, not a medical finding: pain
+          or doubt goes to a doctor.
+        </p>
       </section>
       <aside>
         <section v-if="v.failed.length" class="behind">
@@ -165,9 +200,25 @@ aside .box {
 .behind ul {
   padding-left: 20px;
 }
+.many {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(min(100%, 190px), 1fr));
+  gap: 20px 26px;
+}
+.paper {
+  display: none;
+}
 @media print {
   .no-print {
     display: none !important;
+  }
+  .paper {
+    display: block;
+  }
+  .many {
+    grid-template-columns: repeat(5, 1fr);
+    gap: 10px 14px;
+    font-size: 12px;
   }
 }
 .plain {
