@@ -252,5 +252,10 @@ test.describe("on the floor", () => {
     await expect(page.getByText("9 reps → 14 reps")).toBeVisible();
     await expect(page.getByText("left out: not this time")).toBeVisible();
     await isClean(page, "older adults, the second time");
+    await expect(page.getByRole("heading", { name: "Over time" })).toBeVisible();
+    for (const format of ["A4", "Letter"]) {
+      const pages = (await page.pdf({ format, printBackground: true })).toString("latin1").match(/\/Type\s*\/Page\b/g);
+      expect(pages, `${format}: six tests on one page`).toHaveLength(1);
+    }
   });
 });

@@ -4,7 +4,14 @@ import type { HistoryLine } from "@/api/types";
 import { dayShort } from "@/composables/dates";
 
 /** One measure over the visits, small: the band of its own noise around the first, the way it went, what happened meanwhile. */
-const props = defineProps<{ line: HistoryLine; from: string; until: string; happenings: { from_on: string; words: string }[] }>();
+const props = defineProps<{
+  line: HistoryLine;
+  from: string;
+  until: string;
+  happenings: { from_on: string; words: string }[];
+  /** Without the sentence: it stands elsewhere on the page. */
+  brief?: boolean;
+}>();
 const W = 260;
 const H = 92;
 const taken = computed(() => props.line.points.filter((p) => p.value != null));
@@ -58,8 +65,7 @@ const said = computed(() => taken.value.map((p) => `${dayShort(p.on)} ${p.shown}
         <span class="soft">→</span> <b class="num">{{ last.shown }}</b></template
       >
     </p>
-    <p v-if="line.sentence" class="soft said">{{ line.sentence }}</p>
-    <p v-else class="soft said">Once so far. The next time shows the change.</p>
+    <p v-if="!brief" class="soft said">{{ line.sentence ?? "Once so far. The next time shows the change." }}</p>
   </figure>
 </template>
 

@@ -113,8 +113,10 @@ const again = computed(() => v.value?.retests[0] ?? null);
           <h2>Over time</h2>
           <div class="many">
             <SmallTrend
-              v-for="l in lines"
+              v-for="(l, k) in lines"
               :key="l.protocol + l.quantity"
+              brief
+              :class="{ more: l.name === lines[k - 1]?.name }"
               :line="l"
               :from="history.days[0]!"
               :until="v.on"
@@ -200,6 +202,12 @@ aside .box {
 .behind ul {
   padding-left: 20px;
 }
+section h2 {
+  margin-top: 26px;
+}
+aside h2 {
+  margin-top: 0;
+}
 .many {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(min(100%, 190px), 1fr));
@@ -207,8 +215,17 @@ aside .box {
 }
 .paper {
   display: none;
+  margin: 14px 0;
+}
+@page {
+  margin: 12mm;
 }
 @media print {
+  /* Six tests on one page. */
+  .visit {
+    zoom: 0.8;
+    min-height: 0 !important;
+  }
   .no-print {
     display: none !important;
   }
@@ -216,9 +233,16 @@ aside .box {
     display: block;
   }
   .many {
-    grid-template-columns: repeat(5, 1fr);
+    grid-template-columns: repeat(6, 1fr);
     gap: 10px 14px;
     font-size: 12px;
+  }
+  .many :deep(.ends) {
+    font-size: 13px;
+  }
+  /* The first measure of each test: on paper everything has its place on one page. */
+  .more {
+    display: none;
   }
 }
 .plain {
