@@ -12,7 +12,7 @@ use impulso_core::{
 };
 use impulso_formats::heart_rate;
 use impulso_store::{
-    CoachId, RunId, Scope,
+    CoachId, PracticeId, RunId, Scope, Store,
     runs::{self, Log, Partner, Run, Sender},
 };
 
@@ -78,15 +78,23 @@ impl Intake {
     ///
     /// # Errors
     /// What [`check`] refuses, and a gap in a screen's sequence; nothing is stored then.
-    pub async fn take_in(&self, mut scope: Scope, sender: Sender, id: RunId, batch: Batch) -> ApiResult<Appended> {
+    pub async fn take_in(&self, store: &Store, practice: PracticeId, sender: Sender, id: RunId, batch: Batch) -> ApiResult<Appended> {
         let Batch { mut events, sent_at } = batch;
         if events.len() > BATCH_MAX {
             let message = format!("{} entries at once; {BATCH_MAX} is the most. Send them in parts.", events.len());
             return Err(InputError::new(Code::OutOfRange, "events", message).into());
         }
         events.iter_mut().for_each(hear);
-        let practice = scope.practice();
-        let Remembered { run, mut log, .. } = match self.recall.take(practice, id) {
+        let may_close = |e: &Event| matches!(e.kind, Kind::Finished | Kind::Undone { .. });
+        let mut remembered = self.recall.take(practice, id);
+        if let Some(known) = remembered.take_if(|_| !events.iter().any(may_close)) {
+            match self.at_once(store, sender, known, events.clone(), sent_at).await? {
+                AtOnce::Done(appended) => return Ok(*appended),
+                AtOnce::LookCloser(known) => remembered = Some(*known),
+            }
+        }
+        let mut scope = store.scope(practice).await?;
+        let Remembered { run, mut log, .. } = match remembered {
             Some(remembered) => remembered,
             None => Remembered { practice, run: runs::get(&mut scope, id).await?, log: Log::default() },
         };
@@ -98,7 +106,6 @@ impl Intake {
         let Work { mut run, mut log, events } = work;
         judged?;
         let done = runs::append(&mut scope, sender, id, closed_at.is_some(), &mut log, &events).await?;
-        let may_close = |e: &Event| matches!(e.kind, Kind::Finished | Kind::Undone { .. });
         // A partner's entry closes nothing: the result is the coach's to keep.
         if let (None, Sender::Coach(coach)) = (closed_at, sender)
             && events.iter().any(may_close)
@@ -113,10 +120,48 @@ impl Intake {
             aside(Work { run, log, events }, move |work| view_of(&work.run, work.log.events(), rate)).await?;
         let view = view?;
         scope.commit().await?;
-        self.hub.took_in(practice, &view);
-        self.recall.put(Remembered { practice, run, log });
-        Ok(Appended { stored: done.stored, known: done.known, late: done.late, view })
+        Ok(self.show(Remembered { practice, run, log }, done, view))
     }
+
+    /// Takes in what closes nothing, in one trip to the database, where the run is as it is remembered. Whatever is out of the
+    /// ordinary is left to the one who looks closer, and nothing is stored.
+    async fn at_once(
+        &self,
+        store: &Store,
+        sender: Sender,
+        known: Remembered,
+        mut events: Vec<Event>,
+        sent_at: Option<DateTime<Utc>>,
+    ) -> ApiResult<AtOnce> {
+        let Remembered { practice, run, log } = known;
+        let now = run_clock(&run, self.rate);
+        let moved = move_onto_clock(&mut events, sent_at, now);
+        let (work, judged) = aside(Work { run, log, events }, move |work| judge(work, sender, true, now)).await?;
+        let Work { run, mut log, events } = work;
+        let id = run.id;
+        let appended = match (moved, judged) {
+            (Ok(()), Ok(())) => runs::append_at_once(store, practice, sender, id, &mut log, &events).await?,
+            _ => None,
+        };
+        let Some(done) = appended else { return Ok(AtOnce::LookCloser(Box::new(Remembered { practice, run, log }))) };
+        let rate = self.rate;
+        let (Work { run, log, .. }, view) =
+            aside(Work { run, log, events }, move |work| view_of(&work.run, work.log.events(), rate)).await?;
+        Ok(AtOnce::Done(Box::new(self.show(Remembered { practice, run, log }, done, view?))))
+    }
+
+    /// Shows the run as it is now to everyone who watches it, and remembers it.
+    fn show(&self, now: Remembered, done: runs::Appended, view: RunView) -> Appended {
+        self.hub.took_in(now.practice, &view);
+        self.recall.put(now);
+        Appended { stored: done.stored, known: done.known, late: done.late, view }
+    }
+}
+
+/// What became of events that were to go in at once.
+enum AtOnce {
+    Done(Box<Appended>),
+    LookCloser(Box<Remembered>),
 }
 
 /// Works on a run; on a thread of its own where there is much of it.

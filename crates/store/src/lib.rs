@@ -104,12 +104,17 @@ impl Store {
     /// # Errors
     /// [`Error::Busy`] where the practice has more work going than its share and none of it ends.
     pub async fn scope(&self, practice: PracticeId) -> Result<Scope> {
-        let turn = tokio::time::timeout(PATIENCE, self.turns_of(practice).acquire_owned()).await;
-        let Ok(Ok(turn)) = turn else { return Err(Error::Busy) };
+        let turn = self.turn(practice).await?;
         // In one trip; a uuid's digits need no quoting.
         let begin = format!("begin; select set_config('impulso.practice_id', '{}', true)", practice.0);
         let tx = self.pool.begin_with(AssertSqlSafe(begin)).await?;
         Ok(Scope { tx, practice, process: self.process, _turn: turn })
+    }
+
+    /// A practice's turn among the connections, for as long as it is held.
+    async fn turn(&self, practice: PracticeId) -> Result<OwnedSemaphorePermit> {
+        let turn = tokio::time::timeout(PATIENCE, self.turns_of(practice).acquire_owned()).await;
+        turn.ok().and_then(std::result::Result::ok).ok_or(Error::Busy)
     }
 
     fn turns_of(&self, practice: PracticeId) -> Arc<Semaphore> {

@@ -230,6 +230,40 @@ impl Log {
         self.partners.get(&id)
     }
 
+    /// Those that are not held yet, in the sequence of their screens.
+    fn new_among<'e>(&self, events: &'e [Event]) -> Result<Vec<&'e Event>> {
+        let mut expected: HashMap<Uuid, u32> = HashMap::new();
+        let mut new: Vec<&Event> = Vec::with_capacity(events.len());
+        for event in events {
+            let next = expected.entry(event.device).or_insert_with(|| self.last_seq(event.device) + 1);
+            if event.seq > *next {
+                return Err(Conflict::SequenceGap { expected: *next }.into());
+            }
+            if event.seq == *next {
+                *next += 1;
+                if self.holds(event.id) {
+                    return Err(Conflict::EventElsewhere.into());
+                }
+                new.push(event);
+            }
+        }
+        Ok(new)
+    }
+
+    /// Takes up what was stored of these events, each with its place in the order of arrival.
+    fn keep(&mut self, sender: Sender, late: bool, events: &[Event], stored: &[(Uuid, i64)]) -> Appended {
+        let (_, partner) = sender.columns();
+        let partner: Option<Partner> = partner.and_then(|hash| hash.try_into().ok());
+        for (id, position) in stored {
+            if let Some(event) = events.iter().find(|e| e.id == *id) {
+                self.add(*position, late, partner, event.clone());
+            }
+        }
+        let count = stored.len() as u32;
+        let (stored, late) = if late { (0, count) } else { (count, 0) };
+        Appended { stored, known: events.len() as u32 - count, late }
+    }
+
     fn add(&mut self, position: i64, late: bool, partner: Option<Partner>, event: Event) {
         self.position = self.position.max(position);
         self.ids.insert(event.id);
@@ -278,53 +312,46 @@ pub enum Sender {
     Partner(Partner),
 }
 
+impl Sender {
+    /// The coach's key, or the hash of what the partner holds.
+    fn columns(&self) -> (Option<Uuid>, Option<&[u8]>) {
+        match self {
+            Self::Coach(coach) => (Some(coach.0), None),
+            Self::Partner(partner) => (None, Some(partner.as_slice())),
+        }
+    }
+}
+
 /// Stores events of a run that was taken, each once, in the sequence of their screen. `late` where the run had been closed.
 ///
 /// # Errors
 /// [`Conflict::SequenceGap`] where an earlier event of that screen is missing, [`Conflict::EventElsewhere`] where an event's
 /// id stands for another event; nothing is stored then.
 pub async fn append(scope: &mut Scope, sender: Sender, id: RunId, late: bool, known: &mut Log, events: &[Event]) -> Result<Appended> {
-    let mut expected: HashMap<Uuid, u32> = HashMap::new();
-    let mut new: Vec<&Event> = Vec::with_capacity(events.len());
-    for event in events {
-        let next = expected.entry(event.device).or_insert_with(|| known.last_seq(event.device) + 1);
-        if event.seq > *next {
-            return Err(Conflict::SequenceGap { expected: *next }.into());
-        }
-        if event.seq == *next {
-            *next += 1;
-            if known.holds(event.id) {
-                return Err(Conflict::EventElsewhere.into());
-            }
-            new.push(event);
-        }
-    }
-    let (coach, partner) = match sender {
-        Sender::Coach(coach) => (Some(coach.0), None),
-        Sender::Partner(partner) => (None, Some(partner)),
-    };
+    let new = known.new_among(events)?;
     if new.is_empty() {
         return Ok(Appended { known: events.len() as u32, ..Appended::default() });
     }
+    let (columns, (coach, partner)) = (Columns::of(&new)?, sender.columns());
     let stored = sqlx::query!(
-        r#"insert into run_events (id, practice_id, run_id, device, seq, mono_ms, wall, body, late, coach_id, partner)
-           select e.id, $1, $2, e.device, e.seq, e.mono_ms, e.wall, e.body, $3, $4, $11
-           from unnest($5::uuid[], $6::uuid[], $7::int[], $8::float8[], $9::timestamptz[], $10::jsonb[]) with ordinality
-                as e (id, device, seq, mono_ms, wall, body, nth)
-           order by e.nth
-           on conflict (practice_id, id) do nothing
-           returning id, position"#,
+        "insert into run_events (id, practice_id, run_id, device, seq, mono_ms, wall, body, late, coach_id, partner)
+         select e.id, $1, $2, e.device, e.seq, e.mono_ms, e.wall, e.body, $3, $4, $11
+         from unnest($5::uuid[], $6::uuid[], $7::int[], $8::float8[], $9::timestamptz[], $10::jsonb[]) with ordinality
+              as e (id, device, seq, mono_ms, wall, body, nth)
+         order by e.nth
+         on conflict (practice_id, id) do nothing
+         returning id, position",
         scope.practice_id(),
         id.0,
         late,
         coach,
-        &new.iter().map(|e| e.id).collect::<Vec<_>>(),
-        &new.iter().map(|e| e.device).collect::<Vec<_>>(),
-        &new.iter().map(|e| i32::try_from(e.seq).unwrap_or(i32::MAX)).collect::<Vec<_>>(),
-        &new.iter().map(|e| e.mono_ms).collect::<Vec<_>>(),
-        &new.iter().map(|e| e.wall).collect::<Vec<_>>(),
-        &new.iter().map(|e| write("event", e)).collect::<Result<Vec<_>>>()?,
-        partner.as_ref().map(<[u8; 32]>::as_slice)
+        &columns.ids,
+        &columns.devices,
+        &columns.seqs,
+        &columns.monos,
+        &columns.walls,
+        &columns.bodies,
+        partner
     )
     .fetch_all(scope.db())
     .await?;
@@ -332,14 +359,75 @@ pub async fn append(scope: &mut Scope, sender: Sender, id: RunId, late: bool, kn
     if stored.len() < new.len() {
         return Err(Conflict::EventElsewhere.into());
     }
-    let count = stored.len() as u32;
-    for row in stored {
-        if let Some(event) = new.iter().find(|e| e.id == row.id) {
-            known.add(row.position, late, partner, (*event).clone());
-        }
+    let stored: Vec<(Uuid, i64)> = stored.into_iter().map(|r| (r.id, r.position)).collect();
+    Ok(known.keep(sender, late, events, &stored))
+}
+
+/// The same in one trip, transaction and all, for an open run to which nobody has added since `known`; nothing where that is not so
+/// or an event is not new, and then nothing is stored.
+pub async fn append_at_once(
+    store: &Store,
+    practice: PracticeId,
+    sender: Sender,
+    id: RunId,
+    known: &mut Log,
+    events: &[Event],
+) -> Result<Option<Appended>> {
+    let Ok(new) = known.new_among(events) else { return Ok(None) };
+    if new.is_empty() || new.len() < events.len() {
+        return Ok(None);
     }
-    let (stored, late) = if late { (0, count) } else { (count, 0) };
-    Ok(Appended { stored, known: events.len() as u32 - count, late })
+    let (columns, (coach, partner)) = (Columns::of(&new)?, sender.columns());
+    let _turn = store.turn(practice).await?;
+    let stored = sqlx::query!(
+        r#"select id as "id!", position as "position!" from run_append($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)"#,
+        practice.0,
+        id.0,
+        known.position,
+        &columns.ids,
+        &columns.devices,
+        &columns.seqs,
+        &columns.monos,
+        &columns.walls,
+        &columns.bodies,
+        coach,
+        partner
+    )
+    .fetch_all(store.pool())
+    .await;
+    match stored {
+        Ok(stored) if stored.len() == new.len() => {
+            let stored: Vec<(Uuid, i64)> = stored.into_iter().map(|r| (r.id, r.position)).collect();
+            Ok(Some(known.keep(sender, false, events, &stored)))
+        }
+        Ok(_) => Ok(None),
+        // An id that stands for another event: said by the one who looks closer.
+        Err(sqlx::Error::Database(refused)) if refused.is_unique_violation() => Ok(None),
+        Err(away) => Err(away.into()),
+    }
+}
+
+/// Events as the table takes them, column by column.
+struct Columns {
+    ids: Vec<Uuid>,
+    devices: Vec<Uuid>,
+    seqs: Vec<i32>,
+    monos: Vec<f64>,
+    walls: Vec<DateTime<Utc>>,
+    bodies: Vec<serde_json::Value>,
+}
+
+impl Columns {
+    fn of(events: &[&Event]) -> Result<Self> {
+        Ok(Self {
+            ids: events.iter().map(|e| e.id).collect(),
+            devices: events.iter().map(|e| e.device).collect(),
+            seqs: events.iter().map(|e| i32::try_from(e.seq).unwrap_or(i32::MAX)).collect(),
+            monos: events.iter().map(|e| e.mono_ms).collect(),
+            walls: events.iter().map(|e| e.wall).collect(),
+            bodies: events.iter().map(|e| write("event", e)).collect::<Result<_>>()?,
+        })
+    }
 }
 
 /// Tells every server process that a run has changed, once this transaction is kept.

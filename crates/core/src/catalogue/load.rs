@@ -242,7 +242,7 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
             return fail("when", format!("{} is no input, or has no such choice", when.input));
         }
     }
-    let with = protocol.inputs.iter().filter_map(|i| i.with.as_ref());
+    let with = protocol.inputs.iter().filter_map(|i| i.with.as_ref()).chain(protocol.conditions.iter().flat_map(|c| &c.required_with));
     if let Some(key) = protocol.any_of.iter().flatten().chain(with).find(|key| protocol.input(key).is_none()) {
         return fail("inputs", format!("{key} is needed but is no input"));
     }

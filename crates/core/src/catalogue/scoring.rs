@@ -510,6 +510,9 @@ pub struct Condition {
     /// Whether set-up cannot be left without it.
     #[serde(default)]
     pub required: bool,
+    /// The inputs that say nothing without it: where one of them is typed, it is needed too.
+    #[serde(default)]
+    pub required_with: Vec<String>,
     /// Filled in by the run or the record, not asked.
     #[serde(default)]
     pub recorded_by_run: bool,

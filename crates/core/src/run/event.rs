@@ -369,6 +369,19 @@ impl Setup {
         }
     }
 
+    /// Holds typed readings to the conditions they say nothing without.
+    ///
+    /// # Errors
+    /// [`Code::MissingInput`] naming the condition.
+    pub fn check_with(&self, protocol: &Protocol, inputs: &Inputs) -> Result<(), InputError> {
+        let needed =
+            |c: &&Condition| !self.conditions.contains_key(&c.key) && c.required_with.iter().any(|key| inputs.value(key).is_some());
+        match protocol.conditions.iter().find(needed) {
+            Some(open) => Err(InputError::new(Code::MissingInput, &open.key, format!("{}: {}", open.label, open.ask))),
+            None => Ok(()),
+        }
+    }
+
     /// Holds a set-up to its protocol: conditions known, required ones answered, numbers possible, a beat where the
     /// protocol has one.
     ///

@@ -468,6 +468,7 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
         inputs.series = impulso_formats::ride::parse(csv)?;
     }
     setup.fill(protocol, &mut inputs);
+    setup.check_with(protocol, &inputs)?;
     let mut conditions = setup.recorded(protocol);
     if let Some(load) = inputs.get("load_kgm_min").filter(|_| protocol.condition("load_kgm_min").is_some()) {
         conditions.insert("load_kgm_min".into(), Answer::Number(load));

@@ -407,3 +407,15 @@ async fn the_choice_of_a_test_knows_what_is_at_hand() {
     let times = coach.get("/row-time?vo2max=64.375&mass_kg=80&sex=male&trained=true").await;
     assert_eq!(times["sentence"], "7:02 for 2000 m.");
 }
+
+#[tokio::test]
+async fn what_a_scale_says_needs_the_name_of_the_scale() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let path = format!("/people/{person}/results");
+    let form = |conditions: Value| json!({ "id": Uuid::now_v7(), "protocol": "body", "on": "2026-03-01", "inputs": { "body_fat_percent": 21 }, "conditions": conditions });
+    let (status, code, field) = coach.refused(Method::POST, &path, form(json!({}))).await;
+    assert_eq!((status, code.as_str(), field.as_deref()), (422, "missing_input", Some("device")));
+    coach.ok(Method::POST, &path, form(json!({ "device": "the one in the hall" }))).await;
+}
