@@ -34,7 +34,7 @@ const closedHere = computed(() => run.view?.closed === true);
 const elsewhere = computed(() => closedHere.value && !finishing.value && !leaving.value);
 const inner = computed(() => {
   if (many.value) return GroupFloor;
-  return { counted: CountedFloor, staged: StagedFloor, effort: EffortFloor, hold: HoldFloor, sheet: SheetFloor, entered: null }[
+  return { counted: CountedFloor, staged: StagedFloor, effort: EffortFloor, held: HoldFloor, sheet: SheetFloor, entered: null }[
     state.value?.of.floor ?? "entered"
   ];
 });

@@ -33,7 +33,7 @@ impl State {
             FamilyState::Counted(of) => counted::inputs(of, protocol),
             FamilyState::Staged(of) => stage::inputs(of, protocol),
             FamilyState::Effort(of) => effort::inputs(of, protocol),
-            FamilyState::Hold(of) => hold::inputs(of, protocol),
+            FamilyState::Held(of) => hold::inputs(of, protocol),
             FamilyState::Sheet(of) => of.inputs(),
             FamilyState::Entered => Inputs::new(),
         };

@@ -95,7 +95,7 @@ impl Engine for Hold {
     }
 
     fn hand_over(self: Box<Self>) -> FamilyState {
-        FamilyState::Hold(self.of)
+        FamilyState::Held(self.of)
     }
 }
 

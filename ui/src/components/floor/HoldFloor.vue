@@ -13,7 +13,7 @@ const emit = defineEmits<{ finish: []; undo: [] }>();
 const run = useRun();
 const { ms, state, running, phase } = props.floor;
 
-const hold = computed(() => ofFloor(state.value, "hold"));
+const hold = computed(() => ofFloor(state.value, "held"));
 const started = computed(() => run.startedAt !== null);
 const begun = computed(() => started.value && hold.value !== null && ms.value >= hold.value.start_ms);
 const capped = computed(() => hold.value?.limit_ms != null && ms.value >= hold.value.limit_ms);

@@ -96,7 +96,7 @@ pub enum FamilyState {
     /// An effort against the clock.
     Effort(EffortState),
     /// A position held.
-    Hold(HoldState),
+    Held(HoldState),
     /// Everything that is taken try by try.
     Sheet(SheetState),
     /// Nothing that runs: it is entered afterwards.
@@ -179,7 +179,7 @@ impl State {
 
     /// The hold, where it is one.
     pub const fn hold(&self) -> Option<&HoldState> {
-        if let FamilyState::Hold(of) = &self.of { Some(of) } else { None }
+        if let FamilyState::Held(of) = &self.of { Some(of) } else { None }
     }
 
     /// The sheet, where the test is taken on one.
