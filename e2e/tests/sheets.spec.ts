@@ -92,6 +92,62 @@ test("stands in thirty seconds against the clock, the half one added after the b
   await expect(page.getByText("below the usual range").first()).toBeVisible();
 });
 
+test.describe("with minutes of rest", () => {
+  test.use({ rate: 12 });
+
+  test("kicks against the clock, then the heart rate at once and after one, two and three minutes, each called", async ({
+    coach,
+    page,
+    rate,
+  }) => {
+    await coach.hasPractice();
+    const person = await coach.knows("Caspian Rell", "1996-02-01");
+    await coach.stands(
+      [person],
+      "kick-recovery-30s",
+      { warm_up: true, hr_source: "wrist" },
+      { overrule_reason: "trains three times a week" },
+    );
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    const more = page.getByRole("button", { name: /One more/ });
+    await expect(more).toBeEnabled({ timeout: 8000 });
+    for (let n = 1; n <= 4; n++) await more.click();
+    await page.getByRole("button", { name: /Too low/ }).click();
+    await expect(page.getByRole("timer")).toContainText("3");
+    const read = (name: string, bpm: number) => expect(page.getByRole("button", { name: new RegExp(`^${name}.*: ${bpm}$`) })).toBeVisible();
+    // It is there as the heart rate is called, and gone once it is read.
+    const pad = page.getByRole("button", { name: /Tap along|tapped along|Count from zero/ });
+    // Typed at once, counted after a minute, tapped along after two, typed again after three.
+    await page.getByRole("textbox", { name: "Heart rate at once" }).fill("158");
+    await page.keyboard.press("Enter");
+    await read("Heart rate at once", 158);
+    await expect(pad).toBeVisible({ timeout: 20_000 });
+    await page.keyboard.press("m");
+    await page.screenshot({ path: "test-results/recovery.png" });
+    await page.getByRole("textbox", { name: "Beats in 15 s" }).fill("32");
+    await page.keyboard.press("Enter");
+    await read("After 1 min", 128);
+    await page.keyboard.press("m");
+    await expect(pad).toBeVisible({ timeout: 20_000 });
+    await coach.tapsAlong(112, rate, 1200);
+    const offered = page.getByRole("textbox", { name: "After 2 min" });
+    await expect(offered).toHaveValue(/^1[01]\d$/);
+    const tapped = Number(await offered.inputValue());
+    await page.setViewportSize({ width: 390, height: 760 });
+    await page.screenshot({ path: "test-results/recovery-390.png" });
+    expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
+    await page.keyboard.press("Enter");
+    await read("After 2 min", tapped);
+    await expect(pad).toBeVisible({ timeout: 20_000 });
+    await page.getByRole("textbox", { name: "After 3 min" }).fill("104");
+    await page.keyboard.press("Enter");
+    await read("After 3 min", 104);
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/results\//);
+    await expect(page.getByText("30 bpm").first()).toBeVisible();
+  });
+});
+
 test("a reach of two sides that were swapped, and an angle with its minus sign", async ({ coach, page, server }) => {
   await coach.hasPractice();
   const person = await coach.knows("Rurik Dane", "1999-04-02");

@@ -48,7 +48,7 @@ const flow = {
   "Batteries to choose": () => `/api/batteries`,
   "A visit to begin": (s) => `/api/people/${s.visited}/visits/new?battery=four-in-five-minutes`,
   "A visit": (s) => `/api/visits/${s.visit}`,
-  "A test of a visit": (s) => `/api/people/${s.visited}/assess/plank?visit=${s.visit}&place=2`,
+  "A test of a visit": (s) => `/api/people/${s.visited}/assess/plank`,
   "A battery's history": (s) => `/api/people/${s.visited}/history/four-in-five-minutes`,
 };
 const pages = {

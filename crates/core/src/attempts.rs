@@ -51,6 +51,9 @@ pub enum Take {
     Read {
         /// The inputs that are written down, in order.
         inputs: Vec<String>,
+        /// Heart rates that are called: the first as the work ends, each next one so many seconds later.
+        #[serde(default)]
+        every_s: Option<u32>,
     },
     /// Counted with a key, against the clock where the work has a length.
     Count {
@@ -122,7 +125,9 @@ impl Take {
             Self::Hold { input, marks, limit, .. } => {
                 std::iter::once(input.as_str()).chain(marks.iter().map(|m| m.input.as_str())).chain(limit.as_deref()).collect()
             }
-            Self::Read { inputs } | Self::Count { inputs, .. } | Self::Watch { inputs, .. } => inputs.iter().map(String::as_str).collect(),
+            Self::Read { inputs, .. } | Self::Count { inputs, .. } | Self::Watch { inputs, .. } => {
+                inputs.iter().map(String::as_str).collect()
+            }
             Self::Starts { input, .. } => vec![input],
             Self::Load { load, made, .. } => vec![load, made],
         }

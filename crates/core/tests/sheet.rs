@@ -318,3 +318,46 @@ fn a_girth_is_taken_twice_and_a_third_time_only_where_the_two_lie_apart() {
     assert!(waist(&floor).third.is_none() && floor.state().can_finish);
     assert_eq!(floor.closed(20.0)["waist_cm"], json!([92.0, 94.5, 94.0]));
 }
+
+/// Five seconds of count-in and thirty of kicks: the heart rate is called as they end, and after each minute.
+#[test]
+fn recovery_is_counted_tapped_or_taken_by_the_strap_each_at_its_minute() {
+    let kicks = || {
+        let warm = [("warm_up", Answer::YesNo(true)), ("hr_source", Answer::Text("wrist".into()))];
+        let mut floor = Floor::of("kick-recovery-30s", &warm);
+        floor.at(10.0, Kind::Counted { input: "reps".into(), side: None, by: 1 });
+        floor
+    };
+    let mut floor = kicks();
+    let keys: Vec<(String, f64)> = floor.state().dues.iter().map(|d| (d.key.clone(), d.at_ms)).collect();
+    assert_eq!(
+        keys.iter().map(|(k, at)| (k.as_str(), *at)).collect::<Vec<_>>(),
+        [("hr_0", 35e3), ("hr_1", 95e3), ("hr_2", 155e3), ("hr_3", 215e3)]
+    );
+    // A count before its time is none.
+    let counted = |count: f64| Kind::HeartRateCounted { stage: 0, minute: 0, count, window_s: 15.0 };
+    floor.at(30.0, counted(40.0));
+    assert_eq!(floor.state().dues.len(), 4);
+    floor.at(51.0, counted(40.0));
+    for k in 0..8 {
+        floor.at(96.0 + f64::from(k) * 0.5, Kind::Tap);
+    }
+    floor.at(101.0, Kind::HeartRateTapped { stage: 0, minute: 0 });
+    floor.at(171.0, counted(28.0));
+    let state = floor.state();
+    assert_eq!(state.dues.iter().map(|d| d.key.as_str()).collect::<Vec<_>>(), ["hr_3"]);
+    let read = state.inputs(floor.protocol, &floor.setup);
+    assert!(read.is_empty(), "not closed yet");
+    let closed = floor.closed(180.0);
+    assert_eq!((&closed["hr_0"], &closed["hr_1"], &closed["hr_2"]), (&json!(160.0), &json!(120.0), &json!(112.0)));
+
+    // The strap reads each by itself as its minute is full.
+    let mut strapped = kicks();
+    for s in 20..=160 {
+        let bpm = if s < 60 { 170 } else { 130 };
+        let heard = impulso_core::strap::Heard { bpm: Some(bpm), ..Default::default() };
+        strapped.at(f64::from(s), Kind::StrapHeard { bytes: String::new(), heard: Some(heard) });
+    }
+    let closed = strapped.closed(165.0);
+    assert_eq!((&closed["hr_0"], &closed["hr_1"], &closed["hr_2"]), (&json!(170.0), &json!(130.0), &json!(130.0)));
+}

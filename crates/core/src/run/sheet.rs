@@ -4,19 +4,20 @@
 use std::collections::BTreeMap;
 
 use super::{
-    decision::{Decision, DecisionCode},
+    decision::{Decision, DecisionCode, Due, Window},
     engine::Engine,
     event::{Event, Kind, Setup},
     state::{Call, Choice, FamilyState, LoadAdvice, RestState, SheetCell, SheetRow, SheetState, State, Status, WatchState},
+    taps::TapTrain,
     timeline::timeline,
 };
 use crate::{
     attempts::Take,
     catalogue::{InputKind, PhaseKind, Protocol, Tone, difference},
     inputs::{Inputs, Value},
-    quantity,
+    pulse, quantity,
     strap::Trace,
-    units::rounded,
+    units::{Bpm, rounded},
 };
 
 /// The smallest and the largest step from one load to the next, kg, and what plates can be put on. Source: common practice.
@@ -26,23 +27,83 @@ const STEP_KG: (f64, f64) = (2.5, 20.0);
 pub(super) struct Sheet<'a> {
     protocol: &'a Protocol,
     setup: &'a Setup,
+    taps: TapTrain,
     of: SheetState,
 }
 
 impl<'a> Sheet<'a> {
     pub(super) fn new(protocol: &'a Protocol, setup: &'a Setup, state: &State) -> Self {
-        Self { protocol, setup, of: SheetState::begin(protocol, setup, state) }
+        Self { protocol, setup, taps: TapTrain::default(), of: SheetState::begin(protocol, setup, state) }
+    }
+
+    /// The heart rates that are called and not yet read: the row of each, and when, ms of the run's clock.
+    fn called(&self, state: &State) -> Vec<(usize, f64)> {
+        let Some(end_ms) = state.timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms) else { return Vec::new() };
+        let of_leg = |leg: usize| self.of.rows.iter().enumerate().filter(move |(_, row)| row.leg == leg);
+        let legs = self.protocol.legs().iter().enumerate();
+        let every =
+            legs.filter_map(|(k, leg)| if let Take::Read { every_s, .. } = &leg.take { Some((k, f64::from((*every_s)?))) } else { None });
+        every
+            .flat_map(|(leg, every_s)| of_leg(leg).enumerate().map(move |(n, (row, _))| (row, end_ms + n as f64 * every_s * 1000.0)))
+            .filter(|(row, _)| self.of.rows[*row].cells.is_empty())
+            .collect()
+    }
+
+    fn due(&self, row: usize, at_ms: f64) -> Due {
+        let row = &self.of.rows[row];
+        Due {
+            stage: 0,
+            minute: 0,
+            key: row.input.clone(),
+            label: row.label.clone(),
+            unit: row.unit.clone(),
+            from_ms: at_ms,
+            at_ms,
+            value: None,
+            suggested: None,
+            question: None,
+            window: Some(Window::beginning(at_ms)),
+            tapped: self.taps.latest(at_ms),
+        }
+    }
+
+    /// A heart rate for the one that is called now: the earliest that is open.
+    fn read(&mut self, state: &mut State, event: &Event, at: f64, bpm: impl Fn(&Due) -> Option<f64>, what: &str) {
+        let Some((row, due)) = self.called(state).first().map(|(row, at_ms)| (*row, self.due(*row, *at_ms))) else { return };
+        if let Some(bpm) = bpm(&due).filter(|_| at >= due.from_ms)
+            && self.of.put(row, None, Value::Number(bpm), at)
+        {
+            state.can_undo(event, what);
+        }
     }
 }
 
 impl Engine for Sheet<'_> {
-    fn apply(&mut self, state: &mut State, event: &Event, at: f64, _: &Trace) {
-        self.of.apply(self.protocol, state, event, at);
+    fn apply(&mut self, state: &mut State, event: &Event, at: f64, trace: &Trace) {
+        match &event.kind {
+            Kind::Tap => self.taps.tap(event, at),
+            Kind::HeartRateCounted { stage: 0, count, window_s, .. } => {
+                let bpm = pulse::rate(*count, *window_s).ok().map(Bpm::value);
+                self.read(state, event, at, |_| bpm, &format!("the count of {}", rounded(*count, 1)));
+            }
+            Kind::HeartRateTapped { stage: 0, .. } => {
+                self.read(state, event, at, |due| due.tapped.and_then(|t| t.bpm).map(f64::round), "the taps");
+            }
+            Kind::StrapHeard { .. } => {
+                for (row, due_ms) in self.called(state) {
+                    if let Some(bpm) = trace.reading(due_ms).filter(|_| at >= due_ms) {
+                        self.of.put(row, None, Value::Number(bpm), at);
+                    }
+                }
+            }
+            _ => self.of.apply(self.protocol, state, event, at),
+        }
     }
 
     fn settle(&mut self, state: &mut State, now_ms: Option<f64>) {
         state.timeline = timeline(self.protocol, self.setup);
         self.of.settle(self.protocol, self.setup, state, now_ms);
+        state.dues = self.called(state).into_iter().map(|(row, at_ms)| self.due(row, at_ms)).collect();
     }
 
     fn has_result(&self, state: &State) -> bool {

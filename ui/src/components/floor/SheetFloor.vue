@@ -1,14 +1,19 @@
 <script setup lang="ts">
+import { onKeyStroke } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { ofFloor } from "@/logic/floor";
 import type { SheetRow } from "@/api/types";
 import { minutes } from "@/composables/dates";
 import type { Floor } from "@/floor/useFloor";
+import { useStrap } from "@/floor/useStrap";
+import { useTaking } from "@/floor/useTaking";
 import { how, rowName, rules, shown, stopwatch } from "@/logic/sheet";
 import { useRun } from "@/stores/run";
 import RemarkLog from "./RemarkLog.vue";
 import SheetKeys from "./SheetKeys.vue";
 import SheetTable from "./SheetTable.vue";
+import StrapNow from "./StrapNow.vue";
+import TapPad from "./TapPad.vue";
 
 /** A test in attempts: what is taken now on the left, everything taken so far on the right. */
 const props = defineProps<{ floor: Floor; closed: boolean; finishing: boolean }>();
@@ -31,6 +36,25 @@ const counting = computed(() => {
 });
 const at = computed(() => chosen.value ?? counting.value ?? sheet.value?.next ?? (sheet.value ? sheet.value.rows.length - 1 : 0));
 const row = computed<SheetRow | null>(() => sheet.value?.rows[at.value] ?? null);
+const strap = useStrap();
+/** Heart rates that are called: the one that is open now, or the next. */
+const dues = computed(() => (started.value && running.value ? (state.value?.dues ?? []) : []));
+const due = computed(() => dues.value.find((d) => d.key === row.value?.input) ?? null);
+const taking = useTaking(props.floor, due);
+async function take(value: unknown) {
+  const at = due.value;
+  if (at && typeof value === "number" && (await taking.took(value, at))) return;
+  await run.happened({ kind: "taken", input: row.value!.input, side: row.value!.side ?? undefined, value: value as never });
+}
+onKeyStroke((event) => {
+  const target = event.target as HTMLElement;
+  if (!due.value || event.ctrlKey || event.metaKey || event.altKey || event.repeat || target.closest("textarea, .remark, .reason")) return;
+  const key = event.key.toLowerCase();
+  if (key === "t") taking.tap();
+  else if (key === "m") taking.change();
+  else return;
+  event.preventDefault();
+});
 watch(
   () => sheet.value?.rows.map((r) => r.cells.length).join(),
   () => {
@@ -147,7 +171,7 @@ async function tally(r: SheetRow, by: 1 | -1) {
     <section class="left">
       <div class="says">
         <h1>{{ heading }}</h1>
-        <p class="cue" aria-live="polite">{{ cue }}</p>
+        <p class="cue" aria-live="polite">{{ floor.call.value ?? cue }}</p>
       </div>
       <div v-if="row.kind === 'points' && started" id="sheet-tiles" class="tiles"></div>
       <p v-else-if="figure" class="figure num" role="timer" :class="{ hot: timing, long: figure.length > 6 }">
@@ -159,11 +183,13 @@ async function tally(r: SheetRow, by: 1 | -1) {
       <div v-else-if="rest && resting > 0" class="bar rest" aria-hidden="true">
         <i :style="{ width: `${(100 * resting) / (rest.until_ms - rest.from_ms)}%` }"></i>
       </div>
+      <TapPad v-if="due" :taking="taking" />
       <slot v-if="!started" name="start" />
       <p v-if="sheet.last_time" class="soft">{{ sheet.last_time }}</p>
       <slot name="below" />
     </section>
     <section class="side">
+      <StrapNow v-if="dues.length && !run.view?.rehearsal" :state="state" :ms="ms" :strap="strap" :simulated="false" />
       <SheetTable
         :sheet="sheet"
         :at="at"
@@ -189,12 +215,16 @@ async function tally(r: SheetRow, by: 1 | -1) {
     :styles="counted"
     :can-finish="state.can_finish && !closed"
     :finishing="finishing"
+    :counted="due ? taking.way.value === 'count' : null"
+    :asked="due ? taking.label.value : null"
+    :offered="due ? taking.suggested.value : null"
     :undoable="closed ? null : (state.undoable?.what ?? null)"
     @begin="begin(row)"
     @end="run.happened({ kind: 'watch_ended' })"
     @tally="(by) => tally(row!, by)"
     @cross="run.happened({ kind: 'crossed' })"
-    @take="(value) => run.happened({ kind: 'taken', input: row!.input, side: row!.side ?? undefined, value: value as never })"
+    @take="take"
+    @way="taking.change()"
     @lift="(load_kg, made) => run.happened({ kind: 'lifted', load_kg, made })"
     @style="style"
     @finish="emit('finish')"

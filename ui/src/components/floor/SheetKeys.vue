@@ -19,6 +19,10 @@ const props = defineProps<{
   canFinish: boolean;
   finishing: boolean;
   undoable: string | null;
+  /** A heart rate that is called: whether its beats are counted, what is asked for then, what was tapped. */
+  counted: boolean | null;
+  asked: string | null;
+  offered: number | null;
 }>();
 const emit = defineEmits<{
   begin: [];
@@ -28,6 +32,7 @@ const emit = defineEmits<{
   take: [value: unknown];
   lift: [load: number, made: boolean];
   style: [row: SheetRow];
+  way: [];
   finish: [];
   undo: [];
 }>();
@@ -72,6 +77,10 @@ watch(
   () => props.advice,
   (kg) => way.value === "load" && (text.value = kg === null ? "" : String(kg)),
   { immediate: true },
+);
+watch(
+  () => props.offered,
+  (bpm, before) => text.value === (before != null ? String(before) : "") && (text.value = bpm != null ? String(bpm) : ""),
 );
 watch(
   () => run.refused,
@@ -155,7 +164,7 @@ onKeyStroke((event) => {
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <template v-if="started">
       <form v-if="hasField && !timing && !countingIn" class="entry" @submit.prevent="enter">
-        <label for="sheet-entry">{{ way === "load" ? "Load, kg" : way === "read" ? rowName(row) : "or type it" }}</label>
+        <label for="sheet-entry">{{ asked ?? (way === "load" ? "Load, kg" : way === "read" ? rowName(row) : "or type it") }}</label>
         <input
           id="sheet-entry"
           ref="field"
@@ -166,6 +175,9 @@ onKeyStroke((event) => {
           inputmode="text"
         />
         <button v-if="way === 'read'" type="submit" :class="{ main: text.trim() }">Keep <kbd>Enter</kbd></button>
+        <button v-if="counted !== null" type="button" class="quiet" @click="emit('way')">
+          {{ counted ? "Type the rate instead" : "Count beats instead" }} <kbd>M</kbd>
+        </button>
       </form>
       <template v-if="way === 'count'">
         <template v-if="styles.length > 1">
