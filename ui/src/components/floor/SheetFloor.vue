@@ -94,6 +94,8 @@ const start = computed(() => {
 const startDone = computed(() => (sheet.value?.rows[0]?.cells.length ?? 0) > start.value.k);
 const rest = computed(() => (sheet.value?.rest && !timing.value ? sheet.value.rest : null));
 const resting = computed(() => (rest.value && ms.value < rest.value.until_ms ? rest.value.until_ms - ms.value : 0));
+/** Until the heart rate that comes next is called, ms. */
+const called = computed(() => (due.value ? Math.max(0, due.value.at_ms - ms.value) : 0));
 const countingIn = computed(() => started.value && phase.value?.kind === "count_in");
 const timed = computed(() => state.value?.timeline.phases.find((p) => p.kind === "work" && p.end_ms != null) ?? null);
 const left = computed(() => (timed.value ? Math.max(0, timed.value.end_ms! - ms.value) : 0));
@@ -110,6 +112,7 @@ const figure = computed(() => {
   }
   if (timing.value) return stopwatch(Math.floor((ms.value - watchFrom.value!) / 100) / 10);
   if (resting.value > 0) return minutes(resting.value + 999);
+  if (called.value > 0) return minutes(called.value + 999);
   const cell = r.cells.at(-1);
   return cell ? shown(r, cell.value) : "";
 });
@@ -124,6 +127,7 @@ const under = computed(() => {
   }
   if (timing.value) return "s";
   if (resting.value > 0) return "of rest left";
+  if (called.value > 0) return "until it is called";
   if (!r.cells.length) return "";
   return r.tries > 1 ? `${r.unit}, try ${r.cells.length}` : r.unit;
 });

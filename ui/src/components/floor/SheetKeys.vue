@@ -259,6 +259,19 @@ onKeyStroke((event) => {
   width: 7ch;
   font-size: 22px;
 }
+.entry button {
+  flex: none;
+  white-space: nowrap;
+}
+@media (max-width: 560px) {
+  .entry {
+    flex-wrap: wrap;
+  }
+  .entry .quiet {
+    width: 100%;
+    justify-content: center;
+  }
+}
 .entry input.words {
   width: 22ch;
   font-size: 22px;

@@ -57,6 +57,9 @@ const aside = computed(() => {
   font-size: 20px;
 }
 .pad b {
+  flex: none;
+  white-space: nowrap;
+  overflow-wrap: normal;
   font-size: 30px;
   line-height: 1;
   color: var(--ink);
