@@ -158,7 +158,7 @@ test.describe("at the pace of the clock times sixty", () => {
     await expect(page.getByText("2000 m → 2800 m")).toBeVisible();
   });
 
-  test("twelve weeks, at week 4: the dates of the programme, seven tests, what has moved by then", async ({ coach, page }) => {
+  test("twelve weeks: seven tests, what has moved, and the dates of the programme", async ({ coach, page }) => {
     const client = await visits(coach, page, "Noor Haddane", "1988-05-01");
     const typed = (pulse: number, waist: number, reach: number, reps: number, crunches: number, wall: number, later: number): Typed => ({
       "resting-hr": [
@@ -189,6 +189,15 @@ test.describe("at the pace of the clock times sixty", () => {
       .first()
       .isVisible();
     await isClean(page, "twelve weeks at week 4");
+    // A programme that begins today: this visit is its week 0, and what is left are weeks 4, 8 and 12.
+    await page.getByLabel("Programme begins").fill(new Date().toISOString().slice(0, 10));
+    await expect(page.getByText("in 12 weeks", { exact: true })).toBeVisible();
+    await page.getByRole("button", { name: "Keep these dates" }).click();
+    await expect(page.getByText(/weeks 0, 4, 8 and 12 from/)).toBeVisible();
+    await page.getByRole("button", { name: "Close the visit" }).click();
+    await expect(page.getByRole("button", { name: "Close the visit" })).toBeHidden();
+    await page.reload();
+    await expect(page.getByText(/in 4 weeks · weeks 0, 4, 8 and 12 from/)).toBeVisible();
   });
 });
 

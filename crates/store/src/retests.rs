@@ -224,12 +224,14 @@ pub async fn person_of(scope: &mut Scope, id: RetestId) -> Result<PersonId> {
     Ok(PersonId(sqlx::query_scalar!("select person_id from retests where id = $1", id.0).fetch_one(scope.db()).await?))
 }
 
-/// Lets a result fulfil the open date of its test, or a visit that of its battery, where there is one.
+/// Lets a result fulfil the open date of its test, or a visit that of its battery, where there is one. What was planned on the day
+/// itself is for later days, but for a date that is this day: the week 0 of a programme.
 pub async fn fulfil(scope: &mut Scope, person: PersonId, what: &str, result: Option<ResultId>, on: NaiveDate) -> Result<()> {
     let practice = scope.practice_id();
     let open = sqlx::query!(
         "select t.id, t.due_on from retests t join retest_plans n on n.id = t.plan_id
-         where t.practice_id = $1 and t.person_id = $2 and t.protocol_id = $3 and t.done_on is null and t.skip_reason is null and n.from_on < $4",
+         where t.practice_id = $1 and t.person_id = $2 and t.protocol_id = $3 and t.done_on is null and t.skip_reason is null
+           and (n.from_on < $4 or t.due_on = $4)",
         practice,
         person.0,
         what,
