@@ -162,7 +162,10 @@ test("first look twice: what is next by itself, one test left out, a reload betw
   await page.getByRole("button", { name: "Close the visit" }).click();
   await expect(page.getByRole("button", { name: "Close the visit" })).toBeHidden();
 
-  await coach.opens(`/people/${person}/visits/new?battery=first-look`);
+  // One key from the client's page.
+  await coach.opens(`/people/${person}`);
+  await expect(page.getByRole("link", { name: /First look again/ })).toBeVisible();
+  await page.keyboard.press("v");
   await expect(page.getByText(/second time, as on/)).toBeVisible();
   await expect(page.getByRole("textbox", { name: "Shoes" })).toHaveValue("none");
   await expect(page.getByRole("radio", { name: "Yes" }).first()).toBeChecked();

@@ -168,6 +168,8 @@ pub struct VisitLine {
     pub person: Uuid,
     /// Their name, where it is not their own page.
     pub name: Option<String>,
+    /// The id of the battery.
+    pub battery: String,
     /// The battery.
     pub battery_name: String,
     /// The day.
@@ -185,6 +187,7 @@ impl VisitLine {
             id: visit.id,
             person: visit.person.0,
             name,
+            battery: visit.battery.id.clone(),
             battery_name: visit.battery.name.clone(),
             on: visit.on,
             tests: visit.battery.tests.len(),

@@ -3,6 +3,7 @@ const open = defineModel<boolean>({ required: true });
 const keys: [string[], string][] = [
   [["/"], "find a person or a test"],
   [["n"], "new client"],
+  [["v"], "on a client’s page: the visit"],
   [["g", "t"], "Today"],
   [["g", "p"], "People"],
   [["g", "r"], "Retests"],

@@ -1,5 +1,7 @@
 <script setup lang="ts">
+import { onKeyStroke } from "@vueuse/core";
 import { computed } from "vue";
+import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import ChangeLadder from "@/components/ChangeLadder.vue";
 import GoalBox from "@/components/GoalBox.vue";
@@ -12,6 +14,19 @@ const props = defineProps<{ id: string }>();
 const { data: p, failure, loading, reload } = useLoad(() => take(api.GET("/api/people/{id}", { params: { path: { id: props.id } } })));
 const next = computed(() => p.value?.retests[0]);
 const assess = computed(() => (p.value?.readiness?.is_today ? `/people/${props.id}/assess` : `/people/${props.id}/readiness`));
+/** One key leads to the visit: the one that is open, the last one's battery again, or the choice of a battery. */
+const visit = computed(() => {
+  const last = p.value?.visits[0];
+  if (!last) return { to: `/people/${props.id}/visits`, says: "Begin a visit" };
+  if (!last.closed) return { to: `/visits/${last.id}/floor`, says: `Go on: ${last.battery_name}` };
+  return { to: `/people/${props.id}/visits/new?battery=${last.battery}`, says: `${last.battery_name} again` };
+});
+const router = useRouter();
+onKeyStroke("v", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || (event.target as HTMLElement).closest("input, textarea, select, dialog")) return;
+  event.preventDefault();
+  void router.push(visit.value.to);
+});
 const about = computed(() => {
   const f = p.value?.form;
   if (!f) return "";
@@ -42,7 +57,8 @@ const care = computed(() => {
       <span class="grow"></span>
       <RouterLink :to="`/people/${id}/edit`" class="quiet">Change</RouterLink>
       <RouterLink :to="assess" class="quiet">One test</RouterLink>
-      <RouterLink :to="`/people/${id}/visits`" class="go">Begin a visit</RouterLink>
+      <RouterLink v-if="p.visits.length" :to="`/people/${id}/visits`" class="quiet">Another battery</RouterLink>
+      <RouterLink :to="visit.to" class="go">{{ visit.says }} <kbd>V</kbd></RouterLink>
     </div>
     <p class="box story">{{ p.story }}</p>
 
