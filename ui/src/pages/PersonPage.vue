@@ -57,7 +57,6 @@ const care = computed(() => {
       <span class="grow"></span>
       <RouterLink :to="`/people/${id}/edit`" class="quiet">Change</RouterLink>
       <RouterLink :to="assess" class="quiet">One test</RouterLink>
-      <RouterLink v-if="p.visits.length" :to="`/people/${id}/visits`" class="quiet">Another battery</RouterLink>
       <RouterLink :to="visit.to" class="go">{{ visit.says }} <kbd>V</kbd></RouterLink>
     </div>
     <p class="box story">{{ p.story }}</p>
@@ -93,6 +92,7 @@ const care = computed(() => {
               </RouterLink>
             </li>
           </ul>
+          <p><RouterLink :to="`/people/${id}/visits`">Another battery</RouterLink></p>
         </section>
         <section>
           <h2>Tests</h2>
@@ -220,5 +220,10 @@ aside .box {
     text-align: left;
     width: 100%;
   }
+}
+.go kbd {
+  margin-left: 6px;
+  color: inherit;
+  border-color: color-mix(in srgb, currentcolor 55%, transparent);
 }
 </style>
