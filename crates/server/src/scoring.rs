@@ -308,9 +308,7 @@ pub async fn ladder(scope: &mut Scope, shelf: &Shelf, history: &[Stored], told: 
             let points: Vec<_> = of_protocol.iter().filter_map(|r| r.point(quantity)).collect();
             let [.., now] = points.as_slice() else { continue };
             let Some(latest) = of_protocol.iter().rev().find(|r| r.computed.contains_key(quantity)) else { continue };
-            let value = latest.computed.get(quantity).copied();
-            let own = known.get(&protocol.id).and_then(|of| of.get(quantity)).cloned().unwrap_or_default();
-            let te = TypicalError::best(&trial(protocol, latest), quantity, value, &own);
+            let te = wobble(protocol, latest, quantity, known.get(&protocol.id));
             let compared = report::progress(protocol, quantity, &points[..points.len() - 1], now, te.as_ref());
             if let Some(change) = compared.since_first.or(compared.since_last) {
                 rungs.push(report::rung(protocol, quantity, told.word(change)));

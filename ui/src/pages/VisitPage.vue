@@ -13,6 +13,7 @@ import PageState from "@/components/PageState.vue";
 import { dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
+import { happened } from "@/logic/happening";
 import { nth } from "@/logic/visit";
 
 /** What a visit taught: three sentences, the battery as rows, what weak points are often behind, when again. */
@@ -120,7 +121,7 @@ const again = computed(() => v.value?.retests[0] ?? null);
               :line="l"
               :from="history.days[0]!"
               :until="v.on"
-              :happenings="history.happenings.map((n) => ({ from_on: n.from_on, words: n.words ?? n.kind }))"
+              :happenings="history.happenings.map((n) => ({ from_on: n.from_on, words: n.words ?? happened[n.kind] }))"
             />
           </div>
         </template>

@@ -61,8 +61,6 @@ pub struct GoalForm {
 pub struct GoalLine {
     /// Key.
     pub id: Uuid,
-    /// The test, or the battery where its total is meant.
-    pub of: String,
     /// What is wanted, in words.
     pub wanted: String,
     /// By when.
@@ -100,37 +98,9 @@ pub async fn of_person(
     history: &[Stored],
     today: NaiveDate,
 ) -> ApiResult<(Vec<GoalLine>, Vec<Aim>)> {
-    let (person, units) = (of.id, of.profile.units);
-    let kept = goals::of_person(scope, person).await?;
-    let tests: Vec<_> = kept.iter().filter_map(|(_, goal)| shelf.find(&goal.protocol).ok()).collect();
-    let known = scoring::known(scope, &tests).await?;
-    let mut lines = Vec::new();
-    let totals = totals_of(scope, person, shelf, today).await?;
-    for (id, goal) in kept {
-        let of_battery = totals.iter().find(|t| t.battery == goal.protocol && goal.quantity == TOTAL);
-        let protocol = shelf.find(&goal.protocol).ok();
-        let latest = history.iter().rev().find(|r| r.protocol_id == goal.protocol && r.computed.contains_key(&goal.quantity));
-        let value = latest.and_then(|r| Some((r.on, *r.computed.get(&goal.quantity)?)));
-        let error =
-            protocol.zip(latest).and_then(|(protocol, result)| scoring::wobble(protocol, result, &goal.quantity, known.get(&protocol.id)));
-        let value = value.or(of_battery.map(|t| (t.on, t.points)));
-        let standing = goal.standing(value, error.as_ref(), today, units);
-        lines.push(GoalLine {
-            id,
-            wanted: format!(
-                "{}: {} {}",
-                shelf.name(&goal.protocol),
-                quantity::label(&goal.quantity),
-                quantity::said(&goal.quantity, goal.to, units)
-            ),
-            of: goal.protocol,
-            by: goal.by,
-            way: standing.way,
-            way_words: standing.way.words().to_owned(),
-            sentence: standing.sentence,
-            process: goal.process,
-        });
-    }
+    let kept = goals::of_person(scope, of.id).await?;
+    let totals = totals_of(scope, of.id, shelf, today).await?;
+    let lines = lines(scope, of, shelf, history, &totals, kept, today).await?;
     let mut latest: BTreeMap<(&str, &str), f64> = BTreeMap::new();
     for result in history {
         latest.extend(result.computed.iter().map(|(q, v)| ((result.protocol_id.as_str(), q.as_str()), *v)));
@@ -156,6 +126,47 @@ pub async fn of_person(
     Ok((lines, of_batteries.chain(aims).collect()))
 }
 
+/// Goals as they stand. `history` oldest first; `totals`: the latest of the batteries whose total is a goal.
+async fn lines(
+    scope: &mut Scope,
+    of: &Person,
+    shelf: &Shelf,
+    history: &[Stored],
+    totals: &[BatteryTotal],
+    kept: Vec<(Uuid, Goal)>,
+    today: NaiveDate,
+) -> ApiResult<Vec<GoalLine>> {
+    let units = of.profile.units;
+    let tests: Vec<_> = kept.iter().filter_map(|(_, goal)| shelf.find(&goal.protocol).ok()).collect();
+    let known = scoring::known(scope, &tests).await?;
+    let mut lines = Vec::new();
+    for (id, goal) in kept {
+        let of_battery = totals.iter().find(|t| t.battery == goal.protocol && goal.quantity == TOTAL);
+        let protocol = shelf.find(&goal.protocol).ok();
+        let latest = history.iter().rev().find(|r| r.protocol_id == goal.protocol && r.computed.contains_key(&goal.quantity));
+        let value = latest.and_then(|r| Some((r.on, *r.computed.get(&goal.quantity)?)));
+        let error =
+            protocol.zip(latest).and_then(|(protocol, result)| scoring::wobble(protocol, result, &goal.quantity, known.get(&protocol.id)));
+        let value = value.or(of_battery.map(|t| (t.on, t.points)));
+        let standing = goal.standing(value, error.as_ref(), today, units);
+        lines.push(GoalLine {
+            id,
+            wanted: format!(
+                "{}: {} {}",
+                shelf.name(&goal.protocol),
+                quantity::label(&goal.quantity),
+                quantity::said(&goal.quantity, goal.to, units)
+            ),
+            by: goal.by,
+            way: standing.way,
+            way_words: standing.way.words().to_owned(),
+            sentence: standing.sentence,
+            process: goal.process,
+        });
+    }
+    Ok(lines)
+}
+
 /// The goals that a visit is about: those of its tests, and of its battery's total; of some places `only`, of those alone.
 pub async fn of_visit(
     scope: &mut Scope,
@@ -165,13 +176,19 @@ pub async fn of_visit(
     today: NaiveDate,
     only: Option<&[usize]>,
 ) -> ApiResult<Vec<GoalLine>> {
-    let history = results::of_person(scope, person.id).await?;
-    let (mut lines, _) = of_person(scope, person, shelf, &history, today).await?;
     let shown = |place: &usize| only.is_none_or(|only| only.contains(place));
     let tests: Vec<&str> = (0..visit.battery.tests.len()).filter(shown).map(|k| visit.battery.tests[k].protocol.as_str()).collect();
     let whole = tests.len() == visit.battery.tests.len();
-    lines.retain(|l| tests.contains(&l.of.as_str()) || whole && l.of == visit.battery.id);
-    Ok(lines)
+    let mut kept = goals::of_person(scope, person.id).await?;
+    kept.retain(|(_, goal)| tests.contains(&goal.protocol.as_str()) || whole && goal.protocol == visit.battery.id);
+    // Most visits are about none: nothing else is looked up then.
+    if kept.is_empty() {
+        return Ok(Vec::new());
+    }
+    let history = results::of_person(scope, person.id).await?;
+    let of_total = kept.iter().any(|(_, goal)| goal.quantity == TOTAL);
+    let totals = if of_total { totals_of(scope, person.id, shelf, today).await? } else { Vec::new() };
+    lines(scope, person, shelf, &history, &totals, kept, today).await
 }
 
 /// The latest total of a battery that has a scoring table.
