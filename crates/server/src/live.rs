@@ -24,6 +24,7 @@ use uuid::Uuid;
 
 use crate::{
     ApiResult,
+    session_store::Known,
     settings::ClockRate,
     view::{RunView, view},
 };
@@ -141,22 +142,28 @@ impl Hub {
     }
 
     /// Follows what other processes take in, for as long as this one lives.
-    pub async fn follow(self, store: Store, rate: ClockRate) {
+    pub async fn follow(self, store: Store, rate: ClockRate, sessions: Known) {
         loop {
-            if let Err(error) = self.follow_once(&store, rate).await {
+            // Whatever was ended meanwhile was not heard of.
+            sessions.forget();
+            if let Err(error) = self.follow_once(&store, rate, &sessions).await {
                 tracing::warn!(%error, "the live channel lost the database; trying again");
             }
             time::sleep(Duration::from_secs(1)).await;
         }
     }
 
-    async fn follow_once(&self, store: &Store, rate: ClockRate) -> ApiResult<()> {
+    async fn follow_once(&self, store: &Store, rate: ClockRate, sessions: &Known) -> ApiResult<()> {
         let mut changes = runs::changes(store).await?;
         loop {
             let changed: Vec<Key> = match changes.next().await? {
                 runs::Change::Of(practice, run) => vec![(practice, run)],
-                runs::Change::Unknown => self.lock().keys().copied().collect(),
+                runs::Change::Unknown => {
+                    sessions.forget();
+                    self.lock().keys().copied().collect()
+                }
                 runs::Change::SessionEnded(sid) => {
+                    sessions.forget();
                     // Nobody left to hear it is no failure.
                     let _ = self.ended.send(sid);
                     continue;

@@ -23,7 +23,7 @@ use crate::{
     live::Hub,
     passwords::Passwords,
     recall::Recall,
-    session_store::PostgresSessions,
+    session_store::{Known, PostgresSessions},
     settings::{Settings, limits},
 };
 
@@ -53,7 +53,8 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     let ttl = Duration::minutes(settings.session_minutes);
     let rate = settings.clock_rate();
     let hub = Hub::new(std::time::Duration::from_secs(60 * settings.session_minutes.max(1).unsigned_abs()));
-    tokio::spawn(hub.clone().follow(store.clone(), rate));
+    let known = Known::default();
+    tokio::spawn(hub.clone().follow(store.clone(), rate, known.clone()));
     tokio::spawn(hub.clone().tell(store.clone()));
     let intake = web::Data::new(Intake { hub: hub.clone(), recall: Recall::default(), rate });
     let hub = web::Data::new(hub);
@@ -64,7 +65,7 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     let hosts = web::Data::new(Hosts(settings.hosts.clone()));
     let tls = settings.tls;
     let server = HttpServer::new(move || {
-        let sessions = SessionMiddleware::builder(PostgresSessions(store.clone()), key.clone())
+        let sessions = SessionMiddleware::builder(PostgresSessions { store: store.clone(), known: known.clone(), ttl }, key.clone())
             .cookie_name("impulso".into())
             .cookie_secure(tls)
             .cookie_http_only(true)
@@ -83,6 +84,7 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
             .into_utoipa_app()
             .app_data(web::Data::new(store.clone()))
             .app_data(web::Data::new(rate))
+            .app_data(web::Data::new(known.clone()))
             .app_data(brakes.clone())
             .app_data(passwords.clone())
             .app_data(marks.clone())

@@ -4,20 +4,14 @@ use chrono::{DateTime, Utc};
 
 use crate::{Result, Store};
 
-/// The state of a session that has not expired.
-pub async fn load(store: &Store, token_hash: &[u8]) -> Result<Option<serde_json::Value>> {
-    Ok(sqlx::query_scalar!("select session_load($1)", token_hash).fetch_one(store.pool()).await?)
+/// The state of a session that has not expired, which lives on with the look until a time.
+pub async fn look(store: &Store, token_hash: &[u8], until: DateTime<Utc>) -> Result<Option<serde_json::Value>> {
+    Ok(sqlx::query_scalar!("select session_look($1, $2)", token_hash, until).fetch_one(store.pool()).await?)
 }
 
 /// Keeps a session's state until a time.
 pub async fn save(store: &Store, token_hash: &[u8], state: &serde_json::Value, until: DateTime<Utc>) -> Result<()> {
     sqlx::query!("select session_save($1, $2, $3)", token_hash, state, until).execute(store.pool()).await?;
-    Ok(())
-}
-
-/// Lets a session live on until a time.
-pub async fn extend(store: &Store, token_hash: &[u8], until: DateTime<Utc>) -> Result<()> {
-    sqlx::query!("select session_extend($1, $2)", token_hash, until).execute(store.pool()).await?;
     Ok(())
 }
 

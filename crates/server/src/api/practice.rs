@@ -20,6 +20,7 @@ use crate::{
     auth::{self, SignedIn},
     body::Json,
     passwords::Passwords,
+    session_store::Known,
     settings::limits,
     shelf::Shelf,
 };
@@ -154,7 +155,7 @@ pub async fn add_coach(who: SignedIn, form: Json<CoachForm>, passwords: web::Dat
 /// Removes a coach: may only the founder, and not the founder. Every session of the coach ends; what the coach did stays.
 #[utoipa::path(tag = "practice", operation_id = "practice_remove_coach", responses((status = 200, body = PracticePage), (status = 403, body = ApiError), (status = 404, body = ApiError)))]
 #[delete("/practice/coaches/{id}")]
-pub async fn remove_coach(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<PracticePage>> {
+pub async fn remove_coach(who: SignedIn, id: web::Path<Uuid>, known: web::Data<Known>) -> ApiResult<web::Json<PracticePage>> {
     let mut scope = who.scope().await?;
     let me = accounts::coach(&mut scope, who.coach).await?;
     let refuse = |message: &str| Err(ApiError::new(actix_web::http::StatusCode::FORBIDDEN, "founders_only", message));
@@ -168,6 +169,7 @@ pub async fn remove_coach(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::
     audit::record(&mut scope, who.coach, "coach.removed", Subject::thing("coach", *id), serde_json::json!({})).await?;
     let shown = page(&mut scope).await?;
     scope.commit().await?;
+    known.forget();
     Ok(shown)
 }
 

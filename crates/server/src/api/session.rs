@@ -21,6 +21,7 @@ use crate::{
     brakes::Brakes,
     demo,
     passwords::Passwords,
+    session_store::Known,
     settings::ClockRate,
 };
 
@@ -189,6 +190,7 @@ pub async fn change_password(
     store: web::Data<Store>,
     brakes: web::Data<Brakes>,
     passwords: web::Data<Passwords>,
+    known: web::Data<Known>,
 ) -> ApiResult<HttpResponse> {
     let form = form.into_inner();
     brakes.device.count(&who.coach.to_string())?;
@@ -203,17 +205,19 @@ pub async fn change_password(
     accounts::end_sessions(&mut scope, who.coach, who.sid).await?;
     audit::record(&mut scope, who.coach, "password.changed", Subject::thing("coach", who.coach.0), serde_json::json!({})).await?;
     scope.commit().await?;
+    known.forget();
     Ok(HttpResponse::NoContent().finish())
 }
 
 /// Ends every other session of whoever is signed in: on a lost phone, on a borrowed laptop.
 #[utoipa::path(tag = "session", operation_id = "session_end_others", responses((status = 204), (status = 401, body = ApiError)))]
 #[delete("/session/others")]
-pub async fn end_others(who: SignedIn) -> ApiResult<HttpResponse> {
+pub async fn end_others(who: SignedIn, known: web::Data<Known>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     accounts::end_sessions(&mut scope, who.coach, who.sid).await?;
     audit::record(&mut scope, who.coach, "sessions.ended", Subject::thing("coach", who.coach.0), serde_json::json!({})).await?;
     scope.commit().await?;
+    known.forget();
     Ok(HttpResponse::NoContent().finish())
 }
 
