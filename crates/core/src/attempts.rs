@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::text;
+
 /// A test in attempts.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -54,6 +56,9 @@ pub enum Take {
         /// Heart rates that are called: the first as the work ends, each next one so many seconds later.
         #[serde(default)]
         every_s: Option<u32>,
+        /// A load that is advised.
+        #[serde(default)]
+        advise: Option<Advised>,
     },
     /// Counted with a key, against the clock where the work has a length.
     Count {
@@ -63,6 +68,30 @@ pub enum Take {
         rule: String,
         /// What makes one not count, as the key that strikes it says.
         strike: String,
+    },
+    /// Stages that are tried one after the other until one fails.
+    Ladder {
+        /// The input that the last stage passed fills; 0 where none was.
+        input: String,
+        /// The stages from the easiest on, in words.
+        stages: Vec<String>,
+        /// What passes one, as the key says it.
+        passes: String,
+        /// What fails one, as the key says it.
+        fails: String,
+        /// The input that is counted afterwards, as many as possible of the last stage passed; nought where none was.
+        #[serde(default)]
+        then: Option<String>,
+        /// The input that is asked where one failed.
+        #[serde(default)]
+        why: Option<String>,
+    },
+    /// One movement that is watched: a key for each thing that is seen and costs. Nothing seen is a reading too.
+    Seen {
+        /// What is looked for.
+        keys: Vec<SeenKey>,
+        /// What ends it, as the key that ends it says.
+        ends: String,
     },
     /// Timed by hand from a start to an end, once for each try and side.
     Watch {
@@ -96,6 +125,29 @@ pub enum Take {
 }
 
 impl Take {
+    /// What a handbook says of how it is taken; nothing where there is nothing to say beyond what is read.
+    pub fn handbook(&self) -> Option<String> {
+        match self {
+            Self::Hold { ends, zero, .. } => Some(format!("The hold ends with: {}. {zero}: 0, a score.", text::small(ends))),
+            Self::Watch { ends, at_most_s, .. } => {
+                let cap = at_most_s.map(|s| format!(", after {s} s at the latest")).unwrap_or_default();
+                Some(format!("The watch ends with: {}{cap}.", text::small(ends)))
+            }
+            Self::Count { rule, .. } => Some(rule.clone()),
+            Self::Ladder { stages, .. } => {
+                let each: Vec<String> = stages.iter().enumerate().map(|(k, words)| format!("{} {words}", k + 1)).collect();
+                Some(format!("From the easiest on: {}.", each.join("; ")))
+            }
+            Self::Seen { keys, .. } => {
+                let each: Vec<String> = keys.iter().map(|k| text::small(&k.label)).collect();
+                Some(format!("Looked for: {}.", each.join(", ")))
+            }
+            Self::Starts { every_s, starts, .. } => Some(format!("{starts} starts, one every {every_s} s.")),
+            Self::Read { advise: Some(advised), .. } => Some(advised.first.clone()),
+            Self::Read { .. } | Self::Load { .. } => None,
+        }
+    }
+
     /// When a repetition counts, in a sentence or two, where something is counted.
     pub fn counting_rule(&self) -> Option<&str> {
         match self {
@@ -103,6 +155,30 @@ impl Take {
             _ => None,
         }
     }
+}
+
+/// A load to begin with.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Advised {
+    /// Such a share of what the test said last time.
+    pub share: f64,
+    /// Why such a share.
+    pub because: String,
+    /// How to choose where there is no last time.
+    pub first: String,
+}
+
+/// Something that is looked for in a movement.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct SeenKey {
+    /// The input that one more is added to.
+    pub input: String,
+    /// What is seen, as the key says it.
+    pub label: String,
 }
 
 /// A moment that is marked with a key.
@@ -128,7 +204,12 @@ impl Take {
             Self::Read { inputs, .. } | Self::Count { inputs, .. } | Self::Watch { inputs, .. } => {
                 inputs.iter().map(String::as_str).collect()
             }
-            Self::Starts { input, .. } => vec![input],
+            Self::Seen { keys, .. } => {
+                let mut inputs: Vec<&str> = keys.iter().map(|k| k.input.as_str()).collect();
+                inputs.dedup();
+                inputs
+            }
+            Self::Starts { input, .. } | Self::Ladder { input, .. } => vec![input],
             Self::Load { load, made, .. } => vec![load, made],
         }
     }

@@ -237,6 +237,12 @@ fn method(page: &mut String, protocol: &Protocol) {
             phase.seconds.map(|s| format!(" ({s} s)")).or_else(|| phase.beats.map(|b| format!(" ({b} beats)"))).unwrap_or_default();
         let _ = writeln!(page, "- {}{length}: {}", phase.label, phase.cue);
     }
+    for leg in protocol.legs() {
+        let named = if leg.label.is_empty() { String::new() } else { format!("{}: ", leg.label) };
+        if let Some(how) = leg.take.handbook() {
+            let _ = writeln!(page, "- {named}{how}");
+        }
+    }
     if let Some(count) = protocol.count() {
         let _ = writeln!(
             page,

@@ -5,6 +5,9 @@ type Cell = SheetRow["cells"][number];
 /** `left` and the like behind a label. */
 export const rowName = (row: SheetRow) => (row.side ? `${row.label}, ${row.side}` : row.label);
 
+/** Words as a sentence begins. */
+export const sentence = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);
+
 /** Seconds as a stopwatch writes them: `48.3`, `1:02.4`. */
 export function stopwatch(seconds: number, step = 0.1): string {
   const digits = step < 0.1 ? 2 : 1;
@@ -28,8 +31,8 @@ export function shown(row: SheetRow, value: unknown): string {
 const choice = (row: SheetRow, key: string) => row.choices.find((c) => c.key === key)?.words ?? key;
 
 /** Which kind of taking a row asks for. */
-export function how(row: SheetRow): "read" | "count" | "watch" | "starts" | "load" {
-  for (const kind of ["count", "watch", "starts", "load"] as const) if (kind in row.take) return kind;
+export function how(row: SheetRow): "read" | "count" | "watch" | "starts" | "load" | "ladder" | "seen" {
+  for (const kind of ["count", "watch", "starts", "load", "ladder", "seen"] as const) if (kind in row.take) return kind;
   return "read";
 }
 

@@ -79,6 +79,11 @@ async function stop() {
   }
 }
 
+/** A key that was pressed with a finger does not keep the keyboard: Space goes on meaning the large one. */
+function letGo(event: MouseEvent) {
+  if (event.detail > 0) (event.target as HTMLElement).closest<HTMLElement>("footer button")?.blur();
+}
+
 let escaped = 0;
 onKeyStroke((event) => {
   const target = event.target as HTMLElement;
@@ -98,7 +103,7 @@ onKeyStroke((event) => {
 </script>
 
 <template>
-  <div class="floor">
+  <div class="floor" @click="letGo">
     <div v-if="run.failure && !run.view" class="lost" role="alert">
       <p>{{ run.failure.message }}</p>
       <ElButton @click="run.open({ run: id })">Try again</ElButton> <RouterLink to="/">Today</RouterLink>

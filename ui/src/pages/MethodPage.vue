@@ -10,6 +10,7 @@ import PageState from "@/components/PageState.vue";
 import BodyMap from "@/components/BodyMap.vue";
 import PictureBox from "@/components/PictureBox.vue";
 import RowTime from "@/components/RowTime.vue";
+import { sentence } from "@/logic/sheet";
 import { useLoad } from "@/composables/useLoad";
 
 const props = defineProps<{ id: string }>();
@@ -19,11 +20,12 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
 const count = computed(() => ofFamily(m.value?.protocol.procedure, "counted_recovery"));
 const stages = computed(() => ofFamily(m.value?.protocol.procedure, "staged_steady_state"));
 const schedule = computed(() => ofFamily(m.value?.protocol.procedure, "audio_paced"));
-const counting = computed(() =>
-  (ofFamily(m.value?.protocol.procedure, "attempts")?.legs ?? []).flatMap((leg) =>
-    "count" in leg.take ? [(leg.take as { count: { rule: string } }).count.rule] : [],
-  ),
-);
+const legs = computed(() => ofFamily(m.value?.protocol.procedure, "attempts")?.legs ?? []);
+/** Stages that are tried one after the other. */
+const tried = computed(() => legs.value.flatMap((leg) => ("ladder" in leg.take ? leg.take.ladder.stages : [])));
+/** What costs in a movement, said once however many movements look for it. */
+const costs = computed(() => [...new Set(legs.value.flatMap((leg) => ("seen" in leg.take ? leg.take.seen.keys.map((k) => k.label) : [])))]);
+const counting = computed(() => legs.value.flatMap((leg) => ("count" in leg.take ? [leg.take.count.rule] : [])));
 </script>
 
 <template>
@@ -68,6 +70,13 @@ const counting = computed(() =>
           {{ m.protocol.cadence.off_for_s }} s is called and noted; the test goes on.
         </p>
         <p v-for="rule in counting" :key="rule"><b>What counts.</b> {{ rule }}</p>
+        <template v-if="tried.length">
+          <p><b>The stages.</b> From the easiest on:</p>
+          <ol>
+            <li v-for="stage in tried" :key="stage">{{ sentence(stage) }}</li>
+          </ol>
+        </template>
+        <p v-if="costs.length"><b>What is looked for.</b> {{ costs.join(", ") }}.</p>
         <p v-if="count"><b>The count.</b> {{ count.rule }}</p>
         <template v-if="stages">
           <h2>What is decided on the way</h2>

@@ -4,6 +4,7 @@ use std::sync::LazyLock;
 
 use super::{Equation, Family, Input, Phase, PhaseKind, Protocol, Scoring};
 use crate::{
+    attempts::Take,
     error::{Code, InputError},
     formula::Formula,
     norms,
@@ -233,6 +234,21 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
     let taken = protocol.legs().iter().flat_map(|leg| leg.take.inputs());
     if let Some(key) = taken.into_iter().find(|key| protocol.input(key).is_none()) {
         return fail("attempts", format!("{key} is taken but is no input"));
+    }
+    for leg in protocol.legs() {
+        let is_counted =
+            |key: &str| protocol.legs().iter().any(|l| matches!(&l.take, Take::Count { inputs, .. } if inputs.iter().any(|i| i == key)));
+        match &leg.take {
+            Take::Ladder { stages, .. } if stages.is_empty() => return fail("attempts", format!("{} has no stages", leg.id)),
+            Take::Ladder { then: Some(then), .. } if !is_counted(then) => {
+                return fail("attempts", format!("{} needs a leg that counts {then}", leg.id));
+            }
+            Take::Ladder { why: Some(why), .. } if protocol.input(why).is_none() => {
+                return fail("attempts", format!("{why} is asked but is no input"));
+            }
+            Take::Seen { keys, .. } if keys.is_empty() => return fail("attempts", format!("{} looks for nothing", leg.id)),
+            _ => {}
+        }
     }
     for when in protocol.norms.iter().flat_map(|n| &n.when).chain(protocol.pass.iter().flat_map(|p| &p.when)) {
         if protocol.input(&when.input).is_none_or(|i| {

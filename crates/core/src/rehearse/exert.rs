@@ -94,7 +94,7 @@ const fn of_take(take: &Take) -> Option<Shape> {
         Take::Count { .. } => Some(Shape::Count),
         Take::Starts { .. } => Some(Shape::Starts),
         Take::Load { .. } => Some(Shape::Load),
-        Take::Read { .. } | Take::Watch { .. } => None,
+        Take::Read { .. } | Take::Watch { .. } | Take::Ladder { .. } | Take::Seen { .. } => None,
     }
 }
 

@@ -55,6 +55,7 @@ pub fn check_alone(event: &Event) -> Result<(), InputError> {
             Err(refuse("bytes", "A notification this long does not come from a heart-rate strap.".into()))
         }
         Kind::Noted { text } => text::note(text, "text").map(|_| ()),
+        Kind::Seen { what, .. } if what.len() > KEY_MAX => Err(refuse("what", "Nothing that is looked for has a name this long.".into())),
         Kind::StopExplained { note: Some(text), .. } | Kind::RecountWaived { reason: Some(text) } => text::note(text, "note").map(|_| ()),
         Kind::LoadSet { reason: Some(text), .. } | Kind::MinuteAdded { reason: text, .. } | Kind::StageAccepted { reason: text, .. } => {
             text::note(text, "reason").map(|_| ())
@@ -65,6 +66,9 @@ pub fn check_alone(event: &Event) -> Result<(), InputError> {
         | Kind::Struck { input: key, .. }
         | Kind::Counted { input: key, .. }
         | Kind::WatchStarted { input: key, .. }
+        | Kind::StageTried { input: key, .. }
+        | Kind::Seen { input: key, .. }
+        | Kind::MovementOver { input: key }
             if key.len() > KEY_MAX =>
         {
             Err(refuse("key", "No reading has a name this long.".into()))
@@ -179,6 +183,27 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
                 return Err(refuse(input, message.trim_end().to_owned()));
             }
             Ok(())
+        }
+        Kind::StageTried { input, .. } => {
+            let row = row_of(protocol, state, input, None)?;
+            if !matches!(row.take, Take::Ladder { .. }) {
+                return Err(refuse("input", format!("{} has no stages that are passed or not.", row.label)));
+            }
+            let over = || refuse(input, format!("{}: the last stage has been tried. Take it back to try it again.", row.label));
+            row.is_open().then_some(()).ok_or_else(over)
+        }
+        Kind::Seen { input, what } => {
+            let row = row_of(protocol, state, input, None)?;
+            if !row.looks_for(what) {
+                return Err(refuse("what", format!("{}: “{what}” is not looked for.", row.label)));
+            }
+            let most = protocol.input(input).map_or(f64::MAX, |i| i.max);
+            let over = || refuse(input, format!("{}: {} are the most. Take one back.", row.label, rounded(most, 0)));
+            ((row.seen.len() as f64) < most).then_some(()).ok_or_else(over)
+        }
+        Kind::MovementOver { input } => {
+            let row = row_of(protocol, state, input, None)?;
+            row.is_watched().then_some(()).ok_or_else(|| refuse("input", format!("{} is no movement that is watched.", row.label)))
         }
         Kind::WatchStarted { input, side } => {
             let row = row_of(protocol, state, input, side.as_deref())?;

@@ -212,6 +212,25 @@ pub enum Kind {
         /// 1, or −1 for one that did not count.
         by: i8,
     },
+    /// The next stage of a ladder was tried.
+    StageTried {
+        /// The input.
+        input: String,
+        /// Whether it was passed.
+        passed: bool,
+    },
+    /// Something that costs was seen in a movement.
+    Seen {
+        /// The input it adds one to.
+        input: String,
+        /// What it was, as its key says it.
+        what: String,
+    },
+    /// The movement is over: what was not seen in it did not happen.
+    MovementOver {
+        /// An input that is filled by what is seen in it.
+        input: String,
+    },
     /// The stopwatch of a try was started.
     WatchStarted {
         /// The input.

@@ -8,7 +8,7 @@
 //! - [`state`]: what a screen needs to know of a run, as types
 //! - [`fold`]: how events lead to it; what every family has in common
 //! - [`counted`], [`staged`], [`effort`], [`hold`], [`sheet`]: the floors, with the decisions they take on the way; [`stage`] is what a staged
-//!   test is made of
+//!   test is made of, [`lift`] and [`watched`] what a sheet is led by
 //! - [`check`]: may this event be stored now, and if not, what should the assessor do?
 
 pub mod check;
@@ -19,12 +19,14 @@ mod engine;
 pub mod event;
 pub mod fold;
 pub mod hold;
+mod lift;
 pub mod sheet;
 pub mod stage;
 pub mod staged;
 pub mod state;
 mod taps;
 pub mod timeline;
+mod watched;
 
 pub use check::check_event;
 pub use decision::{Decision, DecisionCode, Due, Taken};

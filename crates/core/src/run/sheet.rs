@@ -4,10 +4,11 @@
 use std::collections::BTreeMap;
 
 use super::{
-    decision::{Decision, DecisionCode, Due, Window},
+    decision::{Due, Window},
     engine::Engine,
     event::{Event, Kind, Setup},
-    state::{Call, Choice, FamilyState, LoadAdvice, RestState, SheetCell, SheetRow, SheetState, State, Status, WatchState},
+    lift::{advice, first_load, question},
+    state::{Call, Choice, FamilyState, RestState, SheetCell, SheetRow, SheetState, State, Status, WatchState},
     taps::TapTrain,
     timeline::timeline,
 };
@@ -19,9 +20,6 @@ use crate::{
     strap::Trace,
     units::{Bpm, rounded},
 };
-
-/// The smallest and the largest step from one load to the next, kg, and what plates can be put on. Source: common practice.
-const STEP_KG: (f64, f64) = (2.5, 20.0);
 
 /// The engine of everything that is taken try by try.
 pub(super) struct Sheet<'a> {
@@ -127,6 +125,7 @@ impl SheetState {
                 input: input.key.clone(),
                 label: input.label.clone(),
                 leg: place,
+                leg_label: leg.label.clone(),
                 rest_s: leg.rest_s,
                 unit: input.unit.clone(),
                 kind: input.kind,
@@ -145,6 +144,7 @@ impl SheetState {
                 how: input.site.as_ref().map(|s| s.how.clone()),
                 third: None,
                 cells: Vec::new(),
+                seen: Vec::new(),
             };
             sheet.rows.extend(sides.into_iter().map(row));
         }
@@ -167,6 +167,11 @@ impl SheetState {
         let Some(row) = self.rows.get_mut(row) else { return false };
         let place = attempt.map_or(row.cells.len(), |n| usize::from(n).saturating_sub(1));
         let is_open = row.is_open();
+        if matches!(row.take, Take::Ladder { .. }) {
+            // The last stage passed, typed instead of climbed to.
+            row.cells = vec![SheetCell::of(value, at)];
+            return true;
+        }
         match row.cells.get_mut(place) {
             Some(cell) => cell.value = value,
             None if is_open => row.cells.push(SheetCell::of(value, at)),
@@ -208,6 +213,21 @@ impl SheetState {
                 }
             }
             Kind::Counted { input, side, by } if running || stands && *by < 0 => self.count(state, event, input, side.as_deref(), *by, at),
+            Kind::StageTried { input, passed } if running => {
+                if let Some(tried) = self.try_stage(input, *passed, at) {
+                    state.can_undo(event, &tried);
+                }
+            }
+            Kind::Seen { input, what } if stands => {
+                if self.see(input, what, at) {
+                    state.can_undo(event, &format!("“{what}”"));
+                }
+            }
+            Kind::MovementOver { input } if stands => {
+                if let Some(movement) = self.end_movement(input, at) {
+                    state.can_undo(event, &format!("the end of “{movement}”"));
+                }
+            }
             Kind::WatchStarted { input, side } if running && self.watch.is_none() => {
                 let Some(row) = self.row(input, side.as_deref()).filter(|r| self.rows[*r].is_open()) else { return };
                 let Take::Watch { at_most_s, .. } = &self.rows[row].take else { return };
@@ -313,14 +333,20 @@ impl SheetState {
         for row in &mut self.rows {
             row.third = protocol.input(&row.input).and_then(|i| i.apart(&row.counting()));
         }
-        let wanted = |row: &SheetRow| row.required || row.kind == InputKind::Number;
+        self.call_stages();
+        let why = self.asked_why();
+        let wanted = |row: &SheetRow| row.required || row.kind == InputKind::Number || why.contains(&row.input);
         // Leg by leg; within one the sides take turns: the row with the fewest tries, in order. What must agree is taken again at
         // once.
         let turn = |row: &SheetRow| if row.agree_within.is_some() { 0 } else { row.cells.len() };
-        let open = self.rows.iter().enumerate().filter(|(_, row)| row.is_open() && wanted(row));
+        let is_open = |row: &SheetRow| if row.is_watched() { !self.watched.contains(&row.leg) } else { row.is_open() };
+        let open = self.rows.iter().enumerate().filter(|(_, row)| is_open(row) && wanted(row));
         self.next = open.min_by_key(|(k, row)| (row.leg, turn(row), *k)).map(|(k, _)| k);
         let loads = self.load_rows();
-        self.advice = loads.map(|rows| advice(&self.lifts(rows), self.rows[rows.0].tries, setup.last_value));
+        self.advice = match loads {
+            Some(rows) => Some(advice(&self.lifts(rows), self.rows[rows.0].tries, setup.last_value)),
+            None => self.next.and_then(|k| first_load(&self.rows[k].take, setup.last_value)),
+        };
         if self.next.is_none() {
             self.rest = None;
         }
@@ -358,7 +384,8 @@ impl SheetState {
     /// Whether what the test needs is there. A stop keeps what was done before it.
     fn has_result(&self, protocol: &Protocol, setup: &Setup, state: &State) -> bool {
         let mut inputs = self.inputs();
-        if inputs.is_empty() || state.started_at.is_none() || self.rows.iter().any(|r| r.third.is_some()) {
+        let unseen = self.rows.iter().any(|r| r.is_watched() && !self.watched.contains(&r.leg));
+        if inputs.is_empty() || unseen || state.started_at.is_none() || self.rows.iter().any(|r| r.third.is_some()) {
             return false;
         }
         setup.fill(protocol, &mut inputs);
@@ -387,7 +414,7 @@ impl SheetState {
 
 impl SheetCell {
     /// A try that counts.
-    const fn of(value: Value, at_ms: f64) -> Self {
+    pub(super) const fn of(value: Value, at_ms: f64) -> Self {
         Self { value, counts: true, at_ms, struck: 0 }
     }
 }
@@ -395,6 +422,9 @@ impl SheetCell {
 impl SheetRow {
     /// Whether it takes one more try.
     pub(super) fn is_open(&self) -> bool {
+        if let Take::Ladder { stages, .. } = &self.take {
+            return self.stage_passed(stages.len()).is_none();
+        }
         // Two that agree are enough.
         let apart = |within: f64| matches!(self.counting()[..], [a, b] if difference(a, b) > within);
         let most =
@@ -409,6 +439,9 @@ impl SheetRow {
 
     /// Its tries as one value: a list of numbers with the struck ones as nothing, of yes and no, or the only thing there is.
     fn value(&self) -> Option<Value> {
+        if let Take::Ladder { stages, .. } = &self.take {
+            return self.stage_passed(stages.len()).map(Value::Number);
+        }
         if self.tries == 1 {
             return self.cells.last().filter(|c| c.counts).map(|c| c.value.clone());
         }
@@ -426,68 +459,4 @@ fn to_step(value: f64, step: f64) -> f64 {
     }
     let per = (1.0 / step).round();
     (value * per).round() / per
-}
-
-/// What is worth a question: a load made after a lighter one was missed.
-fn question(lifts: &[(f64, bool)], at: f64) -> Option<Decision> {
-    let (last, was_made) = *lifts.last()?;
-    let missed = lifts.iter().filter(|(kg, made)| !made && *kg < last).map(|(kg, _)| *kg).reduce(f64::min)?;
-    was_made.then(|| {
-        let because = format!(
-            "{} kg was made after {} kg had been missed. Both are kept; was one of them written down wrong?",
-            rounded(last, 1),
-            rounded(missed, 1)
-        );
-        Decision::new(DecisionCode::ReadingQuestioned, at, because)
-    })
-}
-
-/// The next load and why. Source: common practice, but for the first load, which is 50 to 70 % of what is expected.
-fn advice(lifts: &[(f64, bool)], most: u8, last_time: Option<f64>) -> LoadAdvice {
-    let to_plates = |kg: f64| (kg / STEP_KG.0).round() * STEP_KG.0;
-    let none = |because: String| LoadAdvice { kg: None, because };
-    let Some((last, was_made)) = lifts.last().copied() else {
-        return match last_time {
-            Some(before) => LoadAdvice {
-                kg: Some(to_plates(before * 0.7)),
-                because: format!("70 % of last time’s {} kg: a first attempt at 50 to 70 % of what is expected.", rounded(before, 1)),
-            },
-            None => none("First attempt: 50 to 70 % of what is expected, light enough for five clean ones.".into()),
-        };
-    };
-    if lifts.len() >= usize::from(most) {
-        return none(format!("{most} attempts are the most: what comes after them is tiredness."));
-    }
-    let best = lifts.iter().filter(|(_, made)| *made).map(|(kg, _)| *kg).reduce(f64::max);
-    match (was_made, best) {
-        (true, _) => {
-            // Ten per cent after the first, half as much after each further one.
-            let share = 0.1 / f64::from(1 << (lifts.len() - 1).min(4));
-            let step = to_plates(last * share).clamp(STEP_KG.0, STEP_KG.1);
-            LoadAdvice {
-                kg: Some(last + step),
-                because: format!("Made: {} kg more. Less if it was slow or the form went.", rounded(step, 1)),
-            }
-        }
-        (false, Some(best)) if best < last => {
-            let between = to_plates(f64::midpoint(best, last)).max(best + STEP_KG.0);
-            if between >= last {
-                none(format!(
-                    "{} kg stands: there is no plate between it and the {} kg that was missed.",
-                    rounded(best, 1),
-                    rounded(last, 1)
-                ))
-            } else {
-                LoadAdvice {
-                    kg: Some(between),
-                    because: format!(
-                        "Missed: between the {} kg that was made and the {} kg that was not.",
-                        rounded(best, 1),
-                        rounded(last, 1)
-                    ),
-                }
-            }
-        }
-        (false, _) => LoadAdvice { kg: Some(to_plates(last * 0.9)), because: "Missed: a tenth less.".into() },
-    }
 }

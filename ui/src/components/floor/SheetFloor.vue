@@ -7,7 +7,8 @@ import { minutes } from "@/composables/dates";
 import type { Floor } from "@/floor/useFloor";
 import { useStrap } from "@/floor/useStrap";
 import { useTaking } from "@/floor/useTaking";
-import { how, rowName, rules, shown, stopwatch } from "@/logic/sheet";
+import { useWatched } from "@/floor/useWatched";
+import { how, rowName, rules, sentence, shown, stopwatch } from "@/logic/sheet";
 import { useRun } from "@/stores/run";
 import RemarkLog from "./RemarkLog.vue";
 import SheetKeys from "./SheetKeys.vue";
@@ -29,13 +30,18 @@ const chosen = ref<number | null>(null);
 const counting = computed(() => {
   const s = sheet.value;
   if (!s) return null;
-  const begun = s.rows.map((r, k) => ({ k, r })).filter(({ r }) => how(r) === "count" && r.cells.length);
+  const begun = s.rows.map((r, k) => ({ k, r })).filter(({ r }) => how(r) === "count" && r.cells.length && !nought.value);
   const latest = begun.sort((a, b) => a.r.cells[0]!.at_ms - b.r.cells[0]!.at_ms).at(-1);
   const onward = s.next != null && how(s.rows[s.next]!) !== "count" && left.value === 0;
   return latest && !onward ? latest.k : null;
 });
-const at = computed(() => chosen.value ?? counting.value ?? sheet.value?.next ?? (sheet.value ? sheet.value.rows.length - 1 : 0));
+const at = computed(
+  () => chosen.value ?? counting.value ?? watched.next.value ?? sheet.value?.next ?? (sheet.value ? sheet.value.rows.length - 1 : 0),
+);
 const row = computed<SheetRow | null>(() => sheet.value?.rows[at.value] ?? null);
+const watched = useWatched(sheet, row);
+/** Not even the first stage was passed: there is nothing to count. */
+const nought = computed(() => watched.ladder.value?.then != null && watched.ended.value && watched.tried.value[0] === false);
 const strap = useStrap();
 /** Heart rates that are called: the one that is open now, or the next. */
 const dues = computed(() => (started.value && running.value ? (state.value?.dues ?? []) : []));
@@ -105,6 +111,8 @@ const figure = computed(() => {
   if (!r) return "";
   if (countingIn.value) return String(Math.max(1, Math.ceil((phase.value!.end_ms! - ms.value) / 1000)));
   if (how(r) === "count") return String(count.value);
+  if (how(r) === "ladder") return watched.stage.value ? String(watched.stage.value.number) : "";
+  if (how(r) === "seen") return started.value ? String(watched.inMovement(r).length) : "";
   if (how(r) === "starts") {
     if (start.value.from === null) return "0";
     const since = (ms.value - start.value.from) / 1000;
@@ -120,7 +128,10 @@ const under = computed(() => {
   const r = row.value;
   if (!r) return "";
   if (countingIn.value) return "count-in";
-  if (how(r) === "count") return timed.value && left.value > 0 ? `${minutes(left.value + 999)} left` : r.label.toLowerCase();
+  if (how(r) === "count")
+    return timed.value && left.value > 0 ? `${minutes(left.value + 999)} left` : r.how ? r.unit : r.label.toLowerCase();
+  if (how(r) === "ladder") return watched.stage.value ? `of ${watched.stage.value.of} stages` : "";
+  if (how(r) === "seen") return watched.inMovement(r).length ? watched.inMovement(r).join(", ").toLowerCase() : "nothing seen";
   if (how(r) === "starts") {
     if (start.value.from === null) return "until the first start";
     return startDone.value ? (start.value.next ? "s until the next start" : "all started") : `s since start ${start.value.k + 1}`;
@@ -135,7 +146,9 @@ const heading = computed(() => {
   const r = row.value;
   if (!started.value) return "Ready when you are";
   if (!r) return "";
-  if (sheet.value?.next == null && chosen.value === null && how(r) !== "count") return "Everything is there";
+  if (nought.value || (sheet.value?.next == null && chosen.value === null && how(r) !== "count")) return "Everything is there";
+  if (how(r) === "ladder") return sentence(watched.stageWords.value);
+  if (how(r) === "seen") return r.leg_label ?? rowName(r);
   if (how(r) === "starts") return `Start ${Math.max(1, start.value.k + 1)} of ${sheet.value?.starts_ms.length}`;
   const most = r.agree_within != null && !r.third && r.cells.length < 3 ? 2 : r.tries;
   const attempt = most > 1 ? `, try ${Math.min(r.cells.length + 1, most)} of ${most}` : "";
@@ -146,10 +159,15 @@ const cue = computed(() => {
   if (!r) return "";
   if (!started.value) return phase.value?.cue ?? state.value?.timeline.phases[0]?.cue ?? "";
   if (state.value?.decision) return state.value.decision.because;
-  if (how(r) === "count") return rules<{ rule: string }>(r).rule;
+  if (how(r) === "count") return [r.how, nought.value ? "" : rules<{ rule: string }>(r).rule].filter(Boolean).join(" ");
+  if (how(r) === "ladder")
+    return watched.stage.value
+      ? `${watched.ladder.value!.passes}${watched.ladder.value!.then ? ", or back one stage" : ", or it ends here"}.`
+      : "";
+  if (how(r) === "seen") return "A key for each thing you see. Nothing seen is a reading too.";
   if (r.third) return r.third;
   if (r.how) return r.how;
-  if (how(r) === "load") return sheet.value?.advice?.because ?? "";
+  if (sheet.value?.advice && (how(r) === "load" || at.value === sheet.value.next)) return sheet.value.advice.because;
   if (how(r) === "watch") return timing.value ? `It ends with: ${rules<{ ends: string }>(r).ends.toLowerCase()}.` : "";
   return phase.value?.cue ?? "";
 });
@@ -164,7 +182,7 @@ function style(r: SheetRow) {
   chosen.value = sheet.value!.rows.indexOf(r);
 }
 async function tally(r: SheetRow, by: 1 | -1) {
-  if (by < 0 && count.value < 1) return;
+  if ((by < 0 && count.value < 1) || nought.value) return;
   localCount.value = count.value + by;
   await run.happened({ kind: "counted", input: r.input, side: r.side ?? undefined, by });
 }
@@ -217,6 +235,8 @@ async function tally(r: SheetRow, by: 1 | -1) {
     :timing="timing"
     :start-open="start.from !== null && !startDone"
     :styles="counted"
+    :watched="watched"
+    :nought="nought"
     :can-finish="state.can_finish && !closed"
     :finishing="finishing"
     :counted="due ? taking.way.value === 'count' : null"

@@ -2,6 +2,7 @@
 import { onKeyStroke } from "@vueuse/core";
 import { computed, nextTick, ref, watch } from "vue";
 import type { SheetRow } from "@/api/types";
+import type { Watched } from "@/floor/useWatched";
 import { how, rowName, rules } from "@/logic/sheet";
 import { expected, typed } from "@/logic/typed";
 import { useRun } from "@/stores/run";
@@ -16,6 +17,9 @@ const props = defineProps<{
   timing: boolean;
   startOpen: boolean;
   styles: SheetRow[];
+  watched: Watched;
+  /** Nothing is left to be counted. */
+  nought: boolean;
   canFinish: boolean;
   finishing: boolean;
   undoable: string | null;
@@ -42,8 +46,15 @@ const text = ref("");
 const points = ref<Record<string, boolean>>({});
 const wrong = ref<string | null>(null);
 const field = ref<HTMLInputElement>();
-const live = computed(() => props.started && props.running && !props.countingIn);
-const full = computed(() => props.row.tries > 1 && props.row.cells.length >= props.row.tries);
+const live = computed(() => props.started && props.running && !props.countingIn && !props.nought);
+const full = computed(
+  () =>
+    (props.row.tries > 1 && props.row.cells.length >= props.row.tries) ||
+    (way.value === "seen" && props.watched.isOver(props.row.leg)) ||
+    (way.value === "ladder" && props.watched.ended.value),
+);
+const ladder = computed(() => props.watched.ladder.value);
+const looksFor = computed(() => (way.value === "seen" ? rules<{ keys: { input: string; label: string }[] }>(props.row).keys : []));
 const zero = computed(() => (way.value === "watch" ? rules<{ zero?: string | null }>(props.row).zero : null));
 /** Read and typed: numbers and words have a field, the rest has keys. */
 const hasField = computed(
@@ -51,7 +62,7 @@ const hasField = computed(
     (way.value === "read" && ["number", "words"].includes(props.row.kind)) ||
     way.value === "load" ||
     way.value === "watch" ||
-    way.value === "count",
+    (way.value === "count" && !props.nought),
 );
 const typing = computed(() => way.value === "read" && hasField.value);
 
@@ -75,7 +86,10 @@ watch(
 );
 watch(
   () => props.advice,
-  (kg) => way.value === "load" && (text.value = kg === null ? "" : String(kg)),
+  (kg) => {
+    if (way.value === "load") text.value = kg === null ? "" : String(kg);
+    else if (way.value === "read" && kg !== null && !text.value) text.value = String(kg);
+  },
   { immediate: true },
 );
 watch(
@@ -148,6 +162,11 @@ onKeyStroke((event) => {
     else if (!full.value) emit("begin");
   } else if (way.value === "watch" && zero.value && key === "0" && !props.timing && live.value) emit("take", 0);
   else if (way.value === "starts" && live.value && key === " " && !event.repeat) emit("cross");
+  else if (way.value === "ladder" && live.value && !full.value && !event.repeat && (key === " " || key === "x"))
+    void props.watched.tryStage(key === " ");
+  else if (way.value === "seen" && looksFor.value[style])
+    void props.watched.see(looksFor.value[style]!.input, looksFor.value[style]!.label);
+  else if (way.value === "seen" && live.value && !full.value && key === " " && !event.repeat) void props.watched.over();
   else if (way.value === "read" && props.row.kind === "points" && props.row.choices[style]) {
     const point = props.row.choices[style]!.key;
     points.value = { ...points.value, [point]: !points.value[point] };
@@ -179,7 +198,7 @@ onKeyStroke((event) => {
           {{ counted ? "Type the rate instead" : "Count beats instead" }} <kbd>M</kbd>
         </button>
       </form>
-      <template v-if="way === 'count'">
+      <template v-if="way === 'count' && !nought">
         <template v-if="styles.length > 1">
           <button
             v-for="(s, k) in styles"
@@ -217,6 +236,20 @@ onKeyStroke((event) => {
       >
         Over the line <kbd>Space</kbd>
       </button>
+      <template v-else-if="way === 'ladder' && ladder && !full">
+        <button type="button" class="big" :disabled="!live" @click="watched.tryStage(false)">{{ ladder.fails }} <kbd>X</kbd></button>
+        <button type="button" class="big" :class="{ main: live }" :disabled="!live" @click="watched.tryStage(true)">
+          {{ ladder.passes }} <kbd>Space</kbd>
+        </button>
+      </template>
+      <template v-else-if="way === 'seen'">
+        <button v-for="(k, n) in looksFor" :key="`${k.input}${k.label}`" type="button" @click="watched.see(k.input, k.label)">
+          {{ k.label }} <kbd>{{ n + 1 }}</kbd>
+        </button>
+        <button v-if="!full" type="button" class="big" :class="{ main: live }" :disabled="!live" @click="watched.over()">
+          {{ rules<{ ends: string }>(row).ends }} <kbd>Space</kbd>
+        </button>
+      </template>
       <template v-else-if="way === 'load'">
         <button type="button" class="big main" :disabled="!live || full" @click="lifted(true)">Made <kbd>M</kbd></button>
         <button type="button" class="big" :disabled="!live || full" @click="lifted(false)">Missed <kbd>X</kbd></button>

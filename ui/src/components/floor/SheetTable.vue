@@ -15,6 +15,14 @@ const made = (row: SheetRow, n: number) => {
   const verdicts = props.sheet.rows.find((r) => r.input === rules<{ made: string }>(row).made);
   return verdicts?.cells[n]?.value === true ? " made" : " missed";
 };
+/** A stage of a ladder stands by its number; a failed one is struck. */
+const text = (row: SheetRow, cell: SheetRow["cells"][number], n: number) =>
+  how(row) === "ladder" && typeof cell.value === "boolean" ? String(n + 1) : shown(row, cell.value);
+const failed = (row: SheetRow, value: unknown) => how(row) === "ladder" && value === false;
+const said = (row: SheetRow, cell: SheetRow["cells"][number], n: number) =>
+  how(row) === "ladder" && typeof cell.value === "boolean"
+    ? `Stage ${n + 1} ${cell.value ? "passed" : "failed"}`
+    : `${rowName(row)}, try ${n + 1}: ${shown(row, cell.value)}${made(row, n)}${cell.counts ? "" : ", does not count"}`;
 const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.struck, 0);
 </script>
 
@@ -31,14 +39,15 @@ const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.s
           :key="n"
           type="button"
           class="cell num"
-          :class="{ struck: !cell.counts }"
+          :class="{ struck: !cell.counts || failed(row, cell.value) }"
           :disabled="closed || row.tries === 1 || how(row) === 'load'"
-          :aria-label="`${rowName(row)}, try ${n + 1}: ${shown(row, cell.value)}${made(row, n)}${cell.counts ? '' : ', does not count'}`"
+          :aria-label="said(row, cell, n)"
           :title="cell.counts ? 'Strike this try' : 'Let this try count again'"
           @click="emit('strike', row, n + 1)"
         >
-          {{ shown(row, cell.value) }}<small v-if="made(row, n)">{{ made(row, n) }}</small>
+          {{ text(row, cell, n) }}<small v-if="made(row, n)">{{ made(row, n) }}</small>
         </button>
+        <small v-if="row.seen?.length" class="soft">{{ row.seen.join(", ").toLowerCase() }}</small>
         <small v-if="struckOf(row)" class="soft">{{ struckOf(row) }} struck out</small>
         <span v-if="!row.cells.length" class="soft">–</span>
       </span>

@@ -22,6 +22,9 @@ pub struct SheetState {
     pub starts_ms: Vec<f64>,
     /// How it was last time, in words.
     pub last_time: Option<String>,
+    /// The movements that are over, by leg.
+    #[serde(default)]
+    pub watched: Vec<usize>,
 }
 
 /// One input of one side.
@@ -34,6 +37,9 @@ pub struct SheetRow {
     pub label: String,
     /// The leg it belongs to, from 0.
     pub leg: usize,
+    /// What that is called.
+    #[serde(default)]
+    pub leg_label: String,
     /// Rest after each try, s.
     pub rest_s: Option<u32>,
     /// Unit as it is written.
@@ -60,6 +66,9 @@ pub struct SheetRow {
     pub how: Option<String>,
     /// What was taken, in order.
     pub cells: Vec<SheetCell>,
+    /// What was seen and costs, in order, as its keys say it.
+    #[serde(default)]
+    pub seen: Vec<String>,
 }
 
 /// A choice, or a point of performance.

@@ -1,0 +1,75 @@
+/** What is watched rather than read: stages that are passed or not, and a key for each thing seen in a movement. */
+import { computed, ref, watch, type Ref } from "vue";
+import type { SheetRow, SheetState } from "@/api/types";
+import { how, rules } from "@/logic/sheet";
+import { useRun } from "@/stores/run";
+
+type Ladder = { stages: string[]; passes: string; fails: string; then?: string | null };
+
+/** What this screen saw stands before the server knows it. */
+export function useWatched(sheet: Ref<SheetState | null>, row: Ref<SheetRow | null>) {
+  const run = useRun();
+  const triedHere = ref<boolean[] | null>(null);
+  const seenHere = ref<Record<string, string[]>>({});
+  const overHere = ref<number[]>([]);
+  watch(
+    () => [run.unsent, run.view?.revision] as const,
+    ([unsent]) => {
+      if (unsent) return;
+      triedHere.value = null;
+      [seenHere.value, overHere.value] = [{}, []];
+    },
+  );
+
+  const ladderRow = computed(() => sheet.value?.rows.find((r) => how(r) === "ladder") ?? null);
+  const ladder = computed(() => (ladderRow.value ? rules<Ladder>(ladderRow.value) : null));
+  /** Of each stage that was tried, whether it was passed; nothing where the last one passed was typed. */
+  const tried = computed<boolean[]>(
+    () => triedHere.value ?? (ladderRow.value?.cells ?? []).flatMap((c) => (typeof c.value === "boolean" ? [c.value] : [])),
+  );
+  const ended = computed(
+    () =>
+      ladderRow.value !== null &&
+      (tried.value.at(-1) === false ||
+        tried.value.length >= ladder.value!.stages.length ||
+        (!triedHere.value && ladderRow.value.cells.some((c) => typeof c.value === "number"))),
+  );
+  /** The stage that is tried now. */
+  const stage = computed(() => (ladder.value && !ended.value ? { number: tried.value.length + 1, of: ladder.value.stages.length } : null));
+  const stageWords = computed(() => (stage.value ? ladder.value!.stages[stage.value.number - 1]! : ""));
+
+  const seen = (r: SheetRow) => seenHere.value[r.input] ?? r.seen ?? [];
+  const isOver = (leg: number) => overHere.value.includes(leg) || (sheet.value?.watched ?? []).includes(leg);
+  /** All that was seen in the movement of a row, and how often each. */
+  const inMovement = (r: SheetRow) => (sheet.value?.rows ?? []).filter((x) => x.leg === r.leg).flatMap((x) => seen(x));
+  /** The row that is next, where this screen knows better than the server so far. */
+  const next = computed<number | null>(() => {
+    const rows = sheet.value?.rows ?? [];
+    if (triedHere.value && ended.value && ladder.value!.then) return rows.findIndex((r) => r.input === ladder.value!.then);
+    if (!overHere.value.length) return null;
+    const open = rows.findIndex((r) => how(r) === "seen" && !isOver(r.leg));
+    return open < 0 ? null : open;
+  });
+
+  async function tryStage(passed: boolean) {
+    if (!stage.value) return;
+    const input = ladderRow.value!.input;
+    triedHere.value = [...tried.value, passed];
+    await run.happened({ kind: "stage_tried", input, passed });
+  }
+  async function see(input: string, what: string) {
+    const at = sheet.value?.rows.find((r) => r.input === input);
+    if (!at) return;
+    seenHere.value = { ...seenHere.value, [input]: [...seen(at), what] };
+    await run.happened({ kind: "seen", input, what });
+  }
+  async function over() {
+    const at = row.value;
+    if (!at || isOver(at.leg)) return;
+    overHere.value = [...overHere.value, at.leg];
+    await run.happened({ kind: "movement_over", input: at.input });
+  }
+  return { ladder, tried, ended, stage, stageWords, inMovement, isOver, next, tryStage, see, over };
+}
+
+export type Watched = ReturnType<typeof useWatched>;
