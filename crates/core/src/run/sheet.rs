@@ -218,11 +218,7 @@ impl SheetState {
                     state.can_undo(event, &tried);
                 }
             }
-            Kind::Seen { input, what } if stands => {
-                if self.see(input, what, at) {
-                    state.can_undo(event, &format!("“{what}”"));
-                }
-            }
+            Kind::Seen { input, what } if stands && self.see(input, what, at) => state.can_undo(event, &format!("“{what}”")),
             Kind::MovementOver { input } if stands => {
                 if let Some(movement) = self.end_movement(input, at) {
                     state.can_undo(event, &format!("the end of “{movement}”"));
