@@ -4,6 +4,8 @@
 //! its source; a publication; the wobble of the readings carried through the equation ([`mod@wobble`]). The smallest detectable change at 95 % is 1.96 × √2 × TE; beyond √2 × TE a change is possible. Two results are compared
 //! only where the conditions of the test were alike; where not, every difference is named with why it matters.
 
+use std::collections::BTreeMap;
+
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
@@ -74,7 +76,7 @@ impl FromIterator<f64> for Repeats {
 }
 
 /// One result as comparison sees it.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub struct Point {
     /// The test day.
     pub on: NaiveDate,
@@ -84,6 +86,10 @@ pub struct Point {
     pub method: String,
     /// The circumstances.
     pub conditions: Conditions,
+    /// Which quantity it is.
+    pub quantity: String,
+    /// Everything the result gave, by quantity.
+    pub beside: BTreeMap<String, f64>,
 }
 
 /// How much a measure wobbles when nothing has changed.
@@ -383,6 +389,24 @@ pub fn unlike(protocol: &Protocol, from: &Point, to: &Point) -> Vec<Unlike> {
             })
         })
         .collect();
+    let rank = protocol.change_rule(&to.quantity).and_then(|r| r.alike_in.as_deref()).filter(|_| from.quantity == to.quantity);
+    if let Some(rank) = rank {
+        let (then, now) = (from.beside.get(rank), to.beside.get(rank));
+        if then != now {
+            let shown = |value: Option<&f64>| value.map_or_else(|| "not recorded".to_owned(), |v| quantity::with_unit(rank, *v));
+            found.push(Unlike {
+                key: rank.to_owned(),
+                label: crate::text::capital(&quantity::label(rank)),
+                then: shown(then),
+                now: shown(now),
+                why: format!(
+                    "{} is compared first, and {} only where it is the same",
+                    quantity::label(rank),
+                    quantity::label(&to.quantity)
+                ),
+            });
+        }
+    }
     if from.method != to.method {
         found.push(Unlike {
             key: "method".into(),
@@ -479,7 +503,7 @@ mod tests {
         for (key, answer) in changes {
             conditions.insert((*key).to_owned(), answer.clone());
         }
-        Point { on: "2026-03-12".parse().unwrap(), value, method: "bench-step-3min/1".into(), conditions }
+        Point { on: "2026-03-12".parse().unwrap(), value, method: "bench-step-3min/1".into(), conditions, ..Point::default() }
     }
 
     fn published() -> TypicalError {
@@ -583,6 +607,26 @@ mod tests {
             let reference = differences.std_dev() / 2.0_f64.sqrt();
             proptest::prop_assert!((own.value - reference).abs() < 1e-9 * reference.max(1.0));
         }
+    }
+
+    #[test]
+    fn what_is_ranked_by_another_quantity_is_compared_only_where_that_is_the_same() {
+        let protocol = catalogue::find("staged-sit-up").unwrap();
+        let done = |stage: f64, reps: f64| {
+            let beside = BTreeMap::from([("stage".to_owned(), stage), ("reps".to_owned(), reps)]);
+            move |quantity: &str| Point {
+                on: "2026-03-12".parse().unwrap(),
+                value: beside[quantity],
+                quantity: quantity.to_owned(),
+                beside: beside.clone(),
+                ..Point::default()
+            }
+        };
+        let (then, now) = (done(3.0, 15.0), done(4.0, 6.0));
+        let reps = compare(protocol, "reps", &then("reps"), &now("reps"), None);
+        assert_eq!((reps.verdict, reps.unlike[0].key.as_str()), (Verdict::NotComparable, "stage"), "6 of a harder stage are no loss");
+        assert_eq!(compare(protocol, "stage", &then("stage"), &now("stage"), None).verdict, Verdict::NoVerdict);
+        assert_eq!(compare(protocol, "reps", &then("reps"), &done(3.0, 18.0)("reps"), None).verdict, Verdict::NoVerdict);
     }
 
     #[test]

@@ -334,6 +334,7 @@ pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions
         value: 0.0,
         method: String::new(),
         conditions: conditions.clone(),
+        ..Point::default()
     };
     change::unlike(protocol, &point(then), &point(now)).into_iter().filter(|u| now.contains_key(&u.key)).collect()
 }
@@ -494,7 +495,7 @@ mod tests {
 
     fn point(on: &str, value: f64, bench: f64) -> Point {
         let conditions = Conditions::from([("bench_cm".to_owned(), Answer::Number(bench))]);
-        Point { on: on.parse().unwrap(), value, method: "m".into(), conditions }
+        Point { on: on.parse().unwrap(), value, method: "m".into(), conditions, ..Point::default() }
     }
 
     #[test]

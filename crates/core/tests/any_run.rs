@@ -62,6 +62,8 @@ fn any_attempt() -> impl Strategy<Value = Kind> {
         Just("degrees"),
         Just("load_kg"),
         Just("points"),
+        Just("stage"),
+        Just("supports_up"),
         Just("none")
     ]
     .prop_map(String::from);
@@ -76,6 +78,12 @@ fn any_attempt() -> impl Strategy<Value = Kind> {
         1 => (input, side, 0u8..5).prop_map(|(input, side, attempt)| Kind::Struck { input, side, attempt }),
         1 => (0.0..700.0f64, any::<bool>()).prop_map(|(load_kg, made)| Kind::Lifted { load_kg, made }),
         1 => Just(Kind::SidesSwapped),
+        2 => (prop_oneof![Just("stage"), Just("position"), Just("reps")], any::<bool>())
+            .prop_map(|(input, passed)| Kind::StageTried { input: input.into(), passed }),
+        2 => (prop_oneof![Just("supports_down"), Just("supports_up"), Just("none")], prop_oneof![Just("Hand"), Just("Wobble")])
+            .prop_map(|(input, what)| Kind::Seen { input: input.into(), what: what.into() }),
+        1 => prop_oneof![Just("supports_down"), Just("supports_up"), Just("reps")]
+            .prop_map(|input| Kind::MovementOver { input: input.into() }),
     ]
 }
 

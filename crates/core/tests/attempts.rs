@@ -142,6 +142,7 @@ fn another_support_or_a_cap_is_another_test() {
         value: 60.0,
         method: plank().method_version(),
         conditions: setup(support, limit).recorded(plank()),
+        ..Point::default()
     };
     let keys = |a: &Point, b: &Point| unlike(plank(), a, b).into_iter().map(|u| u.key).collect::<Vec<_>>();
     let usual = point("forearm", "to_failure");

@@ -566,6 +566,7 @@ mod before {
                 value: 40.0,
                 method: protocol.method_version(),
                 conditions: Conditions::from([("warm_up".to_owned(), Answer::YesNo(false))]),
+                ..Point::default()
             };
             let reasons = unlike(protocol, &cold, &cold);
             assert!(reasons.iter().any(|u| u.key == "warm_up"), "{}: not even with another without one", protocol.id);

@@ -274,6 +274,10 @@ fn method(page: &mut String, protocol: &Protocol) {
     for rule in &protocol.change {
         let _ = writeln!(page, "- {}: {}", text::capital(&quantity::label(&rule.quantity)), wobbles(protocol, &rule.quantity));
     }
+    for (rule, rank) in protocol.change.iter().filter_map(|rule| Some((rule, rule.alike_in.as_deref()?))) {
+        let (of, first) = (text::capital(&quantity::label(&rule.quantity)), quantity::label(rank));
+        let _ = writeln!(page, "- {of}: compared only where {first} is the same; that is compared first.");
+    }
     if protocol.change.is_empty() {
         page.push_str("One number alone is never read: see the patterns above.\n");
     }

@@ -91,7 +91,14 @@ pub struct Stored {
 impl Stored {
     /// The result as comparison sees one of its quantities.
     pub fn point(&self, quantity: &str) -> Option<Point> {
-        Some(Point { on: self.on, value: *self.computed.get(quantity)?, method: self.method.clone(), conditions: self.conditions.clone() })
+        Some(Point {
+            on: self.on,
+            value: *self.computed.get(quantity)?,
+            method: self.method.clone(),
+            conditions: self.conditions.clone(),
+            quantity: quantity.to_owned(),
+            beside: self.computed.clone(),
+        })
     }
 }
 

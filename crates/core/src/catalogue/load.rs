@@ -235,6 +235,11 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
     if let Some(key) = taken.into_iter().find(|key| protocol.input(key).is_none()) {
         return fail("attempts", format!("{key} is taken but is no input"));
     }
+    if let Some(rank) =
+        protocol.change.iter().filter_map(|c| c.alike_in.as_ref()).find(|rank| !protocol.scoring.iter().any(|s| s.quantity == **rank))
+    {
+        return fail("change", format!("{rank} ranks a measure but is not computed"));
+    }
     for leg in protocol.legs() {
         let is_counted =
             |key: &str| protocol.legs().iter().any(|l| matches!(&l.take, Take::Count { inputs, .. } if inputs.iter().any(|i| i == key)));

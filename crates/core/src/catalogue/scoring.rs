@@ -561,6 +561,9 @@ pub struct ChangeRule {
     /// Neither more nor less is better by itself.
     #[serde(default)]
     pub neither: bool,
+    /// Compared only where this other quantity is the same, which is compared first.
+    #[serde(default)]
+    pub alike_in: Option<String>,
     /// Who says so.
     pub source: Option<Citation>,
 }

@@ -165,7 +165,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
         Kind::Taken { input, side, attempt, value } => taken(protocol, state, input, side.as_deref(), *attempt, value),
         Kind::Struck { input, side, attempt } => {
             let row = row_of(protocol, state, input, side.as_deref())?;
-            let there = (1..=row.cells.len()).contains(&usize::from(*attempt));
+            let there = row.is_struck_from() && (1..=row.cells.len()).contains(&usize::from(*attempt));
             there.then_some(()).ok_or_else(|| refuse("attempt", format!("There is no try {attempt} to strike.")))
         }
         Kind::Counted { input, side, by } => {

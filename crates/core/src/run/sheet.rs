@@ -205,8 +205,8 @@ impl SheetState {
                 }
             }
             Kind::Struck { input, side, attempt } if stands => {
-                let cell =
-                    self.row(input, side.as_deref()).and_then(|row| self.rows[row].cells.get_mut(usize::from(*attempt).saturating_sub(1)));
+                let row = self.row(input, side.as_deref()).filter(|row| self.rows[*row].is_struck_from());
+                let cell = row.and_then(|row| self.rows[row].cells.get_mut(usize::from(*attempt).saturating_sub(1)));
                 if let Some(cell) = cell {
                     cell.counts = !cell.counts;
                     state.can_undo(event, if cell.counts { "the try that counts again" } else { "the struck try" });

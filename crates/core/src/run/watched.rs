@@ -72,6 +72,11 @@ impl SheetRow {
         matches!(self.take, Take::Seen { .. })
     }
 
+    /// Whether a try of it can be struck: what is watched is taken back instead.
+    pub(super) const fn is_struck_from(&self) -> bool {
+        !matches!(self.take, Take::Seen { .. } | Take::Ladder { .. })
+    }
+
     /// Whether there is such a key for it.
     pub fn looks_for(&self, what: &str) -> bool {
         matches!(&self.take, Take::Seen { keys, .. } if keys.iter().any(|k| k.input == self.input && k.label == what))
