@@ -271,3 +271,54 @@ test("tries, sides and points are typed in afterwards as people write them; what
   await page.waitForURL(/results\//);
   await expect(page.getByText(/Points met 4/).first()).toBeVisible();
 });
+
+test("hops each way against ten seconds of their own, with a key for a line touched", async ({ coach, page, server }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Rurik Dane", "1999-04-02");
+  await coach.stands([person], "quadrant-hop", READY);
+  await page.keyboard.press("Space");
+  const figure = page.getByRole("timer");
+  for (const [side, hops] of [
+    ["clockwise", 6],
+    ["counter", 4],
+  ] as const) {
+    await expect(page.getByRole("heading", { name: `Hops, ${side}` })).toBeVisible({ timeout: 20_000 });
+    await expect(page.getByRole("button", { name: /Start 10 seconds/ })).toBeEnabled();
+    await page.keyboard.press("Space");
+    await expect(page.getByRole("button", { name: /One more/ })).toBeVisible();
+    for (let n = 1; n <= hops; n++) await page.keyboard.press("Space");
+    if (side === "clockwise") await page.keyboard.press("1");
+    await expect(figure).toContainText(String(hops));
+    if (side === "clockwise") {
+      await expect(figure).toContainText("lines touched 1");
+      await page.screenshot({ path: "test-results/hops.png" });
+    }
+  }
+  await expect(page.getByRole("button", { name: /Keep the result/ })).toBeVisible({ timeout: 10_000 });
+  await isClean(page, "hops each way");
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/results\//);
+  const result = await (await page.request.get(`${server.url}/api/results/${page.url().split("/").at(-1)}`)).json();
+  const score = result.report.quantities.find((q: { key: string }) => q.key === "score");
+  expect(score.value).toBe(4.75);
+});
+
+test("a circuit: one start, then a key a round", async ({ coach, page, server }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Rurik Dane", "1999-04-02");
+  await coach.stands([person], "circuit-3-rounds", { ...READY, circuit: "ten of each" });
+  await page.keyboard.press("Space");
+  await expect(page.getByRole("heading", { name: "Round, try 1 of 3" })).toBeVisible();
+  await page.keyboard.press("Space");
+  for (const round of [1, 2, 3]) {
+    await expect(page.getByRole("timer")).toContainText(/^\s*[5-9]\.\d/, { timeout: 10_000 });
+    await page.keyboard.press("Space");
+    await expect(page.getByRole("button", { name: new RegExp(`Round, try ${round}:`) })).toBeVisible();
+  }
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/results\//);
+  const result = await (await page.request.get(`${server.url}/api/results/${page.url().split("/").at(-1)}`)).json();
+  const time = result.report.quantities.find((q: { key: string }) => q.key === "time_s");
+  expect(time.value).toBeGreaterThan(15);
+  expect(time.value).toBeLessThan(40);
+});

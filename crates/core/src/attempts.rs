@@ -68,6 +68,12 @@ pub enum Take {
         rule: String,
         /// What makes one not count, as the key that strikes it says.
         strike: String,
+        /// Each input and side against a clock of its own, started by hand, s.
+        #[serde(default)]
+        seconds: Option<u32>,
+        /// What is counted beside it, with a key of its own, on the same side.
+        #[serde(default)]
+        also: Vec<SeenKey>,
     },
     /// Stages that are tried one after the other until one fails.
     Ladder {
@@ -103,6 +109,9 @@ pub enum Take {
         zero: Option<String>,
         /// It is over at the latest, s.
         at_most_s: Option<u32>,
+        /// The next try begins as the one before it ends: one start, then a key a lap.
+        #[serde(default)]
+        laps: bool,
     },
     /// Started again and again on the clock; each start has its time.
     Starts {
@@ -129,11 +138,14 @@ impl Take {
     pub fn handbook(&self) -> Option<String> {
         match self {
             Self::Hold { ends, zero, .. } => Some(format!("The hold ends with: {}. {zero}: 0, a score.", text::small(ends))),
+            Self::Watch { ends, laps: true, .. } => Some(format!("One start; {} ends one and begins the next.", text::small(ends))),
             Self::Watch { ends, at_most_s, .. } => {
                 let cap = at_most_s.map(|s| format!(", after {s} s at the latest")).unwrap_or_default();
                 Some(format!("The watch ends with: {}{cap}.", text::small(ends)))
             }
-            Self::Count { rule, .. } => Some(rule.clone()),
+            Self::Count { rule, seconds, .. } => {
+                Some(seconds.map_or_else(|| rule.clone(), |s| format!("{s} seconds each, from a start by hand. {rule}")))
+            }
             Self::Ladder { stages, .. } => {
                 let each: Vec<String> = stages.iter().enumerate().map(|(k, words)| format!("{} {words}", k + 1)).collect();
                 Some(format!("From the easiest on: {}.", each.join("; ")))
@@ -201,9 +213,8 @@ impl Take {
             Self::Hold { input, marks, limit, .. } => {
                 std::iter::once(input.as_str()).chain(marks.iter().map(|m| m.input.as_str())).chain(limit.as_deref()).collect()
             }
-            Self::Read { inputs, .. } | Self::Count { inputs, .. } | Self::Watch { inputs, .. } => {
-                inputs.iter().map(String::as_str).collect()
-            }
+            Self::Read { inputs, .. } | Self::Watch { inputs, .. } => inputs.iter().map(String::as_str).collect(),
+            Self::Count { inputs, also, .. } => inputs.iter().map(String::as_str).chain(also.iter().map(|k| k.input.as_str())).collect(),
             Self::Seen { keys, .. } => {
                 let mut inputs: Vec<&str> = keys.iter().map(|k| k.input.as_str()).collect();
                 inputs.dedup();

@@ -361,3 +361,61 @@ fn recovery_is_counted_tapped_or_taken_by_the_strap_each_at_its_minute() {
     let closed = strapped.closed(165.0);
     assert_eq!((&closed["hr_0"], &closed["hr_1"], &closed["hr_2"]), (&json!(170.0), &json!(130.0), &json!(130.0)));
 }
+
+#[test]
+fn hops_each_way_against_ten_seconds_of_their_own_with_the_lines_touched_beside_them() {
+    let mut floor = Floor::of("quadrant-hop", &[("warm_up", Answer::YesNo(true))]);
+    let next = |floor: &Floor| {
+        let sheet = floor.sheet();
+        sheet.next.map(|k| (sheet.rows[k].input.clone(), sheet.rows[k].side.clone()))
+    };
+    let go = |side: &str| Kind::WatchStarted { input: "hops".into(), side: Some(side.into()) };
+    let one = |input: &str, side: &str, by| Kind::Counted { input: input.into(), side: Some(side.into()), by };
+    assert_eq!(next(&floor), Some(("hops".into(), Some("clockwise".into()))));
+    floor.at(2.0, one("hops", "clockwise", 1));
+    assert!(floor.sheet().rows[0].cells.is_empty(), "nothing counts before its clock");
+    floor.at(5.0, go("clockwise"));
+    for k in 0..8 {
+        floor.at(6.0 + f64::from(k), one("hops", "clockwise", 1));
+    }
+    floor.at(9.5, one("touches", "clockwise", 1));
+    floor.at(15.8, one("hops", "clockwise", 1));
+    floor.at(17.0, one("hops", "clockwise", 1));
+    let sheet = floor.sheet();
+    assert_eq!(sheet.rows[0].value(), Some(Value::Number(9.0)), "the one at the bell was keyed late, the one after it does not count");
+    assert_eq!(sheet.watch, None);
+    assert_eq!(sheet.rest.map(|r| (r.from_ms, r.until_ms)), Some((15_000.0, 75_000.0)));
+    assert_eq!(next(&floor), Some(("hops".into(), Some("counter".into()))));
+    floor.at(80.0, go("counter"));
+    let calls = floor.state().timeline.calls;
+    assert!(calls.iter().any(|c| c.at_ms == 90_000.0 && c.tone == Tone::End), "the bell is called");
+    floor.at(95.0, Kind::Noted { text: "stumbled at once".into() });
+    let inputs = floor.closed(96.0);
+    assert_eq!(inputs, json!({"hops": {"clockwise": 9.0, "counter": 0.0}, "touches": {"clockwise": 1.0}}), "none is a reading too");
+}
+
+#[test]
+fn a_circuit_has_one_start_and_a_key_a_round() {
+    let mut floor = Floor::of("circuit-3-rounds", &[("circuit", text("ten, ten, ten")), ("warm_up", Answer::YesNo(true))]);
+    floor.at(10.0, Kind::WatchStarted { input: "split_s".into(), side: None });
+    for (k, at) in [190.0, 385.5, 590.0].into_iter().enumerate() {
+        floor.at(at, Kind::WatchEnded);
+        let watch = floor.sheet().watch;
+        assert_eq!(watch.map(|w| w.from_ms), (k < 2).then_some(at * 1000.0), "the next round begins as the one before it ends");
+    }
+    floor.at(600.0, Kind::WatchEnded);
+    assert_eq!(floor.closed(610.0)["split_s"], json!([180.0, 195.5, 204.5]));
+}
+
+#[test]
+fn a_stance_that_ran_to_its_limit_makes_room_for_the_next_start() {
+    let mut floor = Floor::of("one-leg-stance", &[("eyes", text("open"))]);
+    let start = |side: &str| Kind::WatchStarted { input: "seconds".into(), side: Some(side.into()) };
+    floor.at(5.0, start("left"));
+    floor.at(60.0, start("right"));
+    floor.at(72.4, Kind::WatchEnded);
+    let sheet = floor.sheet();
+    let held = |side| sheet.row("seconds", Some(side)).and_then(|k| sheet.rows[k].value());
+    let stood = |s: f64| Some(Value::Tries(vec![Some(s)]));
+    assert_eq!((held("left"), held("right")), (stood(45.0), stood(12.4)));
+}

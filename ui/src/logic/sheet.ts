@@ -39,5 +39,12 @@ export function how(row: SheetRow): "read" | "count" | "watch" | "starts" | "loa
 /** The part of the take that its kind carries. */
 export const rules = <T>(row: SheetRow) => Object.values(row.take)[0] as T;
 
+/** Seconds of the clock of its own that a count runs against; 0 where it has none. */
+export const bout = (row: SheetRow) => (how(row) === "count" ? (rules<{ seconds?: number | null }>(row).seconds ?? 0) : 0);
+
+/** Whether it is counted beside something else. */
+export const isBeside = (row: SheetRow) =>
+  how(row) === "count" && (rules<{ also?: { input: string }[] }>(row).also ?? []).some((k) => k.input === row.input);
+
 /** The best cell that counts, where more or less is better does not matter: the last one. */
 export const last = (row: SheetRow): Cell | undefined => row.cells.at(-1);

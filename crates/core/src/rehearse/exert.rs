@@ -91,10 +91,10 @@ pub fn shape(protocol: &Protocol) -> Option<Shape> {
 const fn of_take(take: &Take) -> Option<Shape> {
     match take {
         Take::Hold { .. } => Some(Shape::Hold),
-        Take::Count { .. } => Some(Shape::Count),
+        Take::Count { seconds: None, .. } => Some(Shape::Count),
         Take::Starts { .. } => Some(Shape::Starts),
         Take::Load { .. } => Some(Shape::Load),
-        Take::Read { .. } | Take::Watch { .. } | Take::Ladder { .. } | Take::Seen { .. } => None,
+        Take::Count { .. } | Take::Read { .. } | Take::Watch { .. } | Take::Ladder { .. } | Take::Seen { .. } => None,
     }
 }
 

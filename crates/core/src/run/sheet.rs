@@ -21,6 +21,9 @@ use crate::{
     units::{Bpm, rounded},
 };
 
+/// What was counted as the bell rang is keyed so much later, ms.
+const LATE_KEY_MS: f64 = 1500.0;
+
 /// The engine of everything that is taken try by try.
 pub(super) struct Sheet<'a> {
     protocol: &'a Protocol,
@@ -195,6 +198,10 @@ impl SheetState {
     fn apply(&mut self, protocol: &Protocol, state: &mut State, event: &Event, at: f64) {
         let stands = matches!(state.status, Status::Running | Status::Stopped);
         let running = state.status == Status::Running;
+        // A key that ends a try at its limit ends that one, not the next.
+        if !matches!(event.kind, Kind::WatchEnded) {
+            self.run_out(Some(at));
+        }
         match &event.kind {
             Kind::Taken { input, side, attempt, value } if stands => {
                 let fits = protocol.input(input).is_some_and(|i| i.check_one(value).is_ok());
@@ -226,8 +233,16 @@ impl SheetState {
             }
             Kind::WatchStarted { input, side } if running && self.watch.is_none() => {
                 let Some(row) = self.row(input, side.as_deref()).filter(|r| self.rows[*r].is_open()) else { return };
-                let Take::Watch { at_most_s, .. } = &self.rows[row].take else { return };
-                let until_ms = at_most_s.map(|s| at + f64::from(s) * 1000.0);
+                let within_s = match &self.rows[row].take {
+                    Take::Watch { at_most_s, .. } => *at_most_s,
+                    Take::Count { seconds: Some(s), .. } if !self.rows[row].is_beside() => Some(*s),
+                    _ => return,
+                };
+                if matches!(self.rows[row].take, Take::Count { .. }) {
+                    // None in the time there was is a reading too.
+                    self.rows[row].cells.push(SheetCell::of(Value::Number(0.0), at));
+                }
+                let until_ms = within_s.map(|s| at + f64::from(s) * 1000.0);
                 self.watch = Some(WatchState { row, from_ms: at, until_ms });
                 self.rest = None;
                 state.can_undo(event, "the start");
@@ -280,7 +295,13 @@ impl SheetState {
 
     fn count(&mut self, state: &mut State, event: &Event, input: &str, side: Option<&str>, by: i8, at: f64) {
         let begun = state.timeline.phase(PhaseKind::Work).is_none_or(|w| at >= w.start_ms);
-        let is_counted = |row: &usize| matches!(self.rows[*row].take, Take::Count { .. });
+        let is_counted = |row: &usize| match &self.rows[*row].take {
+            Take::Count { seconds: Some(s), .. } => {
+                by < 0 || self.bout_ms(*row).is_some_and(|from| at <= from + f64::from(*s) * 1000.0 + LATE_KEY_MS)
+            }
+            Take::Count { .. } => true,
+            _ => false,
+        };
         let Some(row) = self.row(input, side).filter(is_counted).filter(|_| begun) else { return };
         let held = self.rows[row].cells.last().and_then(|c| c.value.number());
         let now = held.unwrap_or(0.0) + f64::from(by);
@@ -297,12 +318,33 @@ impl SheetState {
         state.can_undo(event, if by < 0 { "the struck repetition" } else { "the repetition" });
     }
 
+    /// Ends a stopwatch that ran to its limit.
+    fn run_out(&mut self, now_ms: Option<f64>) {
+        if let (Some(watch), Some(now)) = (self.watch, now_ms)
+            && let Some(until) = watch.until_ms.filter(|until| now >= *until)
+        {
+            self.end_watch(watch, until);
+        }
+    }
+
     fn end_watch(&mut self, watch: WatchState, at: f64) {
         let end = watch.until_ms.map_or(at, |until| until.min(at));
         let seconds = to_step((end - watch.from_ms) / 1000.0, self.rows[watch.row].step);
         self.watch = None;
-        self.put(watch.row, None, Value::Number(seconds), end);
+        if let Take::Watch { laps, .. } = self.rows[watch.row].take {
+            self.put(watch.row, None, Value::Number(seconds), end);
+            if laps && self.rows[watch.row].is_open() {
+                self.watch = Some(WatchState { from_ms: end, ..watch });
+            }
+        }
         self.rest_after(watch.row, end);
+    }
+
+    /// When the bout that a counted row belongs to was started, ms of the run's clock.
+    fn bout_ms(&self, row: usize) -> Option<f64> {
+        let row = &self.rows[row];
+        let bout = self.rows.iter().find(|r| r.leg == row.leg && r.side == row.side && !r.is_beside())?;
+        bout.cells.first().map(|c| c.at_ms)
     }
 
     /// The rows of the loads, and of whether each was made.
@@ -321,11 +363,7 @@ impl SheetState {
 
     /// What is decided once everything is known: a stopwatch that ran out, what is next, what is advised.
     fn settle(&mut self, protocol: &Protocol, setup: &Setup, state: &mut State, now_ms: Option<f64>) {
-        if let (Some(watch), Some(now)) = (self.watch, now_ms)
-            && let Some(until) = watch.until_ms.filter(|until| now >= *until)
-        {
-            self.end_watch(watch, until);
-        }
+        self.run_out(now_ms);
         for row in &mut self.rows {
             row.third = protocol.input(&row.input).and_then(|i| i.apart(&row.counting()));
         }
@@ -335,7 +373,10 @@ impl SheetState {
         // Leg by leg; within one the sides take turns: the row with the fewest tries, in order. What must agree is taken again at
         // once.
         let turn = |row: &SheetRow| if row.agree_within.is_some() { 0 } else { row.cells.len() };
-        let is_open = |row: &SheetRow| if row.is_watched() { !self.watched.contains(&row.leg) } else { row.is_open() };
+        let is_open = |row: &SheetRow| match row.is_watched() {
+            true => !self.watched.contains(&row.leg),
+            false => row.is_open() && !row.is_beside(),
+        };
         let open = self.rows.iter().enumerate().filter(|(_, row)| is_open(row) && wanted(row));
         self.next = open.min_by_key(|(k, row)| (row.leg, turn(row), *k)).map(|(k, _)| k);
         let loads = self.load_rows();
@@ -358,7 +399,9 @@ impl SheetState {
             }));
         }
         if let Some(until) = self.watch.and_then(|w| w.until_ms) {
-            state.timeline.calls.push(Call { at_ms: until, say: "That is the longest it is timed.".into(), tone: Tone::End });
+            let is_counted = self.watch.is_some_and(|w| matches!(self.rows[w.row].take, Take::Count { .. }));
+            let say = if is_counted { "Time." } else { "That is the longest it is timed." };
+            state.timeline.calls.push(Call { at_ms: until, say: say.into(), tone: Tone::End });
         }
         for (k, start) in self.starts_ms.iter().enumerate() {
             let calls = [
@@ -416,6 +459,11 @@ impl SheetCell {
 }
 
 impl SheetRow {
+    /// Whether it is counted beside something else.
+    pub(super) fn is_beside(&self) -> bool {
+        matches!(&self.take, Take::Count { also, .. } if also.iter().any(|k| k.input == self.input))
+    }
+
     /// Whether it takes one more try.
     pub(super) fn is_open(&self) -> bool {
         if let Take::Ladder { stages, .. } = &self.take {
@@ -434,7 +482,7 @@ impl SheetRow {
     }
 
     /// Its tries as one value: a list of numbers with the struck ones as nothing, of yes and no, or the only thing there is.
-    fn value(&self) -> Option<Value> {
+    pub fn value(&self) -> Option<Value> {
         if let Take::Ladder { stages, .. } = &self.take {
             return self.stage_passed(stages.len()).map(Value::Number);
         }

@@ -8,7 +8,7 @@ import type { Floor } from "@/floor/useFloor";
 import { useStrap } from "@/floor/useStrap";
 import { useTaking } from "@/floor/useTaking";
 import { useWatched } from "@/floor/useWatched";
-import { how, rowName, rules, sentence, shown, stopwatch } from "@/logic/sheet";
+import { bout, how, isBeside, rowName, rules, sentence, shown, stopwatch } from "@/logic/sheet";
 import { useRun } from "@/stores/run";
 import RemarkLog from "./RemarkLog.vue";
 import SheetKeys from "./SheetKeys.vue";
@@ -30,18 +30,31 @@ const chosen = ref<number | null>(null);
 const counting = computed(() => {
   const s = sheet.value;
   if (!s) return null;
-  const begun = s.rows.map((r, k) => ({ k, r })).filter(({ r }) => how(r) === "count" && r.cells.length && !nought.value);
+  const begun = s.rows.map((r, k) => ({ k, r })).filter(({ r }) => how(r) === "count" && !bout(r) && r.cells.length && !nought.value);
   const latest = begun.sort((a, b) => a.r.cells[0]!.at_ms - b.r.cells[0]!.at_ms).at(-1);
   const onward = s.next != null && how(s.rows[s.next]!) !== "count" && left.value === 0;
   return latest && !onward ? latest.k : null;
 });
 const at = computed(
-  () => chosen.value ?? counting.value ?? watched.next.value ?? sheet.value?.next ?? (sheet.value ? sheet.value.rows.length - 1 : 0),
+  () =>
+    chosen.value ??
+    inBout.value ??
+    counting.value ??
+    watched.next.value ??
+    sheet.value?.next ??
+    Math.max(0, sheet.value?.rows.findLastIndex((r) => !isBeside(r)) ?? 0),
 );
+/** A count against a clock of its own: the row it runs for, until its bell and a late key's while after it. */
+const inBout = computed(() => {
+  const w = sheet.value?.watch;
+  return w && bout(sheet.value!.rows[w.row]!) && (w.until_ms == null || ms.value < w.until_ms + LATE_KEY_MS) ? w.row : null;
+});
 const row = computed<SheetRow | null>(() => sheet.value?.rows[at.value] ?? null);
 const watched = useWatched(sheet, row);
 /** Not even the first stage was passed: there is nothing to count. */
 const nought = computed(() => watched.ladder.value?.then != null && watched.ended.value && watched.tried.value[0] === false);
+/** What was counted as the bell rang is keyed so much later. */
+const LATE_KEY_MS = 1500;
 const strap = useStrap();
 /** Heart rates that are called: the one that is open now, or the next. */
 const dues = computed(() => (started.value && running.value ? (state.value?.dues ?? []) : []));
@@ -91,7 +104,16 @@ const count = computed(() => {
   const value = row.value?.cells.at(-1)?.value as unknown;
   return localCount.value ?? (typeof value === "number" ? value : 0);
 });
-const counted = computed(() => (sheet.value?.rows ?? []).filter((r) => how(r) === "count"));
+const counted = computed(() => (sheet.value?.rows ?? []).filter((r) => how(r) === "count" && !bout(r)));
+/** What is counted beside a bout, on its side: how often, and how it is called. */
+const beside = computed(() => {
+  const r = row.value;
+  if (!r || how(r) !== "count") return [];
+  return (rules<{ also?: { input: string; label: string }[] }>(r).also ?? []).map(({ input, label }) => {
+    const of = sheet.value!.rows.find((x) => x.input === input && x.side === r.side);
+    return { input, label, row: of ?? null, count: Number(of?.cells.at(-1)?.value ?? 0) };
+  });
+});
 const start = computed(() => {
   const all = sheet.value?.starts_ms ?? [];
   const k = all.findLastIndex((s) => s <= ms.value);
@@ -110,7 +132,7 @@ const figure = computed(() => {
   const r = row.value;
   if (!r) return "";
   if (countingIn.value) return String(Math.max(1, Math.ceil((phase.value!.end_ms! - ms.value) / 1000)));
-  if (how(r) === "count") return String(count.value);
+  if (how(r) === "count") return String(bout(r) && !r.cells.length && !timing.value ? bout(r) : count.value);
   if (how(r) === "ladder") return watched.stage.value ? String(watched.stage.value.number) : "";
   if (how(r) === "seen") return started.value ? String(watched.inMovement(r).length) : "";
   if (how(r) === "starts") {
@@ -128,6 +150,12 @@ const under = computed(() => {
   const r = row.value;
   if (!r) return "";
   if (countingIn.value) return "count-in";
+  if (how(r) === "count" && bout(r)) {
+    const also = beside.value.filter((b) => b.count).map((b) => `, ${b.row?.label.toLowerCase()} ${b.count}`);
+    if (timing.value)
+      return `${Math.ceil(((sheet.value?.watch?.until_ms ?? ms.value + bout(r) * 1000) - ms.value) / 1000)} s left${also.join("")}`;
+    return r.cells.length ? `${r.label.toLowerCase()}${also.join("")}` : "seconds";
+  }
   if (how(r) === "count")
     return timed.value && left.value > 0 ? `${minutes(left.value + 999)} left` : r.how ? r.unit : r.label.toLowerCase();
   if (how(r) === "ladder") return watched.stage.value ? `of ${watched.stage.value.of} stages` : "";
@@ -175,11 +203,16 @@ const sided = computed(() => sheet.value?.rows.some((r) => r.side && r.cells.len
 
 async function begin(r: SheetRow) {
   localStart.value = ms.value;
+  localCount.value = null;
   await run.happened({ kind: "watch_started", input: r.input, side: r.side ?? undefined });
 }
 function style(r: SheetRow) {
   localCount.value = null;
   chosen.value = sheet.value!.rows.indexOf(r);
+}
+/** One more of what is counted beside it. */
+async function tallyBeside(input: string) {
+  await run.happened({ kind: "counted", input, side: row.value!.side ?? undefined, by: 1 });
 }
 async function tally(r: SheetRow, by: 1 | -1) {
   if ((by < 0 && count.value < 1) || nought.value) return;
@@ -236,6 +269,8 @@ async function tally(r: SheetRow, by: 1 | -1) {
     :start-open="start.from !== null && !startDone"
     :styles="counted"
     :watched="watched"
+    :beside="beside"
+    @beside="tallyBeside"
     :nought="nought"
     :can-finish="state.can_finish && !closed"
     :finishing="finishing"

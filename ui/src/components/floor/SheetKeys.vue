@@ -3,7 +3,7 @@ import { onKeyStroke } from "@vueuse/core";
 import { computed, nextTick, ref, watch } from "vue";
 import type { SheetRow } from "@/api/types";
 import type { Watched } from "@/floor/useWatched";
-import { how, rowName, rules } from "@/logic/sheet";
+import { bout, how, rowName, rules } from "@/logic/sheet";
 import { expected, typed } from "@/logic/typed";
 import { useRun } from "@/stores/run";
 
@@ -18,6 +18,8 @@ const props = defineProps<{
   startOpen: boolean;
   styles: SheetRow[];
   watched: Watched;
+  /** What is counted beside what the large key counts. */
+  beside: { input: string; label: string }[];
   /** Nothing is left to be counted. */
   nought: boolean;
   canFinish: boolean;
@@ -36,6 +38,7 @@ const emit = defineEmits<{
   take: [value: unknown];
   lift: [load: number, made: boolean];
   style: [row: SheetRow];
+  beside: [input: string];
   way: [];
   finish: [];
   undo: [];
@@ -53,6 +56,8 @@ const full = computed(
     (way.value === "seen" && props.watched.isOver(props.row.leg)) ||
     (way.value === "ladder" && props.watched.ended.value),
 );
+/** A count against a clock of its own that has not been started. */
+const waits = computed(() => bout(props.row) > 0 && !props.row.cells.length && !props.timing);
 const ladder = computed(() => props.watched.ladder.value);
 const looksFor = computed(() => (way.value === "seen" ? rules<{ keys: { input: string; label: string }[] }>(props.row).keys : []));
 const zero = computed(() => (way.value === "watch" ? rules<{ zero?: string | null }>(props.row).zero : null));
@@ -62,7 +67,7 @@ const hasField = computed(
     (way.value === "read" && ["number", "words"].includes(props.row.kind)) ||
     way.value === "load" ||
     way.value === "watch" ||
-    (way.value === "count" && !props.nought),
+    (way.value === "count" && !props.nought && !waits.value),
 );
 const typing = computed(() => way.value === "read" && hasField.value);
 
@@ -154,7 +159,9 @@ onKeyStroke((event) => {
   const style = Number(key) - 1;
   if (way.value === "load" && live.value && (key === "m" || key === "x")) lifted(key === "m");
   else if (inField) return;
+  else if (waits.value && key === " ") void (live.value && !event.repeat && emit("begin"));
   else if (way.value === "count" && live.value && key === " ") emit("tally", 1);
+  else if (way.value === "count" && live.value && props.beside[style]) emit("beside", props.beside[style]!.input);
   else if (way.value === "count" && (key === "x" || key === "backspace")) emit("tally", -1);
   else if (way.value === "count" && props.styles.length > 1 && props.styles[style]) emit("style", props.styles[style]);
   else if (way.value === "watch" && live.value && key === " " && !event.repeat) {
@@ -210,8 +217,16 @@ onKeyStroke((event) => {
             {{ rowName(s) }} <kbd>{{ k + 1 }}</kbd>
           </button>
         </template>
-        <button type="button" class="quiet" @click="emit('tally', -1)">{{ rules<{ strike: string }>(row).strike }} <kbd>X</kbd></button>
-        <button type="button" class="big" :class="{ main: live }" :disabled="!live" @click="emit('tally', 1)">
+        <button v-if="!waits" type="button" class="quiet" @click="emit('tally', -1)">
+          {{ rules<{ strike: string }>(row).strike }} <kbd>X</kbd>
+        </button>
+        <button v-for="(b, k) in waits ? [] : beside" :key="b.input" type="button" :disabled="!live" @click="emit('beside', b.input)">
+          {{ b.label }} <kbd>{{ k + 1 }}</kbd>
+        </button>
+        <button v-if="waits" type="button" class="big" :class="{ main: live }" :disabled="!live" @click="emit('begin')">
+          Start {{ bout(row) }} seconds <kbd>Space</kbd>
+        </button>
+        <button v-else type="button" class="big" :class="{ main: live }" :disabled="!live" @click="emit('tally', 1)">
           One more <kbd>Space</kbd>
         </button>
       </template>
