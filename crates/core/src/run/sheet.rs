@@ -373,10 +373,7 @@ impl SheetState {
         // Leg by leg; within one the sides take turns: the row with the fewest tries, in order. What must agree is taken again at
         // once.
         let turn = |row: &SheetRow| if row.agree_within.is_some() { 0 } else { row.cells.len() };
-        let is_open = |row: &SheetRow| match row.is_watched() {
-            true => !self.watched.contains(&row.leg),
-            false => row.is_open() && !row.is_beside(),
-        };
+        let is_open = |row: &SheetRow| if row.is_watched() { !self.watched.contains(&row.leg) } else { row.is_open() && !row.is_beside() };
         let open = self.rows.iter().enumerate().filter(|(_, row)| is_open(row) && wanted(row));
         self.next = open.min_by_key(|(k, row)| (row.leg, turn(row), *k)).map(|(k, _)| k);
         let loads = self.load_rows();

@@ -199,6 +199,10 @@ const cue = computed(() => {
   if (how(r) === "watch") return timing.value ? `It ends with: ${rules<{ ends: string }>(r).ends.toLowerCase()}.` : "";
   return phase.value?.cue ?? "";
 });
+const swapped = computed(() => {
+  const sides = [...new Set((sheet.value?.rows ?? []).flatMap((r) => r.side ?? []))].sort();
+  return `${sentence(sides.join(" and "))} were swapped`;
+});
 const sided = computed(() => sheet.value?.rows.some((r) => r.side && r.cells.length) ?? false);
 
 async function begin(r: SheetRow) {
@@ -253,7 +257,7 @@ async function tally(r: SheetRow, by: 1 | -1) {
         @strike="(r, attempt) => run.happened({ kind: 'struck', input: r.input, side: r.side ?? undefined, attempt })"
       />
       <button v-if="sided && !closed" type="button" class="quiet swap" @click="run.happened({ kind: 'sides_swapped' })">
-        Left and right were swapped
+        {{ swapped }}
       </button>
       <RemarkLog :state="state" :working="false" @remark="(text) => run.happened({ kind: 'noted', text })" />
     </section>
