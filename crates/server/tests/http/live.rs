@@ -259,3 +259,23 @@ async fn a_session_lives_on_with_use_and_is_written_once_a_minute_at_the_most() 
     coach.get("/today").await;
     assert!(until().await.0 >= begun.0, "five minutes later it is prolonged");
 }
+
+#[tokio::test]
+async fn a_session_that_another_process_ends_is_over_long_before_it_is_looked_up_again() {
+    let app = TestApp::spawn().await;
+    let here = app.new_practice("Harbour").await;
+    let there = app.signed_in_at(&serve(&app.app_url, 12 * 60), "Harbour").await;
+    there.get("/today").await;
+    here.ok(Method::DELETE, "/session/others", Value::Null).await;
+    // By itself the other process would look again after ten seconds; it hears of the end.
+    let mut ended = false;
+    for _ in 0..30 {
+        ended = there.send(Method::GET, "/today", Value::Null).await.0 == 401;
+        if ended {
+            break;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+    }
+    assert!(ended);
+    here.get("/today").await;
+}
