@@ -1,5 +1,5 @@
-//! Collects the data: every TOML file below `data/catalogue/`, every battery and every table of `data/norms/` ships. Two people who add two
-//! protocols meet in no file.
+//! Collects the data: every file of its kind below a folder of `data/` ships. Two people who add two protocols meet in no file:
+//! each brings a TOML of its own and, where it needs them, a table, a measure, a pose or a typical error in files of its own.
 
 use std::{env, fmt::Write, fs, io, path::Path};
 
@@ -25,29 +25,27 @@ fn files(root: &str, folder: &str, ending: &str) -> io::Result<Vec<String>> {
     Ok(found)
 }
 
+/// The texts of all files of a folder as a constant, each with its name where they are `named`.
+fn texts(root: &str, out: &str, folder: &str, ending: &str, constant: &str, named: bool) -> io::Result<()> {
+    let found = files(root, folder, ending)?;
+    let kind = if named { "(&str, &str)" } else { "&str" };
+    let mut code = format!("const {constant}: [{kind}; {}] = [\n", found.len());
+    for file in found {
+        let name = Path::new(&file).file_stem().unwrap_or_default().to_string_lossy();
+        let one = if named { format!("(\"{name}\", include_str!({file:?}))") } else { format!("include_str!({file:?})") };
+        writeln!(code, "    {one},").map_err(io::Error::other)?;
+    }
+    code.push_str("];\n");
+    fs::write(Path::new(out).join(format!("{folder}.rs")), code)
+}
+
 fn main() -> io::Result<()> {
     let root = env::var("CARGO_MANIFEST_DIR").map_err(io::Error::other)?;
     let out = env::var("OUT_DIR").map_err(io::Error::other)?;
-    let protocols = files(&root, "catalogue", "toml")?;
-    let mut code = format!("const BUILT_IN: [&str; {}] = [\n", protocols.len());
-    for file in protocols {
-        writeln!(code, "    include_str!({file:?}),").map_err(io::Error::other)?;
-    }
-    code.push_str("];\n");
-    fs::write(Path::new(&out).join("catalogue.rs"), code)?;
-    let batteries = files(&root, "batteries", "toml")?;
-    let mut code = format!("const BATTERIES: [&str; {}] = [\n", batteries.len());
-    for file in batteries {
-        writeln!(code, "    include_str!({file:?}),").map_err(io::Error::other)?;
-    }
-    code.push_str("];\n");
-    fs::write(Path::new(&out).join("batteries.rs"), code)?;
-    let tables = files(&root, "norms", "csv")?;
-    let mut code = format!("const NORMS: [(&str, &str); {}] = [\n", tables.len());
-    for file in tables {
-        let name = Path::new(&file).file_stem().unwrap_or_default().to_string_lossy();
-        writeln!(code, "    (\"{name}\", include_str!({file:?})),").map_err(io::Error::other)?;
-    }
-    code.push_str("];\n");
-    fs::write(Path::new(&out).join("norms.rs"), code)
+    texts(&root, &out, "catalogue", "toml", "BUILT_IN", false)?;
+    texts(&root, &out, "batteries", "toml", "BATTERIES", false)?;
+    texts(&root, &out, "norms", "csv", "NORMS", true)?;
+    texts(&root, &out, "measures", "toml", "MEASURE_FILES", false)?;
+    texts(&root, &out, "figures", "toml", "FIGURE_FILES", false)?;
+    texts(&root, &out, "wobble", "csv", "WOBBLE_FILES", false)
 }

@@ -14,7 +14,7 @@ use crate::error::{Code, InputError};
 pub struct Picture {
     /// What it shows.
     pub caption: String,
-    /// A pose of `data/pictures.toml`.
+    /// A pose of `data/figures/`.
     pub pose: Option<String>,
     /// Another pose behind it, faint: where it comes from.
     pub from: Option<String>,
@@ -160,15 +160,23 @@ enum Joint {
     Toe,
 }
 
-#[derive(Deserialize)]
+#[derive(Default, Deserialize)]
+#[serde(default, deny_unknown_fields)]
 struct Data {
     poses: BTreeMap<String, Pose>,
     props: BTreeMap<String, Prop>,
 }
 
+// The TOML of every file of figures, as the build found it: `FIGURE_FILES`.
+include!(concat!(env!("OUT_DIR"), "/figures.rs"));
+
 static DATA: LazyLock<Data> = LazyLock::new(|| {
-    // A test holds the file together; a fault leaves pictures out, never a page.
-    toml::from_str(include_str!("../data/pictures.toml")).unwrap_or(Data { poses: BTreeMap::new(), props: BTreeMap::new() })
+    // A test holds each file together; a fault leaves its pictures out, never a page.
+    FIGURE_FILES.iter().filter_map(|text| toml::from_str::<Data>(text).ok()).fold(Data::default(), |mut all, one| {
+        all.poses.extend(one.poses);
+        all.props.extend(one.props);
+        all
+    })
 });
 
 /// A place on a drawing, y down, or on a figure, y up.
@@ -466,8 +474,10 @@ mod tests {
 
     #[test]
     fn every_test_has_a_picture_that_fits_its_frame() {
-        let data: Data = toml::from_str(include_str!("../data/pictures.toml")).unwrap();
-        assert!(data.poses.len() > 40);
+        let files: Vec<Data> = FIGURE_FILES.iter().map(|text| toml::from_str(text).unwrap()).collect();
+        let each = (files.iter().map(|f| f.poses.len()).sum::<usize>(), files.iter().map(|f| f.props.len()).sum());
+        assert_eq!(each, (DATA.poses.len(), DATA.props.len()), "a name stands in two files");
+        assert!(DATA.poses.len() > 40);
         for protocol in catalogue::all() {
             assert!(!protocol.pictures.is_empty(), "{} has no picture", protocol.id);
             for picture in &protocol.pictures {

@@ -1,4 +1,4 @@
-//! What a measure is called and how it is written: `data/measures.toml`.
+//! What a measure is called and how it is written: the files of `data/measures/`.
 
 use std::{borrow::Cow, collections::BTreeMap, sync::LazyLock};
 
@@ -37,9 +37,14 @@ enum Written {
     Minutes,
 }
 
-const TEXT: &str = include_str!("../data/measures.toml");
+// The TOML of every file of measures, as the build found it: `MEASURE_FILES`.
+include!(concat!(env!("OUT_DIR"), "/measures.rs"));
 
-static MEASURES: LazyLock<BTreeMap<String, Measure>> = LazyLock::new(|| toml::from_str(TEXT).unwrap_or_default());
+static MEASURES: LazyLock<BTreeMap<String, Measure>> = LazyLock::new(|| {
+    // A test holds each file together; a fault leaves its names out, never a page.
+    let read = |text: &&str| toml::from_str::<BTreeMap<String, Measure>>(text).ok();
+    MEASURE_FILES.iter().filter_map(read).flatten().collect()
+});
 
 /// A quantity, or a name of a formula, without its side: `seconds` of `seconds.left`.
 pub fn base(key: &str) -> &str {
@@ -157,8 +162,9 @@ mod tests {
 
     #[test]
     fn every_measure_is_read() {
-        let read: BTreeMap<String, Measure> = toml::from_str(TEXT).unwrap();
-        assert!(read.len() > 20 && read.values().all(|m| !m.label.is_empty()));
+        let files: Vec<BTreeMap<String, Measure>> = MEASURE_FILES.iter().map(|text| toml::from_str(text).unwrap()).collect();
+        assert_eq!(files.iter().map(BTreeMap::len).sum::<usize>(), MEASURES.len(), "a name stands in two files");
+        assert!(MEASURES.len() > 20 && MEASURES.values().all(|m| !m.label.is_empty()));
     }
 
     #[test_case("rpe_1", 10.0, "10 RPE"; "exertion, whole")]

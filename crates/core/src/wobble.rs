@@ -1,5 +1,5 @@
 //! How much a measure wobbles when nothing has changed, where nobody's own repeats say it: a publication
-//! (`data/typical-error.csv`), or the wobble of the raw readings carried through the equation.
+//! (`data/wobble/`), or the wobble of the raw readings carried through the equation.
 //!
 //! First-order propagation: TE² = Σ (∂f/∂x × w)², each slope taken numerically on the equation itself. In a test with several
 //! heart rates the day shifts all of them together; only the reading itself scatters from one to the next.
@@ -18,7 +18,7 @@ use crate::{
     units::rounded,
 };
 
-/// From day to day, bpm. Source: Lamberts et al. 2004, in `data/typical-error.csv`; recalled.
+/// From day to day, bpm. Source: Lamberts et al. 2004, in `data/wobble/typical-error.csv`; recalled.
 const HEART_RATE_DAY: f64 = 4.0;
 /// From one reading to the next of a day, bpm. Source: common practice.
 const HEART_RATE_READING: f64 = 1.0;
@@ -39,9 +39,12 @@ struct Row {
     source: String,
 }
 
+// Every table of typical errors, as the build found it: `WOBBLE_FILES`.
+include!(concat!(env!("OUT_DIR"), "/wobble.rs"));
+
 static ROWS: LazyLock<Vec<Row>> = LazyLock::new(|| {
-    let mut reader = csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(include_str!("../data/typical-error.csv").as_bytes());
-    reader.deserialize().filter_map(Result::ok).collect()
+    let reader = |text: &&'static str| csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(text.as_bytes());
+    WOBBLE_FILES.iter().map(reader).flat_map(csv::Reader::into_deserialize).filter_map(Result::ok).collect()
 });
 
 fn row(protocol: &Protocol, measure: &str, basis: &[&str]) -> Option<&'static Row> {

@@ -43,7 +43,7 @@ fn every_example_computes_and_every_quantity_has_a_name() {
         assert!(outcome.result(protocol.headline()).is_some(), "{} has no {}", protocol.id, protocol.headline());
         assert!(outcome.refused.is_empty(), "{}: {:?}", protocol.id, outcome.refused);
         for (quantity, _) in &outcome.results {
-            assert!(impulso_core::quantity::is_known(quantity), "{quantity} is not in measures.toml");
+            assert!(impulso_core::quantity::is_known(quantity), "{quantity} is in no file of data/measures");
         }
         for rule in &protocol.change {
             assert!(
