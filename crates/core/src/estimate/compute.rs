@@ -58,9 +58,12 @@ impl Equation {
     }
 }
 
-/// The values a name of a formula stands for: a reading (of the side that is scored), what was computed before, a fact of
-/// the person.
+/// The values a name of a formula stands for: what was computed of a side that it names (the best of its tries, not the tries),
+/// a reading (of the side that is scored), what was computed before, a fact of the person.
 pub(crate) fn named(name: &str, side: Option<&str>, trial: &Trial, so_far: &[(&str, Estimate)]) -> Option<Numbers> {
+    if let Some((_, scored)) = so_far.iter().find(|(q, _)| name.contains('.') && *q == name) {
+        return Some(Numbers::from(scored.value));
+    }
     let (key, of_side) = name.split_once('.').map_or((name, side), |(key, side)| (key, Some(side)));
     if let Some(value) = trial.inputs.value(key) {
         return match value.of_side(of_side)? {
