@@ -232,7 +232,8 @@ fn method(page: &mut String, protocol: &Protocol) {
     for step in &protocol.prepare {
         let _ = writeln!(page, "- {}: {}", step.label, step.detail);
     }
-    for phase in &protocol.phases {
+    // Where nothing is said of the work, its phase says what the test is, which stands above.
+    for phase in protocol.phases.iter().filter(|p| protocol.prepare.is_empty() || p.cue != protocol.summary) {
         let length =
             phase.seconds.map(|s| format!(" ({s} s)")).or_else(|| phase.beats.map(|b| format!(" ({b} beats)"))).unwrap_or_default();
         let _ = writeln!(page, "- {}{length}: {}", phase.label, phase.cue);

@@ -21,6 +21,11 @@ const count = computed(() => ofFamily(m.value?.protocol.procedure, "counted_reco
 const stages = computed(() => ofFamily(m.value?.protocol.procedure, "staged_steady_state"));
 const schedule = computed(() => ofFamily(m.value?.protocol.procedure, "audio_paced"));
 const legs = computed(() => ofFamily(m.value?.protocol.procedure, "attempts")?.legs ?? []);
+/** Where nothing is said of the work, its phase says what the test is: that stands above already. */
+const said = computed(() => {
+  const all = m.value?.protocol.phases ?? [];
+  return m.value?.protocol.prepare.length ? all.filter((p) => p.cue !== m.value?.protocol.summary) : all;
+});
 /** Stages that are tried one after the other. */
 const tried = computed(() => legs.value.flatMap((leg) => ("ladder" in leg.take ? leg.take.ladder.stages : [])));
 /** What costs in a movement, said once however many movements look for it. */
@@ -55,7 +60,7 @@ const counting = computed(() => legs.value.flatMap((leg) => ("count" in leg.take
           <li v-for="s in m.protocol.prepare" :key="s.id">
             <b>{{ s.label }}.</b> {{ s.detail }}
           </li>
-          <li v-for="s in m.protocol.phases" :key="s.id">
+          <li v-for="s in said" :key="s.id">
             <b
               >{{ s.label }}<template v-if="s.seconds">, {{ s.seconds }} s</template
               ><template v-else-if="s.beats">, {{ s.beats }} beats</template>.</b
@@ -69,14 +74,14 @@ const counting = computed(() => legs.value.flatMap((leg) => ("count" in leg.take
           {{ m.protocol.cadence.places.join(", ") }}. More than {{ m.protocol.cadence.off_by }} steps or revolutions off for
           {{ m.protocol.cadence.off_for_s }} s is called and noted; the test goes on.
         </p>
-        <p v-for="rule in counting" :key="rule"><b>What counts.</b> {{ rule }}</p>
         <template v-if="tried.length">
           <p><b>The stages.</b> From the easiest on:</p>
           <ol>
             <li v-for="stage in tried" :key="stage">{{ sentence(stage) }}</li>
           </ol>
         </template>
-        <p v-if="costs.length"><b>What is looked for.</b> {{ costs.join(", ") }}.</p>
+        <p v-if="costs.length"><b>What is looked for.</b> {{ sentence(costs.map((c) => c.toLowerCase()).join(", ")) }}.</p>
+        <p v-for="rule in counting" :key="rule"><b>What counts.</b> {{ rule }}</p>
         <p v-if="count"><b>The count.</b> {{ count.rule }}</p>
         <template v-if="stages">
           <h2>What is decided on the way</h2>
