@@ -24,7 +24,7 @@ const legs = computed(() => ofFamily(m.value?.protocol.procedure, "attempts")?.l
 /** Where nothing is said of the work, its phase says what the test is: that stands above already. */
 const said = computed(() => {
   const all = m.value?.protocol.phases ?? [];
-  return m.value?.protocol.prepare.length ? all.filter((p) => p.cue !== m.value?.protocol.summary) : all;
+  return m.value?.protocol.prepare?.length ? all.filter((p) => p.cue !== m.value?.protocol.summary) : all;
 });
 /** Stages that are tried one after the other. */
 const tried = computed(() => legs.value.flatMap((leg) => ("ladder" in leg.take ? leg.take.ladder.stages : [])));
