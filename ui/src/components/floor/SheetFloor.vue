@@ -313,6 +313,14 @@ async function tally(r: SheetRow, by: 1 | -1) {
   letter-spacing: 0;
   margin-left: 18px;
   font-family: inherit;
+  display: inline-block;
+  line-height: 1.25;
+}
+@media (max-width: 560px) {
+  .figure small {
+    font-size: 21px;
+    margin-left: 12px;
+  }
 }
 .tiles {
   display: grid;
