@@ -107,11 +107,11 @@ test.describe("a pulse by hand", () => {
     await expect(page.getByText(/Count from zero: the beat on the signal is not one/)).toBeVisible({ timeout: 30_000 });
     await coach.reads("Beats in 15 s, minute 2", "27.5");
     await expect(page.getByText("112 at minute 2. The next reading is at minute 3.").first()).toBeVisible();
-    // Tapped along at 114, and taken as it was offered.
+    // Tapped along at 114, and taken as it was offered: eight times as fast, a clock put right by 2 ms moves it by 3 bpm.
     await page.keyboard.press("m");
     await expect(page.getByText(/Tap along with the pulse here/)).toBeVisible({ timeout: 30_000 });
     await coach.tapsAlong(114, 8, 2_600);
-    await expect(page.getByLabel("Heart rate, minute 3")).toHaveValue(/^11[2-6]$/, { timeout: 15_000 });
+    await expect(page.getByLabel("Heart rate, minute 3")).toHaveValue(/^11[0-7]$/, { timeout: 15_000 });
     await page.keyboard.press("Enter");
     await expect(page.getByRole("heading", { name: "The stage counts" })).toBeVisible();
     const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
