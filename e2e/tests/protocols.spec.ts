@@ -96,7 +96,7 @@ test.describe("cycle", () => {
 
 test.describe("a pulse by hand", () => {
   // Slow enough for taps that are timed to the millisecond.
-  test.use({ rate: 8 });
+  test.use({ rate: 4 });
 
   test("a heart rate counted in its window, tapped along, and doubted where the two disagree", async ({ coach, page, server }) => {
     test.setTimeout(150_000);
@@ -104,14 +104,14 @@ test.describe("a pulse by hand", () => {
     const run = await coach.stands([await coach.knows("Rurik Dane")], "multistage-cycle", { ...CYCLE, hr_source: "wrist" });
     await page.getByRole("button", { name: "Start the clock" }).click();
     await page.keyboard.press("m");
-    await expect(page.getByText(/Count from zero: the beat on the signal is not one/)).toBeVisible({ timeout: 30_000 });
+    await expect(page.getByText(/Count from zero: the beat on the signal is not one/)).toBeVisible({ timeout: 60_000 });
     await coach.reads("Beats in 15 s, minute 2", "27.5");
     await expect(page.getByText("112 at minute 2. The next reading is at minute 3.").first()).toBeVisible();
-    // Tapped along at 114, and taken as it was offered: eight times as fast, a clock put right by 2 ms moves it by 3 bpm.
+    // Tapped along at 114, and taken as it was offered.
     await page.keyboard.press("m");
-    await expect(page.getByText(/Tap along with the pulse here/)).toBeVisible({ timeout: 30_000 });
-    await coach.tapsAlong(114, 8, 2_600);
-    await expect(page.getByLabel("Heart rate, minute 3")).toHaveValue(/^11[0-7]$/, { timeout: 15_000 });
+    await expect(page.getByText(/Tap along with the pulse here/)).toBeVisible({ timeout: 60_000 });
+    await coach.tapsAlong(114, 4, 5_200);
+    await expect(page.getByLabel("Heart rate, minute 3")).toHaveValue(/^11[2-6]$/, { timeout: 15_000 });
     await page.keyboard.press("Enter");
     await expect(page.getByRole("heading", { name: "The stage counts" })).toBeVisible();
     const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
