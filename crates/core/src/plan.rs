@@ -74,10 +74,12 @@ impl RetestRule {
     }
 
     /// The dates that follow `from` (the day of the test, not itself a date), a year ahead at the most. A month too
-    /// short for the day gives its last day.
+    /// short for the day gives its last day. Of a programme or a season that has begun, the dates that are left; one of them
+    /// may be `from` itself.
     ///
     /// # Errors
-    /// [`Code::OutOfRange`] for an interval outside 1 to 52 weeks or a single date not after `from`.
+    /// [`Code::OutOfRange`] for an interval outside 1 to 52 weeks, a single date not after `from`, a programme or
+    /// a season that is over.
     pub fn dates(&self, from: NaiveDate) -> Result<Vec<NaiveDate>, InputError> {
         let bad = |field: &str, message: &str| Err(InputError::new(Code::OutOfRange, field, message));
         let from = day(from, "from")?;
@@ -87,14 +89,23 @@ impl RetestRule {
             Self::EveryWeeks { weeks } if !(1..=52).contains(weeks) => return bad("weeks", "Choose 1 to 52 weeks between tests."),
             Self::EveryWeeks { weeks } => weekly(*weeks).take_while(|d| *d <= horizon).collect(),
             Self::Weeks4812 => weekly(4).take(3).collect(),
-            Self::Programme { begins } if *begins < from || *begins > horizon => {
-                return bad("begins", "A programme begins on this day or within the year after it.");
+            Self::Programme { begins } if *begins > horizon => return bad("begins", "A programme begins within a year."),
+            Self::Programme { begins } => {
+                let weeks: Vec<NaiveDate> = (0..=3).filter_map(|k| begins.checked_add_days(Days::new(28 * k))).collect();
+                let left: Vec<NaiveDate> = weeks.into_iter().filter(|d| *d >= from).collect();
+                if left.is_empty() {
+                    return bad("begins", "The last test of that programme, in week 12, has passed. Give the day the next one begins.");
+                }
+                left
             }
-            Self::Programme { begins } => std::iter::once(*begins).chain((1..=3).map(|k| *begins + Days::new(28 * k))).collect(),
-            Self::Season { begins, ends } if begins >= ends || *begins < from || *ends > from + Months::new(36) => {
-                return bad("ends", "A season has a first day from now on and a later last day, within three years.");
+            Self::Season { ends, .. } if *ends < from => return bad("ends", "That season is over. Give the days of the next one."),
+            Self::Season { begins, ends } if begins >= ends || *ends > begins.checked_add_months(Months::new(36)).unwrap_or(*begins) => {
+                return bad("ends", "A season has a first day and a later last day, three years apart at the most.");
             }
-            Self::Season { begins, ends } => vec![*begins, *ends],
+            Self::Season { begins, .. } if *begins > from + Months::new(36) => {
+                return bad("begins", "A season begins within three years.");
+            }
+            Self::Season { begins, ends } => [*begins, *ends].into_iter().filter(|d| *d >= from).collect(),
             Self::TrainingWeeks { weeks } if !(1..=26).contains(weeks) => return bad("weeks", "Choose 1 to 26 training weeks."),
             Self::TrainingWeeks { weeks } => weekly(1).take(*weeks as usize).collect(),
             Self::FirstOfMonth => {
@@ -234,6 +245,9 @@ mod tests {
     }
 
     #[test_case(RetestRule::Programme { begins: NaiveDate::from_ymd_opt(2026, 11, 30).unwrap() }, "2026-11-23", &["2026-11-30", "2026-12-28", "2027-01-25", "2027-02-22"], 4; "a programme from its week 0")]
+    #[test_case(RetestRule::Programme { begins: NaiveDate::from_ymd_opt(2026, 11, 2).unwrap() }, "2026-11-23", &["2026-11-30", "2026-12-28", "2027-01-25"], 3; "a programme in its third week")]
+    #[test_case(RetestRule::Programme { begins: NaiveDate::from_ymd_opt(2026, 8, 31).unwrap() }, "2026-11-23", &["2026-11-23"], 1; "week 12 today")]
+    #[test_case(RetestRule::Season { begins: NaiveDate::from_ymd_opt(2026, 8, 17).unwrap(), ends: NaiveDate::from_ymd_opt(2027, 5, 14).unwrap() }, "2026-11-23", &["2027-05-14"], 1; "a season that has begun")]
     #[test_case(RetestRule::TrainingWeeks { weeks: 3 }, "2026-11-23", &["2026-11-30", "2026-12-07", "2026-12-14"], 3; "each training week")]
     fn dates_of_programmes(rule: RetestRule, from: &str, first: &[&str], count: usize) {
         dates(rule, from, first, count);
@@ -251,7 +265,10 @@ mod tests {
         assert!(HardDays { weekdays: vec![8], ..HardDays::default() }.check().is_err());
     }
 
-    #[test_case(RetestRule::Programme { begins: NaiveDate::from_ymd_opt(2026, 11, 1).unwrap() }; "a programme that has begun")]
+    #[test_case(RetestRule::Programme { begins: NaiveDate::from_ymd_opt(2026, 8, 30).unwrap() }; "a programme that is over")]
+    #[test_case(RetestRule::Programme { begins: NaiveDate::from_ymd_opt(2028, 1, 1).unwrap() }; "a programme in years")]
+    #[test_case(RetestRule::Season { begins: NaiveDate::from_ymd_opt(2026, 1, 1).unwrap(), ends: NaiveDate::from_ymd_opt(2026, 11, 22).unwrap() }; "a season that is over")]
+    #[test_case(RetestRule::Season { begins: NaiveDate::from_ymd_opt(2026, 1, 1).unwrap(), ends: NaiveDate::from_ymd_opt(2032, 1, 1).unwrap() }; "a season of six years")]
     #[test_case(RetestRule::Season { begins: NaiveDate::from_ymd_opt(2027, 5, 1).unwrap(), ends: NaiveDate::from_ymd_opt(2027, 4, 1).unwrap() }; "a season that ends before it begins")]
     #[test_case(RetestRule::TrainingWeeks { weeks: 60 }; "more than a year of weeks")]
     #[test_case(RetestRule::EveryWeeks { weeks: 0 }; "no interval")]

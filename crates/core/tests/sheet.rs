@@ -4,71 +4,37 @@
 mod screen;
 
 use impulso_core::{
-    Code,
-    catalogue::{self, Protocol},
+    Code, catalogue,
     conditions::Answer,
     inputs::Value,
     person::Sex,
-    run::{Kind, Setup, State, Status, check_event, fold, timeline::Tone},
+    run::{Kind, Setup, Status, timeline::Tone},
     trial::{Trial, compute},
     units::{Age, BodyMass, Height},
 };
-use screen::Screen;
+use screen::{Floor, Screen};
 use serde_json::{Value as Json, json};
 
-struct Floor {
-    protocol: &'static Protocol,
-    setup: Setup,
-    screen: Screen,
+/// A floor for a man of 24 whose body is known.
+fn floor_of(id: &str, conditions: &[(&str, Answer)]) -> Floor {
+    let man = Setup {
+        sex: Some(Sex::Male),
+        age: Age::new(24.0).ok(),
+        mass: BodyMass::new(80.0).ok(),
+        height: Height::new(180.0).ok(),
+        ..Setup::default()
+    };
+    Floor::of(id, man, conditions)
 }
 
-impl Floor {
-    /// A floor of a protocol with these answers at set-up, its clock started.
-    fn of(id: &str, conditions: &[(&str, Answer)]) -> Self {
-        let conditions = conditions.iter().map(|(k, a)| ((*k).to_owned(), a.clone())).collect();
-        let setup = Setup {
-            conditions,
-            sex: Some(Sex::Male),
-            age: Age::new(24.0).ok(),
-            mass: BodyMass::new(80.0).ok(),
-            height: Height::new(180.0).ok(),
-            ..Setup::default()
-        };
-        let protocol = catalogue::find(id).unwrap();
-        setup.check(protocol).unwrap();
-        let mut screen = Screen::new(7);
-        screen.at(0.0, Kind::ClockStarted);
-        Self { protocol, setup, screen }
-    }
-
-    fn at(&mut self, s: f64, kind: Kind) -> uuid::Uuid {
-        self.screen.at(s * 1000.0, kind)
-    }
-
-    fn state(&self) -> State {
-        fold(self.protocol, &self.setup, &self.screen.events)
-    }
-
-    fn sheet(&self) -> impulso_core::run::state::SheetState {
-        self.state().sheet().cloned().unwrap()
-    }
-
-    /// Closes it, and gives the readings as they are stored.
-    fn closed(&mut self, s: f64) -> Json {
-        self.at(s, Kind::Finished);
-        let state = self.state();
-        assert_eq!(state.status, Status::Finished);
-        let inputs = state.inputs(self.protocol, &self.setup);
-        compute(&Trial::of(self.protocol, self.setup.facts(), &inputs)).unwrap();
-        serde_json::to_value(inputs).unwrap()
-    }
-
-    /// Why an event is not taken now.
-    fn refusal(&self, kind: Kind) -> Option<(Code, String)> {
-        let mut later = Screen::new(9);
-        later.at(900_000.0, kind);
-        check_event(self.protocol, &self.state(), &later.events[0]).err().map(|e| (e.code, e.message))
-    }
+/// Closes it, and gives the readings as they are stored.
+fn closed(floor: &mut Floor, s: f64) -> Json {
+    floor.at(s, Kind::Finished);
+    let state = floor.state();
+    assert_eq!(state.status, Status::Finished);
+    let inputs = state.inputs(floor.protocol, &floor.setup);
+    compute(&Trial::of(floor.protocol, floor.setup.facts(), &inputs)).unwrap();
+    serde_json::to_value(inputs).unwrap()
 }
 
 fn text(t: &str) -> Answer {
@@ -85,20 +51,20 @@ fn counted(input: &str, by: i8) -> Kind {
 
 #[test]
 fn the_best_of_three_jumps_and_the_one_that_did_not_count_stays() {
-    let mut floor = Floor::of("vertical-jump", &[("arms", text("swing")), ("warm_up", Answer::YesNo(true))]);
+    let mut floor = floor_of("vertical-jump", &[("arms", text("swing")), ("warm_up", Answer::YesNo(true))]);
     floor.at(5.0, taken("reach_cm", None, 228.0));
     for (k, touch) in [271.0, 280.0, 274.5].into_iter().enumerate() {
         floor.at(20.0 + 70.0 * k as f64, taken("touch_cm", None, touch));
     }
     floor.at(200.0, Kind::Struck { input: "touch_cm".into(), side: None, attempt: 2 });
-    assert_eq!(floor.closed(260.0), json!({"reach_cm": 228.0, "touch_cm": [271.0, null, 274.5]}));
+    assert_eq!(closed(&mut floor, 260.0), json!({"reach_cm": 228.0, "touch_cm": [271.0, null, 274.5]}));
     let cells = &floor.sheet().rows[1].cells;
     assert_eq!((cells[1].value.clone(), cells[1].counts), (Value::Number(280.0), false), "struck out and kept");
 }
 
 #[test]
 fn a_seventh_jump_is_refused_and_a_slip_is_corrected_or_taken_back() {
-    let mut floor = Floor::of("vertical-jump", &[("arms", text("swing")), ("warm_up", Answer::YesNo(true))]);
+    let mut floor = floor_of("vertical-jump", &[("arms", text("swing")), ("warm_up", Answer::YesNo(true))]);
     floor.at(5.0, taken("reach_cm", None, 228.0));
     for k in 0..6 {
         floor.at(10.0 + f64::from(k), taken("touch_cm", None, 270.0));
@@ -113,13 +79,13 @@ fn a_seventh_jump_is_refused_and_a_slip_is_corrected_or_taken_back() {
     let last = floor.at(21.0, taken("reach_cm", None, 229.0));
     assert_eq!(floor.state().undoable.unwrap().event, last);
     floor.at(22.0, Kind::Undone { event: last });
-    let inputs = floor.closed(30.0);
+    let inputs = closed(&mut floor, 30.0);
     assert_eq!((inputs["reach_cm"].clone(), inputs["touch_cm"][5].clone()), (json!(228.0), json!(275.0)));
 }
 
 #[test]
 fn two_sides_take_turns_and_are_swapped_with_one_key() {
-    let mut floor = Floor::of("shoulder-reach", &[("warm", Answer::YesNo(true))]);
+    let mut floor = floor_of("shoulder-reach", &[("warm", Answer::YesNo(true))]);
     let next = |floor: &Floor| {
         let sheet = floor.sheet();
         sheet.next.map(|k| (sheet.rows[k].input.clone(), sheet.rows[k].side.clone()))
@@ -132,12 +98,12 @@ fn two_sides_take_turns_and_are_swapped_with_one_key() {
     floor.at(3.0, taken("gap_cm", Some("left"), 1.0));
     assert_eq!(next(&floor), Some(("gap_cm".into(), Some("right".into()))), "a second try of each side");
     floor.at(4.0, Kind::SidesSwapped);
-    assert_eq!(floor.closed(9.0), json!({"gap_cm": {"left": [-3.5], "right": [1.0]}, "hand_cm": 18.5}));
+    assert_eq!(closed(&mut floor, 9.0), json!({"gap_cm": {"left": [-3.5], "right": [1.0]}, "hand_cm": 18.5}));
 }
 
 #[test]
 fn a_stopwatch_runs_between_two_keys_and_ends_by_itself_at_its_longest() {
-    let mut floor = Floor::of("one-leg-stance", &[("eyes", text("open"))]);
+    let mut floor = floor_of("one-leg-stance", &[("eyes", text("open"))]);
     let start = |side: &str| Kind::WatchStarted { input: "seconds".into(), side: Some(side.into()) };
     floor.at(10.0, start("right"));
     assert!(floor.sheet().watch.is_some());
@@ -146,29 +112,29 @@ fn a_stopwatch_runs_between_two_keys_and_ends_by_itself_at_its_longest() {
     floor.at(90.0, Kind::Noted { text: "steady".into() });
     let sheet = floor.sheet();
     assert!(sheet.watch.is_none(), "45 s are the longest");
-    assert_eq!(floor.closed(95.0)["seconds"], json!({"right": [12.3], "left": [45.0]}));
+    assert_eq!(closed(&mut floor, 95.0)["seconds"], json!({"right": [12.3], "left": [45.0]}));
 }
 
 #[test]
 fn a_stop_while_the_stopwatch_runs_is_no_end_of_the_try() {
-    let mut floor = Floor::of("wall-sit", &[]);
+    let mut floor = floor_of("wall-sit", &[]);
     floor.at(5.0, Kind::WatchStarted { input: "seconds".into(), side: None });
     floor.at(40.0, Kind::Stopped);
     floor.at(44.0, Kind::WatchEnded);
     floor.at(46.0, Kind::Finished);
     assert_eq!(floor.state().status, Status::FinishedEarly);
     // What was done before the stop stands.
-    let mut floor = Floor::of("wall-sit", &[]);
+    let mut floor = floor_of("wall-sit", &[]);
     floor.at(1.0, taken("seconds", None, 0.0));
     floor.at(5.0, Kind::WatchStarted { input: "seconds".into(), side: None });
     floor.at(40.0, Kind::Stopped);
-    assert_eq!(floor.closed(46.0), json!({"seconds": [0.0]}), "a zero is a score");
+    assert_eq!(closed(&mut floor, 46.0), json!({"seconds": [0.0]}), "a zero is a score");
 }
 
 #[test]
 fn styles_are_counted_in_one_go_and_what_did_not_count_is_kept_beside() {
     let rule = [("rule", text("to_failure")), ("style", text("mixed")), ("depth", text("floor"))];
-    let mut floor = Floor::of("push-up", &rule);
+    let mut floor = floor_of("push-up", &rule);
     floor.at(3.0, counted("reps_toes", 1));
     for k in 0..12 {
         floor.at(6.0 + f64::from(k), counted("reps_toes", 1));
@@ -180,7 +146,7 @@ fn styles_are_counted_in_one_go_and_what_did_not_count_is_kept_beside() {
     assert_eq!(floor.sheet().rows[0].cells[0].struck, 1);
     assert!(floor.refusal(counted("reps_wall", -1)).unwrap().1.contains("no repetition to strike"));
     assert!(floor.refusal(counted("reps_wall", 7)).is_some());
-    let inputs = floor.closed(40.0);
+    let inputs = closed(&mut floor, 40.0);
     assert_eq!((&inputs["reps_toes"], &inputs["reps_knees"], &inputs["rule"]), (&json!(11.0), &json!(5.0), &json!("to_failure")));
 }
 
@@ -201,26 +167,26 @@ fn a_beat_sounds_only_where_the_rule_asks_for_one() {
     assert_eq!(setup("cadence_20").beat.unwrap().per_minute, 40.0);
     assert!(setup("to_failure").beat.is_none() && setup("to_failure").calls.is_empty());
     assert!(setup("one_minute").calls.iter().any(|c| c.say == "Ten seconds left of the minute." && c.tone == Tone::Warning));
-    let mut without = Floor::of("push-up", &[("rule", text("to_failure")), ("style", text("toes")), ("depth", text("floor"))]);
+    let mut without = floor_of("push-up", &[("rule", text("to_failure")), ("style", text("toes")), ("depth", text("floor"))]);
     without.setup.conditions.insert("rule".into(), text("cadence_20"));
     assert_eq!(without.setup.check(without.protocol).unwrap_err().field.as_deref(), Some("cadence"));
 }
 
 #[test]
 fn the_bell_ends_the_thirty_seconds_and_the_half_stand_is_added_after_it() {
-    let mut floor = Floor::of("chair-stand-30s", &[("chair_cm", Answer::Number(43.0))]);
+    let mut floor = floor_of("chair-stand-30s", &[("chair_cm", Answer::Number(43.0))]);
     let work = floor.state().timeline.phases[1].clone();
     assert_eq!((work.start_ms, work.end_ms), (5_000.0, Some(35_000.0)));
     for k in 0..14 {
         floor.at(6.0 + 2.0 * f64::from(k), counted("reps", 1));
     }
     floor.at(36.0, counted("reps", 1));
-    assert_eq!(floor.closed(40.0), json!({"reps": 15.0, "chair_cm": 43.0}));
+    assert_eq!(closed(&mut floor, 40.0), json!({"reps": 15.0, "chair_cm": 43.0}));
 }
 
 #[test]
 fn ten_starts_forty_seconds_apart_and_a_finish_belongs_to_its_start() {
-    let mut floor = Floor::of("sprint-repeat-10x40s", &[("warm_up", Answer::YesNo(true)), ("course_m", Answer::Number(40.0))]);
+    let mut floor = floor_of("sprint-repeat-10x40s", &[("warm_up", Answer::YesNo(true)), ("course_m", Answer::Number(40.0))]);
     let sheet = floor.sheet();
     assert_eq!(sheet.starts_ms, (0..10).map(|k| 10_000.0 + 40_000.0 * f64::from(k)).collect::<Vec<_>>());
     let go: Vec<f64> = floor.state().timeline.calls.iter().filter(|c| c.tone == Tone::Start).map(|c| c.at_ms).collect();
@@ -231,26 +197,26 @@ fn ten_starts_forty_seconds_apart_and_a_finish_belongs_to_its_start() {
         // A second press of the same finish changes nothing.
         floor.at(10.0 + 40.0 * f64::from(k) + 8.0, Kind::Crossed);
     }
-    let inputs = floor.closed(400.0);
+    let inputs = closed(&mut floor, 400.0);
     assert_eq!(inputs["time_s"], json!([5.9, 5.95, 6.0, 6.05, 6.1, 6.15, 6.2, 6.25, 6.3, 6.35]));
 }
 
 #[test]
 fn a_finish_that_was_not_seen_leaves_the_test_open_until_it_is_typed() {
-    let mut floor = Floor::of("sprint-repeat-10x40s", &[("warm_up", Answer::YesNo(true)), ("course_m", Answer::Number(40.0))]);
+    let mut floor = floor_of("sprint-repeat-10x40s", &[("warm_up", Answer::YesNo(true)), ("course_m", Answer::Number(40.0))]);
     for k in (0..10).filter(|k| *k != 3) {
         floor.at(10.0 + 40.0 * f64::from(k) + 6.0, Kind::Crossed);
     }
     assert!(!floor.state().can_finish, "one of ten is missing");
     floor.at(400.0, Kind::Taken { input: "time_s".into(), side: None, attempt: Some(4), value: Value::Number(6.4) });
     floor.at(401.0, Kind::Struck { input: "time_s".into(), side: None, attempt: 4 });
-    assert_eq!(floor.closed(410.0)["time_s"][3], json!(6.4));
+    assert_eq!(closed(&mut floor, 410.0)["time_s"][3], json!(6.4));
 }
 
 #[test]
 fn loads_are_advised_with_a_reason_rests_are_called_and_a_fifth_attempt_is_refused() {
     let ready = [("warm_up", Answer::YesNo(true)), ("lift", text("bench_press")), ("spotter", Answer::YesNo(true))];
-    let mut floor = Floor::of("one-rm", &ready);
+    let mut floor = floor_of("one-rm", &ready);
     floor.setup.last_value = Some(100.0);
     let advice = |floor: &Floor| {
         let advice = floor.sheet().advice.unwrap();
@@ -271,23 +237,23 @@ fn loads_are_advised_with_a_reason_rests_are_called_and_a_fifth_attempt_is_refus
     floor.at(700.0, lift(97.5, true));
     assert_eq!(advice(&floor).0, None);
     assert!(floor.refusal(lift(100.0, true)).unwrap().1.contains("4 are the most"));
-    let inputs = floor.closed(720.0);
+    let inputs = closed(&mut floor, 720.0);
     assert_eq!((inputs["load_kg"].clone(), inputs["made"].clone()), (json!([80.0, 90.0, 105.0, 97.5]), json!([true, true, false, true])));
 }
 
 #[test]
 fn a_heavier_made_after_a_lighter_missed_is_kept_and_asked_about() {
     let ready = [("warm_up", Answer::YesNo(true)), ("lift", text("deadlift")), ("spotter", Answer::YesNo(true))];
-    let mut floor = Floor::of("one-rm", &ready);
+    let mut floor = floor_of("one-rm", &ready);
     floor.at(60.0, Kind::Lifted { load_kg: 100.0, made: false });
     floor.at(260.0, Kind::Lifted { load_kg: 110.0, made: true });
     assert!(floor.state().decision.unwrap().because.starts_with("110 kg was made after 100 kg had been missed."));
-    assert_eq!(floor.closed(300.0)["made"], json!([false, true]));
+    assert_eq!(closed(&mut floor, 300.0)["made"], json!([false, true]));
 }
 
 #[test]
 fn points_of_each_side_are_kept_as_they_were_judged() {
-    let mut floor = Floor::of("inline-lunge", &[]);
+    let mut floor = floor_of("inline-lunge", &[]);
     let judged = |side: &str, met: bool| Kind::Taken {
         input: "points".into(),
         side: Some(side.into()),
@@ -298,14 +264,14 @@ fn points_of_each_side_are_kept_as_they_were_judged() {
     floor.at(9.0, judged("left", false));
     floor.at(12.0, taken("rating", Some("left"), 3.0));
     assert_eq!(
-        floor.closed(20.0),
+        closed(&mut floor, 20.0),
         json!({"points": {"left": {"balance_kept": true, "knee_to_board": false}, "right": {"balance_kept": true, "knee_to_board": true}}, "rating": {"left": 3.0}})
     );
 }
 
 #[test]
 fn a_girth_is_taken_twice_and_a_third_time_only_where_the_two_lie_apart() {
-    let mut floor = Floor::of("body", &[("waist_site", text("navel"))]);
+    let mut floor = floor_of("body", &[("waist_site", text("navel"))]);
     assert!(floor.sheet().rows[0].how.as_ref().unwrap().contains("breath out"));
     floor.at(5.0, taken("waist_cm", None, 92.0));
     floor.at(9.0, taken("waist_cm", None, 93.0));
@@ -316,7 +282,7 @@ fn a_girth_is_taken_twice_and_a_third_time_only_where_the_two_lie_apart() {
     assert!(floor.sheet().next == Some(0) && !floor.state().can_finish, "a third time before it is kept");
     floor.at(15.0, taken("waist_cm", None, 94.0));
     assert!(waist(&floor).third.is_none() && floor.state().can_finish);
-    assert_eq!(floor.closed(20.0)["waist_cm"], json!([92.0, 94.5, 94.0]));
+    assert_eq!(closed(&mut floor, 20.0)["waist_cm"], json!([92.0, 94.5, 94.0]));
 }
 
 /// Five seconds of count-in and thirty of kicks: the heart rate is called as they end, and after each minute.
@@ -324,7 +290,7 @@ fn a_girth_is_taken_twice_and_a_third_time_only_where_the_two_lie_apart() {
 fn recovery_is_counted_tapped_or_taken_by_the_strap_each_at_its_minute() {
     let kicks = || {
         let warm = [("warm_up", Answer::YesNo(true)), ("hr_source", Answer::Text("wrist".into()))];
-        let mut floor = Floor::of("kick-recovery-30s", &warm);
+        let mut floor = floor_of("kick-recovery-30s", &warm);
         floor.at(10.0, Kind::Counted { input: "reps".into(), side: None, by: 1 });
         floor
     };
@@ -348,8 +314,8 @@ fn recovery_is_counted_tapped_or_taken_by_the_strap_each_at_its_minute() {
     assert_eq!(state.dues.iter().map(|d| d.key.as_str()).collect::<Vec<_>>(), ["hr_3"]);
     let read = state.inputs(floor.protocol, &floor.setup);
     assert!(read.is_empty(), "not closed yet");
-    let closed = floor.closed(180.0);
-    assert_eq!((&closed["hr_0"], &closed["hr_1"], &closed["hr_2"]), (&json!(160.0), &json!(120.0), &json!(112.0)));
+    let read = closed(&mut floor, 180.0);
+    assert_eq!((&read["hr_0"], &read["hr_1"], &read["hr_2"]), (&json!(160.0), &json!(120.0), &json!(112.0)));
 
     // The strap reads each by itself as its minute is full.
     let mut strapped = kicks();
@@ -358,13 +324,13 @@ fn recovery_is_counted_tapped_or_taken_by_the_strap_each_at_its_minute() {
         let heard = impulso_core::strap::Heard { bpm: Some(bpm), ..Default::default() };
         strapped.at(f64::from(s), Kind::StrapHeard { bytes: String::new(), heard: Some(heard) });
     }
-    let closed = strapped.closed(165.0);
-    assert_eq!((&closed["hr_0"], &closed["hr_1"], &closed["hr_2"]), (&json!(170.0), &json!(130.0), &json!(130.0)));
+    let read = closed(&mut strapped, 165.0);
+    assert_eq!((&read["hr_0"], &read["hr_1"], &read["hr_2"]), (&json!(170.0), &json!(130.0), &json!(130.0)));
 }
 
 #[test]
 fn hops_each_way_against_ten_seconds_of_their_own_with_the_lines_touched_beside_them() {
-    let mut floor = Floor::of("quadrant-hop", &[("warm_up", Answer::YesNo(true))]);
+    let mut floor = floor_of("quadrant-hop", &[("warm_up", Answer::YesNo(true))]);
     let next = |floor: &Floor| {
         let sheet = floor.sheet();
         sheet.next.map(|k| (sheet.rows[k].input.clone(), sheet.rows[k].side.clone()))
@@ -390,13 +356,13 @@ fn hops_each_way_against_ten_seconds_of_their_own_with_the_lines_touched_beside_
     let calls = floor.state().timeline.calls;
     assert!(calls.iter().any(|c| c.at_ms == 90_000.0 && c.tone == Tone::End), "the bell is called");
     floor.at(95.0, Kind::Noted { text: "stumbled at once".into() });
-    let inputs = floor.closed(96.0);
+    let inputs = closed(&mut floor, 96.0);
     assert_eq!(inputs, json!({"hops": {"clockwise": 9.0, "counter": 0.0}, "touches": {"clockwise": 1.0}}), "none is a reading too");
 }
 
 #[test]
 fn a_circuit_has_one_start_and_a_key_a_round() {
-    let mut floor = Floor::of("circuit-3-rounds", &[("circuit", text("ten, ten, ten")), ("warm_up", Answer::YesNo(true))]);
+    let mut floor = floor_of("circuit-3-rounds", &[("circuit", text("ten, ten, ten")), ("warm_up", Answer::YesNo(true))]);
     floor.at(10.0, Kind::WatchStarted { input: "split_s".into(), side: None });
     for (k, at) in [190.0, 385.5, 590.0].into_iter().enumerate() {
         floor.at(at, Kind::WatchEnded);
@@ -404,12 +370,12 @@ fn a_circuit_has_one_start_and_a_key_a_round() {
         assert_eq!(watch.map(|w| w.from_ms), (k < 2).then_some(at * 1000.0), "the next round begins as the one before it ends");
     }
     floor.at(600.0, Kind::WatchEnded);
-    assert_eq!(floor.closed(610.0)["split_s"], json!([180.0, 195.5, 204.5]));
+    assert_eq!(closed(&mut floor, 610.0)["split_s"], json!([180.0, 195.5, 204.5]));
 }
 
 #[test]
 fn a_stance_that_ran_to_its_limit_makes_room_for_the_next_start() {
-    let mut floor = Floor::of("one-leg-stance", &[("eyes", text("open"))]);
+    let mut floor = floor_of("one-leg-stance", &[("eyes", text("open"))]);
     let start = |side: &str| Kind::WatchStarted { input: "seconds".into(), side: Some(side.into()) };
     floor.at(5.0, start("left"));
     floor.at(60.0, start("right"));

@@ -192,7 +192,10 @@ async fn send(client: &Client, base: &str, runs: &[(Uuid, Uuid, Posted)], round:
                     let mut event = json!({"id": Uuid::now_v7(), "device": device, "seq": n, "mono_ms": n * 1000, "wall": Utc::now()});
                     event.as_object_mut().unwrap().extend(kind.as_object().unwrap().clone());
                     posted.lock().unwrap()[n as usize] = Some(Instant::now());
-                    post(&client, url.clone(), json!({"events": [event]})).await;
+                    let answer = client.post(url.clone()).json(&json!({"events": [event]})).send().await.unwrap();
+                    assert!(answer.status().is_success(), "{}", answer.status());
+                    // Read to its end and not taken apart: the screens of the same process wait for their turn.
+                    answer.bytes().await.unwrap();
                 }
             })
         })
@@ -267,7 +270,7 @@ struct Spread {
 
 impl std::fmt::Display for Spread {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "p50 {:.1} ms, p99 {:.1} ms", self.p50, self.p99)
+        write!(f, "p50 {:.2} ms, p99 {:.2} ms", self.p50, self.p99)
     }
 }
 

@@ -11,6 +11,8 @@ use crate::api::{
 /// The routes under `/api`.
 pub fn routes(config: &mut ServiceConfig) {
     config
+        // Routes are tried in this order: what a run sends every second comes first.
+        .service(runs::append)
         .service(health::health)
         .service(session::welcome)
         .service(session::sign_in)
@@ -57,7 +59,6 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(assess::choose)
         .service(runs::create)
         .service(runs::get)
-        .service(runs::append)
         .service(runs::live)
         .service(join::get)
         .service(join::append)

@@ -73,6 +73,11 @@ struct Work {
 }
 
 impl Intake {
+    /// Remembers a run that was set up just now, so that the start of its clock is as quick as every later event.
+    pub fn is_set_up(&self, practice: PracticeId, run: Run) {
+        self.recall.put(Remembered { practice, run, log: Log::default() });
+    }
+
     /// Takes events in on behalf of a coach, or of a partner who has no account, in one transaction, and shows the run as it
     /// is then to everyone who watches it.
     ///

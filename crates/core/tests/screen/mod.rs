@@ -1,8 +1,13 @@
-//! A screen that reports events at times of the run's clock.
+//! A screen that reports events at times of the run's clock, and a floor of one protocol under it.
 #![allow(dead_code)]
 
 use chrono::{DateTime, TimeDelta, Utc};
-use impulso_core::run::{Event, Kind};
+use impulso_core::{
+    Code,
+    catalogue::{self, Protocol},
+    conditions::Answer,
+    run::{Event, Kind, Setup, State, check_event, fold, state::SheetState},
+};
 use uuid::Uuid;
 
 #[derive(Clone)]
@@ -35,5 +40,56 @@ impl Screen {
 
     pub fn last_ms(&self) -> f64 {
         self.events.iter().map(|e| (e.wall - t0()).num_microseconds().unwrap() as f64 / 1000.0).fold(0.0, f64::max)
+    }
+}
+
+/// A run of one protocol whose clock was started.
+pub struct Floor {
+    pub protocol: &'static Protocol,
+    pub setup: Setup,
+    pub screen: Screen,
+}
+
+impl Floor {
+    /// Set up for somebody, with these answers.
+    pub fn of(id: &str, somebody: Setup, conditions: &[(&str, Answer)]) -> Self {
+        let conditions = conditions.iter().map(|(k, a)| ((*k).to_owned(), a.clone())).collect();
+        let setup = Setup { conditions, ..somebody };
+        let protocol = catalogue::find(id).unwrap();
+        setup.check(protocol).unwrap();
+        let mut screen = Screen::new(7);
+        screen.at(0.0, Kind::ClockStarted);
+        Self { protocol, setup, screen }
+    }
+
+    /// Something happens, seconds after the start.
+    pub fn at(&mut self, s: f64, kind: Kind) -> Uuid {
+        self.screen.at(s * 1000.0, kind)
+    }
+
+    /// Something happens two seconds after what happened last.
+    pub fn then(&mut self, kind: Kind) -> Uuid {
+        self.screen.at(self.screen.last_ms() + 2000.0, kind)
+    }
+
+    pub fn state(&self) -> State {
+        fold(self.protocol, &self.setup, &self.screen.events)
+    }
+
+    pub fn sheet(&self) -> SheetState {
+        self.state().sheet().cloned().unwrap()
+    }
+
+    /// The input that is next.
+    pub fn next(&self) -> Option<String> {
+        let sheet = self.sheet();
+        sheet.next.map(|k| sheet.rows[k].input.clone())
+    }
+
+    /// Why an event is not taken now.
+    pub fn refusal(&self, kind: Kind) -> Option<(Code, String)> {
+        let mut later = Screen::new(9);
+        later.at(900_000.0, kind);
+        check_event(self.protocol, &self.state(), &later.events[0]).err().map(|e| (e.code, e.message))
     }
 }

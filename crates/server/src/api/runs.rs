@@ -80,7 +80,7 @@ pub struct RunForm {
 /// Sets a run up.
 #[utoipa::path(tag = "runs", operation_id = "runs_create", responses((status = 200, body = RunView), (status = 422, body = ApiError)))]
 #[post("/runs")]
-pub async fn create(who: SignedIn, form: Json<RunForm>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunView>> {
+pub async fn create(who: SignedIn, form: Json<RunForm>, intake: web::Data<Intake>) -> ApiResult<web::Json<RunView>> {
     let mut form = form.into_inner();
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
@@ -108,7 +108,8 @@ pub async fn create(who: SignedIn, form: Json<RunForm>, rate: web::Data<ClockRat
         rehearsal: None,
         join_code: join_code.as_deref(),
     };
-    if runs::create(&mut scope, who.coach, &new).await? {
+    let is_new = runs::create(&mut scope, who.coach, &new).await?;
+    if is_new {
         let subject = match form.people.as_slice() {
             [one] => Subject::of("run", form.id, PersonId(*one)),
             _ => Subject::thing("run", form.id),
@@ -120,8 +121,11 @@ pub async fn create(who: SignedIn, form: Json<RunForm>, rate: web::Data<ClockRat
         audit::record(&mut scope, who.coach, "run.set_up", subject, json!({ "protocol": protocol.id, "overrule_reason": reason })).await?;
     }
     let run = runs::get(&mut scope, RunId(form.id)).await?;
-    let shown = view(&mut scope, run, **rate).await?;
+    let shown = view(&mut scope, run.clone(), intake.rate).await?;
     scope.commit().await?;
+    if is_new {
+        intake.is_set_up(who.practice, run);
+    }
     Ok(web::Json(shown))
 }
 
