@@ -8,6 +8,7 @@ pub mod body;
 pub mod brakes;
 pub mod demo;
 pub mod docs;
+pub mod dossier;
 pub mod edge;
 pub mod error;
 pub mod intake;

@@ -22,9 +22,7 @@ use impulso_core::{
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
     audit::{self, Subject},
-    goals, happenings,
-    people::{self, Person},
-    practices, readiness, repeats,
+    goals, happenings, people, practices, readiness, repeats,
     results::{self, Stop, Stored},
     retests,
     runs::Run,
@@ -236,11 +234,6 @@ pub struct Told {
 }
 
 impl Told {
-    /// In the person's own units.
-    pub async fn to(scope: &mut Scope, person: &Person) -> ApiResult<Self> {
-        Ok(Self { noted: noted(scope, person.id).await?, units: person.profile.units })
-    }
-
     /// Words a change for the person.
     pub fn word(&self, change: Comparison) -> Comparison {
         let mut worded = change.told(self.units);

@@ -19,8 +19,8 @@ use impulso_core::{
     visit::{self, Happened, Judged, Learned, Stand, VisitState},
 };
 use impulso_store::{
-    ResultId, Scope, people,
-    results::{self, Stored},
+    ResultId, Scope,
+    results::Stored,
     retests,
     runs::Run,
     visits::{self, Visit},
@@ -31,6 +31,7 @@ use uuid::Uuid;
 
 use crate::{
     ApiResult,
+    dossier::Dossier,
     marking::{Tables, Total},
     planning::RetestLine,
     scoring::{self, Told},
@@ -282,33 +283,25 @@ pub async fn run_closed(scope: &mut Scope, run: &Run, result: Option<ResultId>) 
     Ok(())
 }
 
-/// The whole page of a visit; of some places `only`, as if there were no others.
-pub async fn page(scope: &mut Scope, visit: &Visit, today: NaiveDate, only: Option<&[usize]>) -> ApiResult<VisitPage> {
-    page_by(scope, visit, today, only, None).await
+/// The whole page of a visit of somebody; of some places `only`, as if there were no others.
+pub async fn page(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Option<&[usize]>) -> ApiResult<VisitPage> {
+    page_by(scope, of, visit, only, None).await
 }
 
 /// The same by one version of the scoring table.
-pub async fn page_by(
-    scope: &mut Scope,
-    visit: &Visit,
-    today: NaiveDate,
-    only: Option<&[usize]>,
-    table: Option<u32>,
-) -> ApiResult<VisitPage> {
-    let shelf = Shelf::of(scope).await?;
-    let person = people::get(scope, visit.person).await?;
-    let history = results::of_person(scope, visit.person).await?;
-    let told = Told::to(scope, &person).await?;
+pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Option<&[usize]>, table: Option<u32>) -> ApiResult<VisitPage> {
+    let Dossier { shelf, person, history, today, .. } = of;
+    let (today, told) = (*today, of.told());
     let happened = visits::events(scope, visit.id).await?;
     let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
     let mut before = visits::of_battery(scope, visit.person, &visit.battery.id).await?;
     before.retain(|v| v.created_at < visit.created_at);
     let protocols: Vec<&Protocol> = visit.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
     let known = scoring::known(scope, &protocols).await?;
-    let passed = passed(&history);
+    let passed = passed(history);
     let planned = retests::open_of(scope, visit.person).await?;
-    let retests = planned.into_iter().filter(|r| r.protocol_id == visit.battery.id).map(|r| RetestLine::new(r, &shelf, today)).collect();
-    let waits = |place: usize| waits(&shelf, &visit.battery, place, &passed);
+    let retests = planned.into_iter().filter(|r| r.protocol_id == visit.battery.id).map(|r| RetestLine::new(r, shelf, today)).collect();
+    let waits = |place: usize| waits(shelf, &visit.battery, place, &passed);
 
     let shown: Vec<usize> = state.order.iter().copied().filter(|p| only.is_none_or(|only| only.contains(p))).collect();
     let mut seen: Vec<Seen> = Vec::new();
@@ -318,7 +311,7 @@ pub async fn page_by(
         let Some((protocol, result)) = protocol.and_then(|p| Some((p, best(p, tried)?))) else { continue };
         let own = known.get(&protocol.id).cloned().unwrap_or_default();
         let Some((outcome, report)) = scoring::outcome_and_report(protocol, result, &own)? else { continue };
-        let (since_last, since_first) = changes(protocol, result, &history, &report, &told);
+        let (since_last, since_first) = changes(protocol, result, history, &report, &told);
         let values = result.computed.clone();
         seen.push(Seen { place, protocol, result: result.id.0, values, outcome, report, since_last, since_first, units: told.units });
     }
@@ -356,7 +349,7 @@ pub async fn page_by(
     Ok(VisitPage {
         id: visit.id,
         person: visit.person.0,
-        name: person.profile.name,
+        name: person.profile.name.clone(),
         battery: visit.battery.id.clone(),
         battery_name: visit.battery.name.clone(),
         on: visit.on,
@@ -364,7 +357,7 @@ pub async fn page_by(
         last_on: before.first().map(|v| v.on),
         closed: state.closed,
         is_stale: !state.closed && visit.on < today,
-        next: next(&state, visit, &shelf, &history, &happened, &|place| waits(place).is_none()),
+        next: next(&state, visit, shelf, history, &happened, &|place| waits(place).is_none()),
         done: state.done(),
         learned: (!tests.is_empty()).then(|| visit::learned(&tests)),
         work: seen.iter().find_map(|s| s.report.work.clone()),

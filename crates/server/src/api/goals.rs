@@ -13,8 +13,6 @@ use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
     goals,
-    people::{self, Person},
-    results::{self, Stored},
     visits::{self, Visit},
 };
 use serde::{Deserialize, Serialize};
@@ -22,15 +20,7 @@ use serde_json::json;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use crate::{
-    ApiError, ApiResult,
-    auth::{self, SignedIn},
-    body::Json,
-    marking::Tables,
-    scoring,
-    shelf::Shelf,
-    visiting,
-};
+use crate::{ApiError, ApiResult, auth::SignedIn, body::Json, dossier::Dossier, marking::Tables, scoring, visiting};
 
 /// The most goals of one person that are open.
 const OPEN_MAX: usize = 8;
@@ -90,17 +80,12 @@ pub struct Aim {
     pub now: String,
 }
 
-/// A person's goals as they stand, and what goals can be agreed on. `history` oldest first.
-pub async fn of_person(
-    scope: &mut Scope,
-    of: &Person,
-    shelf: &Shelf,
-    history: &[Stored],
-    today: NaiveDate,
-) -> ApiResult<(Vec<GoalLine>, Vec<Aim>)> {
-    let kept = goals::of_person(scope, of.id).await?;
-    let totals = totals_of(scope, of.id, shelf, today).await?;
-    let lines = lines(scope, of, shelf, history, &totals, kept, today).await?;
+/// A person's goals as they stand, and what goals can be agreed on.
+pub async fn of_person(scope: &mut Scope, of: &Dossier) -> ApiResult<(Vec<GoalLine>, Vec<Aim>)> {
+    let Dossier { shelf, history, .. } = of;
+    let kept = goals::of_person(scope, of.person.id).await?;
+    let totals = totals_of(scope, of).await?;
+    let lines = lines(scope, of, &totals, kept).await?;
     let mut latest: BTreeMap<(&str, &str), f64> = BTreeMap::new();
     for result in history {
         latest.extend(result.computed.iter().map(|(q, v)| ((result.protocol_id.as_str(), q.as_str()), *v)));
@@ -126,17 +111,10 @@ pub async fn of_person(
     Ok((lines, of_batteries.chain(aims).collect()))
 }
 
-/// Goals as they stand. `history` oldest first; `totals`: the latest of the batteries whose total is a goal.
-async fn lines(
-    scope: &mut Scope,
-    of: &Person,
-    shelf: &Shelf,
-    history: &[Stored],
-    totals: &[BatteryTotal],
-    kept: Vec<(Uuid, Goal)>,
-    today: NaiveDate,
-) -> ApiResult<Vec<GoalLine>> {
-    let units = of.profile.units;
+/// Goals as they stand. `totals`: the latest of the batteries whose total is a goal.
+async fn lines(scope: &mut Scope, of: &Dossier, totals: &[BatteryTotal], kept: Vec<(Uuid, Goal)>) -> ApiResult<Vec<GoalLine>> {
+    let Dossier { shelf, history, person, today, .. } = of;
+    let units = person.profile.units;
     let tests: Vec<_> = kept.iter().filter_map(|(_, goal)| shelf.find(&goal.protocol).ok()).collect();
     let known = scoring::known(scope, &tests).await?;
     let mut lines = Vec::new();
@@ -148,7 +126,7 @@ async fn lines(
         let error =
             protocol.zip(latest).and_then(|(protocol, result)| scoring::wobble(protocol, result, &goal.quantity, known.get(&protocol.id)));
         let value = value.or(of_battery.map(|t| (t.on, t.points)));
-        let standing = goal.standing(value, error.as_ref(), today, units);
+        let standing = goal.standing(value, error.as_ref(), *today, units);
         lines.push(GoalLine {
             id,
             wanted: format!(
@@ -168,27 +146,15 @@ async fn lines(
 }
 
 /// The goals that a visit is about: those of its tests, and of its battery's total; of some places `only`, of those alone.
-pub async fn of_visit(
-    scope: &mut Scope,
-    shelf: &Shelf,
-    visit: &Visit,
-    person: &Person,
-    today: NaiveDate,
-    only: Option<&[usize]>,
-) -> ApiResult<Vec<GoalLine>> {
+pub async fn of_visit(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Option<&[usize]>) -> ApiResult<Vec<GoalLine>> {
     let shown = |place: &usize| only.is_none_or(|only| only.contains(place));
     let tests: Vec<&str> = (0..visit.battery.tests.len()).filter(shown).map(|k| visit.battery.tests[k].protocol.as_str()).collect();
     let whole = tests.len() == visit.battery.tests.len();
-    let mut kept = goals::of_person(scope, person.id).await?;
+    let mut kept = goals::of_person(scope, of.person.id).await?;
     kept.retain(|(_, goal)| tests.contains(&goal.protocol.as_str()) || whole && goal.protocol == visit.battery.id);
-    // Most visits are about none: nothing else is looked up then.
-    if kept.is_empty() {
-        return Ok(Vec::new());
-    }
-    let history = results::of_person(scope, person.id).await?;
     let of_total = kept.iter().any(|(_, goal)| goal.quantity == TOTAL);
-    let totals = if of_total { totals_of(scope, person.id, shelf, today).await? } else { Vec::new() };
-    lines(scope, person, shelf, &history, &totals, kept, today).await
+    let totals = if of_total { totals_of(scope, of).await? } else { Vec::new() };
+    lines(scope, of, &totals, kept).await
 }
 
 /// The latest total of a battery that has a scoring table.
@@ -202,19 +168,19 @@ struct BatteryTotal {
 const TOTALS_MAX: usize = 6;
 
 /// The latest totals of a person's batteries, where they have a scoring table.
-async fn totals_of(scope: &mut Scope, person: PersonId, shelf: &Shelf, today: NaiveDate) -> ApiResult<Vec<BatteryTotal>> {
+async fn totals_of(scope: &mut Scope, of: &Dossier) -> ApiResult<Vec<BatteryTotal>> {
     let mut totals: Vec<BatteryTotal> = Vec::new();
     let mut seen: Vec<String> = Vec::new();
-    for visit in visits::of_person(scope, person, 50).await?.into_iter().filter(|v| v.closed_at.is_some()) {
+    for visit in visits::of_person(scope, of.person.id, 50).await?.into_iter().filter(|v| v.closed_at.is_some()) {
         if seen.len() >= TOTALS_MAX || seen.contains(&visit.battery.id) {
             continue;
         }
         seen.push(visit.battery.id.clone());
-        let Some(battery) = shelf.battery(&visit.battery.id) else { continue };
+        let Some(battery) = of.shelf.battery(&visit.battery.id) else { continue };
         if Tables::of(scope, battery).await?.all.is_empty() {
             continue;
         }
-        if let Some(total) = visiting::page(scope, &visit, today, None).await?.total {
+        if let Some(total) = visiting::page(scope, of, &visit, None).await?.total {
             totals.push(BatteryTotal { battery: visit.battery.id, on: visit.on, points: total.points });
         }
     }
@@ -227,17 +193,17 @@ async fn totals_of(scope: &mut Scope, person: PersonId, shelf: &Shelf, today: Na
 pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> ApiResult<HttpResponse> {
     let form = form.into_inner();
     let mut scope = who.scope().await?;
-    let person = people::get(&mut scope, PersonId(*id)).await?.id;
-    let shelf = Shelf::of(&mut scope).await?;
-    let today = auth::today(&mut scope).await?;
+    let of = Dossier::of(&mut scope, PersonId(*id)).await?;
+    let Dossier { shelf, history, today, .. } = &of;
+    let (person, today) = (of.person.id, *today);
     let of_battery = form.quantity == TOTAL && shelf.battery(&form.protocol).is_some();
     let latest = if of_battery {
-        let totals = totals_of(&mut scope, person, &shelf, today).await?;
+        let totals = totals_of(&mut scope, &of).await?;
         totals.iter().find(|t| t.battery == form.protocol).map(|t| (t.on, t.points))
     } else {
         let protocol = shelf.find(&form.protocol)?;
-        let history = results::of_protocol(&mut scope, person, &protocol.id).await?;
-        history.iter().rev().find_map(|r| Some((r.on, *r.computed.get(&form.quantity)?)))
+        let own = history.iter().rev().filter(|r| r.protocol_id == protocol.id);
+        own.into_iter().find_map(|r| Some((r.on, *r.computed.get(&form.quantity)?)))
     };
     let Some((from_on, from)) = latest else {
         let message =

@@ -12,8 +12,7 @@ use impulso_core::{
 };
 use impulso_store::{
     PersonId, Scope,
-    people::{self, Person},
-    results::{self, Stored},
+    results::Stored,
     visits::{self, Visit},
 };
 use serde::Serialize;
@@ -21,13 +20,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::results::{TrendPoint, points};
-use crate::{
-    ApiError, ApiResult,
-    auth::SignedIn,
-    scoring::{self, Told},
-    shelf::Shelf,
-    visiting,
-};
+use crate::{ApiError, ApiResult, auth::SignedIn, dossier::Dossier, scoring, visiting};
 
 /// A battery over all its dates.
 #[derive(Serialize, ToSchema)]
@@ -77,19 +70,18 @@ pub struct HistoryLine {
 pub async fn history(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResult<web::Json<HistoryPage>> {
     let (id, battery) = path.into_inner();
     let mut scope = who.scope().await?;
-    let shelf = Shelf::of(&mut scope).await?;
-    let person = people::get(&mut scope, PersonId(id)).await?;
-    let (days, lines) = over_time(&mut scope, &shelf, &person, &battery, None).await?;
+    let of = Dossier::of(&mut scope, PersonId(id)).await?;
+    let (days, lines) = over_time(&mut scope, &of, &battery, None).await?;
     if days.is_empty() {
         return Err(ApiError::not_found());
     }
     Ok(web::Json(HistoryPage {
         person: id,
-        name: person.profile.name,
-        battery_name: shelf.name(&battery),
+        name: of.person.profile.name.clone(),
+        battery_name: of.shelf.name(&battery),
         days,
         lines,
-        happenings: scoring::noted(&mut scope, person.id).await?,
+        happenings: of.happenings(),
     }))
 }
 
@@ -108,18 +100,16 @@ impl Same {
 /// The days a battery was done, oldest first, and its measures over them; of some places `only`, and until a visit.
 pub async fn over_time(
     scope: &mut Scope,
-    shelf: &Shelf,
-    of: &Person,
+    of: &Dossier,
     battery: &str,
     until: Option<(&Visit, &[usize])>,
 ) -> ApiResult<(Vec<NaiveDate>, Vec<HistoryLine>)> {
-    let person = of.id;
+    let (Dossier { shelf, history: all, .. }, person) = (of, of.person.id);
     let mut done = visits::of_battery(scope, person, battery).await?;
     done.retain(|v| until.is_none_or(|(last, _)| v.created_at <= last.created_at));
     done.reverse();
     let Some(latest) = done.last().cloned() else { return Ok((Vec::new(), Vec::new())) };
     let happened = visits::events_of_battery(scope, person, battery).await?;
-    let all = results::of_person(scope, person).await?;
     // What each visit came to, by the battery as it was on its day: the best try of each place.
     let mut reached: Vec<(Same, Uuid)> = Vec::new();
     for visit in &done {
@@ -131,7 +121,7 @@ pub async fn over_time(
             reached.extend(best.map(|r| (Same::of(&visit.battery, k), r.id.0)));
         }
     }
-    let told = Told::to(scope, of).await?;
+    let told = of.told();
     let said = |key: &str, value: f64| quantity::in_units(key, value, told.units);
     let protocols: Vec<&Protocol> = latest.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
     let known = scoring::known(scope, &protocols).await?;

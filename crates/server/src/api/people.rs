@@ -17,7 +17,6 @@ use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
     error::{Conflict, Error as StoreError},
-    happenings,
     people::{self, Person, Profile},
     readiness, results, retests, visits,
 };
@@ -35,6 +34,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
+    dossier::Dossier,
     intake::Intake,
     planning::RetestLine,
     scoring::{self, Told},
@@ -359,18 +359,16 @@ fn as_form(person: &Person) -> PersonForm {
 }
 
 async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage>> {
-    let person = people::get(scope, id).await?;
-    let today = auth::today(scope).await?;
-    let history = results::of_person(scope, id).await?;
-    let shelf = Shelf::of(scope).await?;
-    let noted = happenings::of_person(scope, id).await?;
-    let told = Told { noted: noted.iter().map(|(_, h)| h.clone()).collect(), ..Told::default() };
+    let of = Dossier::of(scope, id).await?;
+    let (goals, aims) = goals::of_person(scope, &of).await?;
+    // The coach's page is metric throughout.
+    let told = Told { noted: of.happenings(), ..Told::default() };
+    let Dossier { shelf, person, history, noted, today } = of;
     let ladder = scoring::ladder(scope, &shelf, &history, &told).await?;
     let retests = retests::open_of(scope, id).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
     let fits = shortlist(&person, checked.as_ref(), today, &history);
     let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();
-    let (goals, aims) = goals::of_person(scope, &person, &shelf, &history, today).await?;
     Ok(web::Json(PersonPage {
         goals,
         aims,

@@ -6,7 +6,7 @@ use impulso_core::{Code, InputError, report::FailedPoint, visit::Learned};
 use impulso_store::{
     Scope, Store,
     audit::{self, Subject},
-    people, photos, practices,
+    photos, practices,
     visit_links::{self, Link, Opened},
     visits::{self, Visit},
 };
@@ -24,10 +24,10 @@ use super::{
 };
 use crate::{
     ApiError, ApiResult,
-    auth::{self, Caller, SignedIn},
+    auth::{Caller, SignedIn},
     body::Json,
     brakes::Brakes,
-    shelf::Shelf,
+    dossier::Dossier,
     visiting::{self, VisitRow},
 };
 
@@ -178,13 +178,11 @@ pub async fn open(
     let opened = opened(&store, &token, &brakes, &caller).await?;
     let mut scope = store.scope(opened.practice).await?;
     let visit = visits::get(&mut scope, opened.visit).await?;
-    let today = auth::today(&mut scope).await?;
-    let page = visiting::page(&mut scope, &visit, today, Some(&opened.places)).await?;
+    let of = Dossier::of(&mut scope, visit.person).await?;
+    let page = visiting::page(&mut scope, &of, &visit, Some(&opened.places)).await?;
     let practice = practices::get(&mut scope).await?;
-    let shelf = Shelf::of(&mut scope).await?;
-    let person = people::get(&mut scope, visit.person).await?;
-    let goals = goals::of_visit(&mut scope, &shelf, &visit, &person, today, Some(&opened.places)).await?;
-    let (days, mut lines) = over_time(&mut scope, &shelf, &person, &visit.battery.id, Some((&visit, &opened.places))).await?;
+    let goals = goals::of_visit(&mut scope, &of, &visit, Some(&opened.places)).await?;
+    let (days, mut lines) = over_time(&mut scope, &of, &visit.battery.id, Some((&visit, &opened.places))).await?;
     // Whoever has the link opens no result by its key.
     lines.retain(|l| l.points.len() > 1);
     lines.iter_mut().flat_map(|l| &mut l.points).for_each(|p| p.result = Uuid::nil());

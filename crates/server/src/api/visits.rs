@@ -27,6 +27,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
+    dossier::Dossier,
     scoring,
     shelf::Shelf,
     visiting::{self, VisitPage},
@@ -251,7 +252,8 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitForm>) ->
         audit::record(&mut scope, who.coach, "visit.begun", subject, json!({ "battery": visit.battery.name })).await?;
     }
     let visit = visits::get(&mut scope, form.id).await?;
-    let shown = visiting::page(&mut scope, &visit, today, None).await?;
+    let of = Dossier::of(&mut scope, visit.person).await?;
+    let shown = visiting::page(&mut scope, &of, &visit, None).await?;
     scope.commit().await?;
     Ok(web::Json(shown))
 }
@@ -302,10 +304,9 @@ pub struct VisitShown {
 pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<TableQuery>) -> ApiResult<web::Json<VisitShown>> {
     let mut scope = who.scope().await?;
     let visit = visits::get(&mut scope, *id).await?;
-    let today = auth::today(&mut scope).await?;
-    let page = visiting::page_by(&mut scope, &visit, today, None, query.table).await?;
-    let (shelf, person) = (Shelf::of(&mut scope).await?, people::get(&mut scope, visit.person).await?);
-    let goals = goals::of_visit(&mut scope, &shelf, &visit, &person, today, None).await?;
+    let of = Dossier::of(&mut scope, visit.person).await?;
+    let page = visiting::page_by(&mut scope, &of, &visit, None, query.table).await?;
+    let goals = goals::of_visit(&mut scope, &of, &visit, None).await?;
     Ok(web::Json(VisitShown { page, goals }))
 }
 
@@ -334,7 +335,7 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
     let form = form.into_inner();
     let mut scope = who.scope().await?;
     let visit = visits::get(&mut scope, *id).await?;
-    let today = auth::today(&mut scope).await?;
+    let of = Dossier::of(&mut scope, visit.person).await?;
     if let Some(place) = form.happened.place().filter(|p| *p >= visit.battery.tests.len()) {
         return Err(InputError::new(Code::OutOfRange, "place", format!("The battery has no place {place}.")).into());
     }
@@ -355,7 +356,7 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
         other => other,
     };
     let cost = match happened {
-        Happened::Moved { place } => cost(&mut scope, &visit, place, today).await?,
+        Happened::Moved { place } => cost(&mut scope, &of, &visit, place).await?,
         _ => None,
     };
     if visit.closed_at.is_none() {
@@ -364,7 +365,7 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
         return Err(InputError::new(Code::OutOfRange, "visit", "This visit is over. Begin a new one.").into());
     }
     let visit = visits::get(&mut scope, visit.id).await?;
-    let shown = visiting::page(&mut scope, &visit, today, None).await?;
+    let shown = visiting::page(&mut scope, &of, &visit, None).await?;
     if happened == Happened::Closed {
         if shown.done > 0 {
             retests::fulfil(&mut scope, visit.person, &visit.battery.id, None, visit.on).await?;
@@ -381,9 +382,8 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
 }
 
 /// What doing a test now costs the one whose turn it is.
-async fn cost(scope: &mut Scope, visit: &Visit, place: usize, today: NaiveDate) -> ApiResult<Option<String>> {
-    let Some(next) = visiting::page(scope, visit, today, None).await?.next else { return Ok(None) };
-    let shelf = Shelf::of(scope).await?;
-    let of = |place: usize| shelf.find(&visit.battery.tests[place].protocol).ok();
-    Ok(of(place).zip(of(next.place)).and_then(|(moved, before)| cost_of_moving(moved, before)))
+async fn cost(scope: &mut Scope, of: &Dossier, visit: &Visit, place: usize) -> ApiResult<Option<String>> {
+    let Some(next) = visiting::page(scope, of, visit, None).await?.next else { return Ok(None) };
+    let at = |place: usize| of.shelf.find(&visit.battery.tests[place].protocol).ok();
+    Ok(at(place).zip(at(next.place)).and_then(|(moved, before)| cost_of_moving(moved, before)))
 }

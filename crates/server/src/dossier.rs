@@ -1,0 +1,53 @@
+//! A person as a request sees them: fetched once, handed to whoever works something out.
+
+use chrono::NaiveDate;
+use impulso_core::happening::Happening;
+use impulso_store::{
+    PersonId, Scope, happenings,
+    people::{self, Person},
+    results::{self, Stored},
+};
+use uuid::Uuid;
+
+use crate::{ApiResult, auth, scoring::Told, shelf::Shelf};
+
+/// All that is known of a person today, with the protocols it is read by.
+#[derive(Debug, Clone)]
+pub struct Dossier {
+    /// The protocols and batteries of the practice.
+    pub shelf: Shelf,
+    /// The record.
+    pub person: Person,
+    /// Every result, oldest first.
+    pub history: Vec<Stored>,
+    /// What happened along the way, with its key.
+    pub noted: Vec<(Uuid, Happening)>,
+    /// The practice's day.
+    pub today: NaiveDate,
+}
+
+impl Dossier {
+    /// Fetches it.
+    ///
+    /// # Errors
+    /// Where the practice has no such person.
+    pub async fn of(scope: &mut Scope, person: PersonId) -> ApiResult<Self> {
+        Ok(Self {
+            person: people::get(scope, person).await?,
+            shelf: Shelf::of(scope).await?,
+            history: results::of_person(scope, person).await?,
+            noted: happenings::of_person(scope, person).await?,
+            today: auth::today(scope).await?,
+        })
+    }
+
+    /// What a sentence to the person takes into account, in their own units.
+    pub fn told(&self) -> Told {
+        Told { noted: self.happenings(), units: self.person.profile.units }
+    }
+
+    /// What happened along the way.
+    pub fn happenings(&self) -> Vec<Happening> {
+        self.noted.iter().map(|(_, happening)| happening.clone()).collect()
+    }
+}
