@@ -6,9 +6,9 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     catalogue::Protocol,
-    change::TypicalError,
     error::{Code, InputError},
     quantity, text,
+    typical_error::TypicalError,
     units::Units,
 };
 
@@ -212,7 +212,7 @@ mod tests {
     use super::*;
     use crate::{
         catalogue,
-        change::{Repeats, RestsOn},
+        typical_error::{Repeats, RestsOn},
     };
     use proptest::prelude::*;
 

@@ -30,6 +30,8 @@
 //! | [`norms`] | compared with whom? |
 //! | [`performed`] | what was done with whom, as an equation needs it? |
 //! | [`trial`] | one finished test in, results, norms and flags out |
+//! | [`alike`] | were two tests done alike? |
+//! | [`typical_error`] [`wobble`] | how much does a measure move when nothing has changed? |
 //! | [`change`] | is the difference real? |
 //! | [`battery`] [`visit`] | which tests on one visit, in which order, and what did they teach? |
 //! | [`goal`] | where does the client want to be, and is that on the way? |
@@ -39,6 +41,7 @@
 //!
 //! To add a test, add a TOML file below `data/catalogue/`; its arithmetic is a [`formula`] in it, or an equation of [`estimate`].
 
+pub mod alike;
 pub mod attempts;
 pub mod battery;
 pub mod catalogue;
@@ -72,6 +75,7 @@ pub mod strap;
 pub mod suitability;
 pub mod text;
 pub mod trial;
+pub mod typical_error;
 pub mod units;
 pub mod validate;
 pub mod visit;

@@ -4,8 +4,9 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
+    alike::{self, Point, Unlike},
     catalogue::{Citation, Protocol},
-    change::{self, Comparison, Own, Point, TypicalError, Unlike},
+    change::{self, Comparison},
     estimate::Working,
     inputs::{Inputs, Value},
     norms::{Bound, Standing, Tick},
@@ -13,6 +14,7 @@ use crate::{
     pulse, quantity,
     run::event::Conditions,
     trial::{Flag, Outcome, Pass, Trial},
+    typical_error::{Own, TypicalError},
     units::{Units, rounded},
 };
 
@@ -187,7 +189,7 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions) -> Vec<Co
         .conditions
         .iter()
         .filter(|c| conditions.contains_key(&c.key))
-        .map(|c| ConditionReport { label: c.label.clone(), value: change::answer(c, conditions.get(&c.key)) })
+        .map(|c| ConditionReport { label: c.label.clone(), value: alike::answer(c, conditions.get(&c.key)) })
         .collect()
 }
 
@@ -320,7 +322,7 @@ pub struct Progress {
 
 /// Compares a result with those before it. `earlier` in order of date.
 pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, typical_error: Option<&TypicalError>) -> Progress {
-    let alike: Vec<&Point> = earlier.iter().filter(|p| change::unlike(protocol, p, now).is_empty()).collect();
+    let alike: Vec<&Point> = earlier.iter().filter(|p| alike::unlike(protocol, p, now).is_empty()).collect();
     let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
     let last = alike.last().copied().or_else(|| earlier.last());
     let first = alike.first().copied().filter(|f| last.is_some_and(|l| l.on != f.on));
@@ -336,7 +338,7 @@ pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions
         conditions: conditions.clone(),
         ..Point::default()
     };
-    change::unlike(protocol, &point(then), &point(now)).into_iter().filter(|u| now.contains_key(&u.key)).collect()
+    alike::unlike(protocol, &point(then), &point(now)).into_iter().filter(|u| now.contains_key(&u.key)).collect()
 }
 
 /// One row of the change ladder: a measure from first to now, in steps of what the test can detect.

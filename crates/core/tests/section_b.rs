@@ -5,7 +5,6 @@
 use impulso_core::{
     Code, InputError,
     catalogue::{self, Condition, Family, PhaseKind, Protocol, ScheduleScore},
-    change::Own,
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::StageInput,
     norms::Bound,
@@ -13,6 +12,7 @@ use impulso_core::{
     report,
     run::event::Conditions,
     trial::{Circumstances, FlagCode, Inputs, Options, Outcome, Trial, compute},
+    typical_error::Own,
     units::{Age, BodyMass, Bpm},
 };
 
@@ -551,7 +551,7 @@ mod before {
     #[test]
     fn without_the_warm_up_it_is_recorded_and_never_compared() {
         use impulso_core::{
-            change::{Point, unlike},
+            alike::{Point, unlike},
             run::event::Answer,
         };
         // The older adults' walk and march are published without one; recalled.

@@ -5,12 +5,12 @@ use std::fmt::Write;
 use actix_web::App;
 use impulso_core::{
     catalogue::{self, Protocol, Source, SourceKind},
-    change::{Own, TypicalError},
     clamped::Pattern,
     norms,
     person::Sex,
     quantity, text,
     trial::{self, Trial},
+    typical_error::{Own, TypicalError},
     units::rounded,
     validate,
 };

@@ -6,7 +6,7 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code,
     catalogue::Protocol,
-    change::{Comparison, Own, Repeats, TypicalError},
+    change::Comparison,
     goal::Goal,
     happening::Happening,
     hr_max::{CeilingRule, HrMaxMethod},
@@ -17,6 +17,7 @@ use impulso_core::{
         event::{Answer, Conditions},
     },
     trial::{self, Circumstances, Options, Outcome, Trial},
+    typical_error::{Own, Repeats, TypicalError},
     units::{Bpm, Units},
 };
 use impulso_store::{

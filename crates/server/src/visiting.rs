@@ -484,7 +484,7 @@ fn figure(q: &report::QuantityReport, points_of: Option<&str>, units: Units) -> 
 pub fn variant_name(protocol: Option<&Protocol>, place: &Place) -> String {
     let Some(protocol) = protocol else { return place.protocol.clone() };
     let words: Vec<String> =
-        protocol.conditions.iter().filter_map(|c| Some(impulso_core::change::answer(c, Some(place.given.get(&c.key)?)))).collect();
+        protocol.conditions.iter().filter_map(|c| Some(impulso_core::alike::answer(c, Some(place.given.get(&c.key)?)))).collect();
     if words.is_empty() { protocol.name.clone() } else { format!("{}: {}", protocol.name, words.join(", ")) }
 }
 

@@ -1,7 +1,7 @@
 //! A practice's own repeats of each measure, kept where results are written, so that a page costs the same at fifty people
 //! and at fifty thousand.
 
-use impulso_core::change::Repeats;
+use impulso_core::typical_error::Repeats;
 
 use crate::{Result, Scope};
 

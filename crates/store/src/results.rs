@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
-    change::Point,
+    alike::Point,
     person::{Facts, Sex},
     run::{StopReason, event::Conditions},
     trial::Inputs,

@@ -1,6 +1,6 @@
 //! Typical errors that a practice typed in, each with its source.
 
-use impulso_core::change::TypedError;
+use impulso_core::typical_error::TypedError;
 
 use crate::{Result, Scope};
 

@@ -20,7 +20,9 @@ const ticks = computed(() => {
   const placed = props.norm.ticks.map((t) => ({ ...t, x: x(t.value), named: false })).sort((a, b) => a.x - b.x);
   const wanted = [...placed].sort((a, b) => rank(a.label) - rank(b.label));
   const taken: number[] = [];
-  for (const t of wanted) {
+  // A name under the mark of last time could not be read.
+  const free = (t: { x: number }) => props.last == null || Math.abs(x(props.last) - t.x) > 20;
+  for (const t of wanted.filter(free)) {
     if (taken.every((at) => Math.abs(at - t.x) > 40)) {
       taken.push(t.x);
       t.named = true;

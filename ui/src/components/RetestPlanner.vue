@@ -69,31 +69,42 @@ async function keep() {
     </template>
     <form v-else @submit.prevent="keep">
       <div class="rules" role="radiogroup" aria-label="Rule">
-        <label
-          ><input v-model="choice" type="radio" name="rule" value="every_weeks" /> every
-          <input v-model="weeks" class="num weeks" inputmode="numeric" aria-label="Weeks" @input="choice = 'every_weeks'" /> weeks</label
-        >
-        <label><input v-model="choice" type="radio" name="rule" value="weeks4812" /> weeks 4, 8 and 12</label>
-        <label
-          ><input v-model="choice" type="radio" name="rule" value="programme" /> weeks 0, 4, 8, 12 from
-          <input v-model="begins" type="date" aria-label="Programme begins" @input="choice = 'programme'"
-        /></label>
-        <label
-          ><input v-model="choice" type="radio" name="rule" value="season" /> season
-          <input v-model="season.begins" type="date" aria-label="Season begins" @input="choice = 'season'" /> to
-          <input v-model="season.ends" type="date" aria-label="Season ends" @input="choice = 'season'"
-        /></label>
-        <label
-          ><input v-model="choice" type="radio" name="rule" value="training_weeks" /> each week for
-          <input v-model="training" class="num weeks" inputmode="numeric" aria-label="Training weeks" @input="choice = 'training_weeks'" />
-          weeks</label
-        >
-        <label><input v-model="choice" type="radio" name="rule" value="first_of_month" /> first of each month</label>
-        <label><input v-model="choice" type="radio" name="rule" value="every_three_months" /> every 3 months</label>
-        <label
-          ><input v-model="choice" type="radio" name="rule" value="once" /> once, on
-          <input v-model="on" type="date" aria-label="Day" @input="choice = 'once'"
-        /></label>
+        <label>
+          <input v-model="choice" type="radio" name="rule" value="every_weeks" />
+          <span
+            >every <input v-model="weeks" class="num weeks" inputmode="numeric" aria-label="Weeks" @input="choice = 'every_weeks'" />
+            weeks</span
+          >
+        </label>
+        <label><input v-model="choice" type="radio" name="rule" value="weeks4812" /> <span>weeks 4, 8 and 12</span></label>
+        <label>
+          <input v-model="choice" type="radio" name="rule" value="programme" />
+          <span
+            >weeks 0, 4, 8, 12 from
+            <input v-model="begins" type="date" aria-label="Programme begins" @input="choice = 'programme'"
+          /></span>
+        </label>
+        <label>
+          <input v-model="choice" type="radio" name="rule" value="season" />
+          <span
+            >season <input v-model="season.begins" type="date" aria-label="Season begins" @input="choice = 'season'" /> to
+            <input v-model="season.ends" type="date" aria-label="Season ends" @input="choice = 'season'"
+          /></span>
+        </label>
+        <label>
+          <input v-model="choice" type="radio" name="rule" value="training_weeks" />
+          <span
+            >each week for
+            <input v-model="training" class="num weeks" inputmode="numeric" aria-label="Training weeks" @input="choice = 'training_weeks'" />
+            weeks</span
+          >
+        </label>
+        <label><input v-model="choice" type="radio" name="rule" value="first_of_month" /> <span>first of each month</span></label>
+        <label><input v-model="choice" type="radio" name="rule" value="every_three_months" /> <span>every 3 months</span></label>
+        <label>
+          <input v-model="choice" type="radio" name="rule" value="once" />
+          <span>once, on <input v-model="on" type="date" aria-label="Day" @input="choice = 'once'" /></span>
+        </label>
       </div>
       <details class="hard">
         <summary>Matches and hard sessions</summary>
@@ -127,13 +138,22 @@ async function keep() {
   gap: 2px;
   margin-bottom: 10px;
 }
-.rules label {
+.rules label,
+.rules span {
   display: flex;
   align-items: center;
   gap: 8px;
+}
+.rules label {
   min-height: 38px;
 }
+/* What does not fit beside the words stands below them, not below the mark. */
+.rules span {
+  flex: 1;
+  flex-wrap: wrap;
+}
 input[type="radio"] {
+  flex: none;
   width: 20px;
   height: 20px;
   accent-color: var(--fjord);
@@ -150,9 +170,6 @@ input[type="date"] {
 .weeks {
   width: 52px;
   text-align: center;
-}
-.rules label {
-  flex-wrap: wrap;
 }
 .hard summary {
   cursor: pointer;

@@ -45,6 +45,23 @@ pub struct Equipment {
     pub what: String,
 }
 
+impl Equipment {
+    /// Puts it among what is to be set up, each thing once: where one says more about the other (`A mat that does not slip`,
+    /// `A mat`) the fuller words stand. Gives its place.
+    pub fn set_up(&self, all: &mut Vec<String>) -> usize {
+        let says_more = |long: &str, short: &str| long.strip_prefix(short).is_some_and(|rest| rest.is_empty() || rest.starts_with(' '));
+        let known = all.iter().position(|what| says_more(what, &self.what) || says_more(&self.what, what));
+        let place = known.unwrap_or_else(|| {
+            all.push(String::new());
+            all.len() - 1
+        });
+        if self.what.len() > all[place].len() {
+            all[place].clone_from(&self.what);
+        }
+        place
+    }
+}
+
 /// Something to be careful of.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -93,4 +110,18 @@ pub enum SourceKind {
     Published,
     /// A rule of thumb of the trade.
     CommonPractice,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_thing_is_set_up_once_by_its_fuller_name() {
+        let mut all = Vec::new();
+        let needed = ["A mat", "A scale", "A mat that does not slip", "A mat", "A mat, or a wall", "A matchstick"];
+        let places = needed.map(|what| Equipment { what: what.into() }.set_up(&mut all));
+        assert_eq!(all, ["A mat that does not slip", "A scale", "A mat, or a wall", "A matchstick"]);
+        assert_eq!(places, [0, 1, 0, 0, 2, 3]);
+    }
 }

@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use actix_web::{get, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
+    alike::Unlike,
     catalogue::{self, Protocol},
-    change::Unlike,
     estimate::cycle::Load,
     hr_max::HrMaxMethod,
     person::{Facts, Sex},

@@ -4,7 +4,6 @@ use actix_web::{HttpResponse, get, post, put, web};
 use impulso_core::{
     Code, InputError,
     catalogue::{self, Kit, Protocol, section_name},
-    change::TypedError,
     clamped::Pattern,
     estimate::Working,
     norms,
@@ -13,6 +12,7 @@ use impulso_core::{
     picture::{BodyMap, Drawing, Picture},
     quantity, rehearse, text,
     trial::{Trial, compute},
+    typical_error::TypedError,
 };
 use impulso_store::{
     audit::{self, Subject},

@@ -6,8 +6,8 @@ use actix_web::{get, post, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
+    alike::{Unlike, unlike},
     catalogue::{Protocol, Source},
-    change::{TypicalError, Unlike, unlike},
     estimate::cycle::{self, StageLine},
     goal::{Milestone, Way},
     happening::Happening,
@@ -22,6 +22,7 @@ use impulso_core::{
         event::{Answer, Conditions},
     },
     trial,
+    typical_error::TypicalError,
     units::{BodyMass, Cadence, Units},
     visit::Happened,
 };

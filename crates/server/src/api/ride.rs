@@ -2,8 +2,8 @@
 
 use chrono::NaiveDate;
 use impulso_core::{
+    alike::unlike,
     catalogue::Protocol,
-    change::unlike,
     clamped::{self, Together},
     quantity::{shown, unit},
     units::rounded,

@@ -211,21 +211,21 @@ pub async fn search(who: SignedIn, query: web::Query<SearchQuery>) -> ApiResult<
 
 /// What the tests that are due need, each thing once, with whom it is for.
 fn set_up(due: &[RetestLine], shelf: &Shelf) -> Vec<SetUp> {
-    let mut all: Vec<SetUp> = Vec::new();
+    let (mut things, mut people): (Vec<String>, Vec<Vec<String>>) = Default::default();
     for line in due {
         let tests: Vec<&str> = match shelf.battery(&line.protocol) {
             Some(battery) => battery.tests.iter().map(|t| t.protocol.as_str()).collect(),
             None => vec![&line.protocol],
         };
         for needed in tests.into_iter().filter_map(|id| shelf.find(id).ok()).flat_map(|p| &p.equipment) {
-            match all.iter_mut().find(|s| s.what == needed.what) {
-                Some(known) if known.people.contains(&line.name) => {}
-                Some(known) => known.people.push(line.name.clone()),
-                None => all.push(SetUp { what: needed.what.clone(), people: vec![line.name.clone()] }),
+            let place = needed.set_up(&mut things);
+            people.resize(things.len(), Vec::new());
+            if !people[place].contains(&line.name) {
+                people[place].push(line.name.clone());
             }
         }
     }
-    all
+    things.into_iter().zip(people).map(|(what, people)| SetUp { what, people }).collect()
 }
 
 fn open_name(run: &runs::Open) -> String {

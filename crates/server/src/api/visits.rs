@@ -169,9 +169,7 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
             }
         }
         for needed in &protocol.equipment {
-            if !equipment.contains(&needed.what) {
-                equipment.push(needed.what.clone());
-            }
+            needed.set_up(&mut equipment);
         }
     }
     if let Some(last) = before.first() {

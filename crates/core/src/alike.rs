@@ -1,0 +1,158 @@
+//! Were two tests done alike? Two results are compared only where the circumstances were the same; where not, every difference is
+//! named with why it matters.
+
+use std::collections::BTreeMap;
+
+use chrono::NaiveDate;
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    catalogue::{Condition, ConditionKind, Protocol},
+    quantity,
+    run::event::{Answer, Conditions},
+    units::rounded,
+};
+
+/// One result as comparison sees it.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Point {
+    /// The test day.
+    pub on: NaiveDate,
+    /// The quantity's value.
+    pub value: f64,
+    /// Protocol, version and equation.
+    pub method: String,
+    /// The circumstances.
+    pub conditions: Conditions,
+    /// Which quantity it is.
+    pub quantity: String,
+    /// Everything the result gave, by quantity.
+    pub beside: BTreeMap<String, f64>,
+}
+
+/// A circumstance that was different, and why that matters.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Unlike {
+    /// The condition's key, or `method`.
+    pub key: String,
+    /// Its heading.
+    pub label: String,
+    /// How it was then.
+    pub then: String,
+    /// How it is now.
+    pub now: String,
+    /// Why it matters, as the end of a sentence.
+    pub why: String,
+}
+
+/// Every circumstance in which two results differ.
+pub fn unlike(protocol: &Protocol, from: &Point, to: &Point) -> Vec<Unlike> {
+    let mut found: Vec<Unlike> = protocol
+        .conditions
+        .iter()
+        .filter_map(|condition| {
+            let (then, now) = (from.conditions.get(&condition.key), to.conditions.get(&condition.key));
+            differs(condition, then, now).then(|| Unlike {
+                key: condition.key.clone(),
+                label: condition.label.clone(),
+                then: answer(condition, then),
+                now: answer(condition, now),
+                why: condition.why.clone(),
+            })
+        })
+        .collect();
+    let rank = protocol.change_rule(&to.quantity).and_then(|r| r.alike_in.as_deref()).filter(|_| from.quantity == to.quantity);
+    if let Some(rank) = rank {
+        let (then, now) = (from.beside.get(rank), to.beside.get(rank));
+        if then != now {
+            let shown = |value: Option<&f64>| value.map_or_else(|| "not recorded".to_owned(), |v| quantity::with_unit(rank, *v));
+            found.push(Unlike {
+                key: rank.to_owned(),
+                label: crate::text::capital(&quantity::label(rank)),
+                then: shown(then),
+                now: shown(now),
+                why: format!(
+                    "{} is compared first, and {} only where it is the same",
+                    quantity::label(rank),
+                    quantity::label(&to.quantity)
+                ),
+            });
+        }
+    }
+    if from.method != to.method {
+        found.push(Unlike {
+            key: "method".into(),
+            label: "Method".into(),
+            then: from.method.clone(),
+            now: to.method.clone(),
+            why: "different equations and versions disagree by several units on the same day".into(),
+        });
+    }
+    found
+}
+
+fn differs(condition: &Condition, then: Option<&Answer>, now: Option<&Answer>) -> bool {
+    let spoils = |answer: Option<&Answer>| match answer {
+        Some(Answer::YesNo(held)) => (condition.must_hold && !held) || (condition.must_not_hold && *held),
+        _ => false,
+    };
+    if spoils(then) || spoils(now) {
+        return true;
+    }
+    match (then, now) {
+        (Some(Answer::Number(a)), Some(Answer::Number(b))) => (a - b).abs() > condition.tolerance.unwrap_or(0.0),
+        (Some(Answer::Text(a)), Some(Answer::Text(b))) => a.trim().to_lowercase() != b.trim().to_lowercase(),
+        (Some(a), Some(b)) => a != b,
+        (None, None) => false,
+        _ => condition.required,
+    }
+}
+
+/// An answer as it is shown.
+pub fn answer(condition: &Condition, answer: Option<&Answer>) -> String {
+    match answer {
+        None => "not recorded".to_owned(),
+        Some(Answer::YesNo(yes)) => if *yes { "yes" } else { "no" }.to_owned(),
+        Some(Answer::Number(n)) => format!("{} {}", rounded(*n, 1), condition.unit.as_deref().unwrap_or_default()).trim_end().to_owned(),
+        Some(Answer::Text(t)) if condition.kind == ConditionKind::Choice => {
+            condition.choices.iter().find(|(key, _)| key == t).map_or_else(|| t.clone(), |(_, words)| words.clone())
+        }
+        Some(Answer::Text(t)) => t.clone(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::catalogue;
+
+    fn bench_step() -> &'static Protocol {
+        catalogue::find("bench-step-3min").unwrap()
+    }
+
+    fn point(value: f64, changes: &[(&str, Answer)]) -> Point {
+        let mut conditions = Conditions::from([
+            ("bench_cm".to_owned(), Answer::Number(41.3)),
+            ("warm_up".to_owned(), Answer::YesNo(true)),
+            ("pulse_site".to_owned(), Answer::Text("wrist".into())),
+            ("count_delay_s".to_owned(), Answer::Number(5.0)),
+            ("heart_rate_drug".to_owned(), Answer::YesNo(false)),
+        ]);
+        for (key, answer) in changes {
+            conditions.insert((*key).to_owned(), answer.clone());
+        }
+        Point { on: "2026-03-12".parse().unwrap(), value, method: "bench-step-3min/1".into(), conditions, ..Point::default() }
+    }
+
+    #[test]
+    fn half_a_centimetre_of_bench_is_the_same_bench() {
+        assert!(unlike(bench_step(), &point(1.0, &[]), &point(1.0, &[("bench_cm", Answer::Number(41.0))])).is_empty());
+    }
+
+    #[test]
+    fn another_version_of_the_method_is_another_method() {
+        let newer = Point { method: "bench-step-3min/2".into(), ..point(120.0, &[]) };
+        assert_eq!(unlike(bench_step(), &point(148.0, &[]), &newer)[0].key, "method");
+    }
+}

@@ -1,0 +1,108 @@
+//! What a partner without an account may do, and what not.
+
+use std::time::Duration;
+
+use reqwest::{Method, StatusCode};
+use serde_json::{Value, json};
+use sqlx::{Connection, PgConnection};
+use uuid::Uuid;
+
+use crate::app::{Browser, Screen, TestApp};
+
+/// A class of two with its code.
+async fn class(coach: &Browser) -> (String, String, Screen) {
+    let mut people = Vec::new();
+    for name in ["Teo", "Linnea"] {
+        people.push(coach.adds(name).await);
+    }
+    let id = Uuid::now_v7();
+    let conditions = json!({"bench_cm": 30, "warm_up": true, "pulse_site": "wrist"});
+    let body = json!({"id": id, "people": people, "protocol": "class-step-3min", "conditions": conditions});
+    let code = coach.ok(Method::POST, "/runs", body).await["join_code"].as_str().unwrap().to_owned();
+    let mut teacher = Screen::new();
+    coach.posts(&id.to_string(), &[teacher.at(0, json!({"kind": "clock_started"}))]).await;
+    (id.to_string(), code, teacher)
+}
+
+#[tokio::test]
+async fn a_partner_takes_back_and_overwrites_nothing_that_is_not_its_own() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (run, code, mut teacher) = class(&coach).await;
+    let (one, two) = (app.browser(), app.browser());
+    let path = format!("/join/{code}/events");
+    let refused = async |phone: &Browser, event: Value| {
+        let (status, code, _) = phone.refused(Method::POST, &path, json!({"events": [event]})).await;
+        assert_eq!((status, code.as_str()), (403, "not_a_partners"));
+    };
+    let note = teacher.at(20, json!({"kind": "noted", "text": "wet floor"}));
+    coach.posts(&run, std::slice::from_ref(&note)).await;
+    refused(&one, teacher.beside().at(21, json!({"kind": "undone", "event": note["id"], "slot": 0}))).await;
+    let mut first = teacher.beside();
+    let count = first.at(205, json!({"kind": "count_typed", "count": 21, "slot": 0}));
+    one.ok(Method::POST, &path, json!({"events": [count]})).await;
+    refused(&two, teacher.beside().at(206, json!({"kind": "count_typed", "count": 30, "slot": 0}))).await;
+    refused(&two, teacher.beside().at(206, json!({"kind": "undone", "event": count["id"], "slot": 0}))).await;
+    // Its own is its own.
+    let mine = first.at(207, json!({"kind": "undone", "event": count["id"], "slot": 0}));
+    one.ok(Method::POST, &path, json!({"events": [mine]})).await;
+    // What the coach has typed stands.
+    coach.posts(&run, &[teacher.at(208, json!({"kind": "count_typed", "count": 24, "slot": 1}))]).await;
+    refused(&two, teacher.beside().at(209, json!({"kind": "count_typed", "count": 30, "slot": 1}))).await;
+    // Stopped by the coach: the counting is over, the stop stands, and the code leads nowhere.
+    coach.posts(&run, &[teacher.at(210, json!({"kind": "stopped"}))]).await;
+    refused(&one, first.at(211, json!({"kind": "count_typed", "count": 21, "slot": 0}))).await;
+    assert_eq!(one.refused(Method::GET, &format!("/join/{code}"), Value::Null).await.1, "unknown_code");
+    assert_eq!(coach.get(&format!("/runs/{run}")).await["state"]["status"], "stopped");
+}
+
+#[tokio::test]
+async fn a_code_is_long_ends_with_the_counting_and_every_try_is_braked() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (run, code, _) = class(&coach).await;
+    assert!(code.len() >= 8);
+    let spaced = format!("{}-{}", &code[..4].to_lowercase(), &code[4..]);
+    let phone = app.browser();
+    phone.get(&format!("/join/{spaced}")).await;
+    let fast: Vec<_> = (0..200).map(|_| reqwest::get(format!("{}/api/join/{code}", app.base))).collect();
+    let answers = futures_util::future::join_all(fast).await;
+    let braked = answers.iter().filter(|a| a.as_ref().unwrap().status() == StatusCode::TOO_MANY_REQUESTS).count();
+    assert!(braked >= 50, "right or wrong, tries are braked: {braked}");
+    phone.get(&format!("/join/{code}")).await;
+    // A quarter of an hour later.
+    let mut owner = PgConnection::connect(&app.owner_url).await.unwrap();
+    sqlx::query("alter table run_events disable trigger run_events_append_only").execute(&mut owner).await.unwrap();
+    sqlx::query("update run_events set body = jsonb_set(body, '{wall}', to_jsonb((body ->> 'wall')::timestamptz - interval '15 minutes'))")
+        .execute(&mut owner)
+        .await
+        .unwrap();
+    assert_eq!(phone.refused(Method::GET, &format!("/join/{code}"), Value::Null).await.1, "unknown_code");
+    assert_eq!(coach.get(&format!("/runs/{run}")).await["closed"], false, "the coach goes on");
+}
+
+#[tokio::test]
+async fn a_flood_by_a_partner_is_braked_and_another_practice_does_not_wait() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let other = app.new_practice("Quayside").await;
+    let (_, code, teacher) = class(&coach).await;
+    let phone = std::sync::Arc::new(app.browser());
+    phone.get(&format!("/join/{code}")).await;
+    let floods: Vec<_> = (0..200)
+        .map(|_| {
+            let (phone, path) = (phone.clone(), format!("/join/{code}/events"));
+            let event = teacher.beside().at(190, json!({"kind": "tap", "slot": 0}));
+            tokio::spawn(async move { phone.send(Method::POST, &path, json!({"events": [event]})).await })
+        })
+        .collect();
+    let theirs = tokio::time::timeout(Duration::from_secs(5), other.get("/today")).await;
+    assert!(theirs.is_ok(), "another practice waits for nobody");
+    let mut braked = 0;
+    for flood in floods {
+        let (status, answer) = flood.await.unwrap();
+        assert!(status.is_success() || status == 429 || status == 503, "{status} {answer}");
+        braked += u32::from(status == 429);
+    }
+    assert!(braked > 100, "{braked}");
+}
