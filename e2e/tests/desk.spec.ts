@@ -28,6 +28,20 @@ test("a solo trainer's first day: set up the practice, add a client, stand ready
   await expect(page.getByText("Nobody is here yet.")).toBeVisible();
 });
 
+test("readiness that a visit asks for leads back to the visit, and what was typed there still stands", async ({ coach, page }) => {
+  await coach.hasPractice();
+  await coach.adds("Maud Ellery");
+  await page.goto(page.url().replace("/readiness", "/visits/new?battery=four-in-five-minutes"));
+  await page.getByLabel("Clothes and shoes").fill("shorts, barefoot");
+  await page.getByRole("link", { name: "Ask now" }).click();
+  await coach.answersForReadiness();
+  await page.getByRole("button", { name: "Keep and go on" }).click();
+  await expect(page.getByRole("heading", { name: "Four in five minutes" })).toBeVisible();
+  await expect(page.getByLabel("Clothes and shoes")).toHaveValue("shorts, barefoot");
+  await expect(page.getByText("Readiness has not been asked today.")).toBeHidden();
+  await expect(page.getByText("The legs have rested while the arms and the trunk held.")).toBeVisible();
+});
+
 test("two coaches change the same client: the second is told and loses nothing", async ({ coach, page, context }) => {
   await coach.hasPractice();
   await coach.adds("Ilse Varga");

@@ -182,14 +182,19 @@ export class Coach {
 
   /** Answers for someone who trains and is well; ends on the choice of a test. */
   async isReady() {
+    await this.answersForReadiness();
+    await this.page.getByRole("button", { name: "Keep and choose a test" }).click();
+    await this.page.waitForURL(/assess$/);
+  }
+
+  /** The same, and does not keep it yet. */
+  async answersForReadiness() {
     const yes = (label: string, words: string) => this.page.getByRole("group", { name: label }).getByText(words, { exact: true }).click();
     await yes("Regularly active?", "Yes");
     await yes("A known disease?", "No");
     await yes("A medicine that holds the heart rate down?", "No");
     await this.page.getByText("None of them").click();
     await expect(this.page.getByText("Nothing here speaks against testing today.")).toBeVisible();
-    await this.page.getByRole("button", { name: "Keep and choose a test" }).click();
-    await this.page.waitForURL(/assess$/);
   }
 
   /** From the choice of a test to the floor. */

@@ -72,16 +72,15 @@ async function keep() {
         <label>
           <input v-model="choice" type="radio" name="rule" value="every_weeks" />
           <span
-            >every <input v-model="weeks" class="num weeks" inputmode="numeric" aria-label="Weeks" @input="choice = 'every_weeks'" />
-            weeks</span
+            >every
+            <input v-model="weeks" class="num weeks" inputmode="numeric" aria-label="Weeks" @input="choice = 'every_weeks'" /> weeks</span
           >
         </label>
         <label><input v-model="choice" type="radio" name="rule" value="weeks4812" /> <span>weeks 4, 8 and 12</span></label>
         <label>
           <input v-model="choice" type="radio" name="rule" value="programme" />
           <span
-            >weeks 0, 4, 8, 12 from
-            <input v-model="begins" type="date" aria-label="Programme begins" @input="choice = 'programme'"
+            >weeks 0, 4, 8, 12 from <input v-model="begins" type="date" aria-label="Programme begins" @input="choice = 'programme'"
           /></span>
         </label>
         <label>
@@ -95,7 +94,13 @@ async function keep() {
           <input v-model="choice" type="radio" name="rule" value="training_weeks" />
           <span
             >each week for
-            <input v-model="training" class="num weeks" inputmode="numeric" aria-label="Training weeks" @input="choice = 'training_weeks'" />
+            <input
+              v-model="training"
+              class="num weeks"
+              inputmode="numeric"
+              aria-label="Training weeks"
+              @input="choice = 'training_weeks'"
+            />
             weeks</span
           >
         </label>

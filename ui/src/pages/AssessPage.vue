@@ -137,7 +137,8 @@ async function begin() {
       </div>
     </div>
     <div v-if="!page.readiness" class="box care fit">
-      Readiness has not been asked today. <RouterLink :to="`/people/${id}/readiness`">Ask now</RouterLink>.
+      Readiness has not been asked today.
+      <RouterLink :to="{ path: `/people/${id}/readiness`, query: { then: $route.fullPath } }">Ask now</RouterLink>.
     </div>
 
     <div class="two">

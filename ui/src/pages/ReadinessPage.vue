@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useDebounceFn } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
-import { useRouter } from "vue-router";
+import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { Advice, Answers, Symptom } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
@@ -13,6 +13,9 @@ import { useLoad } from "@/composables/useLoad";
 
 const props = defineProps<{ id: string }>();
 const router = useRouter();
+/** Where the asking was come to from, a page of this application: there it goes on. */
+const from = useRoute().query.then;
+const then = typeof from === "string" && from.startsWith("/people/") ? from : null;
 const {
   data: person,
   failure: lost,
@@ -100,7 +103,8 @@ async function keep(overrule: boolean) {
   const kept = await saving.run(() => take(api.POST("/api/people/{id}/readiness", { params: { path: { id: props.id } }, body })));
   if (!kept) return;
   clear();
-  await router.push(!overrule && kept.advice.moderate !== "go" ? `/people/${props.id}` : `/people/${props.id}/assess`);
+  const on = then || `/people/${props.id}/assess`;
+  await router.push(!overrule && kept.advice.moderate !== "go" ? `/people/${props.id}` : on);
 }
 </script>
 
@@ -156,7 +160,7 @@ async function keep(overrule: boolean) {
         <template v-if="advice">
           <div class="actions">
             <ElButton type="primary" size="large" :loading="saving.busy.value" @click="keep(false)">
-              {{ advice.moderate === "go" ? "Keep and choose a test" : "Keep, and do not test" }}
+              {{ advice.moderate !== "go" ? "Keep, and do not test" : then ? "Keep and go on" : "Keep and choose a test" }}
             </ElButton>
           </div>
           <div v-if="held" class="overrule">

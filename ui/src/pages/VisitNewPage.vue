@@ -58,7 +58,8 @@ async function begin() {
       >A visit of this battery is still open. Take it up again →</RouterLink
     >
     <div v-if="!plan.readiness" class="box care open">
-      Readiness has not been asked today. <RouterLink :to="`/people/${id}/readiness`">Ask now</RouterLink>; it holds for all tests.
+      Readiness has not been asked today.
+      <RouterLink :to="{ path: `/people/${id}/readiness`, query: { then: $route.fullPath } }">Ask now</RouterLink>; it holds for all tests.
     </div>
     <div class="two">
       <section>
