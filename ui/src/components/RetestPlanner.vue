@@ -140,22 +140,23 @@ async function keep() {
 <style scoped>
 .rules {
   display: grid;
-  gap: 2px;
+  gap: 6px;
   margin-bottom: 10px;
 }
 .rules label,
 .rules span {
   display: flex;
-  align-items: center;
   gap: 8px;
-}
-.rules label {
-  min-height: 38px;
 }
 /* What does not fit beside the words stands below them, not below the mark. */
 .rules span {
   flex: 1;
   flex-wrap: wrap;
+  align-items: center;
+  min-height: 38px;
+}
+.rules input[type="radio"] {
+  margin: 9px 0 0;
 }
 input[type="radio"] {
   flex: none;
