@@ -39,9 +39,13 @@ const figures = computed(() => {
 const heading = computed(() => {
   if (run.startedAt === null) return "Ready when you are";
   if (inWindow.value) return counting.value?.again ? "Count again" : (phase.value?.label ?? "Count");
+  if (canKeep.value) return "The count is in";
   return phase.value?.label ?? "";
 });
-const cue = computed(() => (run.startedAt === null ? "The beat sounds first, then the work." : (phase.value?.cue ?? "")));
+const cue = computed(() => {
+  if (run.startedAt === null) return "The beat sounds first, then the work.";
+  return canKeep.value ? "Keep the result, or undo the count and type it anew." : (phase.value?.cue ?? "");
+});
 
 function touch(event: PointerEvent) {
   if (!inWindow.value || (event.target as HTMLElement).closest("button, a, input")) return;
@@ -65,7 +69,7 @@ onKeyStroke((event) => {
 <template>
   <main :class="{ tapping: inWindow }" @pointerdown="touch">
     <section class="left">
-      <FloorClock :figures="figures" :hot="inWindow" :heading="heading" :cue="cue" :call="floor.call.value" />
+      <FloorClock :figures="figures" :hot="inWindow" :heading="heading" :cue="cue" :call="canKeep ? null : floor.call.value" />
       <StageStrip v-if="state" :state="state" :ms="ms" />
       <slot v-if="run.startedAt === null" name="start" />
       <div v-else-if="inWindow" class="pad">
