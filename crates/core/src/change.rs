@@ -67,6 +67,8 @@ pub struct Comparison {
     pub from_on: NaiveDate,
     /// The earlier value.
     pub from: f64,
+    /// The same as it is shown.
+    pub from_shown: String,
     /// The later day.
     pub to_on: NaiveDate,
     /// The later value.
@@ -104,6 +106,7 @@ pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, ty
         unit: quantity::unit(quantity).to_owned(),
         from_on: from.on,
         from: from.value,
+        from_shown: String::new(),
         to_on: to.on,
         to: to.value,
         difference,
@@ -118,10 +121,10 @@ pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, ty
 }
 
 impl Comparison {
-    /// The same with its sentence in the units a person thinks in.
+    /// The same with its words in the units a person thinks in.
     #[must_use]
     pub fn told(self, units: Units) -> Self {
-        Self { sentence: sentence(&self, units), ..self }
+        Self { from_shown: quantity::shown_in(&self.quantity, self.from, units), sentence: sentence(&self, units), ..self }
     }
 
     /// Says what happened along the way where the change is for the worse, or a change that is neither.
@@ -266,6 +269,16 @@ mod tests {
         assert_eq!((reps.verdict, reps.unlike[0].key.as_str()), (Verdict::NotComparable, "stage"), "6 of a harder stage are no loss");
         assert_eq!(compare(protocol, "stage", &then("stage"), &now("stage"), None).verdict, Verdict::NoVerdict);
         assert_eq!(compare(protocol, "reps", &then("reps"), &done(3.0, 18.0)("reps"), None).verdict, Verdict::NoVerdict);
+    }
+
+    #[test]
+    fn what_was_before_is_shown_as_the_measure_is_written_and_in_the_persons_units() {
+        let row = catalogue::find("row-2000m").unwrap();
+        let of = |seconds: f64| Point { value: seconds, quantity: "time_s".into(), ..point(seconds, &[]) };
+        assert_eq!(compare(row, "time_s", &of(422.0), &of(415.5), None).from_shown, "7:02");
+        let jump = catalogue::find("vertical-jump").unwrap();
+        let compared = compare(jump, "height_cm", &point(50.8, &[]), &point(52.0, &[]), None);
+        assert_eq!((compared.from_shown.clone(), compared.told(Units::Imperial).from_shown), ("50.8".into(), "20".into()));
     }
 
     #[test]

@@ -269,21 +269,24 @@ pub fn outcome_and_report<'a>(
 
 /// The same person's earlier results of the same test, in the order of `history`.
 pub fn earlier<'a>(result: &'a Stored, history: &'a [Stored]) -> impl DoubleEndedIterator<Item = &'a Stored> + Clone {
-    let is_earlier = |r: &&Stored| r.protocol_id == result.protocol_id && (r.taken_at, r.id) < (result.taken_at, result.id);
-    history.iter().filter(is_earlier)
+    history.iter().filter(|r| is_earlier(r, result))
+}
+
+fn is_earlier(result: &Stored, than: &Stored) -> bool {
+    result.protocol_id == than.protocol_id && (result.taken_at, result.id) < (than.taken_at, than.id)
 }
 
 /// How a quantity of a result stands against the same person's earlier ones.
-pub fn progress(
+pub fn progress<'a>(
     protocol: &Protocol,
     result: &Stored,
-    history: &[Stored],
+    history: impl IntoIterator<Item = &'a Stored>,
     quantity: &str,
     typical_error: Option<&TypicalError>,
     told: &Told,
 ) -> Option<Progress> {
     let now = result.point(quantity)?;
-    let earlier: Vec<_> = earlier(result, history).filter_map(|r| r.point(quantity)).collect();
+    let earlier: Vec<_> = history.into_iter().filter(|r| is_earlier(r, result)).filter_map(|r| r.point(quantity)).collect();
     let Progress { since_last, since_first, .. } = report::progress(protocol, quantity, &earlier, &now, typical_error);
     Some(Progress { since_last: since_last.map(|c| told.word(c)), since_first: since_first.map(|c| told.word(c)) })
 }

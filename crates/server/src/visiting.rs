@@ -302,16 +302,18 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
     let planned = retests::open_of(scope, visit.person).await?;
     let retests = planned.into_iter().filter(|r| r.protocol_id == visit.battery.id).map(|r| RetestLine::new(r, shelf, today)).collect();
     let waits = |place: usize| waits(shelf, &visit.battery, place, &passed);
+    let counted = counted(visit, &state, of);
+    let bettered = bettered(scope, of, visit, &before).await?;
+    let compared: Vec<&Stored> = history.iter().filter(|r| !bettered.contains(&r.id.0)).collect();
 
     let shown: Vec<usize> = state.order.iter().copied().filter(|p| only.is_none_or(|only| only.contains(p))).collect();
     let mut seen: Vec<Seen> = Vec::new();
     for place in shown.iter().copied() {
         let protocol = shelf.find(&visit.battery.tests[place].protocol).ok();
-        let tried = state.places[place].tries.iter().filter_map(|id| history.iter().find(|r| r.id.0 == *id));
-        let Some((protocol, result)) = protocol.and_then(|p| Some((p, best(p, tried)?))) else { continue };
+        let Some((protocol, result)) = protocol.zip(counted[place]) else { continue };
         let own = known.get(&protocol.id).cloned().unwrap_or_default();
         let Some((outcome, report)) = scoring::outcome_and_report(protocol, result, &own)? else { continue };
-        let (since_last, since_first) = changes(protocol, result, history, &report, &told);
+        let (since_last, since_first) = changes(protocol, result, &compared, &report, &told);
         let values = result.computed.clone();
         seen.push(Seen { place, protocol, result: result.id.0, values, outcome, report, since_last, since_first, units: told.units });
     }
@@ -449,13 +451,39 @@ impl Seen<'_> {
 }
 
 /// The best of several tries by what the test is about; the only one where there is one.
-pub fn best<'r>(protocol: &Protocol, tries: impl Iterator<Item = &'r Stored>) -> Option<&'r Stored> {
+fn best<'r>(protocol: &Protocol, tries: impl Iterator<Item = &'r Stored>) -> Option<&'r Stored> {
     let lower = points::lower_is_better(protocol);
     let merit = |r: &Stored| headline(protocol, &r.computed).map_or(f64::NEG_INFINITY, |v| if lower { -v } else { v });
     tries.fold(None, |best: Option<&Stored>, r| match best {
         Some(b) if merit(b) >= merit(r) => Some(b),
         _ => Some(r),
     })
+}
+
+/// What each place of a visit came to: the best of its tries.
+pub fn counted<'r>(visit: &Visit, state: &VisitState, of: &'r Dossier) -> Vec<Option<&'r Stored>> {
+    let came_to = |(place, at): (usize, &visit::PlaceState)| {
+        let tried = at.tries.iter().filter_map(|id| of.history.iter().find(|r| r.id.0 == *id));
+        best(of.shelf.find(&visit.battery.tests[place].protocol).ok()?, tried)
+    };
+    state.places.iter().enumerate().map(came_to).collect()
+}
+
+/// The tries that another of the same visit bettered, in a visit and in those before it: nothing is compared with them.
+async fn bettered(scope: &mut Scope, of: &Dossier, visit: &Visit, before: &[Visit]) -> ApiResult<BTreeSet<Uuid>> {
+    // Only in a window a test is tried more than once.
+    if visit.battery.window_min.is_none() {
+        return Ok(BTreeSet::new());
+    }
+    let happened = visits::events_of_battery(scope, visit.person, &visit.battery.id).await?;
+    let mut bettered = BTreeSet::new();
+    for visit in before.iter().chain([visit]) {
+        let state = visit::fold(&visit.battery, happened.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h));
+        for (at, best) in state.places.iter().zip(counted(visit, &state, of)) {
+            bettered.extend(at.tries.iter().filter(|id| best.is_some_and(|b| b.id.0 != **id)));
+        }
+    }
+    Ok(bettered)
 }
 
 /// What a test is about; of two sides the weaker one.
@@ -492,13 +520,14 @@ pub fn variant_name(protocol: Option<&Protocol>, place: &Place) -> String {
 fn changes(
     protocol: &Protocol,
     result: &Stored,
-    history: &[Stored],
+    history: &[&Stored],
     report: &ResultReport,
     told: &Told,
 ) -> (Vec<Comparison>, Vec<Comparison>) {
     let followed = report.quantities.iter().filter(|q| q.value.is_some() && protocol.change_rule(&q.key).is_some());
-    let all: Vec<_> =
-        followed.filter_map(|q| scoring::progress(protocol, result, history, &q.key, q.typical_error.as_ref(), told)).collect();
+    let all: Vec<_> = followed
+        .filter_map(|q| scoring::progress(protocol, result, history.iter().copied(), &q.key, q.typical_error.as_ref(), told))
+        .collect();
     (all.iter().filter_map(|p| p.since_last.clone()).collect(), all.into_iter().filter_map(|p| p.since_first).collect())
 }
 

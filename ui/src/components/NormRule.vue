@@ -1,14 +1,20 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { NormReport } from "@/api/types";
-import { rounded } from "@/composables/numbers";
-
 /** A horizontal rule with the population's printed points; the client above, last time below. Better is to the right. */
-const props = defineProps<{ norm: NormReport; value: number; last?: number | null; unit: string }>();
+const props = defineProps<{
+  norm: NormReport;
+  value: number;
+  shown: string;
+  last: { from: number; from_shown: string } | null;
+  unit: string;
+}>();
+/** Where the last time lies, where there is one. */
+const before = computed(() => props.last?.from ?? null);
 
 const W = 720;
 const percentiles = computed(() => props.norm.ticks.every((t) => /^\d+$/.test(t.label)));
-const all = computed(() => [...props.norm.ticks.map((t) => t.value), props.value, ...(props.last != null ? [props.last] : [])]);
+const all = computed(() => [...props.norm.ticks.map((t) => t.value), props.value, ...(before.value === null ? [] : [before.value])]);
 const lo = computed(() => Math.min(...all.value));
 const hi = computed(() => Math.max(...all.value));
 const pad = computed(() => (hi.value - lo.value) * (percentiles.value ? 0.06 : 0.2) || 1);
@@ -21,7 +27,7 @@ const ticks = computed(() => {
   const wanted = [...placed].sort((a, b) => rank(a.label) - rank(b.label));
   const taken: number[] = [];
   // A name under the mark of last time could not be read.
-  const free = (t: { x: number }) => props.last == null || Math.abs(x(props.last) - t.x) > 20;
+  const free = (t: { x: number }) => before.value === null || Math.abs(x(before.value) - t.x) > 20;
   for (const t of wanted.filter(free)) {
     if (taken.every((at) => Math.abs(at - t.x) > 40)) {
       taken.push(t.x);
@@ -40,8 +46,6 @@ const zones = computed(() => {
     return { label: t.label.replace(/_/g, " "), x: (t.x + next) / 2, w: next - t.x };
   });
 });
-/** A small value, such as a ratio, deserves a digit more. */
-const digits = computed(() => (Math.abs(props.value) < 10 ? 2 : 1));
 const here = computed(() => Math.max(16, Math.min(W - 16, x(props.value))));
 const anchor = (at: number) => (at < 70 ? "start" : at > W - 70 ? "end" : "middle");
 </script>
@@ -70,10 +74,10 @@ const anchor = (at: number) => (at < 70 ? "start" : at > W - 70 ? "end" : "middl
         <text v-for="z in zones" :key="z.label" :x="z.x" y="96" text-anchor="middle">{{ z.w > z.label.length * 7 ? z.label : "" }}</text>
       </template>
       <path class="now" :d="`M${here} 50l9 -16h-18z`" />
-      <text class="nowtext" :x="here" y="24" :text-anchor="anchor(here)">{{ rounded(value, digits) }} {{ unit }}</text>
-      <template v-if="last != null">
-        <path class="before" :d="`M${x(last)} 62l7 13h-14z`" />
-        <text :x="x(last)" :y="percentiles ? 106 : 116" :text-anchor="anchor(x(last))">last time {{ rounded(last, digits) }}</text>
+      <text class="nowtext" :x="here" y="24" :text-anchor="anchor(here)">{{ shown }} {{ unit }}</text>
+      <template v-if="last && before !== null">
+        <path class="before" :d="`M${x(before)} 62l7 13h-14z`" />
+        <text :x="x(before)" :y="percentiles ? 106 : 116" :text-anchor="anchor(x(before))">last time {{ last.from_shown }}</text>
       </template>
     </svg>
     <p v-if="norm.mismatch" class="mismatch"><b>◆ Not made for this client.</b> {{ norm.mismatch }}</p>

@@ -26,7 +26,7 @@ const shown = computed(() => (r.value?.ride ? [] : (r.value?.report?.quantities 
 const change = computed(() => (main.value ? r.value?.progress[main.value.key] : null));
 const lastOf = (key: string) => {
   const since = r.value?.progress[key]?.since_last;
-  return since && since.verdict !== "not_comparable" ? since.from : null;
+  return since && since.verdict !== "not_comparable" ? since : null;
 };
 /** Girths on the body map, each with what it was. */
 const girths = computed(() => {
@@ -96,7 +96,15 @@ function ask(q: QuantityReport) {
             <p v-if="q.pass" class="pass" :class="{ met: q.pass.met }">
               <span aria-hidden="true">{{ q.pass.met ? "✓" : "○" }}</span> {{ q.pass.sentence }} <small class="soft">common practice</small>
             </p>
-            <NormRule v-for="n in q.norms" :key="n.table" :norm="n" :value="q.value!" :last="lastOf(q.key)" :unit="q.unit" />
+            <NormRule
+              v-for="n in q.norms"
+              :key="n.table"
+              :norm="n"
+              :value="q.value!"
+              :shown="q.shown"
+              :last="lastOf(q.key)"
+              :unit="q.unit"
+            />
           </section>
           <section v-if="choice" class="line">
             <h2>Why these stages are enough</h2>

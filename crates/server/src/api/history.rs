@@ -115,9 +115,7 @@ pub async fn over_time(
     for visit in &done {
         let events: Vec<&Happened> = happened.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h).collect();
         let state = fold(&visit.battery, events);
-        for (k, place) in state.places.iter().enumerate() {
-            let tried = place.tries.iter().filter_map(|id| all.iter().find(|r| r.id.0 == *id));
-            let best = shelf.find(&visit.battery.tests[k].protocol).ok().and_then(|p| visiting::best(p, tried));
+        for (k, best) in visiting::counted(visit, &state, of).into_iter().enumerate() {
             reached.extend(best.map(|r| (Same::of(&visit.battery, k), r.id.0)));
         }
     }

@@ -57,6 +57,7 @@ async fn in_a_window_the_best_try_counts_and_brings_its_points() {
     let row = &page["rows"][0];
     assert_eq!((row["tries"].as_u64(), row["figures"][0]["value"].as_str()), (Some(3), Some("26 s")), "{row}");
     assert_eq!((row["points"]["points"].as_f64(), row["points"]["of"].as_f64()), (Some(4.0), Some(5.0)));
+    assert!(row["change"].is_null(), "there was no last time, only tries of today: {row}");
     assert_eq!((page["total"]["points"].as_f64(), page["total"]["most"].as_f64()), (Some(4.0), Some(25.0)));
     let closed = said(&coach, id, json!({ "kind": "closed" })).await;
     assert_eq!(closed["visit"]["closed"], true);
@@ -76,6 +77,8 @@ async fn in_a_window_the_best_try_counts_and_brings_its_points() {
     }
     said(&coach, second, json!({ "kind": "closed" })).await;
     assert_eq!(way().await, "reached");
+    let change = coach.get(&format!("/visits/{second}")).await["rows"][0]["change"].clone();
+    assert_eq!((change["from"].as_f64(), change["to"].as_f64()), (Some(26.0), Some(60.0)), "against the try that counted: {change}");
     // Three holds of one kind of test stay three lines, each with its best tries.
     let lines = coach.get(&format!("/people/{person}/history/five-skills")).await["lines"].clone();
     let of = |name: &str| -> Vec<f64> {
