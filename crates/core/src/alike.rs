@@ -123,15 +123,16 @@ pub fn answer(condition: &Condition, answer: Option<&Answer>) -> String {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
     use crate::catalogue;
 
-    fn bench_step() -> &'static Protocol {
+    pub(crate) fn bench_step() -> &'static Protocol {
         catalogue::find("bench-step-3min").unwrap()
     }
 
-    fn point(value: f64, changes: &[(&str, Answer)]) -> Point {
+    /// A bench step of a day, with these answers instead of the usual ones.
+    pub(crate) fn point(value: f64, changes: &[(&str, Answer)]) -> Point {
         let mut conditions = Conditions::from([
             ("bench_cm".to_owned(), Answer::Number(41.3)),
             ("warm_up".to_owned(), Answer::YesNo(true)),

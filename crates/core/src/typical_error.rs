@@ -203,33 +203,16 @@ impl TypicalError {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
     use crate::{
+        alike::tests::{bench_step, point},
         catalogue,
         inputs::Inputs,
-        run::event::{Answer, Conditions},
+        run::event::Answer,
     };
 
-    fn bench_step() -> &'static Protocol {
-        catalogue::find("bench-step-3min").unwrap()
-    }
-
-    fn point(value: f64, changes: &[(&str, Answer)]) -> Point {
-        let mut conditions = Conditions::from([
-            ("bench_cm".to_owned(), Answer::Number(41.3)),
-            ("warm_up".to_owned(), Answer::YesNo(true)),
-            ("pulse_site".to_owned(), Answer::Text("wrist".into())),
-            ("count_delay_s".to_owned(), Answer::Number(5.0)),
-            ("heart_rate_drug".to_owned(), Answer::YesNo(false)),
-        ]);
-        for (key, answer) in changes {
-            conditions.insert((*key).to_owned(), answer.clone());
-        }
-        Point { on: "2026-03-12".parse().unwrap(), value, method: "bench-step-3min/1".into(), conditions, ..Point::default() }
-    }
-
-    fn published() -> TypicalError {
+    pub(crate) fn published() -> TypicalError {
         TypicalError::from_publication(bench_step(), "recovery_hr", &man(), None).unwrap()
     }
 

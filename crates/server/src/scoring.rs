@@ -203,8 +203,11 @@ pub type Known = BTreeMap<String, BTreeMap<String, Own>>;
 
 /// What the practice knows of every measure of these protocols: its own repeats, and what it typed in.
 pub async fn known(scope: &mut Scope, protocols: &[&Protocol]) -> ApiResult<Known> {
-    let ids: Vec<String> = protocols.iter().map(|p| p.id.clone()).collect();
     let mut known = Known::new();
+    if protocols.is_empty() {
+        return Ok(known);
+    }
+    let ids: Vec<String> = protocols.iter().map(|p| p.id.clone()).collect();
     for (protocol, quantity, repeats) in repeats::of_protocols(scope, &ids).await? {
         known.entry(protocol).or_default().entry(quantity).or_default().repeats = repeats;
     }

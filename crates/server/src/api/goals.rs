@@ -202,8 +202,8 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> Ap
         totals.iter().find(|t| t.battery == form.protocol).map(|t| (t.on, t.points))
     } else {
         let protocol = shelf.find(&form.protocol)?;
-        let own = history.iter().rev().filter(|r| r.protocol_id == protocol.id);
-        own.into_iter().find_map(|r| Some((r.on, *r.computed.get(&form.quantity)?)))
+        let mut own = history.iter().rev().filter(|r| r.protocol_id == protocol.id);
+        own.find_map(|r| Some((r.on, *r.computed.get(&form.quantity)?)))
     };
     let Some((from_on, from)) = latest else {
         let message =

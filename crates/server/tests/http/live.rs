@@ -172,30 +172,6 @@ async fn the_finish_before_the_first_lap_and_a_value_before_its_time_are_told_an
 }
 
 #[tokio::test]
-async fn a_partners_undo_closes_nothing_even_after_a_finish_that_closed_nothing() {
-    let app = TestApp::spawn().await;
-    let coach = app.new_practice("Harbour").await;
-    let mut people = Vec::new();
-    for name in ["Teo", "Linnea"] {
-        people.push(coach.adds(name).await);
-    }
-    let id = Uuid::now_v7();
-    let conditions = json!({"bench_cm": 30, "warm_up": true, "pulse_site": "wrist"});
-    let body = json!({"id": id, "people": people, "protocol": "class-step-3min", "conditions": conditions});
-    let code = coach.ok(Method::POST, "/runs", body).await["join_code"].as_str().unwrap().to_owned();
-    let mut teacher = Screen::new();
-    let mut partner = teacher.beside();
-    coach.posts(&id.to_string(), &[teacher.at(0, json!({"kind": "clock_started"})), teacher.at(10, json!({"kind": "finished"}))]).await;
-    let count = partner.at(205, json!({"kind": "count_typed", "count": 21, "slot": 1}));
-    let phone = app.browser();
-    let path = format!("/join/{code}/events");
-    phone.ok(Method::POST, &path, json!({"events": [count]})).await;
-    let undo = partner.at(207, json!({"kind": "undone", "event": count["id"], "slot": 1}));
-    let view = phone.ok(Method::POST, &path, json!({"events": [undo]})).await["view"].clone();
-    assert_eq!((view["closed"].as_bool(), &view["performers"][1]["reading"]["bpm"]), (Some(false), &Value::Null));
-}
-
-#[tokio::test]
 async fn a_rehearsal_says_what_was_read_when_and_what_was_never_read() {
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;

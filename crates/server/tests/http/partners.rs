@@ -106,3 +106,19 @@ async fn a_flood_by_a_partner_is_braked_and_another_practice_does_not_wait() {
     }
     assert!(braked > 100, "{braked}");
 }
+
+#[tokio::test]
+async fn a_partners_undo_closes_nothing_even_after_a_finish_that_closed_nothing() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (run, code, mut teacher) = class(&coach).await;
+    let mut partner = teacher.beside();
+    coach.posts(&run, &[teacher.at(10, json!({"kind": "finished"}))]).await;
+    let count = partner.at(205, json!({"kind": "count_typed", "count": 21, "slot": 1}));
+    let phone = app.browser();
+    let path = format!("/join/{code}/events");
+    phone.ok(Method::POST, &path, json!({"events": [count]})).await;
+    let undo = partner.at(207, json!({"kind": "undone", "event": count["id"], "slot": 1}));
+    let view = phone.ok(Method::POST, &path, json!({"events": [undo]})).await["view"].clone();
+    assert_eq!((view["closed"].as_bool(), &view["performers"][1]["reading"]["bpm"]), (Some(false), &Value::Null));
+}
