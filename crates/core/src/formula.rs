@@ -11,6 +11,14 @@ use serde::{Deserialize, Serialize};
 
 use crate::{inputs::Numbers, units::rounded};
 
+/// The longest formula, bytes. The longest of the catalogue has a tenth of it.
+pub const LENGTH_MAX: usize = 2_000;
+/// The most numbers, names, signs and functions of a formula.
+pub const NODES_MAX: usize = 200;
+/// The most steps from the whole formula down to a number or a name. Reading one step takes four calls; a thread of the server
+/// has room for thousands.
+pub const DEPTH_MAX: usize = 32;
+
 /// A formula, read.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Formula {
@@ -109,12 +117,16 @@ pub enum Unknown {
 }
 
 impl Formula {
-    /// Reads a formula.
+    /// Reads a formula. One that is longer or deeper than [`LENGTH_MAX`], [`NODES_MAX`] and [`DEPTH_MAX`] allow is refused before it
+    /// is read further: whatever walks a formula walks it by recursion.
     ///
     /// # Errors
     /// In words, with where it goes wrong.
     pub fn read(text: &str) -> Result<Self, String> {
-        let mut reader = Reader { text, at: 0 };
+        if text.len() > LENGTH_MAX {
+            return Err(format!("this formula has {} characters; {LENGTH_MAX} is the most", text.len()));
+        }
+        let mut reader = Reader { text, at: 0, depth: 0, nodes: 0 };
         let root = reader.sum()?;
         reader.space();
         if reader.at < text.len() {
@@ -332,6 +344,9 @@ impl Writer<'_> {
 struct Reader<'t> {
     text: &'t str,
     at: usize,
+    /// How many brackets and signs are open where it reads.
+    depth: usize,
+    nodes: usize,
 }
 
 impl Reader<'_> {
@@ -354,38 +369,70 @@ impl Reader<'_> {
         &self.text[begin..self.at]
     }
 
-    fn sum(&mut self) -> Result<Node, String> {
-        let mut left = self.product()?;
-        while let Some(sign) = self.take(&['+', '-']) {
-            left = Node::Binary(sign, Box::new(left), Box::new(self.product()?));
+    /// Counts one more number, name, sign or function.
+    fn count(&mut self) -> Result<(), String> {
+        self.nodes += 1;
+        if self.nodes > NODES_MAX {
+            return Err(format!("this formula has more than {NODES_MAX} numbers, names and signs"));
+        }
+        Ok(())
+    }
+
+    /// Reads what stands one step further in.
+    fn deeper(&mut self, read: fn(&mut Self) -> Result<Node, String>) -> Result<Node, String> {
+        self.depth += 1;
+        if self.depth > DEPTH_MAX {
+            return Err(format!("this formula is nested more than {DEPTH_MAX} deep"));
+        }
+        let inner = read(self)?;
+        self.depth -= 1;
+        Ok(inner)
+    }
+
+    /// A chain such as `a + b + c`: each sign puts what came before it one step further in.
+    fn chain(&mut self, signs: &[char], read: fn(&mut Self) -> Result<Node, String>) -> Result<Node, String> {
+        let mut left = read(self)?;
+        let mut depth = self.depth;
+        while let Some(sign) = self.take(signs) {
+            self.count()?;
+            depth += 1;
+            if depth > DEPTH_MAX {
+                return Err(format!("this formula has more than {DEPTH_MAX} signs in a row"));
+            }
+            left = Node::Binary(sign, Box::new(left), Box::new(read(self)?));
         }
         Ok(left)
     }
 
+    fn sum(&mut self) -> Result<Node, String> {
+        self.chain(&['+', '-'], Self::product)
+    }
+
     fn product(&mut self) -> Result<Node, String> {
-        let mut left = self.power()?;
-        while let Some(sign) = self.take(&['*', '/']) {
-            left = Node::Binary(sign, Box::new(left), Box::new(self.power()?));
-        }
-        Ok(left)
+        self.chain(&['*', '/'], Self::power)
     }
 
     fn power(&mut self) -> Result<Node, String> {
         if self.take(&['-']).is_some() {
-            return Ok(Node::Negative(Box::new(self.power()?)));
+            self.count()?;
+            return Ok(Node::Negative(Box::new(self.deeper(Self::power)?)));
         }
         let base = self.part()?;
         match self.take(&['^']) {
-            Some(sign) => Ok(Node::Binary(sign, Box::new(base), Box::new(self.power()?))),
+            Some(sign) => {
+                self.count()?;
+                Ok(Node::Binary(sign, Box::new(base), Box::new(self.deeper(Self::power)?)))
+            }
             None => Ok(base),
         }
     }
 
     fn part(&mut self) -> Result<Node, String> {
         if self.take(&['(']).is_some() {
-            let inner = self.sum()?;
+            let inner = self.deeper(Self::sum)?;
             return self.closed().map(|()| inner);
         }
+        self.count()?;
         self.space();
         let digits = self.run(|c| c.is_ascii_digit() || c == '.').to_owned();
         if !digits.is_empty() {
@@ -399,9 +446,9 @@ impl Reader<'_> {
             return Ok(Node::Name(name));
         }
         let function = Function::named(&name).ok_or_else(|| format!("there is no function “{name}”"))?;
-        let mut arguments = vec![self.sum()?];
+        let mut arguments = vec![self.deeper(Self::sum)?];
         while self.take(&[',']).is_some() {
-            arguments.push(self.sum()?);
+            arguments.push(self.deeper(Self::sum)?);
         }
         self.closed().map(|()| Node::Call(function, arguments))
     }
@@ -482,7 +529,44 @@ mod tests {
         }
     }
 
+    /// Whether a formula is read; where it is, everything that walks one walks it. On a stack that is small.
+    fn is_walked_on_a_small_stack(text: String) -> bool {
+        let walk = move || {
+            let Ok(formula) = Formula::read(&text) else { return false };
+            let _ = (formula.value(&known), formula.filled(&known), formula.printed(&str::to_owned), formula.names().len(), formula.clone());
+            true
+        };
+        std::thread::Builder::new().stack_size(256 * 1024).spawn(walk).unwrap().join().unwrap()
+    }
+
+    #[test_case("(".repeat(5_000) + "a" + &")".repeat(5_000); "brackets")]
+    #[test_case("-".repeat(20_000) + "a"; "signs before a name")]
+    #[test_case("a^".repeat(20_000) + "a"; "powers")]
+    #[test_case("a+".repeat(20_000) + "a"; "a long sum")]
+    #[test_case("max(".repeat(3_000) + "a" + &")".repeat(3_000); "functions")]
+    #[test_case("(".repeat(DEPTH_MAX + 1) + "a" + &")".repeat(DEPTH_MAX + 1); "one bracket too many")]
+    fn what_would_exhaust_the_stack_is_refused(text: String) {
+        assert!(!is_walked_on_a_small_stack(text));
+    }
+
+    #[test]
+    fn a_formula_as_deep_as_is_allowed_is_walked_on_a_small_stack() {
+        assert!(is_walked_on_a_small_stack("(".repeat(DEPTH_MAX) + "a" + &")".repeat(DEPTH_MAX)));
+        assert!(is_walked_on_a_small_stack("-".repeat(DEPTH_MAX) + "a"));
+        assert!(is_walked_on_a_small_stack("a+".repeat(DEPTH_MAX) + "a"));
+    }
+
     proptest! {
+        #[test]
+        fn no_formula_exhausts_a_small_stack(
+            parts in proptest::collection::vec(("[-(^+*/a,]{1,3}|max\\(|where\\(|any\\(", 1_usize..400), 1..6)
+        ) {
+            let text: String = parts.iter().map(|(part, times)| part.repeat(*times)).collect();
+            let closed = text.clone() + "a" + &")".repeat(text.matches('(').count());
+            is_walked_on_a_small_stack(text);
+            is_walked_on_a_small_stack(closed);
+        }
+
         #[test]
         fn what_is_printed_reads_as_the_same(text in "[ab0-9+*/() -]{1,24}") {
             if let Ok(formula) = Formula::read(&text) {
