@@ -104,6 +104,11 @@ select 'create role impulso_owner login createdb nosuperuser nobypassrls' where 
 select 'create role impulso_app login nosuperuser nobypassrls nocreatedb' where not exists (select from pg_roles where rolname = 'impulso_app') \gexec
 alter role impulso_owner password :'owner_pw';
 alter role impulso_app password :'app_pw';
+-- What the application asks ends by itself: a statement that takes too long, a transaction that waits for nobody, a sort that fills
+-- the disk. Work that is long by its nature asks for longer.
+alter role impulso_app set statement_timeout = '15s';
+alter role impulso_app set idle_in_transaction_session_timeout = '60s';
+alter role impulso_app set temp_file_limit = '1GB';
 select format('create database %I owner impulso_owner', :'db') where not exists (select from pg_database where datname = :'db') \gexec
 SQL
 }

@@ -115,9 +115,32 @@ impl Battery {
     /// [`Code::MissingInput`] without a name or a test, [`Code::OutOfRange`] with too many, and what a place's variant is
     /// refused for.
     pub fn check<'p>(&self, known: &dyn Fn(&str) -> Result<&'p Protocol, InputError>) -> Result<(), InputError> {
-        if text::note(&self.name, "name")?.is_none() {
-            return Err(InputError::new(Code::MissingInput, "name", "Give the battery a name."));
+        self.check_size()?;
+        for place in &self.tests {
+            let protocol = known(&place.protocol)?;
+            for (key, answer) in &place.given {
+                let chosen = match answer {
+                    crate::run::event::Answer::Text(t) => Some(t),
+                    _ => None,
+                };
+                let fits =
+                    protocol.condition(key).is_some_and(|c| c.choices.is_empty() || c.choices.iter().any(|(k, _)| Some(k) == chosen));
+                if !fits {
+                    let message = format!("{} has no such variant: “{key}”.", protocol.name);
+                    return Err(InputError::new(Code::BadValue, "tests", message));
+                }
+            }
         }
+        Ok(())
+    }
+
+    /// The same without its tests' own variants: what holds also for a battery as it was on an earlier day.
+    ///
+    /// # Errors
+    /// As [`Battery::check`].
+    pub fn check_size(&self) -> Result<(), InputError> {
+        text::name(&self.name, "name")?;
+        text::note(&self.summary, "summary")?;
         if self.tests.is_empty() {
             return Err(InputError::new(Code::MissingInput, "tests", "A battery has at least one test. Add one."));
         }
@@ -132,17 +155,10 @@ impl Battery {
             return Err(InputError::new(Code::OutOfRange, "tests", message));
         }
         for place in &self.tests {
-            let protocol = known(&place.protocol)?;
-            for (key, answer) in &place.given {
-                let chosen = match answer {
-                    crate::run::event::Answer::Text(t) => Some(t),
-                    _ => None,
-                };
-                let fits =
-                    protocol.condition(key).is_some_and(|c| c.choices.is_empty() || c.choices.iter().any(|(k, _)| Some(k) == chosen));
-                if !fits {
-                    let message = format!("{} has no such variant: “{key}”.", protocol.name);
-                    return Err(InputError::new(Code::BadValue, "tests", message));
+            text::note(place.why.as_deref().unwrap_or_default(), "tests")?;
+            for answer in place.given.values() {
+                if let crate::run::event::Answer::Text(said) = answer {
+                    text::note(said, "tests")?;
                 }
             }
         }
@@ -217,6 +233,13 @@ mod tests {
         assert!(twice.check(&known).is_ok());
         let many = Battery { tests: vec![Place::of("plank"); TESTS_MAX + 1], ..one.clone() };
         assert_eq!(many.check(&known).unwrap_err().code, Code::OutOfRange);
+        for long in [
+            Battery { name: "x".repeat(400_000), ..one.clone() },
+            Battery { summary: "x".repeat(400_000), ..one.clone() },
+            Battery { tests: vec![Place { why: Some("x".repeat(400_000)), ..Place::of("plank") }], ..one.clone() },
+        ] {
+            assert_eq!(long.check(&known).unwrap_err().code, Code::OutOfRange, "a text has an end");
+        }
         let closed = Battery { window_min: Some(0), ..one.clone() };
         assert_eq!(closed.check(&known).unwrap_err().field.as_deref(), Some("window_min"));
         let mut odd = one;

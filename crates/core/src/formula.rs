@@ -533,7 +533,8 @@ mod tests {
     fn is_walked_on_a_small_stack(text: String) -> bool {
         let walk = move || {
             let Ok(formula) = Formula::read(&text) else { return false };
-            let _ = (formula.value(&known), formula.filled(&known), formula.printed(&str::to_owned), formula.names().len(), formula.clone());
+            let _ =
+                (formula.value(&known), formula.filled(&known), formula.printed(&str::to_owned), formula.names().len(), formula.clone());
             true
         };
         std::thread::Builder::new().stack_size(256 * 1024).spawn(walk).unwrap().join().unwrap()

@@ -242,7 +242,7 @@ pub fn read(records: impl Iterator<Item = Vec<String>>) -> Result<Vec<PointRow>,
     }
     let points: Vec<f64> = head[5..]
         .iter()
-        .map(|c| c.trim().parse().map_err(|_| bad(format!("The first line: “{}” is no number of points.", text::capital(c.trim())))))
+        .map(|c| number(c.trim()).ok_or_else(|| bad(format!("The first line: “{}” isn’t a number of points.", text::capital(c.trim())))))
         .collect::<Result<_, _>>()?;
     records
         .filter(|(_, fields)| fields.iter().any(|f| !f.trim().is_empty()))
@@ -263,12 +263,17 @@ pub fn read(records: impl Iterator<Item = Vec<String>>) -> Result<Vec<PointRow>,
             };
             let mut steps = Vec::new();
             for (n, points) in points.iter().enumerate().filter(|(n, _)| !field(5 + n).is_empty()) {
-                let raw = field(5 + n).replace(',', ".").parse().map_err(|_| wrong(5 + n, "raw score"))?;
+                let raw = number(field(5 + n)).ok_or_else(|| wrong(5 + n, "raw score"))?;
                 steps.push(PointStep { raw, points: *points });
             }
             Ok(PointRow { place: place - 1, sex, age_from: age(3)?, age_to: age(4)?, steps })
         })
         .collect()
+}
+
+/// A number as a spreadsheet writes it, with a point or a comma; what is none, or without an end, is nothing.
+fn number(text: &str) -> Option<f64> {
+    text.replace(',', ".").parse().ok().filter(|n: &f64| n.is_finite())
 }
 
 #[cfg(test)]
@@ -350,6 +355,10 @@ mod tests {
     fn a_bad_cell_names_its_line() {
         let head = "place,test,sex,age_from,age_to,1,2\n";
         assert!(typed(&format!("{head}1,Plank,,,,30,sixty\n")).unwrap_err().message.contains("Line 2: “sixty” is no raw score"));
+        for no_number in ["NaN", "inf", "-infinity"] {
+            assert!(typed(&format!("{head}1,Plank,,,,30,{no_number}\n")).unwrap_err().message.contains("raw score"));
+            assert!(typed(&format!("place,test,sex,age_from,age_to,{no_number}\n")).unwrap_err().message.contains("number of points"));
+        }
         assert!(typed(&format!("{head}1,Plank,,,,30,60\n0,,,,,1,2\n")).unwrap_err().message.contains("Line 3"));
         assert!(typed("a,b\n").unwrap_err().message.contains("first line"));
     }

@@ -124,14 +124,14 @@ pub struct VisitState {
 }
 
 /// Folds what happened. What is said twice happens once; what is about no test of the battery, or comes after the end,
-/// changes nothing.
+/// changes nothing. Only a test that was running when the visit was closed still comes to its end.
 pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened>) -> VisitState {
     let mut state =
         VisitState { places: vec![PlaceState::default(); battery.tests.len()], order: (0..battery.tests.len()).collect(), closed: false };
     // In a window a test is tried as often as one likes.
     let free = battery.window_min.is_some();
     for event in events {
-        if state.closed || event.place().is_some_and(|p| p >= state.places.len()) {
+        if event.place().is_some_and(|p| p >= state.places.len()) || state.closed && !state.ends_what_runs(event) {
             continue;
         }
         match event {
@@ -184,6 +184,11 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
 }
 
 impl VisitState {
+    /// Whether an event is the end of a test that is running.
+    fn ends_what_runs(&self, event: &Happened) -> bool {
+        matches!(event, Happened::Done { place, .. } | Happened::Ended { place } if self.places[*place].stand == Stand::Running)
+    }
+
     /// The test that is on the floor, else the first that is to come and open. `opens`: whether a place is open.
     pub fn next(&self, opens: &dyn Fn(usize) -> bool) -> Option<usize> {
         if self.closed {
@@ -431,13 +436,33 @@ mod tests {
             prop_assert_eq!(order, vec![0, 1, 2]);
             let before = events.iter().position(|e| *e == Happened::Closed).unwrap_or(events.len());
             for (k, place) in state.places.iter().enumerate() {
-                let was_done = events[..before].iter().any(|e| matches!(e, Happened::Done { place, .. } if *place == k));
+                let is_done = |e: &Happened| matches!(e, Happened::Done { place, .. } if *place == k);
+                let was_running = fold(&battery, &events[..before]).places[k].stand == Stand::Running;
+                let ends_late = events[before..].iter().find(|e| matches!(e, Happened::Done { place, .. } | Happened::Ended { place } if *place == k));
+                let was_done = events[..before].iter().any(is_done) || was_running && ends_late.is_some_and(is_done);
                 prop_assert_eq!(was_done, place.stand == Stand::Done);
             }
             if let Some(next) = state.next(&|_| true) {
                 prop_assert!(matches!(state.places[next].stand, Stand::ToCome | Stand::Running));
             }
         }
+    }
+
+    #[test]
+    fn a_test_that_ran_when_the_visit_was_closed_still_comes_to_its_end() {
+        let battery = three();
+        let run = Uuid::from_u128(7);
+        let result = Uuid::from_u128(8);
+        let mut events = vec![Happened::Begun { place: 1, run }, Happened::Closed];
+        assert_eq!(fold(&battery, &events).places[1].stand, Stand::Running);
+        events.extend([
+            Happened::Done { place: 1, result },
+            Happened::Done { place: 0, result },
+            Happened::Skipped { place: 2, reason: None },
+        ]);
+        let state = fold(&battery, &events);
+        assert_eq!((state.places[1].stand, state.places[1].result), (Stand::Done, Some(result)));
+        assert_eq!((state.places[0].stand, state.places[2].stand), (Stand::ToCome, Stand::ToCome), "nothing else happens after the end");
     }
 
     #[test]

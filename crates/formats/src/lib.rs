@@ -4,5 +4,6 @@ pub mod batch;
 pub mod calendar;
 pub mod heart_rate;
 pub mod photo;
+pub mod practice;
 pub mod ride;
 pub mod table;

@@ -81,7 +81,7 @@ async fn watch(client: Client, url: String, posted: Posted, latencies: Arc<Mutex
 #[tokio::main(flavor = "multi_thread", worker_threads = 2)]
 async fn main() {
     let (owner, app) = (env("IMPULSO_BENCH_OWNER_URL"), env("IMPULSO_BENCH_APP_URL"));
-    impulso_store::migrate(&owner).await.unwrap();
+    impulso_store::migrate(&owner, None).await.unwrap();
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let base = format!("http://{}/api", listener.local_addr().unwrap());
     let settings = Settings::of(&app);

@@ -97,12 +97,15 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(reports::open);
 }
 
-/// What every answer carries.
-pub fn headers() -> DefaultHeaders {
-    DefaultHeaders::new()
+/// What every answer carries. Where it is reached over `tls`, a browser is told to come back over nothing else, for half a year.
+pub fn headers(tls: bool) -> DefaultHeaders {
+    let headers = if tls { DefaultHeaders::new().add(("Strict-Transport-Security", "max-age=15552000")) } else { DefaultHeaders::new() };
+    headers
         .add(("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"))
         .add(("X-Content-Type-Options", "nosniff"))
         .add(("X-Frame-Options", "DENY"))
+        // A client's link is for the client: no search engine keeps it.
+        .add(("X-Robots-Tag", "noindex"))
         .add(("Referrer-Policy", "same-origin"))
         .add(("Permissions-Policy", "camera=(self), microphone=(), geolocation=(), screen-wake-lock=(self), bluetooth=(self)"))
         .add(("Cross-Origin-Opener-Policy", "same-origin"))

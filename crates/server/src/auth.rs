@@ -76,6 +76,17 @@ pub fn let_in(session: &Session, coach: CoachId, practice: PracticeId) -> ApiRes
 #[derive(Debug, Clone)]
 pub struct Caller(pub String);
 
+/// Whose line an address is: of the newer kind one household has 2⁶⁴ of them, and they count as one.
+fn line_of(address: IpAddr) -> String {
+    match address.to_canonical() {
+        IpAddr::V6(six) => {
+            let [a, b, c, d, ..] = six.segments();
+            format!("{a:x}:{b:x}:{c:x}:{d:x}::/64")
+        }
+        four => four.to_string(),
+    }
+}
+
 /// The proxy in front, where the operator named one.
 #[derive(Debug, Clone, Copy)]
 pub struct Proxy(pub Option<IpAddr>);
@@ -93,7 +104,7 @@ impl FromRequest for Caller {
             said.rsplit(',').next()?.trim().parse::<IpAddr>().ok()
         };
         let address = peer.filter(|p| proxy != Some(*p)).or_else(forwarded).or(peer);
-        std::future::ready(Ok(Self(address.map(|a| a.to_string()).unwrap_or_default())))
+        std::future::ready(Ok(Self(address.map(line_of).unwrap_or_default())))
     }
 }
 
@@ -202,6 +213,14 @@ mod tests {
         assert_eq!(caller(Some("10.0.0.1"), "10.0.0.1", &["6.6.6.6, 1.2.3.4"]), "1.2.3.4");
         assert_eq!(caller(Some("10.0.0.1"), "10.0.0.1", &["6.6.6.6", "1.2.3.4"]), "1.2.3.4");
         assert_eq!(caller(Some("10.0.0.1"), "10.0.0.1", &["no address"]), "10.0.0.1");
+    }
+
+    #[test]
+    fn a_household_of_the_newer_addresses_is_one_caller() {
+        let through = |address: &str| caller(Some("10.0.0.1"), "10.0.0.1", &[address]);
+        assert_eq!(through("2001:db8:1:2::1"), through("2001:db8:1:2:ffff:ffff:ffff:ffff"));
+        assert_ne!(through("2001:db8:1:2::1"), through("2001:db8:1:3::1"));
+        assert_eq!(through("::ffff:1.2.3.4"), "1.2.3.4", "an old address written as a new one");
     }
 
     #[test]

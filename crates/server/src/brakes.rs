@@ -1,12 +1,16 @@
 //! Brakes on what can be tried too often: each counts by one kind of key and remembers a bounded number of them.
 
 use std::{
-    num::NonZeroU32,
-    sync::atomic::{AtomicUsize, Ordering},
+    num::{NonZeroU32, NonZeroUsize},
+    sync::{
+        Mutex, PoisonError,
+        atomic::{AtomicUsize, Ordering},
+    },
 };
 
 use actix_web::http::StatusCode;
 use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
+use lru::LruCache;
 use sha2::{Digest, Sha256};
 
 use crate::{
@@ -35,6 +39,10 @@ impl Brake {
         Self::new(Quota::per_minute(at_least_one(tries)), 60, message)
     }
 
+    fn an_hour(tries: u32, message: &'static str) -> Self {
+        Self::new(Quota::per_hour(at_least_one(tries)), 600, message)
+    }
+
     fn a_second(tries: u32, burst: u32, message: &'static str) -> Self {
         Self::new(Quota::per_second(at_least_one(tries)).allow_burst(at_least_one(burst)), 2, message)
     }
@@ -52,14 +60,13 @@ impl Brake {
 
     /// The key as it is kept. Beyond [`limits::BRAKE_KEYS`] only a thousand more are told apart.
     fn key(&self, text: &str) -> Key {
-        let hash = Sha256::digest(text.as_bytes());
-        let mut key = Key::default();
+        let whole = hashed(text);
         if self.limiter.len() < limits::BRAKE_KEYS {
-            key.copy_from_slice(&hash[..16]);
-        } else {
-            key[0] = hash[0];
-            key[1] = hash[1] & 0b11;
+            return whole;
         }
+        let mut key = Key::default();
+        key[0] = whole[0];
+        key[1] = whole[1] & 0b11;
         key
     }
 
@@ -78,6 +85,34 @@ impl Brake {
     }
 }
 
+/// Join codes that were right, the latest of them.
+#[derive(Debug)]
+pub struct KnownCodes(Mutex<LruCache<Key, ()>>);
+
+impl Default for KnownCodes {
+    fn default() -> Self {
+        Self(Mutex::new(LruCache::new(NonZeroUsize::new(limits::CODES_KNOWN).unwrap_or(NonZeroUsize::MIN))))
+    }
+}
+
+impl KnownCodes {
+    /// Remembers a code that is right.
+    pub fn learn(&self, code: &str) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).put(hashed(code), ());
+    }
+
+    /// Whether it was right before.
+    pub fn know(&self, code: &str) -> bool {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).get(&hashed(code)).is_some()
+    }
+}
+
+fn hashed(text: &str) -> Key {
+    let mut key = Key::default();
+    key.copy_from_slice(&Sha256::digest(text.as_bytes())[..16]);
+    key
+}
+
 fn at_least_one(n: u32) -> NonZeroU32 {
     NonZeroU32::new(n).unwrap_or(NonZeroU32::MIN)
 }
@@ -93,10 +128,18 @@ pub struct Brakes {
     pub device: Brake,
     /// Founding practices from an address.
     pub founding: Brake,
-    /// Trying join codes from an address.
+    /// Adding coaches, by the coach who adds them.
+    pub coaches: Brake,
+    /// Adding coaches, by address.
+    pub coaches_of_address: Brake,
+    /// Trying join codes and clients’ links from an address.
     pub code: Brake,
-    /// Trying join codes that are none.
+    /// Trying join codes and links that are none.
     pub wrong_code: Brake,
+    /// New phones at a join code that is right, from an address.
+    pub phones: Brake,
+    /// Codes that somebody was let in by: a class that knows its code does not stand in line behind one who guesses.
+    pub codes: KnownCodes,
     /// What one partner sends.
     pub partner: Brake,
     /// What all partners of a run send from one address.
@@ -107,6 +150,7 @@ impl Brakes {
     /// Brakes as the settings have them.
     pub fn new(settings: &Settings) -> Self {
         let wait = "Too many tries. Wait a minute, then try again.";
+        let adding = "Many coaches were added within the hour. Wait a while, then add the next.";
         let slow = "That was more than a hand can send. It goes on in a moment; nothing is lost.";
         Self {
             account: Brake::a_minute(limits::SIGN_INS_OF_ACCOUNT, wait),
@@ -117,7 +161,11 @@ impl Brakes {
                 3600,
                 "Several practices were set up from here within the hour. Try again later, or sign in to one of them.",
             ),
+            coaches: Brake::an_hour(limits::COACHES_AN_HOUR, adding),
+            coaches_of_address: Brake::an_hour(limits::COACHES_OF_ADDRESS, adding),
             code: Brake::a_second(limits::CODES_OF_ADDRESS, 120, "Too many tries. Wait a moment, then type the code again."),
+            phones: Brake::a_second(limits::PHONES_OF_CODE, 120, "Many phones join at this moment. This one tries again by itself."),
+            codes: KnownCodes::default(),
             wrong_code: Brake::a_minute(limits::WRONG_CODES_OF_ADDRESS, wait),
             partner: Brake::a_second(limits::SENT_BY_PARTNER, 60, slow),
             class: Brake::a_second(limits::SENT_BY_CLASS, 400, slow),

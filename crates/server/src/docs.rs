@@ -77,6 +77,7 @@ fn common_refusals(path: &str, has_body: bool) -> Vec<(&'static str, &'static st
     if has_body {
         refusals.extend([
             ("408", "The body took too long to arrive"),
+            ("409", "Its number stands for something else already"),
             ("413", "The body is too large"),
             ("415", "The body is not JSON"),
             ("422", "A value is refused; `field` names it"),

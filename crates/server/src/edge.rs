@@ -1,6 +1,10 @@
 //! What every request passes before a handler sees it.
 
-use std::sync::LazyLock;
+use std::{
+    pin::Pin,
+    sync::LazyLock,
+    task::{Context, Poll},
+};
 
 use actix_web::{
     Error, HttpRequest, HttpResponse, ResponseError,
@@ -11,7 +15,11 @@ use actix_web::{
     web,
 };
 
-use crate::{ApiError, docs, statics};
+use impulso_store::hang_up;
+use tracing::Span;
+use tracing_actix_web::RootSpanBuilder;
+
+use crate::{ApiError, auth::Proxy, docs, settings::limits, statics};
 
 /// The names this server answers to.
 #[derive(Debug, Clone)]
@@ -32,7 +40,7 @@ impl Hosts {
 /// # Errors
 /// What comes after it.
 pub async fn guard(request: ServiceRequest, next: Next<impl MessageBody + 'static>) -> Result<ServiceResponse<impl MessageBody>, Error> {
-    let known = request.app_data::<web::Data<Hosts>>().is_none_or(|hosts| hosts.know(request.connection_info().host()));
+    let known = request.app_data::<web::Data<Hosts>>().is_none_or(|hosts| hosts.know(&host(&request)));
     if !known {
         let error = ApiError::new(
             StatusCode::MISDIRECTED_REQUEST,
@@ -46,6 +54,78 @@ pub async fn guard(request: ServiceRequest, next: Next<impl MessageBody + 'stati
         return Ok(request.into_response(error.error_response()).map_into_right_body());
     }
     Ok(next.call(request).await?.map_into_left_body())
+}
+
+/// The name a request came under: what the browser asked for. What a proxy says of it counts only where the operator named the proxy.
+fn host(request: &ServiceRequest) -> String {
+    let proxy = request.app_data::<web::Data<Proxy>>().and_then(|p| p.0);
+    if proxy.is_some() && request.peer_addr().map(|a| a.ip()) == proxy {
+        return request.connection_info().host().to_owned();
+    }
+    let asked = request.headers().get(header::HOST).and_then(|h| h.to_str().ok()).map(str::to_owned);
+    asked.or_else(|| request.uri().authority().map(ToString::to_string)).unwrap_or_default()
+}
+
+/// A request that is given up drops its work at once, and what the database still does for it is ended.
+///
+/// # Errors
+/// 503 where it takes longer than [`limits::REQUEST_TAKES`].
+pub async fn watch(request: ServiceRequest, next: Next<impl MessageBody + 'static>) -> Result<ServiceResponse<impl MessageBody>, Error> {
+    let is_long = LONG.contains(&request.path());
+    let work = Watched { work: Some(Box::pin(next.call(request))) };
+    if is_long {
+        return work.await;
+    }
+    tokio::time::timeout(limits::REQUEST_TAKES, work).await.unwrap_or_else(|_| Err(ApiError::too_slow().into()))
+}
+
+/// What may take as long as it takes: a practice that comes in.
+const LONG: [&str; 1] = ["/api/practice/import"];
+
+/// Work that knows whether it was given up.
+struct Watched<F> {
+    work: Option<Pin<Box<F>>>,
+}
+
+impl<F: Future> Future for Watched<F> {
+    type Output = F::Output;
+
+    fn poll(mut self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<F::Output> {
+        let Some(work) = self.work.as_mut() else { return Poll::Pending };
+        let done = work.as_mut().poll(context);
+        if done.is_ready() {
+            self.work = None;
+        }
+        done
+    }
+}
+
+impl<F> Drop for Watched<F> {
+    fn drop(&mut self) {
+        if let Some(work) = self.work.take() {
+            hang_up::hang_up(work);
+        }
+    }
+}
+
+/// How a request is written into the log: by its route, never by the address that was asked for. A name that was searched, a join
+/// code and a client's link are nobody's business.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Quiet;
+
+impl RootSpanBuilder for Quiet {
+    fn on_request_start(request: &ServiceRequest) -> Span {
+        let route = ROUTES.iter().find(|(route, _, _)| route.is_match(request.path())).map_or("other", |(_, path, _)| path.as_str());
+        tracing::info_span!("request", method = %request.method(), route, status = tracing::field::Empty)
+    }
+
+    fn on_request_end<B: MessageBody>(span: Span, outcome: &Result<ServiceResponse<B>, Error>) {
+        let status = match outcome {
+            Ok(answer) => answer.response().status(),
+            Err(error) => error.as_response_error().status_code(),
+        };
+        span.record("status", status.as_u16());
+    }
 }
 
 /// Whether an address holds an encoded control character.
@@ -67,16 +147,16 @@ pub async fn sessions_away(request: ServiceRequest, next: Next<impl MessageBody>
     })
 }
 
-/// The documented paths and what may be asked of each.
-static ROUTES: LazyLock<Vec<(ResourceDef, Vec<String>)>> =
-    LazyLock::new(|| docs::paths().into_iter().map(|(path, methods)| (ResourceDef::new(path), methods)).collect());
+/// The documented paths, each as it is written, and what may be asked of it.
+static ROUTES: LazyLock<Vec<(ResourceDef, String, Vec<String>)>> =
+    LazyLock::new(|| docs::paths().into_iter().map(|(path, methods)| (ResourceDef::new(path.as_str()), path, methods)).collect());
 
 /// Everything no route takes: another method of a path there is, a path of the interface there is not, or the front end.
 pub async fn fallback(request: HttpRequest) -> HttpResponse {
     let path = request.path();
     let allowed = if path.starts_with("/api/") {
-        match ROUTES.iter().find(|(route, _)| route.is_match(path)) {
-            Some((_, methods)) => methods.join(", "),
+        match ROUTES.iter().find(|(route, _, _)| route.is_match(path)) {
+            Some((_, _, methods)) => methods.join(", "),
             None => return ApiError::not_found().error_response(),
         }
     } else if request.method() == Method::GET || request.method() == Method::HEAD {
@@ -105,6 +185,20 @@ mod tests {
         for unknown in ["evil.example", "localhost.evil.example", "127.0.0.1.evil.example", ""] {
             assert!(!hosts.know(unknown), "{unknown}");
         }
+    }
+
+    #[test]
+    fn a_forwarded_name_counts_only_from_the_named_proxy() {
+        let asked = |proxy: Option<&str>| {
+            let request = actix_web::test::TestRequest::default()
+                .peer_addr("10.0.0.1:4000".parse().unwrap())
+                .insert_header((header::HOST, "tests.example"))
+                .insert_header(("x-forwarded-host", "evil.example"))
+                .app_data(web::Data::new(Proxy(proxy.map(|p| p.parse().unwrap()))));
+            host(&request.to_srv_request())
+        };
+        assert_eq!((asked(None).as_str(), asked(Some("10.0.0.2")).as_str()), ("tests.example", "tests.example"));
+        assert_eq!(asked(Some("10.0.0.1")), "evil.example", "what the proxy says is the operator's to see to");
     }
 
     #[test]

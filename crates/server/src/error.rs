@@ -90,6 +90,28 @@ impl ApiError {
     }
 }
 
+impl ApiError {
+    /// It took longer than anybody waits.
+    pub fn too_slow() -> Self {
+        Self::new(StatusCode::SERVICE_UNAVAILABLE, "too_slow", "This took too long. Nothing is lost; try again in a moment.").retry_after(5)
+    }
+
+    /// Whether the database is behind it, and not what was asked.
+    pub fn is_the_databases(&self) -> bool {
+        self.status == StatusCode::SERVICE_UNAVAILABLE
+    }
+
+    /// The disk of the database is full.
+    pub fn disk_full() -> Self {
+        Self::new(
+            StatusCode::SERVICE_UNAVAILABLE,
+            "disk_full",
+            "The server's disk is full, so nothing new is stored. Readings stay on this screen. Tell whoever runs the server.",
+        )
+        .retry_after(30)
+    }
+}
+
 impl ResponseError for ApiError {
     fn status_code(&self) -> StatusCode {
         self.status
@@ -142,8 +164,17 @@ impl From<StoreError> for ApiError {
                 Self::new(
                     StatusCode::UNPROCESSABLE_ENTITY,
                     "out_of_range",
-                    "Something in this entry cannot be kept: a date that is none, or a character that is none. Check it and send it again.",
+                    "Something in this entry can't be stored: a date outside the calendar, a broken character, or a text that is too long. \
+                     Check it and send it again.",
                 )
+            }
+            StoreError::TooSlow => {
+                tracing::warn!("a statement was ended: it took too long, or too much room");
+                Self::too_slow()
+            }
+            StoreError::DiskFull => {
+                tracing::error!("the disk of the database is full");
+                Self::disk_full()
             }
             StoreError::Busy => Self::new(
                 StatusCode::SERVICE_UNAVAILABLE,

@@ -289,6 +289,18 @@ fn partners_may(run: &Run, log: &Log, known: &[&Event], me: &Partner, event: &Ev
     if of_slot().filter(by_other).any(|e| matches!(e.kind, Kind::CountTyped { .. }) && !undone(e.id)) {
         return refuse(format!("{name} has been counted already. Whoever leads the run can change it."));
     }
+    // A phone stands beside one performer.
+    let mine = |e: &&Event| e.slot.is_some_and(|s| s != slot) && log.partner(e.id) == Some(me);
+    let elsewhere = log.events().iter().rev().filter(mine).chain(known.iter().copied().filter(|e| e.slot.is_some_and(|s| s != slot)));
+    for other in elsewhere {
+        let has_counted = matches!(other.kind, Kind::CountTyped { .. }) && !undone(other.id);
+        let is_counting =
+            !matches!(other.kind, Kind::Undone { .. }) && !undone(other.id) && (now - other.wall).num_seconds() < limits::PARTNER_SILENT_S;
+        if has_counted || is_counting {
+            let name = run.performers.iter().find(|p| Some(p.slot) == other.slot).map_or("somebody else", |p| p.name.as_str());
+            return refuse(format!("This phone counts for {name}. Another phone counts for the next one."));
+        }
+    }
     let busy = of_slot().filter(|e| log.partner(e.id).is_some()).find(by_other);
     if busy.is_some_and(|e| (now - e.wall).num_seconds() < limits::PARTNER_SILENT_S) {
         return refuse(format!("Another phone is counting for {name}. Choose the performer you stand beside."));

@@ -6,6 +6,7 @@ pub mod app;
 pub mod auth;
 pub mod body;
 pub mod brakes;
+pub mod darkroom;
 pub mod demo;
 pub mod docs;
 pub mod dossier;
@@ -24,6 +25,7 @@ pub mod session_store;
 pub mod settings;
 pub mod shelf;
 pub mod statics;
+pub mod transfer;
 pub mod view;
 pub mod visiting;
 

@@ -24,6 +24,7 @@ use uuid::Uuid;
 
 use crate::{
     ApiResult,
+    recall::Recall,
     session_store::Known,
     settings::ClockRate,
     view::{RunView, view},
@@ -142,24 +143,26 @@ impl Hub {
     }
 
     /// Follows what other processes take in, for as long as this one lives.
-    pub async fn follow(self, store: Store, rate: ClockRate, sessions: Known) {
+    pub async fn follow(self, store: Store, rate: ClockRate, sessions: Known, recall: Recall) {
         loop {
-            // Whatever was ended meanwhile was not heard of.
+            // Whatever was ended or erased meanwhile was not heard of.
             sessions.forget();
-            if let Err(error) = self.follow_once(&store, rate, &sessions).await {
+            recall.forget();
+            if let Err(error) = self.follow_once(&store, rate, &sessions, &recall).await {
                 tracing::warn!(%error, "the live channel lost the database; trying again");
             }
             time::sleep(Duration::from_secs(1)).await;
         }
     }
 
-    async fn follow_once(&self, store: &Store, rate: ClockRate, sessions: &Known) -> ApiResult<()> {
+    async fn follow_once(&self, store: &Store, rate: ClockRate, sessions: &Known, recall: &Recall) -> ApiResult<()> {
         let mut changes = runs::changes(store).await?;
         loop {
             let changed: Vec<Key> = match changes.next().await? {
                 runs::Change::Of(practice, run) => vec![(practice, run)],
-                runs::Change::Unknown => {
+                runs::Change::Unknown | runs::Change::Erased => {
                     sessions.forget();
+                    recall.forget();
                     self.lock().keys().copied().collect()
                 }
                 runs::Change::SessionEnded(sid) => {
@@ -172,7 +175,11 @@ impl Hub {
             for (practice, run) in changed {
                 if self.is_watched((practice, run)) {
                     let mut scope = store.scope(practice).await?;
-                    let current = runs::get(&mut scope, run).await?;
+                    // Of one person alone it was erased with the person: there is nothing to show any more.
+                    let current = match runs::get(&mut scope, run).await {
+                        Err(impulso_store::Error::NotFound) => continue,
+                        current => current?,
+                    };
                     self.publish(practice, &view(&mut scope, current, rate).await?);
                 }
             }
@@ -195,6 +202,8 @@ impl Hub {
         HttpResponse::Ok()
             .content_type("text/event-stream")
             .insert_header((CACHE_CONTROL, "no-cache"))
+            // A proxy in front passes each word on as it comes.
+            .insert_header(("X-Accel-Buffering", "no"))
             // A compressed stream would wait for its buffer to fill.
             .insert_header(ContentEncoding::Identity)
             .streaming(frames)

@@ -14,6 +14,10 @@ use impulso::{
 };
 use impulso_store::Store;
 
+/// Many short requests on several threads leave the system's allocator with gaps it does not give back; this one gives them back.
+#[global_allocator]
+static ALLOCATOR: tikv_jemallocator::Jemalloc = tikv_jemallocator::Jemalloc;
+
 #[derive(Parser)]
 #[command(name = "impulso", about = "Fitness testing from readiness to retest", version)]
 struct Cli {
@@ -30,7 +34,12 @@ enum Command {
         /// Connection of the role that owns the database.
         #[arg(long, env = "IMPULSO_OWNER_URL", hide_env_values = true)]
         owner_url: String,
+        /// As far as this version only: for a backup that is brought back.
+        #[arg(long)]
+        version: Option<i64>,
     },
+    /// Print the versions of the database that this program knows, oldest first.
+    Versions,
     /// Rebuild every stored score from its raw readings, and say what changed.
     Recompute {
         /// Connection of the role that owns the database.
@@ -73,8 +82,13 @@ async fn main() -> ExitCode {
             println!("{}", docs::openapi());
             Ok(())
         }
-        Command::Migrate { owner_url } => {
-            scoring::migrate(&owner_url).await.map_err(|e| format!("The database could not be brought up to date: {e}"))
+        Command::Migrate { owner_url, version } => {
+            tell();
+            scoring::migrate(&owner_url, version).await.map_err(|e| format!("The database could not be brought up to date: {e}"))
+        }
+        Command::Versions => {
+            impulso_store::versions().iter().for_each(|v| println!("{v}"));
+            Ok(())
         }
         Command::Recompute { owner_url, today } => recompute_all(&owner_url, today).await,
         Command::Demo { database_url } => load_demo(&database_url).await,
@@ -87,6 +101,12 @@ async fn main() -> ExitCode {
             ExitCode::FAILURE
         }
     }
+}
+
+/// What is set aside is named on the way.
+fn tell() {
+    // Another listener may stand there already, in a test.
+    let _ = tracing_subscriber::fmt().with_env_filter("error").with_writer(io::stderr).without_time().try_init();
 }
 
 fn validate(into: &std::path::Path) -> io::Result<()> {
@@ -110,11 +130,15 @@ fn compute() -> ExitCode {
 }
 
 async fn recompute_all(owner_url: &str, today: bool) -> Result<(), String> {
+    tell();
     let by = if today { By::Today } else { By::Stored };
     let shown = |value: Option<f64>| value.map_or_else(|| "none".to_owned(), |v| v.to_string());
     let tell = |c: &recompute::Changed| println!("{} {} {}: {} -> {}", c.result, c.method, c.quantity, shown(c.was), shown(c.is));
     let tally = recompute::recompute(owner_url, by, tell).await.map_err(|e| format!("The scores could not be rebuilt: {e}"))?;
     println!("{} results looked at, {} rewritten, {} left as they are.", tally.looked_at, tally.rewritten, tally.left);
+    if tally.set_aside > 0 {
+        println!("{} stored things can't be read any more and are set aside; their practices name them.", tally.set_aside);
+    }
     Ok(())
 }
 

@@ -6,7 +6,7 @@
 
 use std::{
     num::NonZeroUsize,
-    sync::{Arc, Mutex, PoisonError},
+    sync::{Arc, Mutex, MutexGuard, PoisonError},
 };
 
 use impulso_store::{
@@ -15,8 +15,15 @@ use impulso_store::{
 };
 use lru::LruCache;
 
+use crate::settings::limits;
+
 /// So many runs are remembered: far more than one place has open at once.
 const RUNS_MAX: NonZeroUsize = NonZeroUsize::new(1024).unwrap();
+
+/// What a run takes in memory besides its events: its protocol and its performers, bytes.
+const RUN_BYTES: usize = 64 * 1024;
+/// What an event takes, with its places in the tables beside it, bytes: more than a tap, less than the largest remark.
+const EVENT_BYTES: usize = 640;
 
 /// A run and its events.
 #[derive(Debug, Clone)]
@@ -29,32 +36,68 @@ pub struct Remembered {
     pub log: Log,
 }
 
-/// The open runs this process has seen last.
+impl Remembered {
+    fn bytes(&self) -> usize {
+        RUN_BYTES + self.log.held() * EVENT_BYTES
+    }
+}
+
+/// The open runs this process has seen last, in so many bytes at the most.
 #[derive(Debug, Clone)]
-pub struct Recall(Arc<Mutex<LruCache<(PracticeId, RunId), Remembered>>>);
+pub struct Recall(Arc<Mutex<Runs>>);
+
+#[derive(Debug)]
+struct Runs {
+    runs: LruCache<(PracticeId, RunId), Remembered>,
+    bytes: usize,
+}
+
+impl Runs {
+    fn pop(&mut self, key: (PracticeId, RunId)) -> Option<Remembered> {
+        let run = self.runs.pop(&key)?;
+        self.bytes -= run.bytes();
+        Some(run)
+    }
+}
 
 impl Default for Recall {
     fn default() -> Self {
-        Self(Arc::new(Mutex::new(LruCache::new(RUNS_MAX))))
+        Self(Arc::new(Mutex::new(Runs { runs: LruCache::new(RUNS_MAX), bytes: 0 })))
     }
 }
 
 impl Recall {
+    fn lock(&self) -> MutexGuard<'_, Runs> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
     /// Takes a run of a practice out; nothing where it is not remembered, or somebody else works on it.
     pub fn take(&self, practice: PracticeId, run: RunId) -> Option<Remembered> {
-        let mut runs = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        runs.pop(&(practice, run))
+        self.lock().pop((practice, run))
     }
 
     /// Forgets every run: what is remembered may hold what was erased.
     pub fn forget(&self) {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).clear();
+        let mut known = self.lock();
+        known.runs.clear();
+        known.bytes = 0;
     }
 
-    /// Puts a run back as it is now; a closed one is forgotten.
+    /// Puts a run back as it is now; a closed one is forgotten, and the oldest make room.
     pub fn put(&self, remembered: Remembered) {
-        if remembered.run.closed_at.is_none() {
-            self.0.lock().unwrap_or_else(PoisonError::into_inner).put((remembered.practice, remembered.run.id), remembered);
+        if remembered.run.closed_at.is_some() {
+            return;
+        }
+        let mut known = self.lock();
+        let key = (remembered.practice, remembered.run.id);
+        known.pop(key);
+        known.bytes += remembered.bytes();
+        if let Some((_, oldest)) = known.runs.push(key, remembered) {
+            known.bytes -= oldest.bytes();
+        }
+        while known.bytes > limits::RUNS_BYTES {
+            let Some((_, oldest)) = known.runs.pop_lru() else { break };
+            known.bytes -= oldest.bytes();
         }
     }
 }

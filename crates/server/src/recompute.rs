@@ -6,7 +6,7 @@ use impulso_core::catalogue::Protocol;
 use impulso_store::{
     Scope, Store, practices,
     results::{self, Stored},
-    runs,
+    runs, set_aside,
 };
 
 use crate::{ApiResult, scoring, shelf::Shelf};
@@ -48,6 +48,8 @@ pub struct Tally {
     pub rewritten: u64,
     /// Results whose protocol, or whose version of it, is not there any more, or whose readings it no longer takes.
     pub left: u64,
+    /// What cannot be read any more: named on the practice's page, and passed over.
+    pub set_aside: u64,
 }
 
 /// Recomputes every result of every practice, batch by batch, and tells each score that changed. `owner_url` is the
@@ -57,14 +59,26 @@ pub async fn recompute(owner_url: &str, by: By, mut tell: impl FnMut(&Changed)) 
     let mut tally = Tally::default();
     for practice in practices::all(&store).await? {
         let mut behind = None;
+        let mut scope = store.scope(practice).await?;
+        set_aside::forget(&mut scope, &["result"]).await?;
+        tally.set_aside += set_aside::look(&mut scope).await? as u64;
+        scope.commit().await?;
         loop {
-            let mut scope = store.scope(practice).await?;
+            let mut scope = store.long_scope(practice).await?;
             let batch = results::after(&mut scope, behind, BATCH).await?;
-            let Some(last) = batch.last() else { break };
-            behind = Some(last.id);
+            let Some((last, _)) = batch.last() else { break };
+            behind = Some(*last);
             let shelf = Shelf::of(&mut scope).await?;
-            for result in &batch {
+            for (id, result) in &batch {
                 tally.looked_at += 1;
+                let result = match result {
+                    Ok(result) => result,
+                    Err(why) => {
+                        tally.set_aside += 1;
+                        set_aside::name(&mut scope, "result", &id.to_string(), &why.to_string()).await?;
+                        continue;
+                    }
+                };
                 let Some(computed) = anew(&mut scope, &shelf, result, by).await? else {
                     tally.left += 1;
                     continue;
@@ -79,7 +93,7 @@ pub async fn recompute(owner_url: &str, by: By, mut tell: impl FnMut(&Changed)) 
             scope.commit().await?;
         }
         // Also where nothing was rewritten now: an earlier run may have been interrupted before it came to this.
-        let mut scope = store.scope(practice).await?;
+        let mut scope = store.long_scope(practice).await?;
         scoring::recount_repeats(&mut scope).await?;
         scope.commit().await?;
     }
@@ -91,7 +105,9 @@ async fn anew(scope: &mut Scope, shelf: &Shelf, result: &Stored, by: By) -> ApiR
     let of_run;
     let protocol: Option<&Protocol> = match (by, result.run) {
         (By::Stored, Some(run)) => {
-            of_run = runs::get(scope, run).await?.protocol;
+            // A run that cannot be read any more takes no other result with it.
+            let Some(run) = runs::readable(scope, run).await? else { return Ok(None) };
+            of_run = run.protocol;
             Some(&of_run)
         }
         (By::Stored, None) => shelf.find(&result.protocol_id).ok().filter(|p| p.method_version() == result.method),

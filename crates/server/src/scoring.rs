@@ -27,7 +27,7 @@ use impulso_store::{
     results::{self, Stop, Stored},
     retests,
     runs::Run,
-    typed_errors,
+    set_aside, typed_errors,
 };
 use serde_json::json;
 
@@ -123,12 +123,21 @@ async fn count_repeats(scope: &mut Scope, result: &Stored, before: Vec<Stored>) 
     Ok(())
 }
 
-/// Brings a database up to date: its tables, and then the figures that are kept beside results and were not yet.
-pub async fn migrate(owner_url: &str) -> ApiResult<()> {
-    impulso_store::migrate(owner_url).await?;
+/// Brings a database up to date, or as far as a version: its tables, and then the figures that are kept beside results and were not
+/// yet. What cannot be read any more is named and set aside; it stops nobody else.
+pub async fn migrate(owner_url: &str, version: Option<i64>) -> ApiResult<()> {
+    impulso_store::migrate(owner_url, version).await?;
+    if version.is_some() {
+        return Ok(());
+    }
     let store = Store::connect_lazy(owner_url)?;
-    for practice in practices::without_repeats(&store).await? {
+    for practice in practices::all(&store).await? {
         let mut scope = store.scope(practice).await?;
+        set_aside::look(&mut scope).await?;
+        scope.commit().await?;
+    }
+    for practice in practices::without_repeats(&store).await? {
+        let mut scope = store.long_scope(practice).await?;
         recount_repeats(&mut scope).await?;
         scope.commit().await?;
     }

@@ -14,9 +14,12 @@ use tracing_actix_web::TracingLogger;
 use utoipa_actix_web::AppExt;
 
 use crate::{
+    api::everything::Transfers,
     app,
     auth::{Marks, Proxy},
+    body::Uploads,
     brakes::Brakes,
+    darkroom::Darkroom,
     edge::{self, Hosts},
     error::ApiError,
     intake::Intake,
@@ -54,13 +57,17 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     let rate = settings.clock_rate();
     let hub = Hub::new(std::time::Duration::from_secs(60 * settings.session_minutes.max(1).unsigned_abs()));
     let known = Known::default();
-    tokio::spawn(hub.clone().follow(store.clone(), rate, known.clone()));
+    let recall = Recall::default();
+    tokio::spawn(hub.clone().follow(store.clone(), rate, known.clone(), recall.clone()));
     tokio::spawn(hub.clone().tell(store.clone()));
-    let intake = web::Data::new(Intake { hub: hub.clone(), recall: Recall::default(), rate });
+    let intake = web::Data::new(Intake { hub: hub.clone(), recall, rate });
     let hub = web::Data::new(hub);
     let marks = web::Data::new(Marks::new(&key, settings.tls));
     let brakes = web::Data::new(Brakes::new(settings));
     let passwords = web::Data::new(Passwords::new(settings.password_checks));
+    let darkroom = web::Data::new(Darkroom::default());
+    let transfers = web::Data::new(Transfers::default());
+    let uploads = web::Data::new(Uploads::default());
     let proxy = web::Data::new(Proxy(settings.proxy));
     let hosts = web::Data::new(Hosts(settings.hosts.clone()));
     let tls = settings.tls;
@@ -87,6 +94,9 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
             .app_data(web::Data::new(known.clone()))
             .app_data(brakes.clone())
             .app_data(passwords.clone())
+            .app_data(darkroom.clone())
+            .app_data(transfers.clone())
+            .app_data(uploads.clone())
             .app_data(marks.clone())
             .app_data(proxy.clone())
             .app_data(hosts.clone())
@@ -98,9 +108,10 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
             .into_app()
             .default_service(web::route().to(edge::fallback))
             .wrap(from_fn(edge::guard))
-            .wrap(app::headers())
+            .wrap(from_fn(edge::watch))
+            .wrap(app::headers(tls))
             .wrap(Compress::default())
-            .wrap(TracingLogger::default())
+            .wrap(TracingLogger::<edge::Quiet>::new())
     })
     .workers(WORKERS)
     // An answer goes out as it is written: waiting to fill a packet costs a slow client forty milliseconds.

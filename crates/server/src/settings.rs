@@ -79,8 +79,18 @@ pub mod limits {
     pub const BODY_BYTES: usize = 512 * 1024;
     /// The largest photograph, bytes; the screen makes them much smaller.
     pub const PHOTO_BYTES: usize = 12 * 1024 * 1024;
-    /// The largest file of a practice, bytes.
-    pub const PRACTICE_BYTES: usize = 128 * 1024 * 1024;
+    /// The largest file of a practice that comes in, bytes. It lies on the disk, never in memory.
+    pub const IMPORT_BYTES: u64 = 4 * 1024 * 1024 * 1024;
+    /// How long such a file may take to arrive.
+    pub const IMPORT_TAKES: Duration = Duration::from_mins(30);
+    /// So many such files come in at once; one of them is read at a time.
+    pub const UPLOADS_AT_ONCE: usize = 3;
+    /// So many practices are taken out at once.
+    pub const EXPORTS_AT_ONCE: usize = 3;
+    /// The most brackets a body in JSON may have open at once.
+    pub const BODY_DEPTH: usize = 40;
+    /// How long a request may take, where it is not a practice taken out or in: whoever waits longer has given up.
+    pub const REQUEST_TAKES: Duration = Duration::from_secs(25);
     /// How long a body may take to arrive.
     pub const BODY_TAKES: Duration = Duration::from_secs(15);
     /// How long a request's head may take.
@@ -91,8 +101,16 @@ pub mod limits {
     pub const SIGN_INS_OF_ADDRESS: u32 = 60;
     /// Tries to sign in from a browser that has signed in to this account before, a minute. Nobody else can use them up.
     pub const SIGN_INS_OF_DEVICE: u32 = 30;
-    /// Tries of a join code from one address, a second; a phone that is let in counts once.
+    /// Coaches that one coach may add, an hour: each costs a hash of a password, and says whether an address is taken.
+    pub const COACHES_AN_HOUR: u32 = 20;
+    /// Coaches added from one address, an hour, by whomever.
+    pub const COACHES_OF_ADDRESS: u32 = 60;
+    /// Tries of join codes that nobody was let in by yet, from one address, a second.
     pub const CODES_OF_ADDRESS: u32 = 10;
+    /// New phones at one join code from one address, a second: a class that begins.
+    pub const PHONES_OF_CODE: u32 = 10;
+    /// So many join codes that were right are remembered.
+    pub const CODES_KNOWN: usize = 4_096;
     /// Tries of a join code that lead nowhere, from one address, a minute.
     pub const WRONG_CODES_OF_ADDRESS: u32 = 20;
     /// What one partner's phone may send, requests a second: faster than a hand taps.
@@ -111,12 +129,22 @@ pub mod limits {
     pub const COUNT_OPEN_MIN: i64 = 10;
     /// A partner's phone that has been silent so long may be replaced by another, s.
     pub const PARTNER_SILENT_S: i64 = 60;
+    /// Photographs opened at once; each may take some hundred megabytes.
+    pub const PHOTOS_AT_ONCE: usize = 1;
+    /// How many wait for that before the next is sent away.
+    pub const PHOTOS_WAITING: usize = 24;
+    /// How long one waits.
+    pub const PHOTO_PATIENCE: Duration = Duration::from_secs(15);
+    /// What all open runs may take in memory, bytes.
+    pub const RUNS_BYTES: usize = 96 * 1024 * 1024;
     /// People a search shows; where there are more it says so.
     pub const FOUND: i64 = 8;
     /// Lines of a page of retests, and of who did what.
     pub const PAGE: i64 = 25;
     /// Lines of each list on Today; the rest is counted and a page away.
     pub const TODAY_LINES: i64 = 8;
+    /// Visits of a list; where there are more it says so.
+    pub const VISITS: i64 = 20;
     /// Counted no further than this: "200 or more" says enough.
     pub const COUNTED: i64 = 200;
 

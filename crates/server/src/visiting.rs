@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use actix_web::http::StatusCode;
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
@@ -30,7 +31,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use crate::{
-    ApiResult,
+    ApiError, ApiResult,
     dossier::Dossier,
     marking::{Tables, Total},
     planning::RetestLine,
@@ -235,6 +236,44 @@ const WINDOW_GRACE: chrono::TimeDelta = chrono::TimeDelta::minutes(5);
 /// [`Code::OutOfRange`] where the visit is over, is somebody else's, or has no such place.
 pub async fn place_of(scope: &mut Scope, at: InVisit, person: impulso_store::PersonId, protocol: &str) -> ApiResult<(Visit, Place)> {
     let visit = visits::get(scope, at.visit).await?;
+    place_in(scope, visit, at, person, protocol).await
+}
+
+/// The same for a change of the visit: whoever comes next waits until it is made.
+///
+/// # Errors
+/// As [`place_of`].
+pub async fn take_place(scope: &mut Scope, at: InVisit, person: impulso_store::PersonId, protocol: &str) -> ApiResult<(Visit, Place)> {
+    let visit = visits::take(scope, at.visit).await?;
+    place_in(scope, visit, at, person, protocol).await
+}
+
+/// A test is begun by one device: where another has begun it and is not done, that one is to be gone on with. In a window a test is
+/// tried as often as one likes.
+///
+/// # Errors
+/// 409 where the place has a run already.
+pub async fn is_free(scope: &mut Scope, visit: &Visit, place: usize, run: Uuid) -> ApiResult<()> {
+    let happened = visits::events(scope, visit.id).await?;
+    let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
+    let begun = state.places.get(place).filter(|at| at.stand == Stand::Running).and_then(|at| at.run);
+    match begun {
+        Some(other) if other != run && visit.battery.window_min.is_none() => Err(ApiError::new(
+            StatusCode::CONFLICT,
+            "begun_elsewhere",
+            "This test is running already: it was started on another screen. Go back to the visit and continue it there.",
+        )),
+        _ => Ok(()),
+    }
+}
+
+async fn place_in(
+    scope: &mut Scope,
+    visit: Visit,
+    at: InVisit,
+    person: impulso_store::PersonId,
+    protocol: &str,
+) -> ApiResult<(Visit, Place)> {
     let wrong = |message: &str| Err(InputError::new(Code::OutOfRange, "visit", message).into());
     if visit.person != person {
         return wrong("This visit is somebody else’s.");
@@ -280,6 +319,11 @@ pub async fn run_closed(scope: &mut Scope, run: &Run, result: Option<ResultId>) 
     let Some((visit, place)) = run.visit else { return Ok(()) };
     let happened = result.map_or(Happened::Ended { place }, |r| Happened::Done { place, result: r.0 });
     visits::append(scope, visit, Uuid::now_v7(), &happened).await?;
+    let visit = visits::get(scope, visit).await?;
+    // Closed while this test was running: the date of the battery is kept now.
+    if result.is_some() && visit.closed_at.is_some() {
+        retests::fulfil(scope, visit.person, &visit.battery.id, None, visit.on).await?;
+    }
     Ok(())
 }
 

@@ -57,18 +57,17 @@ pub struct Coach {
 
 /// The credentials stored for an email address.
 pub async fn credentials(store: &Store, email: &str) -> Result<Option<Credentials>> {
-    let row = sqlx::query!(
+    let row = store.soon(sqlx::query!(
         r#"select coach_id as "coach_id!", practice_id as "practice_id!", password_hash as "password_hash!" from sign_in_lookup($1)"#,
         email
     )
-    .fetch_optional(store.pool())
-    .await?;
+    .fetch_optional(store.pool())).await?;
     Ok(row.map(|r| Credentials { coach: CoachId(r.coach_id), practice: PracticeId(r.practice_id), password_hash: r.password_hash }))
 }
 
 /// The demo coach's address, where the demo is loaded.
 pub async fn demo_email(store: &Store) -> Result<Option<String>> {
-    Ok(sqlx::query_scalar!("select demo_email()").fetch_one(store.pool()).await?)
+    Ok(store.soon(sqlx::query_scalar!("select demo_email()").fetch_one(store.pool())).await?)
 }
 
 /// Founds a practice.
@@ -77,19 +76,22 @@ pub async fn demo_email(store: &Store) -> Result<Option<String>> {
 /// [`crate::error::Conflict::EmailTaken`].
 pub async fn found(store: &Store, new: &NewPractice) -> Result<(PracticeId, CoachId)> {
     let (practice, coach) = (PracticeId::new(), CoachId::new());
-    sqlx::query!(
-        "select found_practice($1, $2, $3, $4, $5, $6, $7, $8)",
-        practice.0,
-        new.name,
-        new.time_zone,
-        new.is_demo,
-        coach.0,
-        new.coach.name,
-        new.coach.email,
-        new.coach.password_hash
-    )
-    .execute(store.pool())
-    .await?;
+    store
+        .soon(
+            sqlx::query!(
+                "select found_practice($1, $2, $3, $4, $5, $6, $7, $8)",
+                practice.0,
+                new.name,
+                new.time_zone,
+                new.is_demo,
+                coach.0,
+                new.coach.name,
+                new.coach.email,
+                new.coach.password_hash
+            )
+            .execute(store.pool()),
+        )
+        .await?;
     Ok((practice, coach))
 }
 

@@ -1,5 +1,10 @@
 //! What a caller can tell apart.
 
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// Whether the disk took no more the last time something was to be stored.
+pub(crate) static DISK_IS_FULL: AtomicBool = AtomicBool::new(false);
+
 /// The result of a question to the store.
 pub type Result<T> = std::result::Result<T, Error>;
 
@@ -26,6 +31,12 @@ pub enum Error {
     /// The practice has more work going than its share.
     #[error("busy")]
     Busy,
+    /// The statement took longer, or more room on the disk, than the application's role may.
+    #[error("took too long")]
+    TooSlow,
+    /// The disk of the database takes no more.
+    #[error("the disk is full")]
+    DiskFull,
     /// The database cannot be reached or refused the statement.
     #[error("database: {0}")]
     Unavailable(#[source] Box<dyn std::error::Error + Send + Sync>),
@@ -67,6 +78,13 @@ impl From<sqlx::Error> for Error {
             sqlx::Error::Database(e) if e.code().as_deref() == Some("P0002") => Self::NotFound,
             // Class 22: the statement is sound, the value is not.
             sqlx::Error::Database(e) if e.code().is_some_and(|c| c.starts_with("22")) => Self::Unstorable(e.into()),
+            // More than an index or a column has room for, or a check of the table that the value does not pass.
+            sqlx::Error::Database(e) if e.code().is_some_and(|c| c == "54000" || c == "23514") => Self::Unstorable(e.into()),
+            sqlx::Error::Database(e) if e.code().is_some_and(|c| c == "57014" || c == "53400") => Self::TooSlow,
+            sqlx::Error::Database(e) if e.code().as_deref() == Some("53100") => {
+                DISK_IS_FULL.store(true, Ordering::Relaxed);
+                Self::DiskFull
+            }
             sqlx::Error::Encode(e) => Self::Unstorable(e),
             sqlx::Error::Database(e) if e.constraint() == Some("coaches_email_key") => Self::Conflict(Conflict::EmailTaken),
             sqlx::Error::Database(e) if e.is_unique_violation() => Self::Conflict(Conflict::IdTaken),
@@ -84,6 +102,11 @@ impl From<Conflict> for Error {
 /// Reads a stored JSON value as a core type.
 pub(crate) fn read<T: serde::de::DeserializeOwned>(what: &'static str, value: serde_json::Value) -> Result<T> {
     serde_json::from_value(value).map_err(|source| Error::Unreadable { what, source })
+}
+
+/// Reads what stands in a list; what cannot be read is passed over and named in the log, so that it takes nothing else with it.
+pub(crate) fn readable<T>(what: &'static str, key: impl std::fmt::Display, read: Result<T>) -> Option<T> {
+    read.inspect_err(|error| tracing::error!(%key, %error, "a stored {what} is set aside")).ok()
 }
 
 /// Writes a core type as a stored JSON value.

@@ -1,123 +1,130 @@
 //! A whole practice out and in again, table by table, as the tables hold it. What belongs to this installation alone (who may
 //! sign in, links that were handed out, what was done with the records) stays out; whoever takes it in is who keeps it.
 
-use serde_json::{Map, Value, json};
-use sqlx::{AssertSqlSafe, Row as _};
+use std::collections::BTreeMap;
 
-use crate::{CoachId, Result, Scope};
+use futures_util::{Stream, TryStreamExt};
+use serde_json::{Value, json};
+use sqlx::{AssertSqlSafe, Row as _};
+use uuid::Uuid;
+
+use crate::{CoachId, Error, Result, Scope};
 
 /// Every table that is a practice's own work, in an order in which each finds what it refers to; and the order of its rows.
-const TABLES: [(&str, &str); 20] = [
+/// How repeats of a measure lie apart is not among them: it follows from the results.
+pub const TABLES: [(&str, &str); 19] = [
     ("people", "id"),
     ("protocols", "id"),
     ("batteries", "id"),
     ("scoring_tables", "battery_id, version"),
     ("pass_marks", "protocol_id, quantity"),
     ("typed_errors", "protocol_id, quantity"),
-    ("repeats", "protocol_id, quantity"),
     ("happenings", "id"),
     ("goals", "id"),
     ("photos", "id"),
     ("readiness_checks", "id"),
     ("visits", "id"),
-    ("visit_events", "position"),
+    ("visit_events", "visit_id, position"),
     ("runs", "id"),
     ("run_performers", "run_id, slot"),
-    ("run_events", "position"),
+    ("run_events", "run_id, position"),
     ("results", "id"),
     ("scores", "result_id, quantity"),
     ("retest_plans", "id"),
     ("retests", "id"),
 ];
 
-/// What is of this installation alone: the practice's key, who of its coaches did it, a place in a list, a code to join.
-const LEFT_OUT: &str = "array['practice_id', 'created_by', 'taken_by', 'coach_id', 'position', 'join_code']";
+/// What is of this installation alone: the practice's key, who of its coaches did it, a place in a list, a code to join, a name as
+/// search compares it. A photograph's picture goes out beside the tables.
+pub const LEFT_OUT: [&str; 8] = ["practice_id", "created_by", "taken_by", "coach_id", "position", "join_code", "name_key", "jpeg"];
 
-/// How many rows go in at once.
-const AT_ONCE: usize = 500;
-
-/// A row that cannot be taken in.
+/// A column of a table.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct BadRow {
-    /// Its table.
-    pub table: &'static str,
-    /// Its place, from 1.
-    pub row: usize,
-    /// Why.
-    pub why: String,
+pub struct Column {
+    /// Its type, as the database calls it: `uuid`, `text`, `date`.
+    pub kind: String,
+    /// Whether a row may be without it.
+    pub may_be_null: bool,
+    /// What it is where a row says nothing, as the database writes it.
+    pub default: Option<String>,
 }
 
-/// Everything of a practice, by table.
-pub async fn out(scope: &mut Scope) -> Result<Map<String, Value>> {
+/// The rows of a table of the practice, each as JSON, in their order, as they come.
+pub fn rows<'s>(scope: &'s mut Scope, table: &str, order: &str) -> impl Stream<Item = Result<String>> + 's {
     let practice = scope.practice_id();
-    let mut all = Map::new();
-    for (table, order) in TABLES {
-        let sql = format!(
-            "select coalesce(jsonb_agg(to_jsonb(t) - {LEFT_OUT} order by {order}), '[]') as rows from {table} t where practice_id = $1"
-        );
-        let rows: Value = sqlx::query(AssertSqlSafe(sql)).bind(practice).fetch_one(scope.db()).await?.try_get("rows")?;
-        all.insert(table.to_owned(), rows);
-    }
-    Ok(all)
+    let left_out = LEFT_OUT.join("', '");
+    let sql = format!("select (to_jsonb(t) - array['{left_out}'])::text as row from {table} t where practice_id = $1 order by {order}");
+    sqlx::query_scalar(AssertSqlSafe(sql)).bind(practice).fetch(scope.db()).map_err(Error::from)
 }
 
-/// Takes everything in, into a practice that has nobody yet. Nothing is kept unless the scope is committed; the first row that
-/// does not fit is named.
-pub async fn take_in(scope: &mut Scope, coach: CoachId, all: &Map<String, Value>) -> Result<std::result::Result<usize, BadRow>> {
-    let ours = json!({ "practice_id": scope.practice_id(), "created_by": coach.0, "taken_by": coach.0, "coach_id": coach.0 });
-    let mut taken = 0;
-    let earlier = scores_of_earlier(all);
-    for (table, _) in TABLES {
-        let Some(rows) = all.get(table).or_else(|| earlier.as_ref().filter(|_| table == "scores")) else { continue };
-        let Some(rows) = rows.as_array() else {
-            return Ok(Err(BadRow { table, row: 1, why: "this is no list of rows".into() }));
-        };
-        let sql = insert(scope, table).await?;
-        for (k, part) in rows.chunks(AT_ONCE).enumerate() {
-            if put(scope, &sql, part, &ours).await?.is_none() {
-                taken += part.len();
-                continue;
-            }
-            // One of them does not fit: which?
-            for (n, row) in part.iter().enumerate() {
-                if let Some(why) = put(scope, &sql, std::slice::from_ref(row), &ours).await? {
-                    return Ok(Err(BadRow { table, row: k * AT_ONCE + n + 1, why }));
-                }
-                taken += 1;
-            }
+/// The practice's photographs by key, in their order, each with its picture, as they come.
+pub fn photos(scope: &mut Scope) -> impl Stream<Item = Result<(Uuid, Vec<u8>)>> + '_ {
+    let practice = scope.practice_id();
+    sqlx::query!("select id, jpeg from photos where practice_id = $1 order by id", practice)
+        .fetch(scope.db())
+        .map_ok(|r| (r.id, r.jpeg))
+        .map_err(Error::from)
+}
+
+/// The columns of a table that a file brings.
+pub async fn columns(scope: &mut Scope, table: &str) -> Result<BTreeMap<String, Column>> {
+    let rows = sqlx::query(
+        "select column_name::text as name, data_type::text as kind, is_nullable = 'YES' or column_default is not null as may_be_null,
+                column_default::text as \"default\"
+         from information_schema.columns
+         where table_schema = 'public' and table_name = $1 and is_identity = 'NO' and is_generated = 'NEVER'",
+    )
+    .bind(table)
+    .fetch_all(scope.db())
+    .await?;
+    rows.into_iter()
+        .map(|r| {
+            let column = Column { kind: r.try_get("kind")?, may_be_null: r.try_get("may_be_null")?, default: r.try_get("default")? };
+            Ok((r.try_get("name")?, column))
+        })
+        .collect::<std::result::Result<_, sqlx::Error>>()
+        .map_err(Error::from)
+}
+
+/// Puts checked rows of a table in, in their order. Says which of them does not fit and why, from 0; none of them is in then.
+///
+/// # Errors
+/// Where the database is away.
+pub async fn put(scope: &mut Scope, coach: CoachId, table: &str, rows: &[Value]) -> Result<Option<(usize, String)>> {
+    let sql = insert(scope, table).await?;
+    if put_all(scope, &sql, coach, rows).await?.is_none() {
+        return Ok(None);
+    }
+    // One of them does not fit: which?
+    for (n, row) in rows.iter().enumerate() {
+        if let Some(why) = put_all(scope, &sql, coach, std::slice::from_ref(row)).await? {
+            return Ok(Some((n, why)));
         }
     }
-    Ok(Ok(taken))
+    Ok(None)
 }
 
-/// The scores of a file from before they had a table of their own: each result carried its own.
-fn scores_of_earlier(all: &Map<String, Value>) -> Option<Value> {
-    let results = all.get("results")?.as_array().filter(|_| !all.contains_key("scores"))?;
-    let of_result = |r: &Value| {
-        let scores = r.get("computed").and_then(Value::as_object).cloned().unwrap_or_default();
-        let (id, person, protocol, on) = (r["id"].clone(), r["person_id"].clone(), r["protocol_id"].clone(), r["on_date"].clone());
-        scores.into_iter().map(move |(quantity, value)| {
-            json!({"result_id": id, "person_id": person, "protocol_id": protocol, "on_date": on, "quantity": quantity, "value": value})
-        })
-    };
-    Some(results.iter().flat_map(of_result).collect())
-}
-
-/// Puts rows in, or says why they do not fit, with nothing of them in.
-async fn put(scope: &mut Scope, sql: &str, rows: &[Value], ours: &Value) -> Result<Option<String>> {
-    if rows.iter().any(|r| !r.is_object()) {
-        return Ok(Some("this is no row".into()));
-    }
-    sqlx::query("savepoint taking_in").execute(scope.db()).await?;
+async fn put_all(scope: &mut Scope, sql: &str, coach: CoachId, rows: &[Value]) -> Result<Option<String>> {
+    let ours = json!({ "practice_id": scope.practice_id(), "created_by": coach.0, "taken_by": coach.0, "coach_id": coach.0 });
+    sqlx::query("savepoint putting").execute(scope.db()).await?;
     let done = sqlx::query(AssertSqlSafe(sql.to_owned())).bind(Value::Array(rows.to_vec())).bind(ours).execute(scope.db()).await;
     match done {
         Ok(_) => {
-            sqlx::query("release savepoint taking_in").execute(scope.db()).await?;
+            sqlx::query("release savepoint putting").execute(scope.db()).await?;
             Ok(None)
         }
         Err(sqlx::Error::Database(refused)) => {
-            sqlx::query("rollback to savepoint taking_in").execute(scope.db()).await?;
-            Ok(Some(refused.message().to_owned()))
+            let why = if refused.is_foreign_key_violation() {
+                "it refers to something that isn't in the file".to_owned()
+            } else if refused.is_unique_violation() {
+                "it is in the file twice".to_owned()
+            } else if refused.is_check_violation() || refused.code().is_some_and(|c| c.starts_with("22") || c == "54000") {
+                "a value is out of its range".to_owned()
+            } else {
+                return Err(sqlx::Error::Database(refused).into());
+            };
+            sqlx::query("rollback to savepoint putting").execute(scope.db()).await?;
+            Ok(Some(why))
         }
         Err(away) => Err(away.into()),
     }
@@ -125,52 +132,98 @@ async fn put(scope: &mut Scope, sql: &str, rows: &[Value], ours: &Value) -> Resu
 
 /// The statement that takes rows of a table in: every column but those the database fills itself.
 async fn insert(scope: &mut Scope, table: &str) -> Result<String> {
-    let columns: Vec<String> = sqlx::query(
-        "select column_name::text as name from information_schema.columns
-         where table_schema = 'public' and table_name = $1 and is_identity = 'NO' and is_generated = 'NEVER' order by ordinal_position",
-    )
-    .bind(table)
-    .fetch_all(scope.db())
-    .await?
-    .into_iter()
-    .map(|r| r.try_get("name"))
-    .collect::<std::result::Result<_, _>>()?;
-    let (names, values) = (columns.join(", "), columns.iter().map(|c| format!("r.{c}")).collect::<Vec<_>>().join(", "));
+    let columns: BTreeMap<String, Column> = columns(scope, table).await?.into_iter().filter(|(c, _)| c != "join_code").collect();
+    // What a file of an earlier release does not say has its default.
+    let value = |(name, column): (&String, &Column)| match &column.default {
+        Some(default) => format!("coalesce(r.{name}, {default})"),
+        None => format!("r.{name}"),
+    };
+    let values = columns.iter().map(value).collect::<Vec<_>>().join(", ");
+    let names = columns.into_keys().collect::<Vec<_>>().join(", ");
     Ok(format!(
         "insert into {table} ({names}) select {values} from jsonb_array_elements($1) with ordinality e (body, n),
          lateral jsonb_populate_record(null::{table}, e.body || $2) r order by e.n"
     ))
 }
 
-/// Every measure of every result, for a spreadsheet: name, day, test, measure, value; the earliest first.
-pub async fn measures(scope: &mut Scope, person: Option<crate::PersonId>) -> Result<Vec<(String, chrono::NaiveDate, String, String, f64)>> {
+/// Every measure of every result, for a spreadsheet: name, day, test, measure, value; the earliest first, as they come.
+pub fn measures(
+    scope: &mut Scope,
+    person: Option<crate::PersonId>,
+) -> impl Stream<Item = Result<(String, chrono::NaiveDate, String, String, f64)>> + '_ {
     let practice = scope.practice_id();
-    let rows = sqlx::query!(
+    sqlx::query!(
         "select p.name, s.on_date, s.protocol_id, s.quantity, s.value
          from scores s join people p on p.practice_id = s.practice_id and p.id = s.person_id
          where s.practice_id = $1 and ($2::uuid is null or s.person_id = $2) order by p.name, s.on_date, s.result_id, s.quantity",
         practice,
         person.map(|p| p.0)
     )
-    .fetch_all(scope.db())
-    .await?;
-    Ok(rows.into_iter().map(|r| (r.name, r.on_date, r.protocol_id, r.quantity, r.value)).collect())
+    .fetch(scope.db())
+    .map_ok(|r| (r.name, r.on_date, r.protocol_id, r.quantity, r.value))
+    .map_err(Error::from)
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_file_from_before_scores_had_a_table_brings_them_with_its_results() {
-        let result = json!({"id": "r1", "person_id": "p1", "protocol_id": "plank", "on_date": "2026-11-01", "computed": {"seconds": 95.5}});
-        let file = |more: Value| {
-            let mut all = Map::from_iter([("results".to_owned(), json!([result.clone(), {"id": "r2", "computed": {}}]))]);
-            all.extend(more.as_object().cloned().unwrap_or_default());
-            scores_of_earlier(&all)
-        };
-        let score = json!({"result_id": "r1", "person_id": "p1", "protocol_id": "plank", "on_date": "2026-11-01", "quantity": "seconds", "value": 95.5});
-        assert_eq!(file(json!({})), Some(json!([score])));
-        assert_eq!(file(json!({"scores": []})), None, "a file of today has its own");
+/// Whether the practice has something of its own already, so that another cannot be taken in.
+pub async fn is_begun(scope: &mut Scope) -> Result<bool> {
+    let practice = scope.practice_id();
+    for (table, _) in TABLES {
+        let sql = format!("select exists (select from {table} where practice_id = $1)");
+        if sqlx::query_scalar::<_, bool>(AssertSqlSafe(sql)).bind(practice).fetch_one(scope.db()).await? {
+            return Ok(true);
+        }
     }
+    Ok(false)
+}
+
+/// Takes the practice for this transaction, so that two files are not taken into it at once.
+pub async fn lock(scope: &mut Scope) -> Result<()> {
+    let key = scope.practice_id().as_u64_pair().0 as i64;
+    sqlx::query!("select pg_advisory_xact_lock($1) is null as done", key).fetch_one(scope.db()).await?;
+    Ok(())
+}
+
+/// The scores that are kept of some results.
+pub async fn scores_of(scope: &mut Scope, results: &[Uuid]) -> Result<Vec<(Uuid, String, f64)>> {
+    let practice = scope.practice_id();
+    let rows =
+        sqlx::query!("select result_id, quantity, value from scores where practice_id = $1 and result_id = any ($2)", practice, results)
+            .fetch_all(scope.db())
+            .await?;
+    Ok(rows.into_iter().map(|r| (r.result_id, r.quantity, r.value)).collect())
+}
+
+/// The protocols of some runs, as they were stored.
+pub async fn protocols_of(scope: &mut Scope, runs: &[Uuid]) -> Result<Vec<(Uuid, Value)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!("select id, protocol from runs where practice_id = $1 and id = any ($2)", practice, runs)
+        .fetch_all(scope.db())
+        .await?;
+    Ok(rows.into_iter().map(|r| (r.id, r.protocol)).collect())
+}
+
+/// The keys of the practice's runs behind one, in their order; at most `limit`.
+pub async fn runs_after(scope: &mut Scope, behind: Option<Uuid>, limit: i64) -> Result<Vec<Uuid>> {
+    let practice = scope.practice_id();
+    Ok(sqlx::query_scalar!(
+        "select id from runs where practice_id = $1 and ($2::uuid is null or id > $2) order by id limit $3",
+        practice,
+        behind,
+        limit
+    )
+    .fetch_all(scope.db())
+    .await?)
+}
+
+/// The keys of the practice's people behind one, in their order; at most `limit`.
+pub async fn people_after(scope: &mut Scope, behind: Option<Uuid>, limit: i64) -> Result<Vec<Uuid>> {
+    let practice = scope.practice_id();
+    Ok(sqlx::query_scalar!(
+        "select id from people where practice_id = $1 and ($2::uuid is null or id > $2) order by id limit $3",
+        practice,
+        behind,
+        limit
+    )
+    .fetch_all(scope.db())
+    .await?)
 }

@@ -5,7 +5,7 @@ use uuid::Uuid;
 
 use crate::{
     CoachId, PersonId, Result, Scope,
-    error::{read, write},
+    error::{read, readable, write},
 };
 
 /// A person's goals that were not dropped, the first agreed in front.
@@ -18,7 +18,7 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<(Uuid,
     )
     .fetch_all(scope.db())
     .await?;
-    rows.into_iter().map(|r| Ok((r.id, read("goal", r.goal)?))).collect()
+    Ok(rows.into_iter().filter_map(|r| Some((r.id, readable("goal", r.id, read("goal", r.goal))?))).collect())
 }
 
 /// Keeps a goal; the same key again is the same goal.

@@ -6,11 +6,18 @@
 
 use std::{
     collections::HashMap,
-    sync::{Arc, Mutex, PoisonError},
+    str::FromStr,
+    sync::{
+        Arc, Mutex, PoisonError,
+        atomic::{AtomicU64, Ordering},
+    },
     time::Duration,
 };
 
-use sqlx::{AssertSqlSafe, Connection, PgConnection, PgPool, Postgres, Transaction, postgres::PgPoolOptions};
+use sqlx::{
+    AssertSqlSafe, Connection, PgConnection, PgPool, Postgres, Transaction,
+    postgres::{PgConnectOptions, PgPoolOptions},
+};
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 use uuid::Uuid;
 
@@ -19,6 +26,7 @@ pub mod audit;
 pub mod error;
 pub mod everything;
 pub mod goals;
+pub mod hang_up;
 pub mod happenings;
 pub mod ids;
 pub mod pass_marks;
@@ -34,6 +42,7 @@ pub mod retests;
 pub mod runs;
 pub mod scoring_tables;
 pub mod sessions;
+pub mod set_aside;
 pub mod typed_errors;
 pub mod visit_links;
 pub mod visits;
@@ -47,20 +56,34 @@ const CONNECTIONS: u32 = 16;
 const OF_ONE_PRACTICE: usize = 6;
 /// How long a request waits for its turn before it is told to come back.
 const PATIENCE: Duration = Duration::from_secs(4);
+/// How long the database has to say that it is there.
+const HEALTH_WITHIN: Duration = Duration::from_millis(1500);
 /// So many practices' turns are remembered before those that nobody waits for are let go.
 const TURNS_MAX: usize = 4096;
+
+/// The settings of a transaction that may take minutes.
+const LONG: &str = ", set_config('statement_timeout', '300s', true), set_config('idle_in_transaction_session_timeout', '300s', true)";
 
 /// An idle connection is asked whether it is still there after so long.
 const TRUSTED_FOR: Duration = Duration::from_secs(1);
 
 static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!();
 
-/// Brings a database up to date. `owner_url` must be the role that owns it.
-pub async fn migrate(owner_url: &str) -> Result<()> {
+/// Brings a database up to date, or, where a version is named, as far as that one. `owner_url` must be the role that owns it.
+pub async fn migrate(owner_url: &str, version: Option<i64>) -> Result<()> {
     let pool = PgPoolOptions::new().max_connections(1).acquire_timeout(Duration::from_secs(10)).connect(owner_url).await?;
-    MIGRATIONS.run(&pool).await.map_err(|e| Error::Unavailable(e.into()))?;
+    let done = match version {
+        Some(version) => MIGRATIONS.run_to(version, &pool).await,
+        None => MIGRATIONS.run(&pool).await,
+    };
+    done.map_err(|e| Error::Unavailable(e.into()))?;
     pool.close().await;
     Ok(())
+}
+
+/// The versions a database can be brought to, the oldest first.
+pub fn versions() -> Vec<i64> {
+    MIGRATIONS.iter().map(|m| m.version).collect()
 }
 
 /// The database, reached as the application's role.
@@ -71,12 +94,17 @@ pub struct Store {
     turns: Arc<Mutex<HashMap<PracticeId, Arc<Semaphore>>>>,
     /// This process among those that serve the same database.
     process: Uuid,
+    /// Counts transactions, so that each has a name of its own.
+    begun: Arc<AtomicU64>,
+    /// Ends the statements of requests that were hung up.
+    canceller: Arc<hang_up::Canceller>,
 }
 
 impl Store {
     /// Connects as the application's role. Connections are made when first needed, so a server starts, and says what is
     /// wrong, while its database is away.
     pub fn connect_lazy(app_url: &str) -> Result<Self> {
+        let options = PgConnectOptions::from_str(app_url)?;
         let pool = PgPoolOptions::new()
             .max_connections(CONNECTIONS)
             .acquire_timeout(PATIENCE)
@@ -90,13 +118,45 @@ impl Store {
                     Ok(true)
                 })
             })
-            .connect_lazy(app_url)?;
-        Ok(Self { pool, turns: Arc::default(), process: Uuid::now_v7() })
+            .connect_lazy_with(options.clone());
+        let canceller = Arc::new(hang_up::Canceller::new(options));
+        Ok(Self { pool, turns: Arc::default(), process: Uuid::now_v7(), begun: Arc::default(), canceller })
     }
 
-    /// Whether the database answers.
-    pub async fn is_up(&self) -> bool {
-        sqlx::query_scalar!("select 1").fetch_one(&self.pool).await.is_ok()
+    /// Whether the database answers, soon, and takes more.
+    ///
+    /// # Errors
+    /// [`Error::Unavailable`] where it does not answer within [`HEALTH_WITHIN`], [`Error::DiskFull`] where its disk took no more and
+    /// still takes none.
+    pub async fn health(&self) -> Result<()> {
+        let look = async {
+            if error::DISK_IS_FULL.load(Ordering::Relaxed) {
+                return self.probe_disk().await;
+            }
+            sqlx::query_scalar!("select 1").fetch_one(&self.pool).await?;
+            Ok(())
+        };
+        tokio::time::timeout(HEALTH_WITHIN, look).await.unwrap_or_else(|late| Err(Error::Unavailable(late.into())))
+    }
+
+    /// Writes a few pages and takes them back.
+    async fn probe_disk(&self) -> Result<()> {
+        let mut tx = self.pool.begin().await?;
+        // Random, so that it is not compressed to nothing.
+        sqlx::query!("insert into disk_probe select decode(string_agg(md5(random()::text), ''), 'hex') from generate_series(1, 8192)")
+            .execute(&mut *tx)
+            .await?;
+        tx.rollback().await?;
+        error::DISK_IS_FULL.store(false, Ordering::Relaxed);
+        Ok(())
+    }
+
+    /// The answer to a short question that belongs to no practice; [`Error::Unavailable`] where there is none within [`PATIENCE`].
+    pub(crate) async fn soon<T>(&self, answer: impl Future<Output = sqlx::Result<T>>) -> Result<T> {
+        match tokio::time::timeout(PATIENCE, answer).await {
+            Ok(answer) => Ok(answer?),
+            Err(late) => Err(Error::Unavailable(late.into())),
+        }
     }
 
     /// A transaction on behalf of a practice, in its turn.
@@ -104,11 +164,37 @@ impl Store {
     /// # Errors
     /// [`Error::Busy`] where the practice has more work going than its share and none of it ends.
     pub async fn scope(&self, practice: PracticeId) -> Result<Scope> {
+        self.begin(practice, "", "").await
+    }
+
+    /// A transaction for work that is long by its nature, a practice taken in or a whole one rebuilt: its statements may take minutes.
+    ///
+    /// # Errors
+    /// As [`Store::scope`].
+    pub async fn long_scope(&self, practice: PracticeId) -> Result<Scope> {
+        self.begin(practice, "", LONG).await
+    }
+
+    /// The same for a practice taken out: all of it as it is at this moment, whatever is written meanwhile. It may wait for whoever is
+    /// at the other end of a line.
+    ///
+    /// # Errors
+    /// As [`Store::scope`].
+    pub async fn snapshot(&self, practice: PracticeId) -> Result<Scope> {
+        self.begin(practice, " isolation level repeatable read read only", LONG).await
+    }
+
+    async fn begin(&self, practice: PracticeId, how: &str, settings: &str) -> Result<Scope> {
         let turn = self.turn(practice).await?;
-        // In one trip; a uuid's digits need no quoting.
-        let begin = format!("begin; select set_config('impulso.practice_id', '{}', true)", practice.0);
-        let tx = self.pool.begin_with(AssertSqlSafe(begin)).await?;
-        Ok(Scope { tx, practice, process: self.process, _turn: turn })
+        let name = format!("impulso {} {}", self.process.simple(), self.begun.fetch_add(1, Ordering::Relaxed));
+        // In one trip; a uuid's digits and a number need no quoting.
+        let begin = format!(
+            "begin{how}; select set_config('impulso.practice_id', '{}', true), set_config('application_name', '{name}', true){settings}",
+            practice.0
+        );
+        let tx = self.soon(self.pool.begin_with(AssertSqlSafe(begin))).await?;
+        let watch = hang_up::Watch::new(self.canceller.clone(), name);
+        Ok(Scope { tx, practice, process: self.process, _watch: watch, _turn: turn })
     }
 
     /// A practice's turn among the connections, for as long as it is held.
@@ -136,6 +222,8 @@ pub struct Scope {
     tx: Transaction<'static, Postgres>,
     practice: PracticeId,
     process: Uuid,
+    // Behind the transaction: what still runs in it is ended after it was given up.
+    _watch: hang_up::Watch,
     _turn: OwnedSemaphorePermit,
 }
 

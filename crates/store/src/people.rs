@@ -168,6 +168,18 @@ pub async fn get(scope: &mut Scope, id: PersonId) -> Result<Person> {
     Ok(row.into())
 }
 
+/// Takes a client for this transaction, so that whoever counts what the client has counts it alone.
+///
+/// # Errors
+/// [`Error::NotFound`].
+pub async fn lock(scope: &mut Scope, id: PersonId) -> Result<()> {
+    let practice = scope.practice_id();
+    sqlx::query!("select id from people where practice_id = $1 and id = $2 for no key update", practice, id.0)
+        .fetch_one(scope.db())
+        .await?;
+    Ok(())
+}
+
 /// Adds a client under an id made by the screen: the same id twice is one client.
 pub async fn add(scope: &mut Scope, id: PersonId, profile: &Profile) -> Result<()> {
     let practice = scope.practice_id();
@@ -338,5 +350,5 @@ pub async fn count(scope: &mut Scope) -> Result<i64> {
 /// [`Error::NotFound`].
 pub async fn erase(scope: &mut Scope, id: PersonId) -> Result<()> {
     sqlx::query!("select erase_person($1)", id.0).execute(scope.db()).await?;
-    Ok(())
+    crate::runs::announce_erased(scope).await
 }

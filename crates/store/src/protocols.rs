@@ -1,20 +1,33 @@
 //! A practice's own protocols, beside those that ship.
 
-use impulso_core::catalogue::Protocol;
+use impulso_core::catalogue::{self, Protocol};
 use serde_json::Value;
 
 use crate::{
     CoachId, Result, Scope,
-    error::{read, write},
+    error::{Error, read, readable, write},
 };
 
-/// The practice's own, oldest first.
+/// The practice's own, oldest first. One that cannot be read any more is passed over.
 pub async fn own(scope: &mut Scope) -> Result<Vec<Protocol>> {
+    let each = own_each(scope).await?;
+    Ok(each.into_iter().filter_map(|(id, protocol)| readable("protocol", id, protocol)).collect())
+}
+
+/// The practice's own by their ids, each as it is read.
+pub(crate) async fn own_each(scope: &mut Scope) -> Result<Vec<(String, Result<Protocol>)>> {
     let practice = scope.practice_id();
-    let rows = sqlx::query_scalar!("select body from protocols where practice_id = $1 order by created_at, id", practice)
+    let rows = sqlx::query!("select id, body from protocols where practice_id = $1 order by created_at, id", practice)
         .fetch_all(scope.db())
         .await?;
-    rows.into_iter().map(stored).collect()
+    Ok(rows.into_iter().map(|r| (r.id, sound(r.body))).collect())
+}
+
+/// A protocol of a practice's own: read, and held to what every protocol is held to.
+pub fn sound(body: Value) -> Result<Protocol> {
+    let protocol = stored(body)?;
+    catalogue::check(&protocol).map_err(|e| Error::Unreadable { what: "protocol", source: serde::de::Error::custom(e.message) })?;
+    Ok(protocol)
 }
 
 /// Keeps a protocol of the practice's own. Returns whether the id was free.
@@ -36,7 +49,10 @@ pub async fn add(scope: &mut Scope, coach: CoachId, protocol: &Protocol) -> Resu
 const RULES: [&str; 6] = ["count", "stages", "course", "schedule", "clamp", "attempts"];
 
 /// A protocol as it was stored, in the shape of its day: what a result was taken with is never written anew.
-pub(crate) fn stored(mut body: Value) -> Result<Protocol> {
+///
+/// # Errors
+/// [`Error::Unreadable`].
+pub fn stored(mut body: Value) -> Result<Protocol> {
     if let Some(of) = body.as_object_mut()
         && let Some(family) = of.remove("family")
     {

@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     CoachId, PersonId, Result, ResultId, RunId, Scope,
-    error::{read, write},
+    error::{read, readable, write},
 };
 
 /// The person on the day, as stored with a result.
@@ -118,6 +118,11 @@ struct Row {
 }
 
 impl Row {
+    /// The result in a list: one that cannot be read is passed over.
+    fn shown(self) -> Option<Stored> {
+        readable("result", self.id, self.read())
+    }
+
     fn read(self) -> Result<Stored> {
         Ok(Stored {
             id: ResultId(self.id),
@@ -191,10 +196,10 @@ pub async fn get(scope: &mut Scope, id: ResultId) -> Result<Stored> {
     .read()
 }
 
-/// The next results of a practice behind one, in the order of their keys.
-pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Result<Vec<Stored>> {
+/// The next results of a practice behind one, in the order of their keys, each as it is read.
+pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Result<Vec<(ResultId, Result<Stored>)>> {
     let practice = scope.practice_id();
-    sqlx::query_as!(
+    Ok(sqlx::query_as!(
         Row,
         r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
@@ -206,8 +211,8 @@ pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Re
     .fetch_all(scope.db())
     .await?
     .into_iter()
-    .map(Row::read)
-    .collect()
+    .map(|row| (ResultId(row.id), row.read()))
+    .collect())
 }
 
 /// Writes anew what a result computes to; its readings stay. Only the role that owns the database may.
@@ -220,7 +225,7 @@ pub async fn recomputed(scope: &mut Scope, id: ResultId, computed: &BTreeMap<Str
 /// Every result of a person, oldest first.
 pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored>> {
     let practice = scope.practice_id();
-    sqlx::query_as!(
+    Ok(sqlx::query_as!(
         Row,
         r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
@@ -231,14 +236,14 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored
     .fetch_all(scope.db())
     .await?
     .into_iter()
-    .map(Row::read)
-    .collect()
+    .filter_map(Row::shown)
+    .collect())
 }
 
 /// A person's results of one protocol, in the order in which they count as repeats: by day, then by moment.
 pub async fn of_protocol(scope: &mut Scope, person: PersonId, protocol_id: &str) -> Result<Vec<Stored>> {
     let practice = scope.practice_id();
-    sqlx::query_as!(
+    Ok(sqlx::query_as!(
         Row,
         r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
@@ -250,8 +255,8 @@ pub async fn of_protocol(scope: &mut Scope, person: PersonId, protocol_id: &str)
     .fetch_all(scope.db())
     .await?
     .into_iter()
-    .map(Row::read)
-    .collect()
+    .filter_map(Row::shown)
+    .collect())
 }
 
 /// Everyone of the practice who has more than one result of some protocol, after a key, in pages.
@@ -301,16 +306,17 @@ pub async fn stopped_since(scope: &mut Scope, since: NaiveDate, limit: i64) -> R
     )
     .fetch_all(scope.db())
     .await?;
-    rows.into_iter()
-        .map(|r| {
-            Ok(Recent {
+    Ok(rows
+        .into_iter()
+        .filter_map(|r| {
+            Some(Recent {
                 id: ResultId(r.id),
                 person: PersonId(r.person_id),
                 person_name: r.name,
                 protocol_id: r.protocol_id,
                 on: r.on_date,
-                stopped: read("stop", r.stopped)?,
+                stopped: readable("stop", r.id, read("stop", r.stopped))?,
             })
         })
-        .collect()
+        .collect())
 }

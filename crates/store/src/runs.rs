@@ -12,7 +12,7 @@ use sqlx::postgres::PgListener;
 use uuid::Uuid;
 
 use crate::{
-    CoachId, PersonId, PracticeId, Result, ResultId, RunId, Scope, Store,
+    CoachId, PATIENCE, PersonId, PracticeId, Result, ResultId, RunId, Scope, Store,
     error::{Conflict, Error, read, write},
 };
 
@@ -20,6 +20,8 @@ use crate::{
 const CHANNEL: &str = "impulso_run";
 /// And the one on which the database tells them that a session has ended.
 const SESSIONS: &str = "impulso_session";
+/// And the one on which they hear that a person was erased.
+const ERASED: &str = "impulso_erased";
 
 /// A run as it was set up.
 #[derive(Debug, Clone)]
@@ -188,6 +190,20 @@ pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
         created_at: row.created_at,
         closed_at: row.closed_at,
     })
+}
+
+/// One run; nothing where it cannot be read any more.
+///
+/// # Errors
+/// As [`get`], but for [`Error::Unreadable`].
+pub async fn readable(scope: &mut Scope, id: RunId) -> Result<Option<Run>> {
+    match get(scope, id).await {
+        Err(error @ Error::Unreadable { .. }) => {
+            tracing::error!(key = %id, %error, "a stored run is set aside");
+            Ok(None)
+        }
+        other => other.map(Some),
+    }
 }
 
 /// What is known of a run's events: those that count, in the order they arrived, and how far each screen has counted.
@@ -379,7 +395,7 @@ pub async fn append_at_once(
     }
     let (columns, (coach, partner)) = (Columns::of(&new)?, sender.columns());
     let _turn = store.turn(practice).await?;
-    let stored = sqlx::query!(
+    let append = sqlx::query!(
         r#"select id as "id!", position as "position!" from run_append($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)"#,
         practice.0,
         id.0,
@@ -393,8 +409,8 @@ pub async fn append_at_once(
         coach,
         partner
     )
-    .fetch_all(store.pool())
-    .await;
+    .fetch_all(store.pool());
+    let stored = tokio::time::timeout(PATIENCE, append).await.map_err(|late| Error::Unavailable(late.into()))?;
     match stored {
         Ok(stored) if stored.len() == new.len() => {
             let stored: Vec<(Uuid, i64)> = stored.into_iter().map(|r| (r.id, r.position)).collect();
@@ -437,6 +453,13 @@ async fn announce(scope: &mut Scope, id: RunId) -> Result<()> {
     Ok(())
 }
 
+/// Tells every server process, once this transaction is kept, that a person of some runs is erased.
+pub(crate) async fn announce_erased(scope: &mut Scope) -> Result<()> {
+    let practice = scope.practice_id().to_string();
+    sqlx::query!("select pg_notify($1, $2)", ERASED, practice).fetch_one(scope.db()).await?;
+    Ok(())
+}
+
 /// Closes a run.
 pub async fn close(scope: &mut Scope, id: RunId, at: DateTime<Utc>) -> Result<()> {
     sqlx::query!("update runs set closed_at = $2 where id = $1 and closed_at is null", id.0, at).execute(scope.db()).await?;
@@ -464,8 +487,11 @@ pub async fn open(scope: &mut Scope, limit: i64) -> Result<Vec<Open>> {
 
 /// The open run that a partner's code leads to, and its practice.
 pub async fn by_code(store: &Store, code: &str) -> Result<Option<(PracticeId, RunId)>> {
-    let found = sqlx::query!(r#"select practice_id as "practice_id!", run_id as "run_id!" from join_lookup($1)"#, code)
-        .fetch_optional(store.pool())
+    let found = store
+        .soon(
+            sqlx::query!(r#"select practice_id as "practice_id!", run_id as "run_id!" from join_lookup($1)"#, code)
+                .fetch_optional(store.pool()),
+        )
         .await?;
     Ok(found.map(|f| (PracticeId(f.practice_id), RunId(f.run_id))))
 }
@@ -484,6 +510,8 @@ pub enum Change {
     Of(PracticeId, RunId),
     /// The session with this name has ended, in whichever process.
     SessionEnded(Uuid),
+    /// A person was erased, in whichever process: what is remembered of runs may hold the name.
+    Erased,
     /// The connection was lost for a while: any run may have changed.
     Unknown,
 }
@@ -492,14 +520,14 @@ pub enum Change {
 /// out one commit at a time, and every other commit would wait for it.
 pub async fn tell_others(store: &Store, changed: &[(PracticeId, RunId)]) -> Result<()> {
     let notices: Vec<String> = changed.iter().map(|(practice, run)| format!("{} {} {}", practice.0, run.0, store.process)).collect();
-    sqlx::query!("select pg_notify($1, n) from unnest($2::text[]) n", CHANNEL, &notices).fetch_all(store.pool()).await?;
+    store.soon(sqlx::query!("select pg_notify($1, n) from unnest($2::text[]) n", CHANNEL, &notices).fetch_all(store.pool())).await?;
     Ok(())
 }
 
 /// Listens for changes of runs that other server processes made.
 pub async fn changes(store: &Store) -> Result<Changes> {
     let mut listener = PgListener::connect_with(store.pool()).await?;
-    listener.listen_all([CHANNEL, SESSIONS]).await?;
+    listener.listen_all([CHANNEL, SESSIONS, ERASED]).await?;
     Ok(Changes { listener, process: store.process })
 }
 
@@ -513,6 +541,9 @@ impl Changes {
                     return Ok(Change::SessionEnded(sid));
                 }
                 continue;
+            }
+            if notice.channel() == ERASED {
+                return Ok(Change::Erased);
             }
             let mut parts = notice.payload().split(' ').filter_map(|p| p.parse::<Uuid>().ok());
             match (parts.next(), parts.next(), parts.next()) {

@@ -4,7 +4,7 @@ use impulso_core::points::ScoringTable;
 
 use crate::{
     CoachId, Result, Scope,
-    error::{read, write},
+    error::{read, readable, write},
 };
 
 /// A battery's tables, oldest first, each with whether it is applied to the past too.
@@ -17,12 +17,13 @@ pub async fn of_battery(scope: &mut Scope, battery: &str) -> Result<Vec<(Scoring
     )
     .fetch_all(scope.db())
     .await?;
-    rows.into_iter()
-        .map(|r| {
-            let table: ScoringTable = read("scoring table", r.body)?;
-            Ok((ScoringTable { version: r.version.unsigned_abs(), ..table }, r.for_past))
+    Ok(rows
+        .into_iter()
+        .filter_map(|r| {
+            let table: ScoringTable = readable("scoring table", r.version, read("scoring table", r.body))?;
+            Some((ScoringTable { version: r.version.unsigned_abs(), ..table }, r.for_past))
         })
-        .collect()
+        .collect())
 }
 
 /// Keeps a table under its version.

@@ -64,7 +64,7 @@ pub async fn of_visit(scope: &mut Scope, visit: Uuid) -> Result<Vec<Link>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
         "select id, places, photos, created_at, expires_at, withdrawn_at from visit_links where practice_id = $1 and visit_id = $2
-         order by created_at desc limit 20",
+         order by created_at desc",
         practice,
         visit
     )
@@ -102,13 +102,12 @@ pub async fn withdraw(scope: &mut Scope, id: Uuid) -> Result<()> {
 
 /// What a token opens, while its link holds.
 pub async fn open(store: &Store, token: &[u8; 32]) -> Result<Option<Opened>> {
-    let found = sqlx::query!(
+    let found = store.soon(sqlx::query!(
         r#"select practice_id as "practice_id!", visit_id as "visit_id!", places as "places!", photos as "photos!", expires_at as "expires_at!"
            from visit_link_lookup($1)"#,
         token.as_slice()
     )
-    .fetch_optional(store.pool())
-    .await?;
+    .fetch_optional(store.pool())).await?;
     found
         .map(|f| {
             Ok(Opened {

@@ -6,7 +6,7 @@ use uuid::Uuid;
 
 use crate::{
     CoachId, PersonId, Result, RunId, Scope,
-    error::{read, write},
+    error::{read, readable, write},
 };
 
 /// A visit as it was set up.
@@ -39,6 +39,11 @@ struct Row {
 }
 
 impl Row {
+    /// The visit in a list: one that cannot be read is passed over.
+    fn shown(self) -> Option<Visit> {
+        readable("visit", self.id, self.read())
+    }
+
     fn read(self) -> Result<Visit> {
         Ok(Visit {
             id: self.id,
@@ -103,7 +108,7 @@ pub async fn of_person(scope: &mut Scope, person: PersonId, most: i64) -> Result
     )
     .fetch_all(scope.db())
     .await?;
-    rows.into_iter().map(Row::read).collect()
+    Ok(rows.into_iter().filter_map(Row::shown).collect())
 }
 
 /// A person's visits with one battery, the latest first.
@@ -119,22 +124,24 @@ pub async fn of_battery(scope: &mut Scope, person: PersonId, battery: &str) -> R
     )
     .fetch_all(scope.db())
     .await?;
-    rows.into_iter().map(Row::read).collect()
+    Ok(rows.into_iter().filter_map(Row::shown).collect())
 }
 
-/// Visits that are open, with the names of their people, the latest first.
-pub async fn open(scope: &mut Scope) -> Result<Vec<(Visit, String)>> {
+/// Visits that are open, with the names of their people, the latest first; at most `limit`.
+pub async fn open(scope: &mut Scope, limit: i64) -> Result<Vec<(Visit, String)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
         "select v.id, v.person_id, v.battery, v.conditions, v.on_date, v.created_at, v.closed_at, p.name
          from visits v join people p on p.practice_id = v.practice_id and p.id = v.person_id
-         where v.practice_id = $1 and v.closed_at is null order by v.created_at desc limit 20",
-        practice
+         where v.practice_id = $1 and v.closed_at is null order by v.created_at desc limit $2",
+        practice,
+        limit
     )
     .fetch_all(scope.db())
     .await?;
-    rows.into_iter()
-        .map(|r| {
+    Ok(rows
+        .into_iter()
+        .filter_map(|r| {
             let row = Row {
                 id: r.id,
                 person_id: r.person_id,
@@ -144,9 +151,9 @@ pub async fn open(scope: &mut Scope) -> Result<Vec<(Visit, String)>> {
                 created_at: r.created_at,
                 closed_at: r.closed_at,
             };
-            Ok((row.read()?, r.name))
+            Some((row.shown()?, r.name))
         })
-        .collect()
+        .collect())
 }
 
 /// What happened in a visit, in its order.
@@ -171,6 +178,17 @@ pub async fn events_of_battery(scope: &mut Scope, person: PersonId, battery: &st
     .fetch_all(scope.db())
     .await?;
     rows.into_iter().map(|r| Ok((r.visit_id, read("visit event", r.body)?))).collect()
+}
+
+/// Takes a visit for this transaction: whoever comes next waits. Whatever changes a visit takes it first, before a run or a result that
+/// points to it is written, so that two never wait for each other.
+///
+/// # Errors
+/// [`crate::Error::NotFound`].
+pub async fn take(scope: &mut Scope, id: Uuid) -> Result<Visit> {
+    let practice = scope.practice_id();
+    sqlx::query!("select id from visits where practice_id = $1 and id = $2 for update", practice, id).fetch_one(scope.db()).await?;
+    get(scope, id).await
 }
 
 /// Adds what happened; the same key again is the same event. One visit's events come one after another.
@@ -212,17 +230,23 @@ pub async fn tie(scope: &mut Scope, run: RunId, visit: Uuid, place: usize) -> Re
 /// The practice's own batteries that are in use.
 pub async fn own_batteries(scope: &mut Scope) -> Result<Vec<Battery>> {
     let practice = scope.practice_id();
-    let rows = sqlx::query_scalar!("select battery from batteries where practice_id = $1 and not retired order by created_at", practice)
+    let rows = sqlx::query!("select id, battery from batteries where practice_id = $1 and not retired order by created_at", practice)
         .fetch_all(scope.db())
         .await?;
-    rows.into_iter().map(|b| read("battery", b)).collect()
+    Ok(rows.into_iter().filter_map(|r| readable("battery", r.id, read("battery", r.battery))).collect())
 }
 
 /// Every battery of the practice's own, retired ones too.
 pub async fn known_batteries(scope: &mut Scope) -> Result<Vec<Battery>> {
+    let each = batteries_each(scope).await?;
+    Ok(each.into_iter().filter_map(|(id, battery)| readable("battery", id, battery)).collect())
+}
+
+/// Every battery of the practice's own by its id, each as it is read.
+pub(crate) async fn batteries_each(scope: &mut Scope) -> Result<Vec<(String, Result<Battery>)>> {
     let practice = scope.practice_id();
-    let rows = sqlx::query_scalar!("select battery from batteries where practice_id = $1", practice).fetch_all(scope.db()).await?;
-    rows.into_iter().map(|b| read("battery", b)).collect()
+    let rows = sqlx::query!("select id, battery from batteries where practice_id = $1", practice).fetch_all(scope.db()).await?;
+    Ok(rows.into_iter().map(|r| (r.id, read("battery", r.battery))).collect())
 }
 
 /// Keeps a battery of the practice's own, new or changed.

@@ -150,7 +150,8 @@ async function erase() {
         <form class="inner" @submit.prevent="erase">
           <p>
             Name, notes, readings, tests and dates go, and cannot be brought back. Of a class only this client’s part goes. That something
-            was done stays in “Who did what”, without the name.
+            was done stays in “Who did what”, without the name. The name stays where you typed it yourself: in other clients’ notes and
+            remarks, and in the names of batteries and copies. Look through those and change them.
           </p>
           <label class="field"
             ><span class="name">Type the name: {{ existing.data.value?.form.name }}</span

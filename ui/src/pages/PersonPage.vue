@@ -92,6 +92,7 @@ const care = computed(() => {
               </RouterLink>
             </li>
           </ul>
+          <p v-if="p.more_visits" class="soft">The latest {{ p.visits.length }}; earlier ones are on the page of each battery over time.</p>
           <p><RouterLink :to="`/people/${id}/visits`">Another battery</RouterLink></p>
         </section>
         <section>

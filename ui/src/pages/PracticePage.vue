@@ -46,9 +46,24 @@ async function takeIn(event: Event) {
   const file = chosen(event);
   if (!file) return;
   taken.value = "";
-  const done = await taking.run(() => take(api.POST("/api/practice/everything", asItIs(file))));
-  if (done) taken.value = `${done.people} people taken in${done.identical ? ", exactly as they were in the file" : ""}.`;
+  const done = await taking.run(() => take(api.POST("/api/practice/import", asItIs(file))));
+  if (!done) return;
+  const photos = done.photos ? ` and ${done.photos} photographs` : "";
+  taken.value = `Imported ${done.people} people${photos}${done.identical ? ", exactly as in the file" : ""}.`;
+  reload();
 }
+
+/** What does not fit, by table, row and field, where the file was refused for more than one thing. */
+interface Fault {
+  table: string;
+  row: number;
+  field?: string;
+  why: string;
+}
+const faults = computed(() => {
+  const all = (taking.failure.value?.detail as { faults?: Fault[] } | undefined)?.faults ?? [];
+  return all.length > 1 ? all : [];
+});
 
 const own = reactive({ current: "", new: "" });
 const changing = useAction();
@@ -108,16 +123,43 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
             ><span v-if="saved" role="status">Saved.</span>
           </div>
         </form>
-        <h2 class="gap">Everything out and in</h2>
+        <h2 class="gap">Export and import</h2>
         <p class="outs">
-          <a href="/api/practice/everything" download>The whole practice, JSON</a>
-          <a href="/api/practice/measures.csv" download>Every measure, CSV</a>
-          <label class="linklike take"
-            >Take a practice in<input class="visually-hidden" type="file" accept=".json,application/json" @change="takeIn"
+          <a href="/api/practice/export" download>Export practice (ZIP)</a>
+          <a href="/api/practice/measures.csv" download>Export all results (CSV)</a>
+          <label class="linklike take" :class="{ off: taking.busy.value }"
+            >Import a practice<input
+              class="visually-hidden"
+              type="file"
+              accept=".zip,application/zip,.json,application/json"
+              :disabled="taking.busy.value"
+              @change="takeIn"
           /></label>
         </p>
+        <p class="soft">An import needs a practice without any clients or tests yet. It brings in the whole file or nothing.</p>
+        <p v-if="taking.busy.value" role="status">Reading and checking the file…</p>
         <p v-if="taken" role="status">{{ taken }}</p>
         <FailureNote :failure="taking.failure.value" />
+        <ul v-if="faults.length" class="faults">
+          <li v-for="(f, k) in faults" :key="k">
+            <b
+              >{{ f.table }}<template v-if="f.row">, row {{ f.row }}</template
+              ><template v-if="f.field">, {{ f.field }}</template></b
+            >
+            {{ f.why }}
+          </li>
+        </ul>
+        <template v-if="page.set_aside.length">
+          <h2 class="gap">Set aside</h2>
+          <p class="soft">
+            These can’t be read any more and are left out everywhere. Nothing else is affected. Tell whoever runs the server.
+          </p>
+          <ul class="faults">
+            <li v-for="s in page.set_aside" :key="s.kind + s.key">
+              <b>{{ s.kind }} {{ s.key }}</b> {{ s.why }}
+            </li>
+          </ul>
+        </template>
         <h2 class="gap">Coaches</h2>
         <ul class="rows">
           <li v-for="c in page.coaches" :key="c.id" class="row-link coach">
@@ -225,6 +267,16 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
 .take {
   display: inline-flex;
   align-items: center;
+}
+.take.off {
+  opacity: 0.5;
+}
+.faults {
+  margin: 8px 0 16px;
+  padding-left: 18px;
+  font-size: 15px;
+  line-height: 1.5;
+  overflow-wrap: anywhere;
 }
 .take:focus-within {
   outline: 3px solid var(--fjord);

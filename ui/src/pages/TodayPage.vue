@@ -49,6 +49,7 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
               </RouterLink>
             </li>
           </ul>
+          <p v-if="day.more.open_visits" class="soft">More are open than these {{ day.open_visits.length }}; the oldest are not shown.</p>
         </section>
         <section v-if="day.late.length">
           <h2>Late</h2>

@@ -9,6 +9,7 @@ use crate::{
     formula::Formula,
     norms,
     quantity::base,
+    units::Cadence,
 };
 
 // The TOML of every protocol that ships, as the build found it: `BUILT_IN`.
@@ -181,6 +182,7 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
     if protocol.sources.is_empty() {
         return fail("sources", "a protocol says where it comes from".into());
     }
+    check_size(protocol).map_err(|e| InputError { message: format!("{}: {}", protocol.id, e.message), ..e })?;
     for (k, phase) in protocol.phases.iter().enumerate() {
         let open_end = phase.seconds.is_none() && phase.beats.is_none();
         // The work of a staged test or of a fixed distance ends with an event, not with the clock.
@@ -300,6 +302,63 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
     Ok(())
 }
 
+/// The longest a protocol's clock runs, s.
+const CLOCK_MAX_S: u32 = 4 * 3600;
+/// The most beats of one phase.
+const BEATS_MAX: u32 = 10_000;
+/// The most phases, legs, readings, scores and rules of a protocol, each.
+const PARTS_MAX: usize = 120;
+
+/// Holds a protocol to a size that every screen and every fold can work with, whoever wrote it.
+fn check_size(protocol: &Protocol) -> Result<(), InputError> {
+    let fail = |field: &str, message: String| Err(InputError::new(Code::OutOfRange, field, message));
+    let parts = [
+        ("phases", protocol.phases.len()),
+        ("attempts", protocol.legs().len()),
+        ("inputs", protocol.inputs.len()),
+        ("scoring", protocol.scoring.len()),
+        ("conditions", protocol.conditions.len()),
+        ("rules", protocol.refuse.len() + protocol.flags.len() + protocol.change.len() + protocol.pass.len() + protocol.norms.len()),
+        ("pictures", protocol.pictures.len()),
+        ("prepare", protocol.prepare.len()),
+        ("sources", protocol.sources.len()),
+        ("schedule", protocol.schedule().map_or(0, |s| s.levels.len())),
+    ];
+    if let Some((field, many)) = parts.into_iter().find(|(_, many)| *many > PARTS_MAX) {
+        return fail(field, format!("{many} {field}; {PARTS_MAX} is the most"));
+    }
+    let clock: u64 = protocol.phases.iter().filter_map(|p| p.seconds).map(u64::from).sum();
+    if clock > u64::from(CLOCK_MAX_S) || protocol.course().and_then(|c| c.seconds).is_some_and(|s| s > CLOCK_MAX_S) {
+        return fail("phases", format!("the clock runs for more than {} hours", CLOCK_MAX_S / 3600));
+    }
+    if protocol.phases.iter().any(|p| p.beats.is_some_and(|b| b > BEATS_MAX) || p.prompts.len() > PARTS_MAX) {
+        return fail("phases", format!("a phase has at most {BEATS_MAX} beats and {PARTS_MAX} prompts"));
+    }
+    if let Some(rule) = &protocol.cadence {
+        for beat in [rule.any, rule.male, rule.female].into_iter().flatten() {
+            Cadence::new(beat).map_err(|e| e.at("cadence"))?;
+        }
+        if rule.places.len() > PARTS_MAX || rule.swap_lead_at_s.len() > PARTS_MAX {
+            return fail("cadence", "the beat has too many places".into());
+        }
+    }
+    for leg in protocol.legs() {
+        match &leg.take {
+            Take::Starts { every_s, starts, .. } if u64::from(*every_s) * u64::from(*starts) > u64::from(CLOCK_MAX_S) => {
+                return fail("attempts", format!("the starts of {} take more than {} hours", leg.id, CLOCK_MAX_S / 3600));
+            }
+            Take::Ladder { stages, .. } if stages.len() > PARTS_MAX => {
+                return fail("attempts", format!("{} has more than {PARTS_MAX} stages", leg.id));
+            }
+            Take::Count { seconds: Some(s), .. } if *s > CLOCK_MAX_S => {
+                return fail("attempts", format!("{} counts for more than {} hours", leg.id, CLOCK_MAX_S / 3600));
+            }
+            _ => {}
+        }
+    }
+    Ok(())
+}
+
 /// Whether a name of a formula is a fact of the person.
 fn is_fact(name: &str) -> bool {
     ["mass_kg", "height_cm", "age_years"].contains(&name)
@@ -346,5 +405,11 @@ mod tests {
         rule.window_s = 30;
         assert!(check(&protocol).unwrap_err().message.contains("the window 30 s"));
         assert_eq!(find("cartwheel").unwrap_err().code, Code::UnknownProtocol);
+        let mut protocol = find("bench-step-3min").unwrap().clone();
+        protocol.phases[0].seconds = Some(u32::MAX);
+        assert!(check(&protocol).unwrap_err().message.contains("more than 4 hours"));
+        let mut protocol = find("bench-step-3min").unwrap().clone();
+        protocol.cadence.as_mut().unwrap().any = Some(1e12);
+        assert_eq!(check(&protocol).unwrap_err().field.as_deref(), Some("cadence"));
     }
 }

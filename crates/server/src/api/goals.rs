@@ -12,7 +12,7 @@ use impulso_core::{
 use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
-    goals,
+    goals, people,
     visits::{self, Visit},
 };
 use serde::{Deserialize, Serialize};
@@ -193,6 +193,8 @@ async fn totals_of(scope: &mut Scope, of: &Dossier) -> ApiResult<Vec<BatteryTota
 pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> ApiResult<HttpResponse> {
     let form = form.into_inner();
     let mut scope = who.scope().await?;
+    // Open goals are counted by one at a time.
+    people::lock(&mut scope, PersonId(*id)).await?;
     let of = Dossier::of(&mut scope, PersonId(*id)).await?;
     let Dossier { shelf, history, today, .. } = &of;
     let (person, today) = (of.person.id, *today);
@@ -223,7 +225,8 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> Ap
         goal.check(shelf.find(&goal.protocol)?, today)?;
     }
     let open = goals::of_person(&mut scope, person).await?.iter().filter(|(_, g)| g.reached_on.is_none()).count();
-    if open >= OPEN_MAX {
+    let is_kept = goals::of_person(&mut scope, person).await?.iter().any(|(id, _)| *id == form.id);
+    if open >= OPEN_MAX && !is_kept {
         return Err(InputError::new(Code::OutOfRange, "quantity", format!("{OPEN_MAX} open goals are enough. Drop one first.")).into());
     }
     goals::add(&mut scope, who.coach, person, form.id, &goal).await?;

@@ -61,11 +61,17 @@ impl Door {
     async fn find(&self) -> ApiResult<Found> {
         let nothing = |message: &str| ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message);
         let known = self.marks.partner_of(&self.request, &self.code);
-        if known.is_none() {
-            // Every try counts, right or wrong; a phone that was let in does not try any more.
+        // A phone that was let in does not try any more; one with a code that let others in is braked with them alone.
+        if known.is_none() && self.brakes.codes.know(&self.code) {
+            self.brakes.phones.count(&format!("{} {}", self.code, self.caller.0))?;
+        } else if known.is_none() {
             self.brakes.code.count(&self.caller.0)?;
         }
-        let Some((practice, run)) = runs::by_code(&self.store, &self.code).await? else {
+        let found = runs::by_code(&self.store, &self.code).await?;
+        if found.is_some() {
+            self.brakes.codes.learn(&self.code);
+        }
+        let Some((practice, run)) = found else {
             self.brakes.wrong_code.count(&self.caller.0)?;
             return Err(nothing("No run that is open has this code. It ends with the counting: check the letters with whoever leads it."));
         };

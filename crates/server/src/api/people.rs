@@ -38,6 +38,7 @@ use crate::{
     intake::Intake,
     planning::RetestLine,
     scoring::{self, Told},
+    settings::limits,
     shelf::Shelf,
     visiting::VisitLine,
 };
@@ -142,6 +143,8 @@ pub struct PersonPage {
     pub tests: Vec<TestLine>,
     /// Visits, latest first.
     pub visits: Vec<VisitLine>,
+    /// Whether there are earlier visits than those.
+    pub more_visits: bool,
     /// Open retests, soonest first.
     pub retests: Vec<RetestLine>,
     /// Where they want to be, and how they stand to it.
@@ -358,7 +361,8 @@ fn as_form(person: &Person) -> PersonForm {
     }
 }
 
-async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage>> {
+/// A client's page.
+pub(crate) async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage>> {
     let of = Dossier::of(scope, id).await?;
     let (goals, aims) = goals::of_person(scope, &of).await?;
     // The coach's page is metric throughout.
@@ -367,6 +371,7 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
     let ladder = scoring::ladder(scope, &shelf, &history, &told).await?;
     let retests = retests::open_of(scope, id).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
+    let visits = visits::of_person(scope, id, limits::VISITS + 1).await?;
     let fits = shortlist(&person, checked.as_ref(), today, &history);
     let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();
     Ok(web::Json(PersonPage {
@@ -378,7 +383,8 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<PersonPage
         since: person.created_at,
         story: report::story(&ladder, with_reading, today),
         tests: history.iter().rev().map(|r| TestLine::new(r, &shelf)).collect(),
-        visits: visits::of_person(scope, id, 20).await?.iter().map(|v| VisitLine::new(v, None)).collect(),
+        more_visits: visits.len() > limits::VISITS as usize,
+        visits: visits.iter().take(limits::VISITS as usize).map(|v| VisitLine::new(v, None)).collect(),
         side_by_side: side_by_side(&history, &shelf),
         ladder,
         happenings: noted.into_iter().map(|(id, h)| Noted { id, said: h.said(), happening: h }).collect(),

@@ -3,7 +3,6 @@
 use actix_web::{HttpResponse, delete, get, http::header, post, web};
 use chrono::NaiveDate;
 use impulso_core::{Code, InputError};
-use impulso_formats::photo;
 use impulso_store::{
     PersonId,
     audit::{self, Subject},
@@ -19,6 +18,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Picture,
+    darkroom::Darkroom,
 };
 
 /// The views, in their order.
@@ -92,21 +92,33 @@ pub async fn list(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Pho
 /// Keeps a photograph: opened, made smaller and written anew, so that nothing but the picture stays.
 #[utoipa::path(tag = "photos", operation_id = "photos_keep", params(ShotQuery), request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = Shot), (status = 404, body = ApiError), (status = 413, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/people/{id}/photos")]
-pub async fn keep(who: SignedIn, id: web::Path<Uuid>, query: web::Query<ShotQuery>, taken: Picture) -> ApiResult<web::Json<Shot>> {
+pub async fn keep(
+    who: SignedIn,
+    id: web::Path<Uuid>,
+    query: web::Query<ShotQuery>,
+    taken: Picture,
+    darkroom: web::Data<Darkroom>,
+) -> ApiResult<web::Json<Shot>> {
     if !VIEWS.contains(&query.view.as_str()) {
         return Err(
             InputError::new(Code::BadValue, "view", "A photograph is taken from the front, the left, the back or the right.").into()
         );
     }
+    let day = |today: NaiveDate, born: NaiveDate| {
+        let on = query.on.unwrap_or(today);
+        let fits = on <= today && on >= born;
+        fits.then_some(on)
+            .ok_or_else(|| InputError::new(Code::OutOfRange, "on", "A photograph is of today or of an earlier day of this client."))
+    };
+    // No connection to the database is held while the picture is opened.
+    let mut scope = who.scope().await?;
+    let born = people::get(&mut scope, PersonId(*id)).await?.profile.born;
+    day(auth::today(&mut scope).await?, born)?;
+    drop(scope);
+    let written = darkroom.write_anew(taken.0).await?;
     let mut scope = who.scope().await?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
-    let today = auth::today(&mut scope).await?;
-    let on = query.on.unwrap_or(today);
-    if on > today || on < person.profile.born {
-        return Err(InputError::new(Code::OutOfRange, "on", "A photograph is of today or of an earlier day of this client.").into());
-    }
-    // Opening a picture takes a while, and must not hold up anybody else.
-    let written = web::block(move || photo::write_anew(&taken.0)).await.map_err(|_| ApiError::unavailable())??;
+    let on = day(auth::today(&mut scope).await?, person.profile.born)?;
     let (width, height) = (i32::try_from(written.width).unwrap_or(0), i32::try_from(written.height).unwrap_or(0));
     let kept = Photo { id: Uuid::now_v7(), on, view: query.view.clone(), width, height };
     photos::keep(&mut scope, who.coach, person.id, &kept, &written.jpeg).await?;

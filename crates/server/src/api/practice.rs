@@ -8,7 +8,7 @@ use impulso_store::{
     CoachId, PersonId, Scope,
     accounts::{self, NewCoach},
     audit::{self, Subject},
-    practices,
+    practices, set_aside,
 };
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -17,8 +17,9 @@ use uuid::Uuid;
 use super::session::{email, time_zone};
 use crate::{
     ApiError, ApiResult,
-    auth::{self, SignedIn},
+    auth::{self, Caller, SignedIn},
     body::Json,
+    brakes::Brakes,
     passwords::Passwords,
     session_store::Known,
     settings::limits,
@@ -36,6 +37,19 @@ pub struct PracticePage {
     pub coaches: Vec<CoachLine>,
     /// The latest of who did what.
     pub audit: AuditPage,
+    /// What is stored and cannot be read any more; everything else goes on without it.
+    pub set_aside: Vec<SetAsideLine>,
+}
+
+/// Something that cannot be read any more.
+#[derive(Serialize, ToSchema)]
+pub struct SetAsideLine {
+    /// What it is: a test, a battery, a result.
+    pub kind: String,
+    /// Its key.
+    pub key: String,
+    /// Why it cannot be read.
+    pub why: String,
 }
 
 /// A coach.
@@ -138,10 +152,18 @@ pub async fn update(who: SignedIn, form: Json<PracticeChange>) -> ApiResult<web:
 }
 
 /// Adds a coach.
-#[utoipa::path(tag = "practice", operation_id = "practice_add_coach", responses((status = 200, body = PracticePage), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "practice", operation_id = "practice_add_coach", responses((status = 200, body = PracticePage), (status = 409, body = ApiError), (status = 422, body = ApiError), (status = 429, body = ApiError)))]
 #[post("/practice/coaches")]
-pub async fn add_coach(who: SignedIn, form: Json<CoachForm>, passwords: web::Data<Passwords>) -> ApiResult<web::Json<PracticePage>> {
+pub async fn add_coach(
+    who: SignedIn,
+    form: Json<CoachForm>,
+    caller: Caller,
+    brakes: web::Data<Brakes>,
+    passwords: web::Data<Passwords>,
+) -> ApiResult<web::Json<PracticePage>> {
     let form = form.into_inner();
+    brakes.coaches.count(&who.coach.to_string())?;
+    brakes.coaches_of_address.count(&caller.0)?;
     let new =
         NewCoach { name: text::name(&form.name, "name")?, email: email(&form.email)?, password_hash: passwords.hash(form.password).await? };
     let mut scope = who.scope().await?;
@@ -267,5 +289,8 @@ async fn page(scope: &mut Scope) -> ApiResult<web::Json<PracticePage>> {
     let coach = |c: accounts::Coach| CoachLine { id: c.id.0, name: c.name, email: c.email, is_founder: c.is_founder };
     let coaches = accounts::coaches(scope).await?.into_iter().map(coach).collect();
     let audit = lines(scope, audit::Filter::default()).await?;
-    Ok(web::Json(PracticePage { name: practice.name, time_zone: practice.time_zone, coaches, audit }))
+    set_aside::look(scope).await?;
+    let line = |s: set_aside::SetAside| SetAsideLine { kind: s.kind, key: s.key, why: s.why };
+    let set_aside = set_aside::all(scope, limits::COUNTED).await?.into_iter().map(line).collect();
+    Ok(web::Json(PracticePage { name: practice.name, time_zone: practice.time_zone, coaches, audit, set_aside }))
 }

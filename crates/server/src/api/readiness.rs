@@ -76,8 +76,13 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: Json<ReadinessForm>)
         .into());
     }
     let mut scope = who.scope().await?;
-    people::get(&mut scope, PersonId(*id)).await?;
+    people::lock(&mut scope, PersonId(*id)).await?;
     let on = auth::today(&mut scope).await?;
+    // The same answers on the same day are the same check, however often they are sent.
+    let before = store::latest(&mut scope, PersonId(*id)).await?;
+    if before.is_some_and(|c| c.on == on && c.answers == form.answers && c.overrule_reason == reason) {
+        return Ok(web::Json(ReadinessPage { on, is_today: true, answers: form.answers, advice, overrule_reason: reason }));
+    }
     let check = store::add(&mut scope, who.coach, PersonId(*id), &form.answers, &advice, reason.as_deref(), on).await?;
     let action = if reason.is_some() { "readiness.overruled" } else { "readiness.kept" };
     audit::record(&mut scope, who.coach, action, Subject::of("readiness", check.0, PersonId(*id)), serde_json::json!({ "reason": reason }))

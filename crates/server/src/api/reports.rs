@@ -33,6 +33,8 @@ use crate::{
 
 /// The longest a link opens, days.
 const DAYS_MAX: u64 = 366;
+/// The most links of one visit, those that have ended among them: all of them stand in its list.
+const LINKS_MAX: usize = 100;
 
 /// A link to make.
 #[derive(Deserialize, ToSchema)]
@@ -119,6 +121,11 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> 
         return Err(InputError::new(Code::MissingInput, "places", "Choose at least one test of this visit to show.").into());
     }
     // 128 bits: nobody guesses it, and a list of them helps nobody.
+    let made = visit_links::of_visit(&mut scope, visit.id).await?.len();
+    if made >= LINKS_MAX {
+        let message = format!("This visit has had {LINKS_MAX} links. Use one that still opens.");
+        return Err(InputError::new(Code::OutOfRange, "id", message).into());
+    }
     let token = format!("{:032x}", rand::rng().random::<u128>());
     let now = Utc::now();
     let expires_at = now.checked_add_days(Days::new(form.days)).unwrap_or(now);

@@ -490,12 +490,14 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
         stopped: None,
         computed: BTreeMap::new(),
     };
+    if let Some(at) = form.visit {
+        visiting::take_place(&mut scope, at, person.id, &protocol.id).await?;
+    }
     // Typed by hand: what is missing is asked for, not kept as an empty result.
     trial::compute(&scoring::trial(protocol, &result))?;
     result.computed = scoring::values(protocol, &result)?;
     scoring::keep(&mut scope, who.coach, &result).await?;
     if let Some(at) = form.visit {
-        visiting::place_of(&mut scope, at, person.id, &protocol.id).await?;
         visits::append(&mut scope, at.visit, form.id, &Happened::Done { place: at.place, result: form.id }).await?;
     }
     scope.commit().await?;

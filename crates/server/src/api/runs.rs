@@ -31,6 +31,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
+    brakes::Brakes,
     intake::{Appended, Batch, Intake},
     live::{Hub, Side},
     settings::ClockRate,
@@ -80,13 +81,19 @@ pub struct RunForm {
 /// Sets a run up.
 #[utoipa::path(tag = "runs", operation_id = "runs_create", responses((status = 200, body = RunView), (status = 422, body = ApiError)))]
 #[post("/runs")]
-pub async fn create(who: SignedIn, form: Json<RunForm>, intake: web::Data<Intake>) -> ApiResult<web::Json<RunView>> {
+pub async fn create(
+    who: SignedIn,
+    form: Json<RunForm>,
+    intake: web::Data<Intake>,
+    brakes: web::Data<Brakes>,
+) -> ApiResult<web::Json<RunView>> {
     let mut form = form.into_inner();
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
     if let (Some(at), [person]) = (form.visit, form.people.as_slice()) {
-        let (visit, place) = visiting::place_of(&mut scope, at, PersonId(*person), &protocol.id).await?;
+        let (visit, place) = visiting::take_place(&mut scope, at, PersonId(*person), &protocol.id).await?;
+        visiting::is_free(&mut scope, &visit, at.place, form.id).await?;
         let profile = people::get(&mut scope, visit.person).await?.profile;
         let history = results::of_protocol(&mut scope, visit.person, &protocol.id).await?;
         let last = history.iter().rev().find(|r| !r.computed.is_empty()).map(|r| &r.conditions);
@@ -124,6 +131,9 @@ pub async fn create(who: SignedIn, form: Json<RunForm>, intake: web::Data<Intake
     let shown = view(&mut scope, run.clone(), intake.rate).await?;
     scope.commit().await?;
     if is_new {
+        if let Some(code) = &run.join_code {
+            brakes.codes.learn(code);
+        }
         intake.is_set_up(who.practice, run);
     }
     Ok(web::Json(shown))

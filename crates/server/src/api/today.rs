@@ -71,6 +71,8 @@ pub struct TodayMore {
     pub stopped: bool,
     /// Whether more runs are open than are shown.
     pub open_runs: bool,
+    /// Whether more visits are open than are shown.
+    pub open_visits: bool,
 }
 
 /// A run begun and not closed.
@@ -168,16 +170,19 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
         let shown = lines.len() as i64;
         (*all > shown).then(|| limits::counted(*all, shown))
     };
+    let mut visits = visits::open(&mut scope, limits::VISITS + 1).await?;
     let more = TodayMore {
         late: rest(&late),
         due: rest(&due),
         soon: rest(&soon),
         stopped: stopped.len() > shown,
         open_runs: open_runs.len() > shown,
+        open_visits: visits.len() > limits::VISITS as usize,
     };
     stopped.truncate(shown);
     open_runs.truncate(shown);
-    let open_visits = visits::open(&mut scope).await?.into_iter().map(|(v, name)| VisitLine::new(&v, Some(name))).collect();
+    visits.truncate(limits::VISITS as usize);
+    let open_visits = visits.into_iter().map(|(v, name)| VisitLine::new(&v, Some(name))).collect();
     Ok(web::Json(TodayPage {
         open_visits,
         today,

@@ -332,7 +332,7 @@ pub struct VisitChanged {
 pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>) -> ApiResult<web::Json<VisitChanged>> {
     let form = form.into_inner();
     let mut scope = who.scope().await?;
-    let visit = visits::get(&mut scope, *id).await?;
+    let visit = visits::take(&mut scope, *id).await?;
     let of = Dossier::of(&mut scope, visit.person).await?;
     if let Some(place) = form.happened.place().filter(|p| *p >= visit.battery.tests.len()) {
         return Err(InputError::new(Code::OutOfRange, "place", format!("The battery has no place {place}.")).into());
@@ -357,14 +357,15 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
         Happened::Moved { place } => cost(&mut scope, &of, &visit, place).await?,
         _ => None,
     };
-    if visit.closed_at.is_none() {
+    let was_open = visit.closed_at.is_none();
+    if was_open {
         visits::append(&mut scope, visit.id, form.id, &happened).await?;
     } else if happened != Happened::Closed {
         return Err(InputError::new(Code::OutOfRange, "visit", "This visit is over. Begin a new one.").into());
     }
     let visit = visits::get(&mut scope, visit.id).await?;
     let shown = visiting::page(&mut scope, &of, &visit, None).await?;
-    if happened == Happened::Closed {
+    if happened == Happened::Closed && was_open {
         if shown.done > 0 {
             retests::fulfil(&mut scope, visit.person, &visit.battery.id, None, visit.on).await?;
             if let Some(total) = &shown.total {

@@ -43,7 +43,7 @@ impl TestApp {
 
     pub async fn spawn_with(session_minutes: i64) -> Self {
         let empty = Self::empty().await;
-        impulso_store::migrate(&empty.owner_url).await.unwrap();
+        impulso_store::migrate(&empty.owner_url, None).await.unwrap();
         let base = serve(&empty.app_url, session_minutes);
         Self { base, ..empty }
     }

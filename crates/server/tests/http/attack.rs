@@ -378,7 +378,7 @@ async fn repeats_counted_as_they_come_are_those_counted_anew() {
     let of = |q: &str| as_they_came.iter().find(|r| r.0 == q).unwrap().1;
     assert_eq!(of("recovery_hr"), 5);
     sqlx::query("update practices set repeats_counted_at = null").execute(&mut owner).await.unwrap();
-    impulso::scoring::migrate(&app.owner_url).await.unwrap();
+    impulso::scoring::migrate(&app.owner_url, None).await.unwrap();
     let anew: Vec<(String, i64, String, String)> = sqlx::query_as(kept).fetch_all(&mut owner).await.unwrap();
     assert_eq!(anew, as_they_came);
 }

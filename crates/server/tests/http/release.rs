@@ -38,7 +38,7 @@ async fn a_database_of_the_last_release_migrates_and_shows_the_same_numbers() {
     let before = computed(&mut owner, THEN).await;
     assert!(before.len() > 70, "the demo of the last release");
 
-    scoring::migrate(&app.owner_url).await.unwrap();
+    scoring::migrate(&app.owner_url, None).await.unwrap();
     assert_eq!(numbers(&computed(&mut owner, NOW).await), numbers(&before));
 
     // Nothing comes out otherwise by the protocols that are stored, nor by today's.

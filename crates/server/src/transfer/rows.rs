@@ -1,0 +1,455 @@
+//! Each row of a file, held to the type that will read it: first every field to its column, then the whole to the core.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use chrono::{DateTime, Datelike, NaiveDate, Utc};
+use impulso_core::{
+    InputError,
+    battery::Battery,
+    catalogue::{self, Protocol},
+    goal::{Goal, MILESTONES_MAX, TOTAL},
+    happening::HappeningKind,
+    inputs::Inputs,
+    person::{self, Sex},
+    plan::RetestRule,
+    points::ScoringTable,
+    readiness,
+    run::{Event, Setup, check, event::Conditions},
+    text,
+    units::{BodyMass, Height},
+    visit::Happened,
+};
+use impulso_store::{
+    PersonId, ResultId, RunId,
+    everything::{Column, LEFT_OUT},
+    protocols,
+    results::{Stop, Stored, StoredFacts},
+};
+use serde::de::DeserializeOwned;
+use serde_json::{Map, Value, json};
+use uuid::Uuid;
+
+use crate::{scoring, shelf::Shelf, view::Rehearsal};
+
+/// What is wrong with a field.
+type Wrong = (String, String);
+
+/// The deepest a document in a row is nested, its longest list and text, and its largest number.
+const DEPTH_MAX: usize = 40;
+const LIST_MAX: usize = 20_000;
+const NUMBER_MAX: f64 = 1e15;
+/// The most protocols and batteries of a practice's own, each.
+const OWN_MAX: usize = 300;
+/// The years that a moment may lie in.
+const YEARS: std::ops::RangeInclusive<i32> = 1850..=2299;
+
+/// Checks rows, and knows what those before them brought.
+pub struct Rows {
+    /// The protocols and batteries of the practice so far.
+    pub shelf: Shelf,
+    /// Results whose method is not known here any more: their scores are taken as they are.
+    pub uncomputed: HashSet<Uuid>,
+    today: NaiveDate,
+    born: HashMap<Uuid, NaiveDate>,
+    events: HashMap<Uuid, u32>,
+    own: usize,
+}
+
+impl Rows {
+    /// Nothing came yet.
+    pub fn new(shelf: Shelf, today: NaiveDate) -> Self {
+        Self { shelf, uncomputed: HashSet::new(), today, born: HashMap::new(), events: HashMap::new(), own: 0 }
+    }
+
+    /// Whether a checked row goes in; what follows from another row is made anew.
+    pub fn is_kept(&self, table: &str, row: &Value) -> bool {
+        table != "scores" || uuid(row, "result_id").is_ok_and(|id| self.uncomputed.contains(&id))
+    }
+
+    /// A row as it goes in. Of a result its scores are worked out beside it.
+    ///
+    /// # Errors
+    /// The field, where it is one, and what is wrong with it.
+    pub fn row(
+        &mut self,
+        table: &str,
+        text: &str,
+        columns: &BTreeMap<String, Column>,
+        of_runs: &HashMap<Uuid, Protocol>,
+        scores: &mut Vec<Value>,
+    ) -> Result<Value, Wrong> {
+        let row: Value = serde_json::from_str(text).map_err(|e| whole(format!("this can't be read: {e}")))?;
+        let Value::Object(mut row) = row else { return Err(whole("this is not a row")) };
+        let said = first_scores(table, &mut row);
+        fields(table, &row, columns)?;
+        let mut row = Value::Object(row);
+        match table {
+            "people" => self.person(&mut row)?,
+            "protocols" => self.protocol(&row)?,
+            "batteries" => self.battery(&row)?,
+            "scoring_tables" => self.scoring_table(&row)?,
+            "pass_marks" => self.pass_mark(&row)?,
+            "typed_errors" => self.typed_error(&row)?,
+            "happenings" => happening(&row)?,
+            "goals" => self.goal(&row)?,
+            "photos" => self.on(&row)?,
+            "readiness_checks" => self.readiness(&row)?,
+            "visits" => self.visit(&row)?,
+            "visit_events" => typed::<Happened>(&row, "body").map(|_| ())?,
+            "runs" => run(&row)?,
+            "run_performers" => performer(&row)?,
+            "run_events" => self.event(&row)?,
+            "results" => scores.extend(self.result(&row, of_runs, said)?),
+            "retest_plans" => typed::<RetestRule>(&row, "rule").map(|_| ())?,
+            _ => {}
+        }
+        Ok(row)
+    }
+
+    fn person(&mut self, row: &mut Value) -> Result<(), Wrong> {
+        let name = string(row, "name")?;
+        if text::name(name, "name").map_err(said)? != name {
+            return Err(wrong("name", "it has spaces or signs that a name doesn't have"));
+        }
+        row["name_key"] = json!(text::search_key(string(row, "name")?));
+        typed::<Option<Sex>>(row, "sex")?;
+        let born = day(row, "born")?;
+        person::age_on(born, self.today).map_err(|e| wrong("born", e.message))?;
+        if let Some(cm) = row["height_cm"].as_f64() {
+            Height::new(cm).map_err(|e| wrong("height_cm", e.message))?;
+        }
+        if let Some(kg) = row["mass_kg"].as_f64() {
+            BodyMass::new(kg).map_err(|e| wrong("mass_kg", e.message))?;
+        }
+        self.born.insert(uuid(row, "id")?, born);
+        Ok(())
+    }
+
+    fn counted(&mut self) -> Result<(), Wrong> {
+        self.own += 1;
+        if self.own > 2 * OWN_MAX {
+            return Err(whole(format!("more than {OWN_MAX} tests and batteries of its own are more than a practice has")));
+        }
+        Ok(())
+    }
+
+    fn protocol(&mut self, row: &Value) -> Result<(), Wrong> {
+        self.counted()?;
+        let protocol = protocols::sound(row["body"].clone()).map_err(|e| wrong("body", reason(&e)))?;
+        if protocol.id != string(row, "id")? || catalogue::find(&protocol.id).is_ok() {
+            return Err(wrong("id", "it isn't the id of a practice's own test"));
+        }
+        text::name(&protocol.name, "body").map(|_| ()).map_err(said)
+    }
+
+    fn battery(&mut self, row: &Value) -> Result<(), Wrong> {
+        self.counted()?;
+        let battery: Battery = typed(row, "battery")?;
+        if battery.id != string(row, "id")? {
+            return Err(wrong("id", "it isn't the battery's id"));
+        }
+        battery.check(&|id: &str| self.shelf.find(id)).map_err(|e| wrong("battery", e.message))?;
+        match &battery.scoring {
+            Some(table) => self.table(&battery, table, "battery"),
+            None => Ok(()),
+        }
+    }
+
+    fn table(&self, battery: &Battery, table: &ScoringTable, field: &str) -> Result<(), Wrong> {
+        table.check(&battery.protocols(&|id: &str| self.shelf.find(id))).map_err(|e| wrong(field, e.message))
+    }
+
+    fn scoring_table(&self, row: &Value) -> Result<(), Wrong> {
+        let table: ScoringTable = typed(row, "body")?;
+        let id = string(row, "battery_id")?;
+        let battery = self.shelf.battery(id).ok_or_else(|| wrong("battery_id", "there is no such battery"))?;
+        if row["version"].as_u64() != Some(u64::from(table.version)) {
+            return Err(wrong("version", "it isn't the table's version"));
+        }
+        self.table(battery, &table, "body")
+    }
+
+    /// A measure that a test gives.
+    fn measure(&self, row: &Value) -> Result<(), Wrong> {
+        let protocol = self.shelf.find(string(row, "protocol_id")?).map_err(|e| wrong("protocol_id", e.message))?;
+        let quantity = string(row, "quantity")?;
+        let base = impulso_core::quantity::base(quantity);
+        let gives = protocol.scoring.iter().any(|s| s.quantity == quantity || impulso_core::quantity::base(&s.quantity) == base);
+        if gives { Ok(()) } else { Err(wrong("quantity", format!("{} doesn't give it", protocol.name))) }
+    }
+
+    fn pass_mark(&self, row: &Value) -> Result<(), Wrong> {
+        self.measure(row)?;
+        number(row, "mark", -1e6..=1e6)
+    }
+
+    fn typed_error(&self, row: &Value) -> Result<(), Wrong> {
+        self.measure(row)?;
+        number(row, "value", 1e-9..=1e6)
+    }
+
+    fn goal(&self, row: &Value) -> Result<(), Wrong> {
+        let goal: Goal = typed(row, "goal")?;
+        let known =
+            if goal.quantity == TOTAL { self.shelf.battery(&goal.protocol).is_some() } else { self.shelf.find(&goal.protocol).is_ok() };
+        if !known {
+            return Err(wrong("goal", "its test isn't in the library"));
+        }
+        for on in [goal.from_on, goal.by].into_iter().chain(goal.milestones.iter().map(|m| m.on)) {
+            person::day(on, "goal").map_err(said)?;
+        }
+        if goal.milestones.len() > MILESTONES_MAX || goal.from.abs().max(goal.to.abs()) > 1e6 {
+            return Err(wrong("goal", "it has too many milestones or too large a number"));
+        }
+        text::note(goal.process.as_deref().unwrap_or_default(), "goal").map(|_| ()).map_err(said)
+    }
+
+    /// A day of a person that is not before the person's first.
+    fn on(&self, row: &Value) -> Result<(), Wrong> {
+        let on = day(row, "on_date")?;
+        person::day(on, "on_date").map_err(said)?;
+        match self.born.get(&uuid(row, "person_id")?) {
+            None => Err(wrong("person_id", "this person isn't in the file")),
+            Some(born) if on < *born || person::age_on(*born, on).is_err() => Err(wrong("on_date", "it is no day of this person's life")),
+            Some(_) => Ok(()),
+        }
+    }
+
+    fn readiness(&self, row: &Value) -> Result<(), Wrong> {
+        self.on(row)?;
+        readiness::check(&typed(row, "answers")?).map_err(|e| wrong("answers", e.message))?;
+        typed::<readiness::Advice>(row, "advice").map(|_| ())
+    }
+
+    fn visit(&self, row: &Value) -> Result<(), Wrong> {
+        self.on(row)?;
+        let battery: Battery = typed(row, "battery")?;
+        if battery.id != string(row, "battery_id")? {
+            return Err(wrong("battery_id", "it isn't the battery's id"));
+        }
+        battery.check_size().map_err(|e| wrong("battery", e.message))?;
+        typed::<Conditions>(row, "conditions").map(|_| ())
+    }
+
+    fn event(&mut self, row: &Value) -> Result<(), Wrong> {
+        let event: Event = typed(row, "body")?;
+        check::check_alone(&event).map_err(|e| wrong("body", e.message))?;
+        let same = uuid(row, "id")? == event.id
+            && uuid(row, "device")? == event.device
+            && row["seq"].as_u64() == Some(u64::from(event.seq))
+            // The column holds microseconds.
+            && (moment(row, "wall")? - event.wall).num_microseconds().is_some_and(|off| off.abs() <= 1);
+        if !same {
+            return Err(wrong("body", "it is another event than its row says"));
+        }
+        let held = self.events.entry(uuid(row, "run_id")?).or_default();
+        *held += 1;
+        if *held as usize > check::EVENTS_MAX + check::DECISIONS_MAX {
+            return Err(wrong("run_id", "this run has more events than a run takes"));
+        }
+        Ok(())
+    }
+
+    /// A result: its scores as its readings give them, held to those it brings itself in a file of the first release.
+    fn result(
+        &mut self,
+        row: &Value,
+        of_runs: &HashMap<Uuid, Protocol>,
+        brought: Option<BTreeMap<String, f64>>,
+    ) -> Result<Vec<Value>, Wrong> {
+        self.on(row)?;
+        let run: Option<Uuid> = typed(row, "run_id")?;
+        let mut result = Stored {
+            id: ResultId(uuid(row, "id")?),
+            person: PersonId(uuid(row, "person_id")?),
+            run: run.map(RunId),
+            protocol_id: string(row, "protocol_id")?.to_owned(),
+            method: string(row, "method")?.to_owned(),
+            on: day(row, "on_date")?,
+            taken_at: moment(row, "taken_at")?,
+            inputs: typed::<Inputs>(row, "inputs")?,
+            conditions: typed::<Conditions>(row, "conditions")?,
+            facts: typed::<StoredFacts>(row, "facts")?,
+            stopped: typed::<Option<Stop>>(row, "stopped")?,
+            computed: BTreeMap::new(),
+        };
+        let known = self.shelf.find(&result.protocol_id).map_err(|_| wrong("protocol_id", "this test isn't in the library"))?;
+        let protocol = match run {
+            Some(run) => Some(of_runs.get(&run).ok_or_else(|| wrong("run_id", "this run isn't in the file"))?),
+            None => Some(known).filter(|p| p.method_version() == result.method),
+        };
+        let Some(protocol) = protocol else {
+            self.uncomputed.insert(result.id.0);
+            return Ok(Vec::new());
+        };
+        if protocol.id != result.protocol_id || protocol.method_version() != result.method {
+            return Err(wrong("method", "its run was done by another"));
+        }
+        result.computed = scoring::values(protocol, &result).map_err(|e| wrong("inputs", e.message))?;
+        scoring::outcome_and_report(protocol, &result, &BTreeMap::new()).map_err(|e| wrong("inputs", e.message))?;
+        if let Some(brought) = brought {
+            let same = |q: &String, v: &f64| result.computed.get(q).is_some_and(|is| (is - v).abs() <= 1e-9 * is.abs().max(1.0));
+            if let Some((quantity, value)) = brought.iter().find(|(q, v)| !same(q, v)) {
+                return Err(wrong("computed", format!("the file says {quantity} {value}, the readings give something else")));
+            }
+        }
+        let score = |(quantity, value): (&String, &f64)| {
+            json!({
+                "result_id": result.id, "person_id": result.person, "protocol_id": result.protocol_id, "on_date": result.on,
+                "quantity": quantity, "value": value
+            })
+        };
+        Ok(result.computed.iter().map(score).collect())
+    }
+}
+
+/// The scores that a result brought itself before they had a table of their own.
+fn first_scores(table: &str, row: &mut Map<String, Value>) -> Option<BTreeMap<String, f64>> {
+    let computed = (table == "results").then(|| row.remove("computed")).flatten()?;
+    serde_json::from_value(computed).ok()
+}
+
+fn happening(row: &Value) -> Result<(), Wrong> {
+    let kind = string(row, "kind")?;
+    if !HappeningKind::ALL.iter().any(|k| k.name() == kind) {
+        return Err(wrong("kind", "it is of no known kind"));
+    }
+    let from = person::day(day(row, "from_on")?, "from_on").map_err(said)?;
+    if !row["until_on"].is_null() && person::day(day(row, "until_on")?, "until_on").map_err(said)? < from {
+        return Err(wrong("until_on", "it ends before it begins"));
+    }
+    Ok(())
+}
+
+fn run(row: &Value) -> Result<(), Wrong> {
+    let protocol = protocols::stored(row["protocol"].clone()).map_err(|e| wrong("protocol", reason(&e)))?;
+    catalogue::check(&protocol).map_err(|e| wrong("protocol", e.message))?;
+    if protocol.id != string(row, "protocol_id")? {
+        return Err(wrong("protocol_id", "it isn't the test's id"));
+    }
+    if let Some(rehearsal) = typed::<Option<Rehearsal>>(row, "rehearsal")?
+        && !(0.1..=8.0).contains(&rehearsal.rate)
+    {
+        return Err(wrong("rehearsal", "no rehearsal runs at this speed"));
+    }
+    Ok(())
+}
+
+fn performer(row: &Value) -> Result<(), Wrong> {
+    text::name(string(row, "name")?, "name").map_err(said)?;
+    typed::<Setup>(row, "setup").map(|_| ())
+}
+
+/// Every field is one of the table, of its column's type, and there where it must be.
+fn fields(table: &str, row: &Map<String, Value>, columns: &BTreeMap<String, Column>) -> Result<(), Wrong> {
+    for (name, value) in row {
+        let in_first = table == "photos" && name == "jpeg" || table == "people" && name == "name_key";
+        let Some(column) = columns.get(name).filter(|_| in_first || !LEFT_OUT.contains(&name.as_str())) else {
+            return Err(wrong(&name.chars().take(60).collect::<String>(), "there is no such field"));
+        };
+        field(&column.kind, value, table == "photos" && name == "jpeg").map_err(|why| wrong(name, why))?;
+        if value.is_null() && !column.may_be_null {
+            return Err(wrong(name, "it is missing"));
+        }
+    }
+    let ours = |name: &str| LEFT_OUT.contains(&name);
+    match columns.iter().find(|(name, column)| !ours(name) && !column.may_be_null && !row.contains_key(*name)) {
+        Some((name, _)) => Err(wrong(name, "it is missing")),
+        None => Ok(()),
+    }
+}
+
+fn field(kind: &str, value: &Value, is_picture: bool) -> Result<(), String> {
+    let fits = match (kind, value) {
+        (_, Value::Null) => true,
+        ("uuid", Value::String(s)) => s.parse::<Uuid>().is_ok_and(|id| id.to_string() == *s),
+        ("date", Value::String(s)) => s.parse::<NaiveDate>().is_ok_and(|d| YEARS.contains(&d.year())),
+        ("timestamp with time zone", Value::String(s)) => DateTime::parse_from_rfc3339(s).is_ok_and(|t| YEARS.contains(&t.year())),
+        ("boolean", Value::Bool(_)) => true,
+        ("smallint", Value::Number(n)) => n.as_i64().is_some_and(|n| i16::try_from(n).is_ok()),
+        ("integer", Value::Number(n)) => n.as_i64().is_some_and(|n| i32::try_from(n).is_ok()),
+        ("bigint", Value::Number(n)) => n.as_i64().is_some(),
+        ("double precision", Value::Number(n)) => n.as_f64().is_some_and(|n| n.abs() <= NUMBER_MAX),
+        ("bytea", Value::String(s)) => is_picture || s.len() <= 200 && from_hex(s),
+        ("text", Value::String(s)) => s.chars().count() <= text::NOTE_MAX && text::clean(s) == *s,
+        ("jsonb", document) => bounded(document, DEPTH_MAX),
+        _ => false,
+    };
+    let expected = match kind {
+        "uuid" => "a key",
+        "date" => "a date",
+        "timestamp with time zone" => "a date with a time",
+        "boolean" => "yes or no",
+        "text" => "a text that is not too long",
+        "jsonb" => "a document that is not too large",
+        "bytea" => "hexadecimal digits",
+        _ => "a number in range",
+    };
+    if fits { Ok(()) } else { Err(format!("“{}” isn't {expected}", shortened(value))) }
+}
+
+fn from_hex(text: &str) -> bool {
+    text.strip_prefix("\\x").is_some_and(|digits| digits.len() % 2 == 0 && digits.bytes().all(|b| b.is_ascii_hexdigit()))
+}
+
+/// Whether a document is no deeper, longer or larger than one that Impulso makes.
+fn bounded(document: &Value, depth: usize) -> bool {
+    match document {
+        Value::String(s) => s.chars().count() <= text::NOTE_MAX && !s.contains('\0'),
+        Value::Number(n) => n.as_f64().is_some_and(|n| n.abs() <= NUMBER_MAX * 1e4),
+        Value::Array(all) => depth > 0 && all.len() <= LIST_MAX && all.iter().all(|v| bounded(v, depth - 1)),
+        Value::Object(all) => depth > 0 && all.len() <= LIST_MAX && all.iter().all(|(k, v)| k.len() <= 200 && bounded(v, depth - 1)),
+        Value::Null | Value::Bool(_) => true,
+    }
+}
+
+fn shortened(value: &Value) -> String {
+    let text = value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+    let short: String = text.chars().filter(|c| !c.is_control()).take(40).collect();
+    if short.len() < text.len() { format!("{short}…") } else { short }
+}
+
+fn wrong(field: &str, why: impl Into<String>) -> Wrong {
+    (field.to_owned(), why.into())
+}
+
+fn whole(why: impl Into<String>) -> Wrong {
+    (String::new(), why.into())
+}
+
+fn said(error: InputError) -> Wrong {
+    (error.field.unwrap_or_default(), error.message)
+}
+
+/// Why something cannot be read, without what the store says around it.
+fn reason(error: &impulso_store::Error) -> String {
+    match error {
+        impulso_store::Error::Unreadable { source, .. } => source.to_string(),
+        other => other.to_string(),
+    }
+}
+
+fn typed<T: DeserializeOwned>(row: &Value, field: &str) -> Result<T, Wrong> {
+    T::deserialize(&row[field]).map_err(|e| wrong(field, format!("it can't be read: {e}")))
+}
+
+fn string<'r>(row: &'r Value, field: &str) -> Result<&'r str, Wrong> {
+    row[field].as_str().ok_or_else(|| wrong(field, "it is missing"))
+}
+
+fn uuid(row: &Value, field: &str) -> Result<Uuid, Wrong> {
+    typed(row, field)
+}
+
+fn day(row: &Value, field: &str) -> Result<NaiveDate, Wrong> {
+    typed(row, field)
+}
+
+fn moment(row: &Value, field: &str) -> Result<DateTime<Utc>, Wrong> {
+    typed(row, field)
+}
+
+fn number(row: &Value, field: &str, range: std::ops::RangeInclusive<f64>) -> Result<(), Wrong> {
+    let fits = row[field].as_f64().is_some_and(|n| range.contains(&n));
+    if fits { Ok(()) } else { Err(wrong(field, "this number can't be right")) }
+}
