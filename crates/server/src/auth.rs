@@ -83,7 +83,7 @@ fn line_of(address: IpAddr) -> String {
             let [a, b, c, d, ..] = six.segments();
             format!("{a:x}:{b:x}:{c:x}:{d:x}::/64")
         }
-        four => four.to_string(),
+        four @ IpAddr::V4(_) => four.to_string(),
     }
 }
 

@@ -87,7 +87,9 @@ async fn main() -> ExitCode {
             scoring::migrate(&owner_url, version).await.map_err(|e| format!("The database could not be brought up to date: {e}"))
         }
         Command::Versions => {
-            impulso_store::versions().iter().for_each(|v| println!("{v}"));
+            for version in impulso_store::versions() {
+                println!("{version}");
+            }
             Ok(())
         }
         Command::Recompute { owner_url, today } => recompute_all(&owner_url, today).await,

@@ -117,6 +117,8 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     // An answer goes out as it is written: waiting to fill a packet costs a slow client forty milliseconds.
     .tcp_nodelay(true)
     .client_request_timeout(limits::HEAD_TAKES)
+    // Whoever hangs up waits for no answer: what was being done for it is dropped.
+    .h1_allow_half_closed(false)
     .shutdown_timeout(2)
     .listen(listener)?
     .run();

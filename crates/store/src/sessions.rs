@@ -6,7 +6,7 @@ use crate::{Result, Store};
 
 /// The state of a session that has not expired, which lives on with the look until a time.
 pub async fn look(store: &Store, token_hash: &[u8], until: DateTime<Utc>) -> Result<Option<serde_json::Value>> {
-    Ok(store.soon(sqlx::query_scalar!("select session_look($1, $2)", token_hash, until).fetch_one(store.pool())).await?)
+    store.soon(sqlx::query_scalar!("select session_look($1, $2)", token_hash, until).fetch_one(store.pool())).await
 }
 
 /// Keeps a session's state until a time.

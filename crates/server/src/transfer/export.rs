@@ -23,7 +23,7 @@ const GATHERED: usize = 128 * 1024;
 /// So many pieces wait for whoever receives them.
 const WAITING: usize = 4;
 /// Whoever takes nothing for so long has gone.
-const STALLED: Duration = Duration::from_secs(60);
+const STALLED: Duration = Duration::from_mins(1);
 
 /// What is written and not sent yet.
 #[derive(Debug, Clone, Default)]
@@ -59,7 +59,7 @@ pub fn archive(store: Store, practice: PracticeId, turn: ExportTurn) -> impl Str
         writer.rows(&mut scope).await?;
         writer.photos(&mut scope).await?;
         writer.csv(&mut scope).await?;
-        writer.close().await
+        Box::pin(writer.close()).await
     })
 }
 

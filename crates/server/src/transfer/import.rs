@@ -160,7 +160,7 @@ impl Import<'_> {
                 for text in &texts {
                     row += 1;
                     let one = AssertUnwindSafe(|| checks.row(table, text, &columns, &of_runs, &mut scores));
-                    let checked = std::panic::catch_unwind(one).unwrap_or_else(|_| Err(("".into(), "it can't be read".into())));
+                    let checked = std::panic::catch_unwind(one).unwrap_or_else(|_| Err((String::new(), "it can't be read".into())));
                     match checked {
                         Ok(mut checked) => {
                             if table == "photos"
@@ -373,12 +373,12 @@ fn from_hex(text: &str) -> Option<Vec<u8>> {
 
 /// The protocols that the runs of some results were done with.
 async fn protocols_of(scope: &mut Scope, table: &str, texts: &[String]) -> Result<HashMap<Uuid, Protocol>, Stop> {
-    if table != "results" {
-        return Ok(HashMap::new());
-    }
     #[derive(serde::Deserialize)]
     struct OfRun {
         run_id: Option<Uuid>,
+    }
+    if table != "results" {
+        return Ok(HashMap::new());
     }
     let runs: HashSet<Uuid> = texts.iter().filter_map(|t| serde_json::from_str::<OfRun>(t).ok()?.run_id).collect();
     let stored = everything::protocols_of(scope, &runs.into_iter().collect::<Vec<_>>()).await?;

@@ -361,11 +361,10 @@ fn fields(table: &str, row: &Map<String, Value>, columns: &BTreeMap<String, Colu
 
 fn field(kind: &str, value: &Value, is_picture: bool) -> Result<(), String> {
     let fits = match (kind, value) {
-        (_, Value::Null) => true,
+        (_, Value::Null) | ("boolean", Value::Bool(_)) => true,
         ("uuid", Value::String(s)) => s.parse::<Uuid>().is_ok_and(|id| id.to_string() == *s),
         ("date", Value::String(s)) => s.parse::<NaiveDate>().is_ok_and(|d| YEARS.contains(&d.year())),
         ("timestamp with time zone", Value::String(s)) => DateTime::parse_from_rfc3339(s).is_ok_and(|t| YEARS.contains(&t.year())),
-        ("boolean", Value::Bool(_)) => true,
         ("smallint", Value::Number(n)) => n.as_i64().is_some_and(|n| i16::try_from(n).is_ok()),
         ("integer", Value::Number(n)) => n.as_i64().is_some_and(|n| i32::try_from(n).is_ok()),
         ("bigint", Value::Number(n)) => n.as_i64().is_some(),

@@ -31,7 +31,7 @@ const AT_MOST: Duration = Duration::from_mins(2);
 const SEED: u64 = 20_261_126;
 
 /// A server process that can be killed and comes back on its port.
-struct Process {
+pub struct Process {
     port: u16,
     url: String,
     keys: std::path::PathBuf,
@@ -39,7 +39,7 @@ struct Process {
 }
 
 impl Process {
-    fn start(url: &str, keys: &std::path::Path) -> Self {
+    pub fn start(url: &str, keys: &std::path::Path) -> Self {
         let port = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
         Self { child: Self::spawn(port, url, keys), port, url: url.to_owned(), keys: keys.to_owned() }
     }
@@ -56,7 +56,12 @@ impl Process {
             .unwrap()
     }
 
-    fn base(&self) -> String {
+    /// Its process number.
+    pub fn id(&self) -> u32 {
+        self.child.id()
+    }
+
+    pub fn base(&self) -> String {
         format!("http://127.0.0.1:{}", self.port)
     }
 
@@ -73,6 +78,61 @@ impl Drop for Process {
         let _ = self.child.kill();
         let _ = self.child.wait();
     }
+}
+
+/// Two processes, on one database and one key file; and a coach who is signed in at both.
+async fn two(app: &TestApp, url: &str) -> ([Process; 2], Browser, std::path::PathBuf) {
+    let keys = std::env::temp_dir().join(format!("impulso-chaos-{}", Uuid::new_v4()));
+    let processes = [Process::start(url, &keys), Process::start(url, &keys)];
+    let begun = Instant::now();
+    for process in &processes {
+        while !reqwest::get(format!("{}/api/health", process.base())).await.is_ok_and(|a| a.status().is_success()) {
+            assert!(begun.elapsed() < AT_MOST, "both processes start");
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+    }
+    // One name for both processes: the cookie goes to either.
+    let signed_in = app.signed_in_at(&processes[0].base(), "Harbour").await;
+    (processes, signed_in, keys)
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_visit_goes_on_at_another_process_when_its_own_is_killed() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Teo").await;
+    let (mut processes, signed_in, keys) = two(&app, &app.app_url).await;
+    let bases = processes.each_ref().map(Process::base);
+    let client = signed_in.client().clone();
+    let post = async |base: &str, path: &str, body: Value| {
+        let answer = client.post(format!("{base}/api{path}")).json(&body).send().await.unwrap();
+        let status = answer.status();
+        let text = answer.text().await.unwrap();
+        assert!(status.is_success(), "{path}: {status} {text}");
+        serde_json::from_str::<Value>(&text).unwrap_or_default()
+    };
+    let visit = Uuid::now_v7();
+    post(
+        &bases[0],
+        &format!("/people/{person}/visits"),
+        json!({"id": visit, "battery": "bench-step-3min", "conditions": {"bench_cm": 41.3, "warm_up": true, "pulse_site": "wrist"}}),
+    )
+    .await;
+    let run = Uuid::now_v7();
+    let mut form = crate::app::run(run, &person);
+    form["visit"] = json!({"visit": visit, "place": 0});
+    post(&bases[0], "/runs", form).await;
+    let mut screen = Screen::new();
+    post(&bases[0], &format!("/runs/{run}/events"), json!({"events": [screen.at(0, json!({"kind": "clock_started"}))]})).await;
+    // Killed in the middle; the screen goes on with the other one, and the visit is closed while its test still runs.
+    processes[0].kill_and_restart();
+    post(&bases[1], &format!("/visits/{visit}/events"), json!({"id": Uuid::now_v7(), "happened": {"kind": "closed"}})).await;
+    let rest = [screen.at(208, json!({"kind": "count_typed", "count": 30})), screen.at(212, json!({"kind": "finished"}))];
+    let done = post(&bases[1], &format!("/runs/{run}/events"), json!({"events": rest})).await;
+    assert!(done["view"]["result"].is_string(), "{done}");
+    let page = coach.get(&format!("/visits/{visit}")).await;
+    assert_eq!((page["rows"][0]["stand"].as_str(), page["rows"][0]["result"].clone()), (Some("done"), done["view"]["result"].clone()));
+    let _ = std::fs::remove_file(keys);
 }
 
 /// A screen on a run, in the hall: it keeps what was not acknowledged and sends it again, to whichever server answers.
@@ -132,18 +192,8 @@ async fn what_was_acknowledged_is_there_once_whatever_breaks() {
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;
     let line = Line::to(&app.app_url).await;
-    let keys = std::env::temp_dir().join(format!("impulso-chaos-{}", Uuid::new_v4()));
-    let mut processes = [Process::start(&line.url, &keys), Process::start(&line.url, &keys)];
+    let (mut processes, signed_in, keys) = two(&app, &line.url).await;
     let bases = processes.each_ref().map(Process::base);
-    let signed_in: Browser = loop {
-        assert!(begun.elapsed() < AT_MOST, "both processes start, on one key file");
-        let up = reqwest::get(format!("{}/api/health", bases[0])).await.is_ok_and(|a| a.status().is_success());
-        if up && reqwest::get(format!("{}/api/health", bases[1])).await.is_ok() {
-            break app.signed_in_at(&bases[0], "Harbour").await;
-        }
-        tokio::time::sleep(Duration::from_millis(100)).await;
-    };
-    // One name for both processes: the cookie goes to either.
     let client = signed_in.client().clone();
     let mut runs = Vec::new();
     for name in ["Teo", "Linnea", "Noor", "Joren"] {

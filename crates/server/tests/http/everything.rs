@@ -7,6 +7,7 @@ use std::{
 };
 
 use image::{DynamicImage, ImageFormat, RgbImage};
+use impulso_formats::heart_rate::to_hex;
 use rand::{RngExt, SeedableRng, rngs::StdRng, seq::IndexedRandom};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
@@ -19,8 +20,8 @@ use crate::app::{Browser, TestApp};
 /// The files of an archive by name.
 type Files = BTreeMap<String, Vec<u8>>;
 
-fn hex(bytes: &[u8]) -> String {
-    Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect()
+fn checksum(bytes: &[u8]) -> String {
+    to_hex(&Sha256::digest(bytes))
 }
 
 fn unpacked(archive: &[u8]) -> Files {
@@ -48,7 +49,7 @@ fn packed(files: &Files) -> Vec<u8> {
 /// The same with a manifest that names what is in it.
 fn signed(mut files: Files) -> Vec<u8> {
     files.remove("manifest.json");
-    let entries: Vec<Value> = files.iter().map(|(n, b)| json!({"name": n, "bytes": b.len(), "sha256": hex(b)})).collect();
+    let entries: Vec<Value> = files.iter().map(|(n, b)| json!({"name": n, "bytes": b.len(), "sha256": checksum(b)})).collect();
     let manifest = json!({"format": "impulso practice, 2", "files": entries});
     files.insert("manifest.json".into(), manifest.to_string().into_bytes());
     packed(&files)
@@ -68,7 +69,7 @@ fn with_tables(files: &Files, tables: &Value) -> Vec<u8> {
 
 /// The one text of the first release.
 fn first_release(tables: &Value) -> Vec<u8> {
-    let checksum = hex(tables.to_string().as_bytes());
+    let checksum = checksum(tables.to_string().as_bytes());
     json!({"format": "impulso practice, 1", "checksum": checksum, "tables": tables}).to_string().into_bytes()
 }
 
@@ -193,7 +194,7 @@ async fn a_file_of_the_first_release_is_still_taken_in() {
     let mut all = tables(&files);
     for photo in all["photos"].as_array_mut().unwrap() {
         let jpeg = &files[&format!("photos/{}.jpg", photo["id"].as_str().unwrap())];
-        photo["jpeg"] = json!(format!("\\x{}", jpeg.iter().map(|b| format!("{b:02x}")).collect::<String>()));
+        photo["jpeg"] = json!(format!("\\x{}", to_hex(jpeg)));
     }
     all["repeats"] = json!([]);
     for person in all["people"].as_array_mut().unwrap() {
@@ -249,8 +250,11 @@ async fn one_bad_row_among_ten_thousand_is_named_and_nothing_is_half_done() {
     assert_eq!(there.get("/today").await["people"], 0, "nothing of it is there");
 }
 
+/// What it is, what it does to the tables, and the table it is refused for.
+type Hostile = (&'static str, fn(&mut Value), &'static str);
+
 /// What somebody could write into an archive, and the table that it is refused for.
-fn hostile() -> Vec<(&'static str, fn(&mut Value), &'static str)> {
+fn hostile() -> Vec<Hostile> {
     fn long() -> Value {
         json!("x".repeat(195_000))
     }

@@ -12,6 +12,7 @@ mod contract;
 mod doors;
 mod everything;
 mod fuzz;
+mod guard;
 mod isolation;
 mod job;
 mod line;
