@@ -218,3 +218,31 @@ test("with no network the floor keeps clock, beat and entry going, and sends in 
   await coach.keepsTheResult();
   await expect(page.getByText("HR = 29 × 60 / 15 = 116 bpm")).toBeVisible();
 });
+
+test("a practice is exported as a ZIP file and imported into an empty one; what does not fit is named", async ({ coach, page }, info) => {
+  await coach.hasPractice();
+  await coach.adds("Maud Ellery");
+  await coach.opens("/practice");
+  const downloading = page.waitForEvent("download");
+  await page.getByRole("link", { name: "Export practice (ZIP)" }).click();
+  const file = info.outputPath("practice.zip");
+  await (await downloading).saveAs(file);
+  const choose = page.getByLabel("Import a practice");
+  await choose.setInputFiles(file);
+  await expect(page.getByText("Import needs an empty practice, and this one has records already.")).toBeVisible();
+  await page.getByRole("button", { name: "Sign out", exact: true }).click();
+  await page.getByRole("link", { name: "Set up your practice" }).click();
+  await page.getByLabel("Practice").fill("Second House");
+  await page.getByLabel("Your name").fill("Mira Sand");
+  await page.getByLabel("Email address").fill("mira2@example.org");
+  await page.getByLabel("Password").fill("long enough for now");
+  await page.getByRole("button", { name: "Begin" }).click();
+  await expect(page.getByRole("heading", { name: "New client" })).toBeVisible();
+  await coach.opens("/practice");
+  await choose.setInputFiles({ name: "notes.txt", mimeType: "text/plain", buffer: Buffer.from("no export") });
+  await expect(page.getByText("Nothing was imported.")).toBeVisible();
+  await choose.setInputFiles(file);
+  await expect(page.getByText("Imported 1 client, exactly as in the file.")).toBeVisible();
+  await page.getByRole("link", { name: "People" }).click();
+  await expect(page.getByText("Maud Ellery")).toBeVisible();
+});

@@ -139,6 +139,9 @@ impl Battery {
     /// # Errors
     /// As [`Battery::check`].
     pub fn check_size(&self) -> Result<(), InputError> {
+        if text::note(&self.name, "name")?.is_none() {
+            return Err(InputError::new(Code::MissingInput, "name", "Give the battery a name."));
+        }
         text::name(&self.name, "name")?;
         text::note(&self.summary, "summary")?;
         if self.tests.is_empty() {

@@ -27,7 +27,12 @@ impl Equation {
                     return Self::AsMeasured.working(quantity, trial, outcome);
                 }
                 let input = |name: &str| trial.protocol.input(crate::quantity::base(name));
-                let label = |name: &str| input(name).map_or_else(|| crate::quantity::label(name).into_owned(), |i| i.label.to_lowercase());
+                let label = |name: &str| match input(name) {
+                    Some(input) => input.label.to_lowercase(),
+                    // The person's own, where the test does not measure one: a jump's height goes by the same key.
+                    None if name == "height_cm" && trial.protocol.scored(name).is_none() => "height".to_owned(),
+                    None => crate::quantity::label(name).into_owned(),
+                };
                 let so_far: Vec<_> = outcome.results.iter().map(|(q, e)| (*q, *e)).collect();
                 let filled = formula.filled(&|name| named(name, scoring.side.as_deref(), trial, &so_far));
                 let (name, value) = (crate::quantity::label(quantity), crate::quantity::with_unit(quantity, result?));

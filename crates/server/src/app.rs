@@ -107,7 +107,7 @@ pub fn headers(tls: bool) -> DefaultHeaders {
         // A client's link is for the client: no search engine keeps it.
         .add(("X-Robots-Tag", "noindex"))
         .add(("Referrer-Policy", "same-origin"))
-        .add(("Permissions-Policy", "camera=(self), microphone=(), geolocation=(), screen-wake-lock=(self), bluetooth=(self)"))
+        .add(("Permissions-Policy", "camera=(self), microphone=(), geolocation=(), screen-wake-lock=(self)"))
         .add(("Cross-Origin-Opener-Policy", "same-origin"))
 }
 

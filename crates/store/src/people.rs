@@ -190,7 +190,7 @@ pub async fn add(scope: &mut Scope, id: PersonId, profile: &Profile) -> Result<(
         id.0,
         practice,
         p.name,
-        text::search_key(&p.name),
+        text::name_key(&p.name),
         p.born,
         sex_text(p.sex),
         units_text(p.units),
@@ -222,7 +222,7 @@ pub async fn update(scope: &mut Scope, id: PersonId, version: i32, profile: &Pro
         id.0,
         version,
         p.name,
-        text::search_key(&p.name),
+        text::name_key(&p.name),
         p.born,
         sex_text(p.sex),
         units_text(p.units),
@@ -251,7 +251,7 @@ const FEW: i64 = 400;
 /// People whose name has a word starting with `query`, by name, after `cursor`.
 pub async fn list(scope: &mut Scope, query: &str, cursor: Option<&str>, limit: i64) -> Result<Vec<Listed>> {
     let practice = scope.practice_id();
-    let key = text::search_key(query).replace(['\\', '%', '_'], "");
+    let key = text::name_key(query).replace(['\\', '%', '_'], "");
     let (after_key, after_id) = cursor.and_then(|c| c.rsplit_once('~')).unwrap_or(("", ""));
     let after_id = after_id.parse().unwrap_or(uuid::Uuid::nil());
     let few: Option<Vec<uuid::Uuid>> = if key.is_empty() { None } else { named(scope, &key).await? };

@@ -48,8 +48,9 @@ async function takeIn(event: Event) {
   taken.value = "";
   const done = await taking.run(() => take(api.POST("/api/practice/import", asItIs(file))));
   if (!done) return;
+  const clients = done.people === 1 ? "1 client" : `${done.people} clients`;
   const photos = done.photos ? ` and ${done.photos} photographs` : "";
-  taken.value = `Imported ${done.people} people${photos}${done.identical ? ", exactly as in the file" : ""}.`;
+  taken.value = `Imported ${clients}${photos}${done.identical ? ", exactly as in the file" : ""}.`;
   reload();
 }
 

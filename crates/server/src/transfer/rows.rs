@@ -111,7 +111,7 @@ impl Rows {
         if text::name(name, "name").map_err(said)? != name {
             return Err(wrong("name", "it has spaces or signs that a name doesn't have"));
         }
-        row["name_key"] = json!(text::search_key(string(row, "name")?));
+        row["name_key"] = json!(text::name_key(string(row, "name")?));
         typed::<Option<Sex>>(row, "sex")?;
         let born = day(row, "born")?;
         person::age_on(born, self.today).map_err(|e| wrong("born", e.message))?;
