@@ -160,6 +160,7 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
               <b>{{ s.kind }} {{ s.key }}</b> {{ s.why }}
             </li>
           </ul>
+          <p v-if="page.more_set_aside" class="soft">There are more than these; the server’s log names all of them.</p>
         </template>
         <h2 class="gap">Coaches</h2>
         <ul class="rows">

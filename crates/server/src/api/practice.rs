@@ -39,6 +39,8 @@ pub struct PracticePage {
     pub audit: AuditPage,
     /// What is stored and cannot be read any more; everything else goes on without it.
     pub set_aside: Vec<SetAsideLine>,
+    /// Whether there is more of that than is listed; the log names all of it.
+    pub more_set_aside: bool,
 }
 
 /// Something that cannot be read any more.
@@ -238,7 +240,7 @@ fn did(action: &str) -> String {
         "person.added" => "added a client",
         "person.changed" => "changed the record",
         "person.erased" => "erased a client",
-        "person.exported" => "took the whole record out",
+        "person.exported" => "exported the record",
         "readiness.kept" => "asked about readiness",
         "readiness.overruled" => "overruled the advice on readiness",
         "run.set_up" => "set up a test",
@@ -254,8 +256,8 @@ fn did(action: &str) -> String {
         "battery.retired" => "took a battery out of use",
         "scoring.kept" => "kept a scoring table",
         "scoring.applied_to_past" => "chose the scoring table for the past",
-        "practice.exported" => "took the whole practice out",
-        "practice.imported" => "took a practice in",
+        "practice.exported" => "exported the practice",
+        "practice.imported" => "imported a practice",
         "goal.agreed" => "agreed a goal",
         "goal.dropped" => "dropped a goal",
         "photo.kept" => "kept a photograph",
@@ -291,6 +293,8 @@ async fn page(scope: &mut Scope) -> ApiResult<web::Json<PracticePage>> {
     let audit = lines(scope, audit::Filter::default()).await?;
     set_aside::look(scope).await?;
     let line = |s: set_aside::SetAside| SetAsideLine { kind: s.kind, key: s.key, why: s.why };
-    let set_aside = set_aside::all(scope, limits::COUNTED).await?.into_iter().map(line).collect();
-    Ok(web::Json(PracticePage { name: practice.name, time_zone: practice.time_zone, coaches, audit, set_aside }))
+    let mut set_aside: Vec<SetAsideLine> = set_aside::all(scope, limits::COUNTED + 1).await?.into_iter().map(line).collect();
+    let more_set_aside = set_aside.len() > limits::COUNTED as usize;
+    set_aside.truncate(limits::COUNTED as usize);
+    Ok(web::Json(PracticePage { name: practice.name, time_zone: practice.time_zone, coaches, audit, set_aside, more_set_aside }))
 }

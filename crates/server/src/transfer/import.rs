@@ -104,7 +104,11 @@ impl From<Stop> for ApiError {
             Stop::Faults(faults) => faults,
         };
         let first = faults.first().map(ToString::to_string).unwrap_or_default();
-        let more = if faults.len() > 1 { format!(" And {} more.", faults.len() - 1) } else { String::new() };
+        let more = match faults.len() {
+            0 | 1 => String::new(),
+            many if many >= FAULTS_MAX => format!(" And at least {} more.", many - 1),
+            many => format!(" And {} more.", many - 1),
+        };
         let mut error = Self::new(StatusCode::UNPROCESSABLE_ENTITY, "bad_value", format!("{first}.{more} Nothing was imported."));
         error.field = Some("file".into());
         error.detail = Some(json!({ "faults": faults }));
@@ -129,7 +133,7 @@ struct Import<'s> {
 }
 
 /// What is read of a file: its rows by table, each table in a file of its own.
-struct Read1 {
+struct ReadFile {
     spools: BTreeMap<String, Spool>,
     archive: Option<Archive>,
     whole: Option<Entry>,
@@ -278,7 +282,7 @@ fn readable<T>(table: &str, id: Uuid, opened: std::thread::Result<ApiResult<T>>)
 }
 
 /// Reads a file whole: an archive, or the one text of the first release. Nothing is stored yet.
-fn read(mut file: File) -> Result<Read1, Stop> {
+fn read(mut file: File) -> Result<ReadFile, Stop> {
     let mut spools: BTreeMap<String, Spool> = BTreeMap::new();
     let mut keep = |table: &str, row: usize, text: &RawValue| -> Result<(), Fault> {
         if !(TABLES.iter().any(|(name, _)| *name == table) || table == FOLLOWS) {
@@ -295,7 +299,7 @@ fn read(mut file: File) -> Result<Read1, Stop> {
         let whole = archive.rows(&mut keep)?;
         archive.csv()?;
         spools.values_mut().try_for_each(Spool::rewind)?;
-        return Ok(Read1 { spools, archive: Some(archive), whole: Some(whole) });
+        return Ok(ReadFile { spools, archive: Some(archive), whole: Some(whole) });
     }
     let head = practice::read(BufReader::new(file).take(archive::ROWS_BYTES), &mut keep)?;
     if head.format != FIRST_FORMAT {
@@ -305,7 +309,7 @@ fn read(mut file: File) -> Result<Read1, Stop> {
     if head.checksum.as_deref() != Some(first_checksum(&mut spools)?.as_str()) {
         return Err(Fault::whole("the file", "its checksum is another than it says: it was changed or damaged").into());
     }
-    Ok(Read1 { spools, archive: None, whole: None })
+    Ok(ReadFile { spools, archive: None, whole: None })
 }
 
 /// The checksum as the first release made it: over the tables in the order of their names, keys in order.

@@ -16,7 +16,7 @@ use impulso_core::{
     readiness,
     run::{Event, Setup, check, event::Conditions},
     text,
-    units::{BodyMass, Height},
+    units::{BodyMass, Height, Units},
     visit::Happened,
 };
 use impulso_store::{
@@ -113,6 +113,7 @@ impl Rows {
         }
         row["name_key"] = json!(text::name_key(string(row, "name")?));
         typed::<Option<Sex>>(row, "sex")?;
+        typed::<Units>(row, "units")?;
         let born = day(row, "born")?;
         person::age_on(born, self.today).map_err(|e| wrong("born", e.message))?;
         if let Some(cm) = row["height_cm"].as_f64() {

@@ -289,6 +289,7 @@ fn hostile() -> Vec<Hostile> {
         ("a birth in the future", |t| t["people"][0]["born"] = json!("2199-01-01"), "people"),
         ("a height of a house", |t| t["people"][0]["height_cm"] = json!(1_200), "people"),
         ("a note without an end", |t| t["people"][0]["notes"] = long(), "people"),
+        ("units that nobody thinks in", |t| t["people"][0]["units"] = json!("stone"), "people"),
         ("a sex that no equation has", |t| t["people"][0]["sex"] = json!("other"), "people"),
         ("a field of nothing", |t| t["people"][0]["password"] = json!("x"), "people"),
         ("another practice's key", |t| t["people"][0]["practice_id"] = json!(Uuid::nil()), "people"),

@@ -18,9 +18,10 @@ use sqlx::{Connection, Executor, PgConnection, Row};
 use uuid::Uuid;
 
 use crate::{
-    app::{Browser, Screen, TestApp, run, serve, serve_set},
+    app::{Screen, TestApp, run, serve, serve_set},
     chaos::Process,
     line::Line,
+    partners::class_of,
 };
 
 async fn owner(app: &TestApp) -> PgConnection {
@@ -210,7 +211,7 @@ async fn one_coach_who_adds_coaches_closes_the_sign_in_for_nobody() {
 async fn whoever_guesses_codes_locks_out_no_phone_of_the_same_hall() {
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;
-    let code = class_of(&coach, 2).await.1;
+    let code = class_of(&coach, &["Teo", "Linnea"]).await.1;
     let guesser = Client::new();
     let mut refused = 0;
     for k in 0..300 {
@@ -222,26 +223,11 @@ async fn whoever_guesses_codes_locks_out_no_phone_of_the_same_hall() {
     assert_eq!(phones.iter().filter(|s| s.is_success()).count(), 30, "{phones:?}");
 }
 
-/// A class of so many on one clock that has begun; its run and its code.
-async fn class_of(coach: &Browser, many: usize) -> (String, String, Screen) {
-    let id = Uuid::now_v7();
-    let mut people = Vec::new();
-    for k in 0..many {
-        people.push(coach.adds(&format!("Pupil {k}")).await);
-    }
-    let conditions = json!({"bench_cm": 30.5, "warm_up": true, "pulse_site": "wrist"});
-    let body = json!({"id": id, "people": people, "protocol": "class-step-3min", "conditions": conditions});
-    let code = coach.ok(Method::POST, "/runs", body).await["join_code"].as_str().unwrap().to_owned();
-    let mut teacher = Screen::new();
-    coach.posts(&id.to_string(), &[teacher.at(0, json!({"kind": "clock_started"}))]).await;
-    (id.to_string(), code, teacher)
-}
-
 #[tokio::test]
 async fn one_phone_counts_for_one_performer() {
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;
-    let (_, code, teacher) = class_of(&coach, 3).await;
+    let (_, code, teacher) = class_of(&coach, &["Teo", "Linnea", "Noor"]).await;
     let phone = app.browser();
     let path = format!("/join/{code}/events");
     let mut screen = teacher.beside();
@@ -250,7 +236,7 @@ async fn one_phone_counts_for_one_performer() {
     phone.ok(Method::POST, &path, json!({"events": [first]})).await;
     for slot in [1, 2] {
         let (status, answer) = phone.send(Method::POST, &path, json!({"events": [count(&mut teacher.beside(), slot)]})).await;
-        assert!(status == StatusCode::FORBIDDEN && answer["message"].as_str().unwrap().contains("counts for Pupil 0"), "{status} {answer}");
+        assert!(status == StatusCode::FORBIDDEN && answer["message"].as_str().unwrap().contains("counts for Teo"), "{status} {answer}");
     }
     let undo = screen.at(206, json!({"kind": "undone", "event": first["id"], "slot": 0}));
     phone.ok(Method::POST, &path, json!({"events": [undo]})).await;
@@ -439,12 +425,12 @@ async fn a_client_erased_at_one_process_is_gone_at_the_other_and_the_class_goes_
     let coach = app.new_practice("Harbour").await;
     let base = serve(&app.app_url, 60);
     let there = app.signed_in_at(&base, "Harbour").await;
-    let (run, _, mut teacher) = class_of(&coach, 2).await;
+    let (run, _, mut teacher) = class_of(&coach, &["Teo", "Linnea"]).await;
     // Both processes have seen the run.
-    there.posts(&run, &[teacher.beside().at(20, json!({"kind": "noted", "text": "a remark on Pupil 0"}))]).await;
+    there.posts(&run, &[teacher.beside().at(20, json!({"kind": "noted", "text": "a remark on Teo"}))]).await;
     coach.posts(&run, &[teacher.at(21, json!({"kind": "noted", "text": "another"}))]).await;
     let gone = coach.get(&format!("/runs/{run}")).await["performers"][0]["person"].as_str().unwrap().to_owned();
-    there.ok(Method::POST, &format!("/people/{gone}/erase"), json!({"name": "Pupil 0"})).await;
+    there.ok(Method::POST, &format!("/people/{gone}/erase"), json!({"name": "Teo"})).await;
     tokio::time::sleep(Duration::from_millis(600)).await;
     let answer = coach.posts(&run, &[teacher.at(205, json!({"kind": "count_typed", "count": 22, "slot": 1}))]).await;
     assert_eq!(answer["view"]["performers"][0]["name"], "(erased)");

@@ -9,10 +9,15 @@ use uuid::Uuid;
 
 use crate::app::{Browser, Screen, TestApp};
 
-/// A class of two with its code.
+/// A class of two.
 async fn class(coach: &Browser) -> (String, String, Screen) {
+    class_of(coach, &["Teo", "Linnea"]).await
+}
+
+/// A class on one clock that has begun: its run, its code, and the teacher's screen.
+pub async fn class_of(coach: &Browser, names: &[&str]) -> (String, String, Screen) {
     let mut people = Vec::new();
-    for name in ["Teo", "Linnea"] {
+    for name in names {
         people.push(coach.adds(name).await);
     }
     let id = Uuid::now_v7();
