@@ -126,7 +126,7 @@ test("stop is one action and leads to a reason; symptoms open the card; a slip g
   await expect(page.getByRole("heading", { name: "Stop and refer" })).toBeVisible();
   await isClean(page, "stop sheet");
   await page.getByLabel("Anything to add").fill("light-headed");
-  await page.getByRole("button", { name: "Keep and close" }).click();
+  await page.getByRole("button", { name: "Save as stopped" }).click();
   await page.waitForURL(/results\//);
   await expect(page.getByText("pain or symptoms.")).toBeVisible();
   await expect(page.getByText("light-headed")).toBeVisible();

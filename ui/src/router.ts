@@ -76,6 +76,12 @@ export const router = createRouter({
     { path: "/classes/:id", component: () => import("./pages/ClassResultsPage.vue"), props: true, meta: { title: "Class results" } },
     { path: "/rehearsals/new", component: () => import("./pages/RehearsePage.vue"), meta: { title: "Rehearsal" } },
     { path: "/rehearsals/:id", component: () => import("./pages/RehearsalReportPage.vue"), props: true, meta: { title: "Rehearsal" } },
+    {
+      path: "/results/:result/correct",
+      component: () => import("./pages/EntryPage.vue"),
+      props: true,
+      meta: { title: "Correct a result" },
+    },
     { path: "/results/:id", component: () => import("./pages/ResultPage.vue"), props: true, meta: { title: "Result" } },
     { path: "/retests", component: () => import("./pages/RetestsPage.vue"), meta: { title: "Retests" } },
     { path: "/tests", component: () => import("./pages/LibraryPage.vue"), meta: { title: "Test library" } },

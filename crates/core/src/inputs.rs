@@ -255,6 +255,12 @@ impl Inputs {
         self.values.iter()
     }
 
+    /// The same without the recording of a ride.
+    #[must_use]
+    pub fn without_recording(&self) -> Self {
+        Self { values: self.values.clone(), stages: self.stages.clone(), series: Vec::new() }
+    }
+
     /// Whether nothing was read.
     pub fn is_empty(&self) -> bool {
         self.values.is_empty() && self.stages.is_empty() && self.series.is_empty()

@@ -20,7 +20,7 @@
 //! | [`staging`] | how does a staged test go from load to load? |
 //! | [`strap`] | what does a chest strap say? |
 //! | [`run`] | where is the test now, and what comes next? |
-//! | [`inputs`] | what was read? |
+//! | [`inputs`] [`reading`] | what was read, and how is it written? |
 //! | [`formula`] | what is the arithmetic of a test, as data? |
 //! | [`picture`] | what does it look like? |
 //! | [`rehearse`] | what did an assessor make of a simulated client? |
@@ -66,6 +66,7 @@ pub mod points;
 pub mod pulse;
 pub mod quantity;
 pub mod readiness;
+pub mod reading;
 pub mod rehearse;
 pub mod report;
 pub mod run;

@@ -52,6 +52,32 @@ pub enum Happened {
         /// Its place.
         place: usize,
     },
+    /// A test that was done is done once more: both results stay, the later one counts unless another is chosen.
+    Again {
+        /// Its place.
+        place: usize,
+    },
+    /// Which of several results of a test counts.
+    Counts {
+        /// Its place.
+        place: usize,
+        /// The result.
+        result: Uuid,
+    },
+    /// A result was made void or given to somebody else: it is no more of this visit.
+    Withdrawn {
+        /// Its place.
+        place: usize,
+        /// The result.
+        result: Uuid,
+    },
+    /// A result that was withdrawn is of this visit again.
+    Returned {
+        /// Its place.
+        place: usize,
+        /// The result.
+        result: Uuid,
+    },
     /// A test is done next, before its turn.
     Moved {
         /// Its place.
@@ -72,6 +98,10 @@ impl Happened {
             | Self::Ended { place }
             | Self::Skipped { place, .. }
             | Self::TakenUp { place }
+            | Self::Again { place }
+            | Self::Counts { place, .. }
+            | Self::Withdrawn { place, .. }
+            | Self::Returned { place, .. }
             | Self::Moved { place } => Some(*place),
             Self::WindowBegun | Self::Closed => None,
         }
@@ -104,7 +134,7 @@ pub struct PlaceState {
     pub run: Option<Uuid>,
     /// Its result.
     pub result: Option<Uuid>,
-    /// Every try's result, where a window lets it be tried again; the first first.
+    /// The result of each time it was done, the first first.
     #[serde(default)]
     pub tries: Vec<Uuid>,
     /// Why it was left out.
@@ -124,14 +154,14 @@ pub struct VisitState {
 }
 
 /// Folds what happened. What is said twice happens once; what is about no test of the battery, or comes after the end,
-/// changes nothing. Only a test that was running when the visit was closed still comes to its end.
+/// changes nothing. After the end only a test that was running comes to its end, and a correction takes a result out or back.
 pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened>) -> VisitState {
     let mut state =
         VisitState { places: vec![PlaceState::default(); battery.tests.len()], order: (0..battery.tests.len()).collect(), closed: false };
     // In a window a test is tried as often as one likes.
     let free = battery.window_min.is_some();
     for event in events {
-        if event.place().is_some_and(|p| p >= state.places.len()) || state.closed && !state.ends_what_runs(event) {
+        if event.place().is_some_and(|p| p >= state.places.len()) || state.closed && !state.takes_after_its_end(event) {
             continue;
         }
         match event {
@@ -161,8 +191,43 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
             }
             Happened::Skipped { place, reason } => {
                 let at = &mut state.places[*place];
-                if at.stand != Stand::Done {
+                if at.stand != Stand::Done && at.tries.is_empty() {
                     *at = PlaceState { stand: Stand::Skipped, reason: reason.clone(), ..PlaceState::default() };
+                } else if at.stand == Stand::ToCome {
+                    // Not done once more after all.
+                    at.stand = Stand::Done;
+                }
+            }
+            Happened::Again { place } => {
+                let at = &mut state.places[*place];
+                if at.stand == Stand::Done && !free {
+                    at.stand = Stand::ToCome;
+                }
+            }
+            Happened::Counts { place, result } => {
+                let at = &mut state.places[*place];
+                if at.tries.contains(result) {
+                    at.result = Some(*result);
+                }
+            }
+            Happened::Withdrawn { place, result } => {
+                let at = &mut state.places[*place];
+                at.tries.retain(|tried| tried != result);
+                if at.result == Some(*result) {
+                    at.result = at.tries.last().copied();
+                }
+                if at.tries.is_empty() && at.stand == Stand::Done {
+                    *at = PlaceState::default();
+                }
+            }
+            Happened::Returned { place, result } => {
+                let at = &mut state.places[*place];
+                if !at.tries.contains(result) {
+                    at.tries.push(*result);
+                    at.result = Some(*result);
+                }
+                if at.stand != Stand::Running {
+                    at.stand = Stand::Done;
                 }
             }
             Happened::Moved { place } => {
@@ -184,9 +249,13 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
 }
 
 impl VisitState {
-    /// Whether an event is the end of a test that is running.
-    fn ends_what_runs(&self, event: &Happened) -> bool {
-        matches!(event, Happened::Done { place, .. } | Happened::Ended { place } if self.places[*place].stand == Stand::Running)
+    /// Whether an event counts although the visit is over.
+    fn takes_after_its_end(&self, event: &Happened) -> bool {
+        match event {
+            Happened::Done { place, .. } | Happened::Ended { place } => self.places[*place].stand == Stand::Running,
+            Happened::Counts { .. } | Happened::Withdrawn { .. } | Happened::Returned { .. } => true,
+            _ => false,
+        }
     }
 
     /// The test that is on the floor, else the first that is to come and open. `opens`: whether a place is open.
@@ -386,6 +455,45 @@ mod tests {
         assert_eq!(at(&done).next(&|p| p != 1), Some(2));
         let again = [done.as_slice(), &[Happened::Skipped { place: 0, reason: None }, Happened::Begun { place: 0, run }]].concat();
         assert_eq!(at(&again).places[0].stand, Stand::Done);
+    }
+
+    #[test]
+    fn done_once_more_both_stay_and_the_later_counts_until_another_is_chosen() {
+        let (first, second) = (Uuid::from_u128(1), Uuid::from_u128(2));
+        let battery = three();
+        let mut events = vec![Happened::Done { place: 0, result: first }, Happened::Again { place: 0 }];
+        let at = |events: &[Happened]| fold(&battery, events);
+        assert_eq!(at(&events).next(&|_| true), Some(0), "it is next");
+        // Not done once more after all: what was done stays.
+        let left = [events.as_slice(), &[Happened::Skipped { place: 0, reason: None }]].concat();
+        assert_eq!((at(&left).places[0].stand, at(&left).places[0].result), (Stand::Done, Some(first)));
+        events.extend([Happened::Begun { place: 0, run: Uuid::from_u128(9) }, Happened::Done { place: 0, result: second }]);
+        let state = at(&events);
+        assert_eq!((state.places[0].tries.as_slice(), state.places[0].result), ([first, second].as_slice(), Some(second)));
+        events.extend([Happened::Closed, Happened::Counts { place: 0, result: first }]);
+        assert_eq!(at(&events).places[0].result, Some(first), "also after the visit");
+        events.push(Happened::Counts { place: 0, result: Uuid::from_u128(77) });
+        assert_eq!(at(&events).places[0].result, Some(first), "a result of another test does not count here");
+        assert_eq!(at(&[Happened::Again { place: 1 }]).places[1].stand, Stand::ToCome);
+    }
+
+    #[test]
+    fn a_result_that_is_withdrawn_leaves_its_place_open_and_comes_back() {
+        let (first, second) = (Uuid::from_u128(1), Uuid::from_u128(2));
+        let battery = three();
+        let done = [Happened::Done { place: 0, result: first }, Happened::Closed];
+        let out = [done.as_slice(), &[Happened::Withdrawn { place: 0, result: first }]].concat();
+        assert_eq!(fold(&battery, &out).places[0], PlaceState::default());
+        let back = [out.as_slice(), &[Happened::Returned { place: 0, result: first }]].concat();
+        assert_eq!((fold(&battery, &back).done(), fold(&battery, &back).places[0].result), (1, Some(first)));
+        // Of two the other one counts then.
+        let twice = [
+            Happened::Done { place: 0, result: first },
+            Happened::Again { place: 0 },
+            Happened::Done { place: 0, result: second },
+            Happened::Withdrawn { place: 0, result: second },
+        ];
+        assert_eq!(fold(&battery, &twice).places[0].result, Some(first));
     }
 
     #[test]

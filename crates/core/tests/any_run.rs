@@ -46,6 +46,7 @@ fn any_kind() -> impl Strategy<Value = Kind> {
         1 => Just(Kind::CadenceLost),
         1 => Just(Kind::CadenceRegained),
         1 => Just(Kind::Stopped),
+        1 => Just(Kind::Discarded),
         1 => Just(Kind::StopExplained { reason: StopReason::Fatigue, note: None }),
         1 => (1u32..40).prop_map(|seq| Kind::Undone { event: Uuid::from_u128(7 << 32 | u128::from(seq)) }),
         1 => Just(Kind::Finished),
@@ -139,7 +140,11 @@ proptest! {
         let (protocol, setup) = live(which);
         let state = fold(protocol, &setup, &events);
         let inputs = state.inputs(protocol, &setup);
-        prop_assert_eq!(inputs.is_empty(), state.status != Status::Finished);
+        // What was stopped keeps what was read; only what was finished must have been read.
+        if !matches!(state.status, Status::Finished | Status::FinishedEarly) {
+            prop_assert!(inputs.is_empty());
+        }
+        prop_assert!(state.stopped_ms.is_none() || state.status != Status::Finished, "nothing that was stopped is a score");
         if state.status == Status::Finished {
             match compute(&Trial::of(protocol, setup.facts(), &inputs)) {
                 Ok(outcome) => prop_assert!(outcome.results.iter().all(|(_, e)| e.value.is_finite())),

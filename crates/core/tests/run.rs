@@ -38,6 +38,7 @@ fn t0() -> DateTime<Utc> {
 }
 
 /// A screen that reports events at times of the run's clock.
+#[derive(Clone)]
 struct Screen {
     device: u128,
     seq: u32,
@@ -162,12 +163,32 @@ fn a_stop_keeps_what_it_has_and_can_be_undone() {
 }
 
 #[test]
-fn a_stop_after_the_work_does_not_undo_the_work() {
+fn what_was_stopped_is_no_score_whatever_was_read_and_going_on_makes_it_one() {
     let mut screen = started();
     screen.at(206_000.0, Kind::CountTyped { count: 30.0 });
-    screen.at(207_000.0, Kind::Stopped);
+    let stop = screen.at(207_000.0, Kind::Stopped);
+    let mut slip = screen.clone();
     screen.at(208_000.0, Kind::Finished);
-    assert_eq!(screen.state().status, Status::Finished);
+    assert_eq!(screen.state().status, Status::FinishedEarly);
+    slip.at(208_000.0, Kind::Undone { event: stop });
+    slip.at(209_000.0, Kind::Finished);
+    assert_eq!(slip.state().status, Status::Finished);
+}
+
+#[test]
+fn only_what_was_stopped_is_discarded_and_then_it_is_over() {
+    let mut screen = started();
+    screen.at(100_000.0, Kind::Discarded);
+    assert_eq!(screen.state().status, Status::Running, "a run that goes on is not thrown away");
+    let slip = screen.at(101_000.0, Kind::Stopped);
+    screen.at(102_000.0, Kind::Undone { event: slip });
+    screen.at(103_000.0, Kind::Discarded);
+    assert_eq!(screen.state().status, Status::Running, "nor one whose stop was a slip");
+    screen.at(104_000.0, Kind::Stopped);
+    screen.at(105_000.0, Kind::Discarded);
+    screen.at(106_000.0, Kind::Finished);
+    let state = screen.state();
+    assert_eq!((state.status, state.is_closed()), (Status::Discarded, true));
 }
 
 #[test]

@@ -352,7 +352,7 @@ fn a_stopped_run_is_kept_with_what_it_has() {
     run.screen.at(at + 1_000.0, Kind::StopExplained { reason: StopReason::Fatigue, note: None });
     run.screen.at(at + 2_000.0, Kind::Finished);
     let state = run.state();
-    assert_eq!((state.status, state.stop_reason), (Status::Finished, Some(StopReason::Fatigue)));
+    assert_eq!((state.status, state.stop_reason), (Status::FinishedEarly, Some(StopReason::Fatigue)));
     assert_eq!(state.inputs(run.protocol, &run.setup).stages.len(), 1);
 }
 

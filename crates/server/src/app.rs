@@ -68,6 +68,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(rehearsals::lift)
         .service(results::inverse)
         .service(results::enter)
+        .service(results::correct)
         .service(results::get)
         .service(results::trend)
         .service(retests::preview)

@@ -186,6 +186,19 @@ pub async fn day_of(scope: &mut Scope, moment: DateTime<Utc>) -> impulso_store::
     Ok(moment.with_timezone(&zone(scope).await?).date_naive())
 }
 
+/// The moments a day begins and ends in a time zone.
+pub fn moments(zone: Tz, on: NaiveDate) -> Option<(DateTime<Utc>, DateTime<Utc>)> {
+    let begin = |on: NaiveDate| on.and_time(chrono::NaiveTime::MIN).and_local_timezone(zone).earliest().map(|t| t.with_timezone(&Utc));
+    begin(on).zip(on.succ_opt().and_then(begin))
+}
+
+/// The moments at which a day of the practice begins and ends.
+pub async fn day_bounds(scope: &mut Scope, on: NaiveDate) -> impulso_store::Result<(DateTime<Utc>, DateTime<Utc>)> {
+    let zone = zone(scope).await?;
+    let midnight = on.and_time(chrono::NaiveTime::MIN).and_utc();
+    Ok(moments(zone, on).unwrap_or((midnight, midnight + chrono::TimeDelta::days(1))))
+}
+
 /// The practice's time zone.
 pub async fn zone(scope: &mut Scope) -> impulso_store::Result<Tz> {
     Ok(practices::get(scope).await?.time_zone.parse().unwrap_or(Tz::UTC))

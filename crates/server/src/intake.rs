@@ -5,7 +5,7 @@ use chrono::{DateTime, TimeDelta, Utc};
 use impulso_core::{
     Code, InputError,
     run::{
-        Event, Kind, State, Status,
+        Event, Kind, State, Status, StopReason,
         check::{self, BATCH_MAX, DECISIONS_AT_ONCE},
         fold,
     },
@@ -13,17 +13,19 @@ use impulso_core::{
 use impulso_formats::heart_rate;
 use impulso_store::{
     CoachId, PracticeId, RunId, Scope, Store,
+    audit::{self, Subject},
     runs::{self, Log, Partner, Run, Sender},
 };
 
 use serde::{Deserialize, Serialize};
+use serde_json::json;
 use utoipa::ToSchema;
 
 use crate::{
     ApiError, ApiResult,
     live::Hub,
     recall::{Recall, Remembered},
-    scoring,
+    recording,
     settings::{ClockRate, limits},
     view::{RunView, clock_rate, states, view_of},
     visiting,
@@ -90,7 +92,7 @@ impl Intake {
             return Err(InputError::new(Code::OutOfRange, "events", message).into());
         }
         events.iter_mut().for_each(hear);
-        let may_close = |e: &Event| matches!(e.kind, Kind::Finished | Kind::Undone { .. });
+        let may_close = |e: &Event| e.kind.is_end() || matches!(e.kind, Kind::Undone { .. });
         let mut remembered = self.recall.take(practice, id);
         if let Some(known) = remembered.take_if(|_| !events.iter().any(may_close)) {
             match self.at_once(store, sender, known, events.clone(), sent_at).await? {
@@ -339,13 +341,18 @@ async fn close(scope: &mut Scope, coach: CoachId, run: &Run, events: &[Event]) -
     let states = states(run, events);
     let Some(finished_at) = states.iter().filter(|s| s.is_closed()).filter_map(|s| s.finished_at).min() else { return Ok(()) };
     for (performer, state) in run.performers.iter().zip(&states) {
-        // Left before the clock was started, or a rehearsal: nothing was tested, so there is no result.
-        let is_real = run.rehearsal.is_none() && state.is_closed() && state.started_at.is_some();
+        // Left before the clock was started, thrown away, or a rehearsal: there is no result.
+        let is_kept = state.is_closed() && state.status != Status::Discarded && state.started_at.is_some();
+        let is_real = run.rehearsal.is_none() && is_kept;
         if let (true, Some(person)) = (is_real, performer.person) {
-            let result = scoring::close(scope, coach, run, person, &performer.setup, state).await?;
+            let result = recording::close(scope, coach, run, person, &performer.setup, state).await?;
             visiting::run_closed(scope, run, (state.status == Status::Finished).then_some(result)).await?;
         } else {
             visiting::run_closed(scope, run, None).await?;
+        }
+        if let (Status::Discarded, None, Some(person)) = (state.status, &run.rehearsal, performer.person) {
+            let why = json!({ "protocol": run.protocol.id, "reason": state.stop_reason.map(StopReason::words), "note": state.stop_note });
+            audit::record(scope, coach, "run.discarded", Subject::of("run", run.id.0, person), why).await?;
         }
     }
     runs::close(scope, run.id, finished_at.min(Utc::now())).await?;

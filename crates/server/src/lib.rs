@@ -19,6 +19,7 @@ pub mod passwords;
 pub mod planning;
 mod recall;
 pub mod recompute;
+mod recording;
 pub mod scoring;
 pub mod serve;
 pub mod session_store;

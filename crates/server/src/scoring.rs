@@ -1,127 +1,26 @@
-//! A closed run becomes a result; a stored result becomes a report.
+//! What a stored result scores, how it compares, and its report.
 
 use std::collections::BTreeMap;
 
-use chrono::NaiveDate;
 use impulso_core::{
     Code,
     catalogue::Protocol,
     change::Comparison,
-    goal::Goal,
     happening::Happening,
     hr_max::{CeilingRule, HrMaxMethod},
-    person::Facts,
     report::{self, Progress, ResultReport, Rung},
-    run::{
-        Setup, State,
-        event::{Answer, Conditions},
-    },
+    run::event::Answer,
     trial::{self, Circumstances, Options, Outcome, Trial},
     typical_error::{Own, Repeats, TypicalError},
     units::{Bpm, Units},
 };
 use impulso_store::{
-    CoachId, PersonId, ResultId, Scope, Store,
-    audit::{self, Subject},
-    goals, happenings, people, practices, readiness, repeats,
-    results::{self, Stop, Stored},
-    retests,
-    runs::Run,
+    PersonId, Scope, Store, happenings, practices, repeats,
+    results::{self, Stored},
     set_aside, typed_errors,
 };
-use serde_json::json;
 
-use crate::{ApiResult, auth, shelf::Shelf};
-
-/// Keeps the result that a performer's state stands for, in the same transaction as the events.
-pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonId, setup: &Setup, state: &State) -> ApiResult<ResultId> {
-    let taken_at = state.started_at.unwrap_or(run.created_at);
-    let on = auth::day_of(scope, taken_at).await?;
-    let profile = people::get(scope, person).await?;
-    let mut conditions = state.conditions(&run.protocol, setup);
-    note_drug(scope, &run.protocol, &profile, on, &mut conditions).await?;
-    // The mass and the heart rates of the day, as the decisions used them.
-    let recorded = profile.facts_on(on)?;
-    let facts = Facts { mass: setup.mass.or(recorded.mass), resting_hr: setup.resting_hr, hr_max: setup.hr_max, ..recorded };
-    let mut result = Stored {
-        id: ResultId::new(),
-        person,
-        run: Some(run.id),
-        protocol_id: run.protocol.id.clone(),
-        method: run.protocol.method_version(),
-        on,
-        taken_at,
-        inputs: state.inputs(&run.protocol, setup),
-        conditions,
-        facts: facts.into(),
-        stopped: state.stopped_ms.map(|ms| Stop { at_s: ms / 1000.0, reason: state.stop_reason, note: state.stop_note.clone() }),
-        computed: BTreeMap::new(),
-    };
-    result.computed = values(&run.protocol, &result)?;
-    keep(scope, coach, &result).await?;
-    Ok(result.id)
-}
-
-/// Writes into the conditions whether a medicine limited the heart rate on that day, where the protocol asks.
-pub async fn note_drug(
-    scope: &mut Scope,
-    protocol: &Protocol,
-    person: &people::Person,
-    on: NaiveDate,
-    conditions: &mut Conditions,
-) -> ApiResult<()> {
-    if protocol.condition("heart_rate_drug").is_some() {
-        let checked = readiness::latest(scope, person.id).await?;
-        let drug = person.profile.rate_limiting_drug || checked.is_some_and(|c| c.on == on && c.answers.rate_limiting_drug);
-        conditions.insert("heart_rate_drug".into(), Answer::YesNo(drug));
-    }
-    Ok(())
-}
-
-/// Stores a result with everything that follows from it: a retest fulfilled, the audit line.
-pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResult<()> {
-    let before = results::of_protocol(scope, result.person, &result.protocol_id).await?;
-    results::add(scope, coach, result).await?;
-    count_repeats(scope, result, before).await?;
-    // A test without a reading leaves its date open: it is still owed.
-    if !result.computed.is_empty() {
-        retests::fulfil(scope, result.person, &result.protocol_id, Some(result.id), result.on).await?;
-        let of_result = |goal: &Goal| result.computed.get(&goal.quantity).filter(|_| goal.protocol == result.protocol_id).copied();
-        reach_goals(scope, result.person, result.on, &of_result).await?;
-    }
-    let subject = Subject::of("result", result.id.0, result.person);
-    audit::record(scope, coach, "result.kept", subject, json!({ "protocol": result.protocol_id, "method": result.method })).await?;
-    Ok(())
-}
-
-/// Writes down the goals that are reached on a day. `value`: what was measured of a goal's measure, where it was.
-pub async fn reach_goals(scope: &mut Scope, person: PersonId, on: NaiveDate, value: &dyn Fn(&Goal) -> Option<f64>) -> ApiResult<()> {
-    for (id, mut goal) in goals::of_person(scope, person).await? {
-        let value = value(&goal).filter(|_| goal.reached_on.is_none());
-        if value.is_some_and(|v| goal.is_met_by(v) && on >= goal.from_on) {
-            goal.reached_on = Some(on);
-            goals::reached(scope, id, &goal).await?;
-        }
-    }
-    Ok(())
-}
-
-/// What a result adds to the practice's own repeats: it may stand between two that were a pair.
-async fn count_repeats(scope: &mut Scope, result: &Stored, before: Vec<Stored>) -> ApiResult<()> {
-    if before.is_empty() {
-        return Ok(());
-    }
-    let shelf = Shelf::of(scope).await?;
-    let Ok(protocol) = shelf.find(&result.protocol_id) else { return Ok(()) };
-    let mut after = before.clone();
-    let at = after.partition_point(|r| (r.on, r.taken_at, r.id) < (result.on, result.taken_at, result.id));
-    after.insert(at, result.clone());
-    for quantity in result.computed.keys() {
-        let more = among(protocol, &after, quantity).since(among(protocol, &before, quantity));
-        repeats::add(scope, &protocol.id, quantity, more).await?;
-    }
-    Ok(())
-}
+use crate::{ApiResult, shelf::Shelf};
 
 /// Brings a database up to date, or as far as a version: its tables, and then the figures that are kept beside results and were not
 /// yet. What cannot be read any more is named and set aside; it stops nobody else.
@@ -144,7 +43,8 @@ pub async fn migrate(owner_url: &str, version: Option<i64>) -> ApiResult<()> {
     Ok(())
 }
 
-fn among(protocol: &Protocol, results: &[Stored], quantity: &str) -> Repeats {
+/// A measure's repeats among the results of one person.
+pub fn among(protocol: &Protocol, results: &[Stored], quantity: &str) -> Repeats {
     let points: Vec<_> = results.iter().filter_map(|r| r.point(quantity)).collect();
     Repeats::among(protocol, &points)
 }
@@ -170,8 +70,11 @@ pub async fn recount_repeats(scope: &mut Scope) -> ApiResult<()> {
     }
 }
 
-/// The values a result computes to; none for a test that ended without a reading.
+/// The values a result computes to; none for a test that ended without a reading, was stopped or is void.
 pub fn values(protocol: &Protocol, result: &Stored) -> ApiResult<BTreeMap<String, f64>> {
+    if result.stopped.is_some() || result.voided {
+        return Ok(BTreeMap::new());
+    }
     let trial = trial(protocol, result);
     Ok(outcome(&trial)?.map(|o| o.results.into_iter().map(|(q, e)| (q.to_owned(), e.value)).collect()).unwrap_or_default())
 }
@@ -265,12 +168,15 @@ pub fn report(protocol: &Protocol, result: &Stored, own: &BTreeMap<String, Own>)
     Ok(outcome_and_report(protocol, result, own)?.map(|(_, report)| report))
 }
 
-/// What a stored result computes to, and its report.
+/// What a stored result computes to, and its report; nothing for one that is no score.
 pub fn outcome_and_report<'a>(
     protocol: &'a Protocol,
     result: &'a Stored,
     own: &BTreeMap<String, Own>,
 ) -> ApiResult<Option<(Outcome<'a>, ResultReport)>> {
+    if result.stopped.is_some() || result.voided {
+        return Ok(None);
+    }
     let own = |quantity: &str| own.get(quantity).cloned().unwrap_or_default();
     let trial = trial(protocol, result);
     Ok(outcome(&trial)?.map(|o| {

@@ -124,14 +124,27 @@ pub struct VisitRow {
     pub standing: Option<String>,
     /// A mark, passed or not.
     pub pass: Option<PassReport>,
-    /// How often it was tried, in a window.
+    /// How often it was done.
     pub tries: usize,
+    /// Every time it was done, where that was more than once in a battery with an order: one of them counts.
+    pub times: Vec<Time>,
     /// What it brings by the scoring table, and the most it can bring.
     pub points: Option<PlacePoints>,
     /// Compared with the last time, the measure that moved most.
     pub change: Option<Comparison>,
     /// What that measure was and is, with its unit.
     pub change_words: Option<String>,
+}
+
+/// One of several times a test was done in a visit.
+#[derive(Serialize, ToSchema)]
+pub struct Time {
+    /// Its result.
+    pub result: Uuid,
+    /// What it came to.
+    pub value: String,
+    /// Whether it is the one that counts.
+    pub counts: bool,
 }
 
 /// Points of a test.
@@ -375,6 +388,7 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
             run: at.run,
             result: seen.iter().find(|s| s.place == place).map(|s| s.result).or(at.result),
             tries: at.tries.len(),
+            times: times(visit, at, shelf.find(&test.protocol).ok(), of),
             points: marks.iter().find(|m| m.place == place).map(|m| PlacePoints { points: m.points, of: m.of }),
             reason: at.reason.clone(),
             waits: if at.stand == Stand::ToCome { waits(place) } else { None },
@@ -416,6 +430,20 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
         today,
         rows,
     })
+}
+
+/// The times a test was done in a visit, where there are several and one of them counts.
+fn times(visit: &Visit, at: &visit::PlaceState, protocol: Option<&Protocol>, of: &Dossier) -> Vec<Time> {
+    if visit.battery.window_min.is_some() || at.tries.len() < 2 {
+        return Vec::new();
+    }
+    let time = |id: &Uuid| {
+        let result = of.history.iter().find(|r| r.id.0 == *id)?;
+        let units = of.person.profile.units;
+        let value = protocol.and_then(|p| Some(impulso_core::quantity::said(p.headline(), headline(p, &result.computed)?, units)));
+        Some(Time { result: *id, value: value.unwrap_or_else(|| "no score".into()), counts: at.result == Some(*id) })
+    };
+    at.tries.iter().filter_map(time).collect()
 }
 
 /// The window of a visit, where its battery has one.
@@ -504,21 +532,22 @@ fn best<'r>(protocol: &Protocol, tries: impl Iterator<Item = &'r Stored>) -> Opt
     })
 }
 
-/// What each place of a visit came to: the best of its tries.
+/// What each place of a visit came to: in a window the best of its tries; else the one that counts, which is the later one unless
+/// another was chosen.
 pub fn counted<'r>(visit: &Visit, state: &VisitState, of: &'r Dossier) -> Vec<Option<&'r Stored>> {
     let came_to = |(place, at): (usize, &visit::PlaceState)| {
-        let tried = at.tries.iter().filter_map(|id| of.history.iter().find(|r| r.id.0 == *id));
+        let find = |id: &Uuid| of.history.iter().find(|r| r.id.0 == *id);
+        if visit.battery.window_min.is_none() {
+            return at.result.as_ref().and_then(find);
+        }
+        let tried = at.tries.iter().filter_map(find);
         best(of.shelf.find(&visit.battery.tests[place].protocol).ok()?, tried)
     };
     state.places.iter().enumerate().map(came_to).collect()
 }
 
-/// The tries that another of the same visit bettered, in a visit and in those before it: nothing is compared with them.
+/// The tries of which another of the same visit counts, in a visit and in those before it: nothing is compared with them.
 async fn bettered(scope: &mut Scope, of: &Dossier, visit: &Visit, before: &[Visit]) -> ApiResult<BTreeSet<Uuid>> {
-    // Only in a window a test is tried more than once.
-    if visit.battery.window_min.is_none() {
-        return Ok(BTreeSet::new());
-    }
     let happened = visits::events_of_battery(scope, visit.person, &visit.battery.id).await?;
     let mut bettered = BTreeSet::new();
     for visit in before.iter().chain([visit]) {

@@ -12,7 +12,7 @@ use crate::{CoachId, Error, Result, Scope};
 
 /// Every table that is a practice's own work, in an order in which each finds what it refers to; and the order of its rows.
 /// How repeats of a measure lie apart is not among them: it follows from the results.
-pub const TABLES: [(&str, &str); 19] = [
+pub const TABLES: [(&str, &str); 20] = [
     ("people", "id"),
     ("protocols", "id"),
     ("batteries", "id"),
@@ -30,6 +30,7 @@ pub const TABLES: [(&str, &str); 19] = [
     ("run_events", "run_id, position"),
     ("results", "id"),
     ("scores", "result_id, quantity"),
+    ("result_versions", "result_id, version"),
     ("retest_plans", "id"),
     ("retests", "id"),
 ];

@@ -44,6 +44,7 @@ pub mod scoring_tables;
 pub mod sessions;
 pub mod set_aside;
 pub mod typed_errors;
+pub mod versions;
 pub mod visit_links;
 pub mod visits;
 

@@ -291,7 +291,7 @@ pub async fn list(scope: &mut Scope, query: &str, cursor: Option<&str>, limit: i
     let more = sqlx::query!(
         r#"select w.id as "id!", r.protocol_id as "protocol_id?", r.on_date as "on_date?", d.due_on as "due_on?"
            from unnest($2::uuid[]) w (id)
-           left join lateral (select protocol_id, on_date from results where practice_id = $1 and person_id = w.id order by taken_at desc limit 1) r on true
+           left join lateral (select protocol_id, on_date from results where practice_id = $1 and person_id = w.id and not voided order by taken_at desc limit 1) r on true
            left join lateral (select min(due_on) as due_on from retests
                               where practice_id = $1 and person_id = w.id and done_on is null and skip_reason is null) d on true"#,
         practice,

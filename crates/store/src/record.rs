@@ -25,6 +25,8 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Value> {
                    where f.practice_id = $1 and f.person_id = $2), '[]'),
                'results', coalesce((select jsonb_agg(to_jsonb(x) - array['practice_id', 'person_id'] order by x.taken_at)
                    from results x where x.practice_id = $1 and x.person_id = $2), '[]'),
+               'result_versions', coalesce((select jsonb_agg(to_jsonb(w) - array['practice_id', 'person_id'] order by w.result_id, w.version)
+                   from result_versions w where w.practice_id = $1 and w.person_id = $2), '[]'),
                'retest_plans', coalesce((select jsonb_agg(to_jsonb(n) - array['practice_id', 'person_id'] order by n.created_at)
                    from retest_plans n where n.practice_id = $1 and n.person_id = $2), '[]'),
                'retests', coalesce((select jsonb_agg(to_jsonb(t) - array['practice_id', 'person_id'] order by t.due_on)

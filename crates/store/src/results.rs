@@ -84,6 +84,8 @@ pub struct Stored {
     pub facts: StoredFacts,
     /// How it ended early, where it did.
     pub stopped: Option<Stop>,
+    /// Made void: it stays to be seen and counts nowhere.
+    pub voided: bool,
     /// Quantity to value, as computed.
     pub computed: BTreeMap<String, f64>,
 }
@@ -114,6 +116,7 @@ struct Row {
     conditions: serde_json::Value,
     facts: serde_json::Value,
     stopped: Option<serde_json::Value>,
+    voided: bool,
     computed: serde_json::Value,
 }
 
@@ -136,6 +139,7 @@ impl Row {
             conditions: read("conditions", self.conditions)?,
             facts: read("facts", self.facts)?,
             stopped: self.stopped.map(|s| read("stop", s)).transpose()?,
+            voided: self.voided,
             computed: read("computed", self.computed)?,
         })
     }
@@ -167,7 +171,7 @@ pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<(
 }
 
 /// One row a measure, beside its result.
-async fn keep_scores(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String, f64>) -> Result<()> {
+pub(crate) async fn keep_scores(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String, f64>) -> Result<()> {
     let (quantities, values): (Vec<String>, Vec<f64>) = computed.iter().map(|(q, v)| (q.clone(), *v)).unzip();
     sqlx::query!(
         "insert into scores (practice_id, result_id, person_id, protocol_id, quantity, on_date, value)
@@ -186,7 +190,7 @@ async fn keep_scores(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String
 pub async fn get(scope: &mut Scope, id: ResultId) -> Result<Stored> {
     sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
            from results where id = $1"#,
         id.0
@@ -201,7 +205,7 @@ pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Re
     let practice = scope.practice_id();
     Ok(sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
            from results where practice_id = $1 and ($2::uuid is null or id > $2) order by id limit $3"#,
         practice,
@@ -215,21 +219,21 @@ pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Re
     .collect())
 }
 
-/// Writes anew what a result computes to; its readings stay. Only the role that owns the database may.
+/// Writes anew what a result computes to; its readings stay.
 pub async fn recomputed(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String, f64>) -> Result<()> {
     let practice = scope.practice_id();
     sqlx::query!("delete from scores where practice_id = $1 and result_id = $2", practice, id.0).execute(scope.db()).await?;
     keep_scores(scope, id, computed).await
 }
 
-/// Every result of a person, oldest first.
+/// Every result of a person that is not void, oldest first.
 pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored>> {
     let practice = scope.practice_id();
     Ok(sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
-           from results where practice_id = $1 and person_id = $2 order by taken_at, id"#,
+           from results where practice_id = $1 and person_id = $2 and not voided order by taken_at, id"#,
         practice,
         person.0
     )
@@ -240,14 +244,14 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored
     .collect())
 }
 
-/// A person's results of one protocol, in the order in which they count as repeats: by day, then by moment.
+/// A person's results of one protocol that are not void, in the order in which they count as repeats: by day, then by moment.
 pub async fn of_protocol(scope: &mut Scope, person: PersonId, protocol_id: &str) -> Result<Vec<Stored>> {
     let practice = scope.practice_id();
     Ok(sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped,
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
-           from results where practice_id = $1 and person_id = $2 and protocol_id = $3 order by on_date, taken_at, id"#,
+           from results where practice_id = $1 and person_id = $2 and protocol_id = $3 and not voided order by on_date, taken_at, id"#,
         practice,
         person.0,
         protocol_id
@@ -264,7 +268,7 @@ pub async fn repeated(scope: &mut Scope, after: Option<(PersonId, String)>, limi
     let practice = scope.practice_id();
     let (person, protocol) = after.map(|(p, id)| (p.0, id)).unwrap_or_default();
     let rows = sqlx::query!(
-        "select person_id, protocol_id from results where practice_id = $1 and (person_id, protocol_id) > ($2, $3)
+        "select person_id, protocol_id from results where practice_id = $1 and (person_id, protocol_id) > ($2, $3) and not voided
          group by person_id, protocol_id having count(*) > 1 order by person_id, protocol_id limit $4",
         practice,
         person,
@@ -299,7 +303,7 @@ pub async fn stopped_since(scope: &mut Scope, since: NaiveDate, limit: i64) -> R
     let rows = sqlx::query!(
         r#"select r.id, r.person_id, p.name, r.protocol_id, r.on_date, r.stopped as "stopped!"
            from results r join people p on p.practice_id = r.practice_id and p.id = r.person_id
-           where r.practice_id = $1 and r.on_date >= $2 and r.stopped is not null order by r.on_date desc, r.taken_at desc limit $3"#,
+           where r.practice_id = $1 and r.on_date >= $2 and r.stopped is not null and not r.voided order by r.on_date desc, r.taken_at desc limit $3"#,
         practice,
         since,
         limit

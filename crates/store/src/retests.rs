@@ -6,6 +6,7 @@ use impulso_core::plan::{Planned, RetestRule, fulfilled};
 use crate::{
     CoachId, PersonId, PlanId, Result, ResultId, RetestId, Scope,
     error::{Conflict, read, write},
+    results::Stored,
 };
 
 /// A planned retest.
@@ -245,6 +246,32 @@ pub async fn fulfil(scope: &mut Scope, person: PersonId, what: &str, result: Opt
         .execute(scope.db())
         .await?;
     Ok(())
+}
+
+/// Opens the dates again that a result had fulfilled; how many.
+pub async fn reopen(scope: &mut Scope, result: ResultId) -> Result<u64> {
+    let practice = scope.practice_id();
+    let done =
+        sqlx::query!("update retests set done_on = null, result_id = null where practice_id = $1 and result_id = $2", practice, result.0)
+            .execute(scope.db())
+            .await?;
+    Ok(done.rows_affected())
+}
+
+/// Lets a result that counts and fulfils no date yet fulfil one, where one is open.
+pub async fn fulfil_again(scope: &mut Scope, result: &Stored) -> Result<()> {
+    let practice = scope.practice_id();
+    let taken = sqlx::query_scalar!(
+        r#"select exists (select from retests where practice_id = $1 and result_id = $2) as "taken!""#,
+        practice,
+        result.id.0
+    )
+    .fetch_one(scope.db())
+    .await?;
+    if taken || result.computed.is_empty() {
+        return Ok(());
+    }
+    fulfil(scope, result.person, &result.protocol_id, Some(result.id), result.on).await
 }
 
 /// Skips an open date with a reason.

@@ -5,7 +5,7 @@ use impulso_core::{battery::Battery, run::event::Conditions, visit::Happened};
 use uuid::Uuid;
 
 use crate::{
-    CoachId, PersonId, Result, RunId, Scope,
+    CoachId, PersonId, Result, ResultId, RunId, Scope,
     error::{read, readable, write},
 };
 
@@ -210,6 +210,22 @@ pub async fn append(scope: &mut Scope, visit: Uuid, id: Uuid, happened: &Happene
             .await?;
     }
     Ok(())
+}
+
+/// The visits and the places in them that a result of a person was done in.
+pub async fn of_result(scope: &mut Scope, person: PersonId, result: ResultId) -> Result<Vec<(Uuid, usize)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        r#"select distinct e.visit_id, (e.body->>'place')::int as "place!"
+           from visits v join visit_events e on e.practice_id = v.practice_id and e.visit_id = v.id
+           where v.practice_id = $1 and v.person_id = $2 and e.body->>'kind' = 'done' and e.body->>'result' = $3 order by e.visit_id"#,
+        practice,
+        person.0,
+        result.0.to_string()
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(rows.into_iter().map(|r| (r.visit_id, usize::try_from(r.place).unwrap_or(usize::MAX))).collect())
 }
 
 /// Ties a run to its place in a visit.

@@ -5,7 +5,7 @@ import { minutes } from "@/composables/dates";
 
 /** After Stop: a reason, not a loss. Symptoms lead to the stop-and-refer card. */
 const props = defineProps<{ state: RunView["state"] }>();
-const emit = defineEmits<{ undo: []; close: []; explain: [reason: StopReason, note: string | null] }>();
+const emit = defineEmits<{ undo: []; close: []; discard: []; explain: [reason: StopReason, note: string | null] }>();
 const reasons: [StopReason, string][] = [
   ["symptoms", "Pain or symptoms"],
   ["volitional", "Client asked"],
@@ -32,13 +32,20 @@ function keep() {
   emit("explain", chosen.value!, note.value.trim() || null);
   emit("close");
 }
+/** Asked a second time: nothing of it comes back. */
+const sure = ref(false);
+function discard() {
+  if (!sure.value) return void (sure.value = true);
+  if (chosen.value) emit("explain", chosen.value, note.value.trim() || null);
+  emit("discard");
+}
 </script>
 
 <template>
   <div class="over">
     <div ref="sheet" class="sheet" role="dialog" aria-modal="true" aria-labelledby="stop-h">
       <h1 id="stop-h">Stopped at {{ at }}</h1>
-      <p class="soft">Why? What was done so far is kept.</p>
+      <p class="soft">Why? A test that was stopped is never a score; what was read stays with the reason.</p>
       <div class="reasons" role="radiogroup" aria-label="Reason">
         <button
           v-for="[key, words] in reasons"
@@ -65,9 +72,15 @@ function keep() {
       </div>
       <label><span>Anything to add</span><textarea v-model="note" rows="2" maxlength="2000"></textarea></label>
       <div class="acts">
-        <button type="button" class="main" :disabled="!chosen" @click="keep">Keep and close</button>
+        <button type="button" class="main" :disabled="!chosen" @click="keep">Save as stopped</button>
         <button type="button" @click="emit('undo')">It was a slip: go on</button>
+        <button v-if="chosen !== 'symptoms'" type="button" class="quiet" @click="discard">
+          {{ sure ? "Yes, discard it" : "Discard" }}
+        </button>
       </div>
+      <p v-if="sure && chosen !== 'symptoms'" class="soft" role="status">
+        Nothing will be kept but a line in the activity log. Press again to discard.
+      </p>
     </div>
   </div>
 </template>
@@ -144,6 +157,11 @@ textarea {
   border: 1px solid var(--line);
   border-radius: 8px;
   padding: 8px 12px;
+}
+button.quiet {
+  border-color: var(--line);
+  color: var(--soft);
+  margin-left: auto;
 }
 .acts {
   display: flex;

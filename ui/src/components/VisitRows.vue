@@ -4,7 +4,9 @@ import type { VisitPage } from "@/api/types";
 import { dayShort } from "@/composables/dates";
 
 /** The battery as rows: what it came to, where that stands, what has moved since last time. */
-const props = defineProps<{ rows: VisitPage["rows"]; linked?: boolean }>();
+const props = defineProps<{ rows: VisitPage["rows"]; linked?: boolean; again?: boolean }>();
+const emit = defineEmits<{ counts: [place: number, result: string]; again: [place: number] }>();
+const ordinals = ["first", "second", "third"];
 /** A column of its own only where a table or a mark says something. */
 const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
 </script>
@@ -38,7 +40,23 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
             }}<template v-if="row.reason">: {{ row.reason }}</template></span
           >
           <small v-if="row.points" class="soft">{{ row.points.points }} of {{ row.points.of }} points</small>
-          <small v-if="row.tries > 1" class="soft">best of {{ row.tries }} tries</small>
+          <small v-if="row.tries > 1 && !row.times.length" class="soft">best of {{ row.tries }} tries</small>
+          <fieldset v-if="row.times.length && linked" class="times no-print">
+            <legend>Done {{ row.times.length }} times; which counts?</legend>
+            <label v-for="(t, k) in row.times" :key="t.result"
+              ><input type="radio" :name="`counts-${row.place}`" :checked="t.counts" @change="emit('counts', row.place, t.result)" />
+              {{ ordinals[k] ?? `${k + 1}th` }}: <RouterLink :to="`/results/${t.result}`">{{ t.value }}</RouterLink></label
+            >
+          </fieldset>
+          <button
+            v-if="again && row.stand === 'done'"
+            type="button"
+            class="plain again no-print"
+            :aria-label="`${row.name} again`"
+            @click="emit('again', row.place)"
+          >
+            Do it again
+          </button>
           <small v-if="row.waits" class="soft">{{ row.waits }}</small>
         </td>
         <td v-if="stands" data-of="Stands">
@@ -97,6 +115,22 @@ tbody th {
 .figure b {
   white-space: nowrap;
   font-size: 18px;
+}
+.again {
+  font-size: 15px;
+}
+.times {
+  border: 0;
+  margin: 6px 0 0;
+  padding: 0;
+  font-size: 15px;
+}
+.times legend {
+  color: var(--soft);
+  padding: 0;
+}
+.times label {
+  display: block;
 }
 td small {
   display: block;

@@ -26,6 +26,39 @@ export function readings(inputs: Input[], text: Record<string, string>): Record<
   return found;
 }
 
+/** Readings as the fields hold them: what was typed would be read as this. `show`: a number as it is written. */
+export function texts(inputs: Input[], values: Record<string, unknown>, show: (n: number, unit: string) => string): Record<string, string> {
+  const found: Record<string, string> = {};
+  const put = (key: (string | number)[], value: string) => (found[key.filter((part) => part !== "").join(".")] = value);
+  for (const input of inputs) {
+    const whole = values[input.key];
+    if (whole === undefined || whole === null) continue;
+    const bySide = input.sides?.length ? (whole as Record<string, unknown>) : { "": whole };
+    for (const [side, value] of Object.entries(bySide)) {
+      const one = (v: unknown) =>
+        v === null
+          ? "x"
+          : typeof v === "boolean"
+            ? v
+              ? "yes"
+              : "no"
+            : typeof v === "number" && kindOf(input) !== "yes_no"
+              ? show(v, input.unit ?? "")
+              : typeof v === "number"
+                ? v
+                  ? "yes"
+                  : "no"
+                : String(v);
+      if (Array.isArray(value)) value.forEach((v, k) => put([input.key, side, k + 1], one(v)));
+      else if (kindOf(input) === "points")
+        for (const [point, met] of Object.entries(value as object)) put([input.key, side, point], met ? "yes" : "no");
+      else put([input.key, side, (input.tries ?? 1) > 1 ? 1 : ""], one(value));
+    }
+  }
+  return found;
+}
+const kindOf = (input: Input) => input.kind ?? "number";
+
 export const isWrong = (value: unknown): value is Wrong =>
   typeof value === "object" && value !== null && "field" in value && "message" in value;
 

@@ -4,7 +4,7 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { ofFamily } from "@/logic/procedure";
 import { api, take } from "@/api/client";
-import type { Input } from "@/api/types";
+import type { Input, ResultPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
@@ -14,13 +14,16 @@ import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
 import { answers, given } from "@/logic/conditions";
-import { isWrong, readings } from "@/logic/readings";
+import { isWrong, readings, texts } from "@/logic/readings";
 import { typed } from "@/logic/typed";
 
-/** A test that was done on paper: the day, the readings, the circumstances. */
-const props = defineProps<{ id: string; protocol: string }>();
+/** A test that was done on paper: the day, the readings, the circumstances. Or, with `result`, one that is put right. */
+const props = defineProps<{ id?: string; protocol?: string; result?: string }>();
 const router = useRouter();
 const route = useRoute();
+const stored = ref<ResultPage | null>(null);
+/** Whose, and which test. */
+const of = computed(() => ({ id: props.id ?? stored.value!.person, protocol: props.protocol ?? stored.value!.protocol }));
 /** The place in a visit that this test fills. */
 const visit = route.query.visit ? { visit: String(route.query.visit), place: Number(route.query.place) } : null;
 const inVisit = visit ? `.${visit.visit}.${visit.place}` : "";
@@ -29,12 +32,15 @@ const {
   failure: lost,
   loading,
   reload,
-} = useLoad(() => take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path: props, query: visit ?? {} } })));
+} = useLoad(async () => {
+  if (props.result) stored.value = await take(api.GET("/api/results/{id}", { params: { path: { id: props.result } } }));
+  return take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path: of.value, query: visit ?? {} } }));
+});
 interface Stage {
   load: string;
   rates: Record<string, string>;
 }
-const { draft, clear } = useDraft(`enter.${props.id}.${props.protocol}${inVisit}`, {
+const { draft, clear } = useDraft(props.result ? `correct.${props.result}` : `enter.${props.id}.${props.protocol}${inVisit}`, {
   id: uuid(),
   on: "",
   values: {} as Record<string, string>,
@@ -44,12 +50,37 @@ const { draft, clear } = useDraft(`enter.${props.id}.${props.protocol}${inVisit}
   resting: "",
   measured: "",
   series: "",
+  reason: "",
+  seen: -1,
   filled: false,
 });
 const { busy, failure, run } = useAction();
 const local = ref<{ field: string; message: string } | null>(null);
 watch(page, (p) => {
-  if (!p || draft.value.filled) return;
+  if (!p) return;
+  const was = stored.value;
+  // What was typed for an older version of the result is not typed for this one.
+  if (was && draft.value.seen !== was.versions.length) {
+    const staged = (was.entry.inputs as { stages?: Record<string, number>[] }).stages ?? [];
+    Object.assign(draft.value, {
+      id: uuid(),
+      on: was.on,
+      values: texts(p.protocol.inputs, was.entry.inputs, written),
+      given: given(was.entry.conditions),
+      stages: staged.map((s) => ({
+        load: String(s.load_kgm_min),
+        rates: Object.fromEntries(Object.entries(s).flatMap(([k, v]) => (k.startsWith("hr_") ? [[k.slice(3), String(v)]] : []))),
+      })),
+      method: String(was.entry.conditions["hr_max_method"] ?? ""),
+      resting: was.entry.resting_hr == null ? "" : String(was.entry.resting_hr),
+      measured: was.entry.hr_max == null ? "" : String(was.entry.hr_max),
+      seen: was.versions.length,
+      filled: true,
+    });
+    if (p.hr_max.find((o) => o.usual)?.method === draft.value.method || !p.hr_max.length) draft.value.method = "";
+    return;
+  }
+  if (draft.value.filled) return;
   Object.assign(draft.value.given, given(p.suggested));
   draft.value.on = new Date().toISOString().slice(0, 10);
   draft.value.filled = true;
@@ -87,9 +118,12 @@ const known = computed(
       "resting_hr",
       "hr_max",
       "hr_max_method",
+      "reason",
     ]),
 );
 
+/** A stored number as its field shows it. */
+const written = (n: number) => String(Math.round(n * 1e6) / 1e6);
 /** The input that is being filled, and how its tape lies. */
 const at = ref("");
 const siteOf = (key: string) => {
@@ -110,20 +144,28 @@ async function keep() {
       return void (local.value = { field: "stages", message: "Loads and heart rates are numbers." });
     stages.push({ load_kgm_min: number(stage.load), heart_rates });
   }
-  const body = {
-    id: draft.value.id,
-    protocol: props.protocol,
+  const typedIn = {
     on: draft.value.on,
     inputs: values as never,
     stages,
     conditions: answers(asked.value, draft.value.given),
-    visit,
     hr_max_method: (draft.value.method || null) as never,
     resting_hr: draft.value.resting ? number(draft.value.resting) : null,
     hr_max: draft.value.measured ? number(draft.value.measured) : null,
     series_csv: draft.value.series || null,
   };
-  const kept = await run(() => take(api.POST("/api/people/{id}/results", { params: { path: { id: props.id } }, body })));
+  const { id, protocol } = of.value;
+  const kept = await run(() => {
+    if (!props.result)
+      return take(
+        api.POST("/api/people/{id}/results", {
+          params: { path: { id } },
+          body: { id: draft.value.id, protocol, visit, ...typedIn } as never,
+        }),
+      );
+    const body = { id: draft.value.id, seen: draft.value.seen, reason: draft.value.reason, change: "corrected", ...typedIn };
+    return take(api.POST("/api/results/{id}/corrections", { params: { path: { id: props.result } }, body: body as never }));
+  });
   if (!kept) return;
   clear();
   await router.push(visit ? `/visits/${visit.visit}/floor` : `/results/${kept.result}`);
@@ -135,7 +177,7 @@ async function keep() {
   <form v-else class="page" @submit.prevent="keep">
     <div class="page-head">
       <div>
-        <h1>{{ page.protocol.name }}, {{ recorded ? "from its recording" : "done on paper" }}</h1>
+        <h1>{{ page.protocol.name }}{{ stored ? ": correct the result" : recorded ? ", from its recording" : ", done on paper" }}</h1>
         <div class="soft">{{ page.name }} · {{ page.protocol.summary }}</div>
       </div>
     </div>
@@ -237,8 +279,18 @@ async function keep() {
         <ConditionField v-for="c in asked" :key="c.key" v-model="draft.given[c.key]" :condition="c" :wrong="wrong(c.key)" />
       </section>
     </div>
+    <label v-if="stored" class="field because"
+      ><span class="name">Why it is corrected</span
+      ><ElInput v-model="draft.reason" name="reason" maxlength="2000" placeholder="Misread the tape" /><span class="hint"
+        >The result as it was stays with it, with this reason.</span
+      ><span v-if="wrong('reason')" class="wrong" role="alert">{{ wrong("reason") }}</span></label
+    >
     <FailureNote :failure="failure && !known.has(failure.field ?? '') ? failure : null" />
-    <div class="actions"><ElButton type="primary" size="large" native-type="submit" :loading="busy">Keep the result</ElButton></div>
+    <div class="actions">
+      <ElButton type="primary" size="large" native-type="submit" :loading="busy">{{
+        stored ? "Keep the correction" : "Keep the result"
+      }}</ElButton><RouterLink v-if="stored" :to="`/results/${stored.id}`">Leave it as it is</RouterLink>
+    </div>
   </form>
 </template>
 
@@ -248,6 +300,9 @@ async function keep() {
   grid-template-columns: minmax(0, 1.1fr) minmax(0, 1fr);
   gap: 44px;
   margin-bottom: 12px;
+}
+.because {
+  max-width: 640px;
 }
 .number {
   max-width: 220px;

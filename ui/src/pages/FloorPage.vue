@@ -65,6 +65,10 @@ watch(
   () => [asked.value, run.unsent, run.view?.revision],
   () => finishing.value && asked.value && run.unsent === 0 && !closedHere.value && (finishing.value = false),
 );
+async function discard() {
+  finishing.value = true;
+  await run.happened({ kind: "discarded" });
+}
 async function undo() {
   const last = state.value?.undoable;
   if (last) await run.happened({ kind: "undone", event: last.event });
@@ -149,6 +153,7 @@ onKeyStroke((event) => {
         :state="state"
         @undo="undo"
         @close="finish"
+        @discard="discard"
         @explain="(reason, note) => run.happened({ kind: 'stop_explained', reason, note })"
       />
       <div v-if="elsewhere" class="over" role="alertdialog" aria-label="Finished on another screen">

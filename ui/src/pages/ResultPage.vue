@@ -9,12 +9,15 @@ import NormRule from "@/components/NormRule.vue";
 import PageState from "@/components/PageState.vue";
 import RideTable from "@/components/RideTable.vue";
 import RetestPlanner from "@/components/RetestPlanner.vue";
+import ResultVersions from "@/components/ResultVersions.vue";
 import WhySheet from "@/components/WhySheet.vue";
 import { dayYear } from "@/composables/dates";
+import { useFresh } from "@/composables/useFresh";
 import { useLoad } from "@/composables/useLoad";
 
 const props = defineProps<{ id: string }>();
 const { data: r, failure, loading, reload } = useLoad(() => take(api.GET("/api/results/{id}", { params: { path: { id: props.id } } })));
+useFresh(reload);
 const why = ref(false);
 const asked = ref<QuantityReport | null>(null);
 const main = computed(() => r.value?.report?.quantities.find((q) => q.value != null) ?? null);
@@ -58,13 +61,17 @@ function ask(q: QuantityReport) {
       <RouterLink :to="`/people/${r.person}`">To {{ r.name }}’s page</RouterLink>
     </div>
 
+    <div v-if="r.voided" class="box care">
+      <p class="headline">This result is void: it counts nowhere.</p>
+      <p>“{{ r.versions[0]?.reason }}”, {{ r.versions[0]?.by }}</p>
+    </div>
     <div v-if="r.stopped" class="box" :class="r.stopped.symptoms ? 'stop' : 'care'">
       <p class="headline">{{ r.stopped.sentence }}</p>
       <p v-if="r.stopped.note">{{ r.stopped.note }}</p>
       <p v-if="r.stopped.symptoms">
         <b>Stop and refer:</b> no more testing until a doctor has looked. Note what was reported and when; follow the local rules.
       </p>
-      <p v-if="!r.report" class="soft">What was done is kept. There is no reading, so nothing is computed and the retest stays open.</p>
+      <p class="soft">A test that was stopped is no score, and its retest stays open.</p>
     </div>
 
     <template v-if="r.report && main">
@@ -165,21 +172,45 @@ function ask(q: QuantityReport) {
             :weeks="r.retest_weeks"
             @kept="reload"
           />
+          <section v-if="r.readings.length">
+            <h2>What was read</h2>
+            <dl class="readings">
+              <template v-for="l in r.readings" :key="l.label"
+                ><dt>{{ l.label }}</dt>
+                <dd class="num">{{ l.value }}</dd></template
+              >
+            </dl>
+          </section>
+          <ResultVersions :r="r" @changed="reload" />
         </aside>
       </div>
       <WhySheet v-model="why" :quantity="asked" :page="r" />
     </template>
-    <RetestPlanner
-      v-else
-      :key="r.retests.length"
-      class="narrow"
-      :person="r.person"
-      :protocol="r.protocol"
-      :from="r.today"
-      :kept="r.retests"
-      :weeks="r.retest_weeks"
-      @kept="reload"
-    />
+    <div v-else class="two">
+      <section v-if="r.readings.length">
+        <h2>What was read</h2>
+        <dl class="readings">
+          <template v-for="l in r.readings" :key="l.label"
+            ><dt>{{ l.label }}</dt>
+            <dd class="num">{{ l.value }}</dd></template
+          >
+        </dl>
+      </section>
+      <p v-else class="soft">Nothing had been read.</p>
+      <aside>
+        <ResultVersions :r="r" @changed="reload" />
+        <RetestPlanner
+          v-if="!r.voided"
+          :key="r.retests.length"
+          :person="r.person"
+          :protocol="r.protocol"
+          :from="r.today"
+          :kept="r.retests"
+          :weeks="r.retest_weeks"
+          @kept="reload"
+        />
+      </aside>
+    </div>
   </div>
 </template>
 
@@ -276,9 +307,17 @@ function ask(q: QuantityReport) {
 aside section {
   margin-bottom: 22px;
 }
-.narrow {
-  max-width: 420px;
-  margin-top: 20px;
+.readings {
+  display: grid;
+  grid-template-columns: auto minmax(0, 1fr);
+  gap: 4px 16px;
+  margin: 0;
+}
+.readings dt {
+  color: var(--soft);
+}
+.readings dd {
+  margin: 0;
 }
 @media (max-width: 980px) {
   .two {

@@ -116,6 +116,15 @@ onKeyStroke((event) => {
               Do it after all
             </button>
             <button
+              v-else-if="row.stand === 'done'"
+              type="button"
+              class="quiet"
+              :aria-label="`${row.name} again`"
+              @click="change({ kind: 'again', place: row.place })"
+            >
+              Again
+            </button>
+            <button
               v-else-if="row.stand === 'to_come' && !row.waits"
               type="button"
               class="quiet"

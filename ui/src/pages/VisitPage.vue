@@ -12,6 +12,7 @@ import VisitRows from "@/components/VisitRows.vue";
 import PageState from "@/components/PageState.vue";
 import { dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
+import { useFresh } from "@/composables/useFresh";
 import { useLoad } from "@/composables/useLoad";
 import { happened } from "@/logic/happening";
 import { nth } from "@/logic/visit";
@@ -35,11 +36,13 @@ const {
   reload,
 } = useLoad(() => take(api.GET("/api/visits/{id}", { params: { path, query: { table: asked.value ?? undefined } } })));
 const { busy, failure, run } = useAction();
+useFresh(async () => void (busy.value || (await reload())), 10_000);
 const open = computed(() => v.value && !v.value.closed);
 const left = computed(() => v.value?.rows.filter((r) => r.stand === "to_come" && !r.waits).length ?? 0);
-async function close() {
+const close = () => change({ kind: "closed" });
+async function change(happened: Record<string, unknown>) {
   const done = await run(() =>
-    take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), happened: { kind: "closed" } as never } })),
+    take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), happened: happened as never } })),
   );
   if (done && v.value) v.value = { ...(done.visit as VisitPage), goals: v.value.goals };
 }
@@ -106,7 +109,14 @@ const again = computed(() => v.value?.retests[0] ?? null);
 
     <div class="two">
       <section>
-        <VisitRows :rows="v.rows" linked />
+        <VisitRows
+          :rows="v.rows"
+          linked
+          :again="!!open && !v.window"
+          @again="(place) => change({ kind: 'again', place })"
+          @counts="(place, result) => change({ kind: 'counts', place, result })"
+        />
+        <FailureNote class="no-print" :failure="failure" />
         <p v-if="again" class="paper">
           Next time: <b>{{ dayYear(again.due_on) }}</b>.
         </p>

@@ -281,8 +281,17 @@ pub enum Kind {
         /// Which one.
         event: Uuid,
     },
-    /// The assessor is done: the result stands.
+    /// The assessor is done: the result stands, or what was stopped is saved as stopped.
     Finished,
+    /// What was stopped is thrown away.
+    Discarded,
+}
+
+impl Kind {
+    /// Whether it may close the run.
+    pub const fn is_end(&self) -> bool {
+        matches!(self, Self::Finished | Self::Discarded)
+    }
 }
 
 /// Why a run was stopped early.

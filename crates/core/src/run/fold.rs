@@ -23,10 +23,10 @@ use crate::{
 };
 
 impl State {
-    /// The readings for [`crate::trial::compute`], with those that a condition records; empty where the run ended
-    /// without a result.
+    /// The readings for [`crate::trial::compute`], with those that a condition records. Of a run that was stopped: what was
+    /// read until then, which is no score.
     pub fn inputs(&self, protocol: &Protocol, setup: &Setup) -> Inputs {
-        if self.status != Status::Finished {
+        if !matches!(self.status, Status::Finished | Status::FinishedEarly) {
             return Inputs::new();
         }
         let mut inputs = match &self.of {
@@ -37,7 +37,9 @@ impl State {
             FamilyState::Sheet(of) => of.inputs(),
             FamilyState::Entered => Inputs::new(),
         };
-        setup.fill(protocol, &mut inputs);
+        if self.status == Status::Finished {
+            setup.fill(protocol, &mut inputs);
+        }
         inputs
     }
 
@@ -64,7 +66,7 @@ impl State {
 const ENDS_JUDGED_MAX: usize = 64;
 
 /// Folds events into a state. Order of arrival, batching and duplicates do not matter; nothing after the first
-/// `Finished` that closes the run changes anything. The cost is linear in the number of events.
+/// end that closes the run changes anything. The cost is linear in the number of events.
 pub fn fold<'e>(protocol: &Protocol, setup: &Setup, events: impl IntoIterator<Item = &'e Event>) -> State {
     fold_ordered(protocol, setup, &in_order(events))
 }
@@ -75,7 +77,7 @@ pub fn fold_slot<'e>(protocol: &Protocol, setup: &Setup, events: impl IntoIterat
 }
 
 /// Applies events in order, each once. An event that was applied and is taken back later makes what was folded stale: it
-/// is folded anew where an end of the run is to be judged, and at the end. Each `Finished` thus sees the undos before it and
+/// is folded anew where an end of the run is to be judged, and at the end. Each end thus sees the undos before it and
 /// none after; one with nothing to finish closes nothing, and the run goes on.
 fn fold_ordered(protocol: &Protocol, setup: &Setup, ordered: &[&Event]) -> State {
     let mut run = Fold::new(protocol, setup);
@@ -90,7 +92,7 @@ fn fold_ordered(protocol: &Protocol, setup: &Setup, ordered: &[&Event]) -> State
         if undone.contains(&event.id) {
             continue;
         }
-        if event.kind == Kind::Finished {
+        if event.kind.is_end() {
             if judged == ENDS_JUDGED_MAX {
                 continue;
             }
@@ -146,7 +148,7 @@ impl<'a> Fold<'a> {
     /// Everything that was not taken back, up to what closes the run.
     fn of(protocol: &'a Protocol, setup: &'a Setup, ordered: &[&Event], undone: &HashSet<Uuid>) -> Self {
         let mut run = Self::new(protocol, setup);
-        for event in ordered.iter().filter(|e| !undone.contains(&e.id) && e.kind != Kind::Finished) {
+        for event in ordered.iter().filter(|e| !undone.contains(&e.id) && !e.kind.is_end()) {
             run.apply(event);
         }
         run
@@ -187,6 +189,10 @@ impl<'a> Fold<'a> {
                 }
             }
             (Kind::Finished, _) => self.close(event),
+            (Kind::Discarded, _) if self.state.status == Status::Stopped => {
+                self.state.status = Status::Discarded;
+                self.state.finished_at = Some(event.wall);
+            }
             (kind, Some(at)) => {
                 if let Kind::StrapHeard { heard: Some(heard), .. } = kind {
                     self.trace.hear(at, heard);
@@ -204,7 +210,8 @@ impl<'a> Fold<'a> {
         self.settle();
         let has_result = self.engine.as_ref().is_some_and(|e| e.has_result(&self.state));
         self.state.status = match self.state.status {
-            Status::Running | Status::Stopped if has_result => Status::Finished,
+            Status::Running if has_result => Status::Finished,
+            // Nothing that was stopped is a score, whatever was read.
             Status::Stopped => Status::FinishedEarly,
             other => other,
         };

@@ -1,8 +1,7 @@
 //! The practice: its name, its clock, its coaches, and who did what.
 
 use actix_web::{delete, get, post, put, web};
-use chrono::{DateTime, NaiveDate, NaiveTime, Utc};
-use chrono_tz::Tz;
+use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{person, text};
 use impulso_store::{
     CoachId, PersonId, Scope,
@@ -203,15 +202,9 @@ pub async fn remove_coach(who: SignedIn, id: web::Path<Uuid>, known: web::Data<K
 pub async fn who_did_what(who: SignedIn, query: web::Query<AuditQuery>) -> ApiResult<web::Json<AuditPage>> {
     let mut scope = who.scope().await?;
     let zone = auth::zone(&mut scope).await?;
-    let day = query.day.map(|on| person::day(on, "day")).transpose()?.and_then(|on| moments(zone, on));
+    let day = query.day.map(|on| person::day(on, "day")).transpose()?.and_then(|on| auth::moments(zone, on));
     let filter = audit::Filter { person: query.person.map(PersonId), coach: query.coach.map(CoachId), day, before: query.before };
     Ok(web::Json(lines(&mut scope, filter).await?))
-}
-
-/// The moments a day begins and ends in a time zone.
-fn moments(zone: Tz, on: NaiveDate) -> Option<(DateTime<Utc>, DateTime<Utc>)> {
-    let begin = |on: NaiveDate| on.and_time(NaiveTime::MIN).and_local_timezone(zone).earliest().map(|t| t.with_timezone(&Utc));
-    begin(on).zip(on.succ_opt().and_then(begin))
 }
 
 async fn lines(scope: &mut Scope, filter: audit::Filter) -> ApiResult<AuditPage> {
@@ -245,6 +238,12 @@ fn did(action: &str) -> String {
         "readiness.overruled" => "overruled the advice on readiness",
         "run.set_up" => "set up a test",
         "result.kept" => "kept a result",
+        "result.corrected" => "corrected a result",
+        "result.voided" => "made a result void",
+        "result.restored" => "restored a result that was void",
+        "result.moved" => "moved a result here from another client",
+        "result.moved_away" => "moved a result to another client",
+        "run.discarded" => "discarded a test that was stopped",
         "retest.planned" => "planned retests",
         "retest.skipped" => "skipped a retest",
         "retest.unskipped" => "took a skipped retest back",

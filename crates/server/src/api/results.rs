@@ -5,45 +5,40 @@ use std::collections::BTreeMap;
 use actix_web::{get, post, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
-    Code, InputError,
     alike::{Unlike, unlike},
     catalogue::{Protocol, Source},
     estimate::cycle::{self, StageLine},
     goal::{Milestone, Way},
     happening::Happening,
-    hr_max::{CeilingRule, HrMaxMethod},
-    inputs::{Inputs, StageInput, Value},
-    person::{self, Facts, Sex},
+    hr_max::HrMaxMethod,
+    inputs::Inputs,
+    person::{Facts, Sex},
     picture::BodyMap,
     quantity,
+    reading::{self, ReadingLine},
     report::{Progress, ResultReport},
-    run::{
-        Setup,
-        event::{Answer, Conditions},
-    },
+    run::event::Conditions,
     trial,
     typical_error::TypicalError,
-    units::{BodyMass, Cadence, Units},
+    units::{BodyMass, Bpm, Units},
     visit::Happened,
 };
 use impulso_store::{
     PersonId, ResultId, goals, people,
     results::{self, Stored},
-    retests, visits,
+    retests, versions, visits,
 };
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::{
-    ride::{self, RideReport},
-    runs::with_rates,
-};
+use super::ride::{self, RideReport};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
     planning::RetestLine,
+    recording::{self, Correction, Typed},
     scoring::{self, Told},
     shelf::Shelf,
     visiting::{self, InVisit},
@@ -74,6 +69,14 @@ pub struct ResultPage {
     pub report: Option<ResultReport>,
     /// How it ended early, where it did.
     pub stopped: Option<StopShown>,
+    /// Made void: it counts nowhere.
+    pub voided: bool,
+    /// What was read.
+    pub readings: Vec<ReadingLine>,
+    /// The same and the circumstances, as a correction starts from them.
+    pub entry: EntryShown,
+    /// Every version before this one, the latest first.
+    pub versions: Vec<VersionLine>,
     /// The change, by quantity.
     pub progress: BTreeMap<String, Progress>,
     /// Open retests of this test.
@@ -131,6 +134,45 @@ pub struct StopShown {
     pub note: Option<String>,
 }
 
+/// A result as a correction starts from it.
+#[derive(Serialize, ToSchema)]
+pub struct EntryShown {
+    /// Readings by key, stages among them.
+    #[schema(value_type = BTreeMap<String, serde_json::Value>)]
+    pub inputs: Inputs,
+    /// The circumstances.
+    #[schema(value_type = BTreeMap<String, impulso_core::run::event::Answer>)]
+    pub conditions: Conditions,
+    /// Resting heart rate on the day, where it was taken.
+    pub resting_hr: Option<f64>,
+    /// A measured maximal heart rate.
+    pub hr_max: Option<f64>,
+}
+
+/// A version of a result that is not the newest.
+#[derive(Serialize, ToSchema)]
+pub struct VersionLine {
+    /// From 1.
+    pub version: u32,
+    /// The day it stood under.
+    pub on: NaiveDate,
+    /// Whose it was, where that is somebody else.
+    pub of: Option<String>,
+    /// What it scored: `VO₂max 44.1 mL/kg/min`.
+    pub values: Vec<String>,
+    /// What had been read.
+    pub readings: Vec<ReadingLine>,
+    /// What was then done to it.
+    #[schema(value_type = String)]
+    pub change: versions::Change,
+    /// Why.
+    pub reason: String,
+    /// The coach who did it.
+    pub by: String,
+    /// When.
+    pub at: DateTime<Utc>,
+}
+
 /// A test in a list.
 #[derive(Serialize, ToSchema)]
 pub struct TestLine {
@@ -152,20 +194,21 @@ impl TestLine {
     /// The line of a stored result.
     pub fn new(result: &Stored, shelf: &Shelf) -> Self {
         let protocol = shelf.find(&result.protocol_id).ok();
-        let order =
-            protocol.map_or_else(Vec::new, |p| p.scoring.iter().rev().filter(|s| !s.in_detail).map(|s| s.quantity.clone()).collect());
         Self {
             id: result.id.0,
             protocol: result.protocol_id.clone(),
             name: protocol.map_or_else(|| result.protocol_id.clone(), |p| p.name.clone()),
             on: result.on,
-            values: order
-                .iter()
-                .filter_map(|q| Some(format!("{} {}", quantity::label(q), quantity::with_unit(q, *result.computed.get(q)?))))
-                .collect(),
+            values: values(protocol, result),
             stopped: result.stopped.as_ref().map(stop_sentence),
         }
     }
+}
+
+/// What a result scored, measure by measure.
+fn values(protocol: Option<&Protocol>, result: &Stored) -> Vec<String> {
+    let order = protocol.iter().flat_map(|p| p.scoring.iter().rev()).filter(|s| !s.in_detail).map(|s| &s.quantity);
+    order.filter_map(|q| Some(format!("{} {}", quantity::label(q), quantity::with_unit(q, *result.computed.get(q)?)))).collect()
 }
 
 /// A measure over time.
@@ -250,6 +293,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     let today = auth::today(&mut scope).await?;
     let history = results::of_protocol(&mut scope, result.person, &result.protocol_id).await?;
     let report = scoring::report(protocol, &result, &scoring::own(&mut scope, protocol).await?)?;
+    let scored = report.is_some();
     let told = Told { noted: scoring::noted(&mut scope, result.person).await?, ..Told::default() };
     let progress = report
         .iter()
@@ -257,7 +301,32 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         .filter_map(|q| Some((q.key.clone(), scoring::progress(protocol, &result, &history, &q.key, q.typical_error.as_ref(), &told)?)))
         .collect();
     let open = retests::open_of(&mut scope, result.person).await?;
+    let units = person.profile.units;
+    let mut versions = Vec::new();
+    for v in versions::of_result(&mut scope, result.id).await?.into_iter().rev() {
+        let of = if v.was.person == person.id { None } else { Some(people::get(&mut scope, v.was.person).await?.profile.name) };
+        versions.push(VersionLine {
+            version: v.version,
+            on: v.was.on,
+            of,
+            values: values(Some(protocol), &v.was),
+            readings: reading::lines(protocol, &v.was.inputs, units),
+            change: v.change,
+            reason: v.reason,
+            by: v.by,
+            at: v.at,
+        });
+    }
     Ok(web::Json(ResultPage {
+        voided: result.voided,
+        readings: reading::lines(protocol, &result.inputs, units),
+        entry: EntryShown {
+            inputs: result.inputs.without_recording(),
+            conditions: result.conditions.clone(),
+            resting_hr: result.facts.resting_hr.map(Bpm::value),
+            hr_max: result.facts.hr_max.map(Bpm::value),
+        },
+        versions,
         id: result.id.0,
         person: result.person.0,
         name: person.profile.name,
@@ -276,9 +345,9 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         progress,
         retests: open.into_iter().filter(|r| r.protocol_id == protocol.id).map(|r| RetestLine::new(r, &shelf, today)).collect(),
         retest_weeks: protocol.retest_weeks,
-        line: trial_line(protocol, &result),
-        hr_max_choices: hr_max_choices(protocol, &result),
-        ride: ride::report(protocol, &result, &history),
+        line: trial_line(protocol, &result).filter(|_| scored),
+        hr_max_choices: if scored { hr_max_choices(protocol, &result) } else { Vec::new() },
+        ride: ride::report(protocol, &result, &history).filter(|_| scored),
         copied_from: protocol.based_on.as_deref().map(|id| shelf.name(id)),
         body_map: protocol.body_map(),
         sources: protocol.sources.clone(),
@@ -390,41 +459,12 @@ pub struct EntryForm {
     pub id: Uuid,
     /// The protocol's id.
     pub protocol: String,
-    /// The day it was done.
-    pub on: NaiveDate,
-    /// Readings by key: a number, yes or no, a choice's key, a list of tries, an object of sides.
-    #[serde(default)]
-    #[schema(value_type = BTreeMap<String, serde_json::Value>)]
-    pub inputs: BTreeMap<String, Value>,
-    /// The stages of a staged test, in order.
-    #[serde(default)]
-    pub stages: Vec<StageForm>,
-    /// The recording of a ride as CSV: `time_s,power_w,hr_bpm,cadence_rpm`.
-    pub series_csv: Option<String>,
-    /// The circumstances.
-    #[serde(default)]
-    #[schema(value_type = BTreeMap<String, impulso_core::run::event::Answer>)]
-    pub conditions: Conditions,
-    /// How the maximal heart rate is predicted.
-    pub hr_max_method: Option<HrMaxMethod>,
-    /// Which ceiling bounds the stages that count.
-    pub ceiling: Option<CeilingRule>,
-    /// Resting heart rate on the day.
-    pub resting_hr: Option<f64>,
-    /// A measured maximal heart rate.
-    pub hr_max: Option<f64>,
+    /// The day, the readings, the circumstances.
+    #[serde(flatten)]
+    pub typed: Typed,
     /// The place in a visit that it fills.
     #[serde(default)]
     pub visit: Option<InVisit>,
-}
-
-/// A stage that was done on paper.
-#[derive(Deserialize, ToSchema)]
-pub struct StageForm {
-    /// Load, kgm/min.
-    pub load_kgm_min: f64,
-    /// Heart rates, bpm, by minute of the stage.
-    pub heart_rates: BTreeMap<u8, f64>,
 }
 
 /// A result that was kept.
@@ -446,62 +486,41 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
-    let on = person::day(form.on, "on")?;
-    if on > auth::today(&mut scope).await? {
-        return Err(InputError::new(Code::OutOfRange, "on", "The day lies in the future. Type the day the test was done.").into());
-    }
-    let facts = with_rates(person.facts_on(form.on)?, form.resting_hr, form.hr_max)?;
-    let setup = Setup {
-        cadence: protocol.cadence.as_ref().and_then(|c| c.for_sex(facts.sex).or(c.any).or(c.male)).and_then(|c| Cadence::new(c).ok()),
-        conditions: form.conditions,
-        hr_max_method: form.hr_max_method,
-        ceiling: form.ceiling.unwrap_or_default(),
-        ..Setup::of(&facts)
-    };
-    setup.check(protocol)?;
-    let mut inputs: Inputs = form.inputs.into_iter().collect();
-    inputs.stages = form
-        .stages
-        .into_iter()
-        .map(|s| StageInput { load_kgm_min: s.load_kgm_min, readings: s.heart_rates.into_iter().collect() })
-        .collect();
-    if let Some(csv) = &form.series_csv {
-        inputs.series = impulso_formats::ride::parse(csv)?;
-    }
-    setup.fill(protocol, &mut inputs);
-    setup.check_with(protocol, &inputs)?;
-    let mut conditions = setup.recorded(protocol);
-    if let Some(load) = inputs.get("load_kgm_min").filter(|_| protocol.condition("load_kgm_min").is_some()) {
-        conditions.insert("load_kgm_min".into(), Answer::Number(load));
-    }
-    scoring::note_drug(&mut scope, protocol, &person, form.on, &mut conditions).await?;
-    let taken_at = form.on.and_time(chrono::NaiveTime::from_hms_opt(12, 0, 0).unwrap_or_default()).and_utc().min(Utc::now());
-    let mut result = Stored {
-        id: ResultId(form.id),
-        person: person.id,
-        run: None,
-        protocol_id: protocol.id.clone(),
-        method: protocol.method_version(),
-        on: form.on,
-        taken_at,
-        inputs,
-        conditions,
-        facts: facts.into(),
-        stopped: None,
-        computed: BTreeMap::new(),
-    };
     if let Some(at) = form.visit {
         visiting::take_place(&mut scope, at, person.id, &protocol.id).await?;
     }
-    // Typed by hand: what is missing is asked for, not kept as an empty result.
-    trial::compute(&scoring::trial(protocol, &result))?;
-    result.computed = scoring::values(protocol, &result)?;
-    scoring::keep(&mut scope, who.coach, &result).await?;
+    let result = recording::build(&mut scope, protocol, &person, ResultId(form.id), form.typed, None).await?;
+    recording::keep(&mut scope, who.coach, &result).await?;
     if let Some(at) = form.visit {
         visits::append(&mut scope, at.visit, form.id, &Happened::Done { place: at.place, result: form.id }).await?;
     }
     scope.commit().await?;
     Ok(web::Json(Kept { result: form.id }))
+}
+
+/// What is done to a result, and why.
+#[derive(Deserialize, ToSchema)]
+pub struct CorrectionForm {
+    /// Made by the screen: the same correction twice is one.
+    pub id: Uuid,
+    /// How many versions the screen knew of beside the newest.
+    pub seen: u32,
+    /// Why; it stays with the result.
+    pub reason: String,
+    /// What is done.
+    #[serde(flatten)]
+    pub correction: Correction,
+}
+
+/// Puts a result right, makes it void, restores it or gives it to another client. What it was stays as a version.
+#[utoipa::path(tag = "results", operation_id = "results_correct", responses((status = 200, body = Kept), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/results/{id}/corrections")]
+pub async fn correct(who: SignedIn, id: web::Path<Uuid>, form: Json<CorrectionForm>) -> ApiResult<web::Json<Kept>> {
+    let CorrectionForm { id: correction, seen, reason, correction: what } = form.into_inner();
+    let mut scope = who.scope().await?;
+    recording::correct(&mut scope, who.coach, ResultId(*id), correction, seen, &reason, what).await?;
+    scope.commit().await?;
+    Ok(web::Json(Kept { result: *id }))
 }
 
 /// A rower and a VO2max that is known.

@@ -6,11 +6,11 @@ use impulso_core::{
     Code, InputError,
     catalogue::{self, ConditionKind},
     hr_max::{CeilingRule, HrMaxMethod},
-    person::{Facts, Sex},
+    person::Sex,
     run::{Setup, event::Conditions},
     suitability::{self, FitVerdict},
     text,
-    units::{Bpm, Cadence},
+    units::Cadence,
     visit::Happened,
 };
 use impulso_store::{
@@ -34,6 +34,7 @@ use crate::{
     brakes::Brakes,
     intake::{Appended, Batch, Intake},
     live::{Hub, Side},
+    recording,
     settings::ClockRate,
     shelf::Shelf,
     view::{RunView, view},
@@ -160,7 +161,7 @@ async fn performer(
     overruled: bool,
 ) -> ApiResult<NewPerformer> {
     let person = people::get(scope, person).await?;
-    let facts = with_rates(person.facts_on(today)?, form.resting_hr, form.hr_max)?;
+    let facts = recording::with_rates(person.facts_on(today)?, form.resting_hr, form.hr_max)?;
     let pace = protocol.course().and_then(|c| c.pace.as_deref()).or_else(|| (!protocol.legs().is_empty()).then(|| protocol.headline()));
     let history = if pace.is_some() { results::of_protocol(scope, person.id, &protocol.id).await? } else { Vec::new() };
     let mut setup = Setup {
@@ -190,15 +191,6 @@ fn last_alike(protocol: &catalogue::Protocol, setup: &Setup, history: &[results:
     let choices = || protocol.conditions.iter().filter(|c| c.kind == ConditionKind::Choice).map(|c| &c.key);
     let alike = |r: &&results::Stored| protocol.legs().is_empty() || choices().all(|key| r.conditions.get(key) == conditions.get(key));
     history.iter().rev().filter(alike).find_map(|r| r.computed.get(quantity).copied())
-}
-
-/// The facts on record with the heart rates typed for the day.
-///
-/// # Errors
-/// [`Code::OutOfRange`] on `resting_hr` or `hr_max`.
-pub fn with_rates(recorded: Facts, resting_hr: Option<f64>, hr_max: Option<f64>) -> Result<Facts, InputError> {
-    let bpm = |value: Option<f64>, field: &str| value.map(|v| Bpm::new(v).map_err(|e| e.at(field))).transpose();
-    Ok(Facts { resting_hr: bpm(resting_hr, "resting_hr")?, hr_max: bpm(hr_max, "hr_max")?, ..recorded })
 }
 
 fn join_code() -> String {

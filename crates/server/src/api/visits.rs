@@ -28,7 +28,7 @@ use crate::{
     auth::{self, SignedIn},
     body::Json,
     dossier::Dossier,
-    scoring,
+    recording,
     shelf::Shelf,
     visiting::{self, VisitPage},
 };
@@ -345,6 +345,9 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
             }
             Happened::Skipped { place, reason }
         }
+        Happened::Withdrawn { .. } | Happened::Returned { .. } => {
+            return Err(InputError::new(Code::OutOfRange, "happened", "A result is taken out of a visit on its own page.").into());
+        }
         Happened::Begun { .. } | Happened::Done { .. } | Happened::Ended { .. } => {
             return Err(InputError::new(Code::OutOfRange, "happened", "A test is begun on the floor and ends with its result.").into());
         }
@@ -358,7 +361,8 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
         _ => None,
     };
     let was_open = visit.closed_at.is_none();
-    if was_open {
+    // Which of several results counts may be said after the visit too.
+    if was_open || matches!(happened, Happened::Counts { .. }) {
         visits::append(&mut scope, visit.id, form.id, &happened).await?;
     } else if happened != Happened::Closed {
         return Err(InputError::new(Code::OutOfRange, "visit", "This visit is over. Begin a new one.").into());
@@ -370,7 +374,7 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
             retests::fulfil(&mut scope, visit.person, &visit.battery.id, None, visit.on).await?;
             if let Some(total) = &shown.total {
                 let of_total = |goal: &Goal| (goal.protocol == visit.battery.id && goal.quantity == TOTAL).then_some(total.points);
-                scoring::reach_goals(&mut scope, visit.person, visit.on, &of_total).await?;
+                recording::reach_goals(&mut scope, visit.person, visit.on, &of_total).await?;
             }
         }
         let subject = Subject::of("visit", visit.id, visit.person);

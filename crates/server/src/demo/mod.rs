@@ -39,7 +39,7 @@ use impulso_store::{
 use rand::{RngExt, SeedableRng, rngs::StdRng};
 use uuid::Uuid;
 
-use crate::{ApiError, ApiResult, passwords, scoring};
+use crate::{ApiError, ApiResult, passwords, recording, scoring};
 use cast::{CAST, Client, Oddity, Plan, Test};
 
 /// The demo coach's address.
@@ -92,7 +92,7 @@ async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTi
     for test in client.tests {
         let taken_at = moment(today, test.days_ago, hours).min(now - TimeDelta::hours(1));
         let result = result(client, id, test, taken_at)?;
-        scoring::keep(scope, coach, &result).await?;
+        recording::keep(scope, coach, &result).await?;
         kept.push(result);
     }
     for (battery, days_ago) in client.visits {
@@ -227,6 +227,7 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
         conditions,
         facts: facts_on(client, test)?,
         stopped,
+        voided: false,
         computed: BTreeMap::new(),
     };
     stored.computed = scoring::values(protocol, &stored)?;

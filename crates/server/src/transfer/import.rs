@@ -401,7 +401,8 @@ async fn hold_to_readings(scope: &mut Scope, checks: &Rows, texts: &[String], be
     let results: HashSet<Uuid> = said.iter().map(|s| s.result_id).collect();
     let known = everything::scores_of(scope, &results.into_iter().collect::<Vec<_>>()).await?;
     let given: HashMap<(Uuid, &str), f64> = known.iter().map(|(id, q, v)| ((*id, q.as_str()), *v)).collect();
-    for (k, score) in said.iter().enumerate().filter(|(_, s)| !checks.uncomputed.contains(&s.result_id)) {
+    let held = |s: &Score| !checks.uncomputed.contains(&s.result_id) && !checks.unscored.contains(&s.result_id);
+    for (k, score) in said.iter().enumerate().filter(|(_, s)| held(s)) {
         let is = given.get(&(score.result_id, score.quantity.as_str())).copied();
         if is.is_none_or(|is| (is - score.value).abs() > 1e-9 * is.abs().max(1.0)) {
             let given = is.map_or_else(|| "nothing".to_owned(), |v| v.to_string());

@@ -24,6 +24,7 @@ use impulso_store::{
     everything::{Column, LEFT_OUT},
     protocols,
     results::{Stop, Stored, StoredFacts},
+    versions::Change,
 };
 use serde::de::DeserializeOwned;
 use serde_json::{Map, Value, json};
@@ -47,6 +48,8 @@ const YEARS: std::ops::RangeInclusive<i32> = 1850..=2299;
 pub struct Rows {
     /// The protocols and batteries of the practice so far.
     pub shelf: Shelf,
+    /// Results that were stopped or are void: they have no scores, whatever an older file says.
+    pub unscored: HashSet<Uuid>,
     /// Results whose method is not known here any more: their scores are taken as they are.
     pub uncomputed: HashSet<Uuid>,
     today: NaiveDate,
@@ -58,7 +61,7 @@ pub struct Rows {
 impl Rows {
     /// Nothing came yet.
     pub fn new(shelf: Shelf, today: NaiveDate) -> Self {
-        Self { shelf, uncomputed: HashSet::new(), today, born: HashMap::new(), events: HashMap::new(), own: 0 }
+        Self { shelf, uncomputed: HashSet::new(), today, born: HashMap::new(), events: HashMap::new(), own: 0, unscored: HashSet::new() }
     }
 
     /// Whether a checked row goes in; what follows from another row is made anew.
@@ -99,6 +102,7 @@ impl Rows {
             "runs" => run(&row)?,
             "run_performers" => performer(&row)?,
             "run_events" => self.event(&row)?,
+            "result_versions" => self.version(&row)?,
             "results" => scores.extend(self.result(&row, of_runs, said)?),
             "retest_plans" => typed::<RetestRule>(&row, "rule").map(|_| ())?,
             _ => {}
@@ -251,6 +255,17 @@ impl Rows {
         Ok(())
     }
 
+    /// An earlier version of a result.
+    fn version(&self, row: &Value) -> Result<(), Wrong> {
+        self.on(row)?;
+        typed::<Inputs>(row, "inputs")?;
+        typed::<Conditions>(row, "conditions")?;
+        typed::<StoredFacts>(row, "facts")?;
+        typed::<Option<Stop>>(row, "stopped")?;
+        typed::<BTreeMap<String, f64>>(row, "scored")?;
+        typed::<Change>(row, "change").map(|_| ())
+    }
+
     /// A result: its scores as its readings give them, held to those it brings itself in a file of the first release.
     fn result(
         &mut self,
@@ -272,8 +287,13 @@ impl Rows {
             conditions: typed::<Conditions>(row, "conditions")?,
             facts: typed::<StoredFacts>(row, "facts")?,
             stopped: typed::<Option<Stop>>(row, "stopped")?,
+            voided: typed::<Option<bool>>(row, "voided")?.unwrap_or_default(),
             computed: BTreeMap::new(),
         };
+        if result.stopped.is_some() || result.voided {
+            self.unscored.insert(result.id.0);
+            return Ok(Vec::new());
+        }
         let known = self.shelf.find(&result.protocol_id).map_err(|_| wrong("protocol_id", "this test isn't in the library"))?;
         let protocol = match run {
             Some(run) => Some(of_runs.get(&run).ok_or_else(|| wrong("run_id", "this run isn't in the file"))?),

@@ -108,7 +108,11 @@ async fn filled(app: &TestApp) -> Browser {
         "id": Uuid::now_v7(), "protocol": "body", "on": today, "inputs": { "waist_cm": [92, 92.5] }, "conditions": { "waist_site": "navel" },
         "visit": { "visit": visit["id"], "place": 0 }
     });
-    coach.ok(Method::POST, &format!("/people/{person}/results"), body).await;
+    let result = coach.ok(Method::POST, &format!("/people/{person}/results"), body).await["result"].as_str().unwrap().to_owned();
+    for (seen, change) in ["voided", "restored"].into_iter().enumerate() {
+        let body = json!({ "id": Uuid::now_v7(), "seen": seen, "reason": "a slip", "change": change });
+        coach.ok(Method::POST, &format!("/results/{result}/corrections"), body).await;
+    }
     let plan = json!({ "protocol": "four-in-five-minutes", "rule": { "rule": "weeks4812" }, "from": today });
     coach.ok(Method::POST, &format!("/people/{person}/retests"), plan).await;
     let mark = json!({ "quantity": "seconds", "mark": 90, "source": "ours" });

@@ -9,6 +9,7 @@ mod attack;
 mod breadth;
 mod chaos;
 mod contract;
+mod corrections;
 mod doors;
 mod everything;
 mod fuzz;

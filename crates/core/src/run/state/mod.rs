@@ -36,8 +36,10 @@ pub enum Status {
     Stopped,
     /// Closed with a reading.
     Finished,
-    /// Closed without one.
+    /// Stopped and saved as stopped: what was read is kept, and it is no score.
     FinishedEarly,
+    /// Stopped and thrown away: nothing is kept but the log.
+    Discarded,
 }
 
 /// Everything a screen needs to know of a run, apart from the time.
@@ -200,6 +202,6 @@ impl State {
 
     /// Whether nothing more can change the result.
     pub const fn is_closed(&self) -> bool {
-        matches!(self.status, Status::Finished | Status::FinishedEarly)
+        matches!(self.status, Status::Finished | Status::FinishedEarly | Status::Discarded)
     }
 }

@@ -1,0 +1,118 @@
+//! What was read, in words: every reading of a test with its name, as a page shows it.
+
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    catalogue::{Input, InputKind, Protocol},
+    inputs::{Inputs, StageInput, Value},
+    text,
+    units::{CM_PER_INCH, KG_PER_LB, Units, rounded},
+};
+
+/// A reading as it is shown.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ReadingLine {
+    /// What was read.
+    pub label: String,
+    /// What it was, with its unit, sides and tries.
+    pub value: String,
+}
+
+/// Every reading of a test, in the order of the protocol; then its stages, and how long its recording is.
+pub fn lines(protocol: &Protocol, inputs: &Inputs, units: Units) -> Vec<ReadingLine> {
+    let read = |input: &Input| {
+        let value = written(input, inputs.value(&input.key)?, units);
+        Some(ReadingLine { label: input.label.clone(), value }).filter(|line| !line.value.is_empty())
+    };
+    let mut lines: Vec<ReadingLine> = protocol.inputs.iter().filter(|i| !i.inverse).filter_map(read).collect();
+    lines.extend(inputs.stages.iter().enumerate().map(|(n, stage)| stage_line(n + 1, stage)));
+    if let Some(last) = inputs.series.last() {
+        let value = format!("{} samples, {}", inputs.series.len(), crate::quantity::minutes(last.time_s));
+        lines.push(ReadingLine { label: "Recording".into(), value });
+    }
+    lines
+}
+
+fn stage_line(n: usize, stage: &StageInput) -> ReadingLine {
+    let rates: Vec<String> = stage.readings.iter().map(|(minute, bpm)| format!("minute {minute} {bpm} bpm")).collect();
+    ReadingLine { label: format!("Stage {n}, {} kgm/min", stage.load_kgm_min), value: rates.join(", ") }
+}
+
+fn written(input: &Input, value: &Value, units: Units) -> String {
+    match value {
+        Value::Number(n) if input.kind == InputKind::YesNo => yes(*n != 0.0),
+        Value::Number(n) => number(input, *n, units),
+        Value::Yes(is) => yes(*is),
+        Value::Words(words) => choice(input, words),
+        Value::Points(points) => {
+            let missed: Vec<&str> =
+                input.points.iter().filter(|(key, _)| points.get(key) == Some(&false)).map(|(_, words)| words.as_str()).collect();
+            let met = points.values().filter(|met| **met).count();
+            let of = format!("{met} of {}", points.len());
+            if missed.is_empty() { of } else { format!("{of}; not met: {}", missed.join("; ")) }
+        }
+        Value::Tries(tries) => {
+            let tries: Vec<String> = tries.iter().map(|t| t.map_or_else(|| "struck out".into(), |n| number(input, n, units))).collect();
+            tries.join(", ")
+        }
+        Value::Marks(marks) => marks.iter().map(|m| yes(*m)).collect::<Vec<_>>().join(", "),
+        Value::Sides(sides) => {
+            // In the order in which they are done.
+            let order = input.sides.iter().filter_map(|side| Some((side, sides.get(side)?)));
+            let sides: Vec<String> = order.map(|(side, v)| format!("{} {}", text::small(side), written(input, v, units))).collect();
+            sides.join("; ")
+        }
+    }
+}
+
+fn yes(is: bool) -> String {
+    if is { "yes" } else { "no" }.to_owned()
+}
+
+fn choice(input: &Input, key: &str) -> String {
+    input.choices.iter().find(|(k, _)| k == key).map_or(key, |(_, words)| words).to_owned()
+}
+
+fn number(input: &Input, n: f64, units: Units) -> String {
+    let (per, unit) = match (units, input.unit.as_str()) {
+        (Units::Imperial, "cm") => (CM_PER_INCH, "in"),
+        (Units::Imperial, "kg") => (KG_PER_LB, "lb"),
+        (_, "s") if n.abs() >= 60.0 => return crate::quantity::minutes(n),
+        (_, unit) => (1.0, unit),
+    };
+    let gap = if unit.starts_with('°') { "" } else { " " };
+    format!("{}{gap}{unit}", rounded(n / per, 2)).trim_end().to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::catalogue;
+
+    fn said(id: &str, inputs: serde_json::Value, units: Units) -> Vec<(String, String)> {
+        let protocol = catalogue::find(id).unwrap();
+        lines(protocol, &serde_json::from_value(inputs).unwrap(), units).into_iter().map(|l| (l.label, l.value)).collect()
+    }
+
+    #[test]
+    fn sides_and_tries_stand_in_the_order_they_were_done() {
+        let read = said("straight-leg-raise", serde_json::json!({ "degrees": { "right": 74, "left": 68 } }), Units::Metric);
+        assert!(read.iter().any(|(_, v)| v == "right 74°; left 68°"), "{read:?}");
+    }
+
+    #[test]
+    fn a_tape_is_read_in_the_units_of_the_client() {
+        let inputs = serde_json::json!({ "waist_cm": [91.44, 92.71] });
+        let inches = said("body", inputs.clone(), Units::Imperial);
+        assert!(inches.iter().any(|(_, v)| v == "36 in, 36.5 in"), "{inches:?}");
+        assert!(said("body", inputs, Units::Metric).iter().any(|(_, v)| v == "91.44 cm, 92.71 cm"));
+    }
+
+    #[test]
+    fn a_stage_names_its_load_and_its_heart_rates() {
+        let read =
+            said("multistage-cycle", serde_json::json!({ "stages": [{ "load_kgm_min": 300, "hr_2": 112, "hr_3": 115 }] }), Units::Metric);
+        assert_eq!(read.last().unwrap(), &("Stage 1, 300 kgm/min".to_owned(), "minute 2 112 bpm, minute 3 115 bpm".to_owned()));
+    }
+}

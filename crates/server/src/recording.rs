@@ -1,0 +1,493 @@
+//! The one service that records a result, by whichever way it came in: the floor, paper, or a correction. It builds the result,
+//! scores it, stores it, and lets everything that hangs on it follow: repeats, dates, goals, the visit, the activity log.
+
+use std::collections::BTreeMap;
+
+use actix_web::http::StatusCode;
+use chrono::{DateTime, NaiveDate, NaiveTime, TimeDelta, Utc};
+use impulso_core::{
+    Code, InputError,
+    catalogue::Protocol,
+    goal::{Goal, TOTAL},
+    hr_max::{CeilingRule, HrMaxMethod},
+    inputs::{Inputs, StageInput, Value},
+    person::{self, Facts},
+    run::{
+        Setup, State,
+        event::{Answer, Conditions},
+    },
+    text, trial,
+    units::{Bpm, Cadence},
+    visit::Happened,
+};
+use impulso_store::{
+    CoachId, PersonId, ResultId, Scope,
+    audit::{self, Subject},
+    goals,
+    people::{self, Person},
+    readiness, repeats,
+    results::{self, Stop, Stored},
+    retests,
+    runs::{self, Run},
+    versions::{self, Change, Replaced},
+    visits::{self, Visit},
+};
+use serde::{Deserialize, Deserializer, de::Error as _};
+use serde_json::json;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use crate::{ApiError, ApiResult, auth, dossier::Dossier, scoring, shelf::Shelf, visiting};
+
+/// A test as somebody types it.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Typed {
+    /// The day it was done.
+    pub on: NaiveDate,
+    /// The hour of that day in the practice's time zone, `HH:MM`; after what else was done that day where nothing is said.
+    #[serde(default)]
+    #[schema(value_type = Option<String>)]
+    pub at: Option<String>,
+    /// Readings by key: a number, yes or no, a choice's key, a list of tries, an object of sides.
+    #[serde(default)]
+    #[schema(value_type = BTreeMap<String, serde_json::Value>)]
+    pub inputs: BTreeMap<String, Value>,
+    /// The stages of a staged test, in order.
+    #[serde(default)]
+    pub stages: Vec<StageForm>,
+    /// The recording of a ride as CSV: `time_s,power_w,hr_bpm,cadence_rpm`. A correction without one keeps the recording.
+    pub series_csv: Option<String>,
+    /// The circumstances.
+    #[serde(default)]
+    #[schema(value_type = BTreeMap<String, impulso_core::run::event::Answer>)]
+    pub conditions: Conditions,
+    /// How the maximal heart rate is predicted.
+    pub hr_max_method: Option<HrMaxMethod>,
+    /// Which ceiling bounds the stages that count.
+    pub ceiling: Option<CeilingRule>,
+    /// Resting heart rate on the day.
+    pub resting_hr: Option<f64>,
+    /// A measured maximal heart rate.
+    pub hr_max: Option<f64>,
+}
+
+/// A stage as it is typed.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct StageForm {
+    /// Load, kgm/min.
+    pub load_kgm_min: f64,
+    /// Heart rates, bpm, by minute of the stage.
+    #[serde(deserialize_with = "by_minute")]
+    pub heart_rates: BTreeMap<u8, f64>,
+}
+
+/// Minutes are words as keys of an object, and stay words where the object is part of a form.
+fn by_minute<'de, D: Deserializer<'de>>(from: D) -> Result<BTreeMap<u8, f64>, D::Error> {
+    let minute = |(minute, bpm): (String, f64)| match minute.parse() {
+        Ok(minute) => Ok((minute, bpm)),
+        Err(_) => Err(D::Error::custom(format!("“{minute}” is no minute"))),
+    };
+    BTreeMap::<String, f64>::deserialize(from)?.into_iter().map(minute).collect()
+}
+
+/// What is done to a result.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(tag = "change", rename_all = "snake_case")]
+pub enum Correction {
+    /// Readings, circumstances or the day are put right.
+    Corrected(Typed),
+    /// It counts no more.
+    Voided,
+    /// It counts again.
+    Restored,
+    /// It is another client's.
+    Moved {
+        /// Whose it is.
+        person: Uuid,
+    },
+}
+
+/// Keeps the result that a performer's state stands for, in the same transaction as the events.
+pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonId, setup: &Setup, state: &State) -> ApiResult<ResultId> {
+    let taken_at = state.started_at.unwrap_or(run.created_at);
+    let on = auth::day_of(scope, taken_at).await?;
+    let profile = people::get(scope, person).await?;
+    let mut conditions = state.conditions(&run.protocol, setup);
+    note_drug(scope, &run.protocol, &profile, on, &mut conditions).await?;
+    // The mass and the heart rates of the day, as the decisions used them.
+    let recorded = profile.facts_on(on)?;
+    let facts = Facts { mass: setup.mass.or(recorded.mass), resting_hr: setup.resting_hr, hr_max: setup.hr_max, ..recorded };
+    let mut result = Stored {
+        id: ResultId::new(),
+        person,
+        run: Some(run.id),
+        protocol_id: run.protocol.id.clone(),
+        method: run.protocol.method_version(),
+        on,
+        taken_at,
+        inputs: state.inputs(&run.protocol, setup),
+        conditions,
+        facts: facts.into(),
+        stopped: state.stopped_ms.map(|ms| Stop { at_s: ms / 1000.0, reason: state.stop_reason, note: state.stop_note.clone() }),
+        voided: false,
+        computed: BTreeMap::new(),
+    };
+    result.computed = scoring::values(&run.protocol, &result)?;
+    keep(scope, coach, &result).await?;
+    Ok(result.id)
+}
+
+/// Builds the result of a test that was typed, and scores it. `was`: the result it puts right.
+///
+/// # Errors
+/// What is missing or impossible, naming the field.
+pub async fn build(
+    scope: &mut Scope,
+    protocol: &Protocol,
+    person: &Person,
+    id: ResultId,
+    typed: Typed,
+    was: Option<&Stored>,
+) -> ApiResult<Stored> {
+    let on = person::day(typed.on, "on")?;
+    if on > auth::today(scope).await? {
+        return Err(InputError::new(Code::OutOfRange, "on", "The day lies in the future. Type the day the test was done.").into());
+    }
+    // The mass of the day stays with a test that stays on its day.
+    let recorded = match was.filter(|w| w.on == on) {
+        Some(was) => was.facts.into(),
+        None => person.facts_on(on)?,
+    };
+    let facts = with_rates(recorded, typed.resting_hr, typed.hr_max)?;
+    let setup = Setup {
+        cadence: protocol.cadence.as_ref().and_then(|c| c.for_sex(facts.sex).or(c.any).or(c.male)).and_then(|c| Cadence::new(c).ok()),
+        conditions: typed.conditions,
+        hr_max_method: typed.hr_max_method,
+        ceiling: typed.ceiling.unwrap_or_default(),
+        ..Setup::of(&facts)
+    };
+    setup.check(protocol)?;
+    let mut inputs: Inputs = typed.inputs.into_iter().collect();
+    inputs.stages = typed
+        .stages
+        .into_iter()
+        .map(|s| StageInput { load_kgm_min: s.load_kgm_min, readings: s.heart_rates.into_iter().collect() })
+        .collect();
+    inputs.series = match (&typed.series_csv, was) {
+        (Some(csv), _) => impulso_formats::ride::parse(csv)?,
+        (None, Some(was)) => was.inputs.series.clone(),
+        (None, None) => Vec::new(),
+    };
+    setup.fill(protocol, &mut inputs);
+    setup.check_with(protocol, &inputs)?;
+    // What the run recorded by itself stays with it.
+    let by_run = |key: &str| protocol.condition(key).is_none_or(|c| c.recorded_by_run);
+    let mut conditions: Conditions =
+        was.map(|w| w.conditions.iter().filter(|(key, _)| by_run(key)).map(|(k, a)| (k.clone(), a.clone())).collect()).unwrap_or_default();
+    let ran_at = conditions.get("cadence").cloned();
+    conditions.extend(setup.recorded(protocol));
+    conditions.extend(ran_at.map(|beat| ("cadence".to_owned(), beat)));
+    if let Some(load) = inputs.get("load_kgm_min").filter(|_| protocol.condition("load_kgm_min").is_some()) {
+        conditions.insert("load_kgm_min".into(), Answer::Number(load));
+    }
+    note_drug(scope, protocol, person, on, &mut conditions).await?;
+    let taken_at = match (&typed.at, was.filter(|w| w.on == on)) {
+        (Some(hour), _) => moment(scope, on, hour).await?,
+        (None, Some(was)) => was.taken_at,
+        (None, None) => last_of_day(scope, person.id, on).await?,
+    };
+    let mut result = Stored {
+        id,
+        person: person.id,
+        run: was.and_then(|w| w.run),
+        protocol_id: protocol.id.clone(),
+        method: protocol.method_version(),
+        on,
+        taken_at,
+        inputs,
+        conditions,
+        facts: facts.into(),
+        stopped: None,
+        voided: false,
+        computed: BTreeMap::new(),
+    };
+    // Typed by hand: what is missing is asked for, not kept as an empty result.
+    trial::compute(&scoring::trial(protocol, &result))?;
+    result.computed = scoring::values(protocol, &result)?;
+    Ok(result)
+}
+
+/// A moment of a day of the practice.
+async fn moment(scope: &mut Scope, on: NaiveDate, hour: &str) -> ApiResult<DateTime<Utc>> {
+    let Ok(time) = NaiveTime::parse_from_str(hour, "%H:%M") else {
+        return Err(InputError::new(Code::BadValue, "at", format!("“{hour}” is no time of day. Type it as 9:30 or 14:05.")).into());
+    };
+    let (midnight, _) = auth::day_bounds(scope, on).await?;
+    Ok((midnight + (time - NaiveTime::MIN)).min(Utc::now()))
+}
+
+/// When a test was done of which only the day is known: now, where it is today; else at noon, or after what else was done that day.
+async fn last_of_day(scope: &mut Scope, person: PersonId, on: NaiveDate) -> ApiResult<DateTime<Utc>> {
+    let (from, until) = auth::day_bounds(scope, on).await?;
+    if (from..until).contains(&Utc::now()) {
+        return Ok(Utc::now());
+    }
+    let of_day = results::of_person(scope, person).await?;
+    let last = of_day.iter().filter(|r| r.on == on).map(|r| r.taken_at).max();
+    let noon = from + TimeDelta::hours(12);
+    Ok(last.map_or(noon, |last| noon.max(last + TimeDelta::seconds(1))).min(until - TimeDelta::seconds(1)).max(from))
+}
+
+/// The facts on record with the heart rates typed for the day.
+///
+/// # Errors
+/// [`Code::OutOfRange`] on `resting_hr` or `hr_max`.
+pub fn with_rates(recorded: Facts, resting_hr: Option<f64>, hr_max: Option<f64>) -> Result<Facts, InputError> {
+    let bpm = |value: Option<f64>, field: &str| value.map(|v| Bpm::new(v).map_err(|e| e.at(field))).transpose();
+    Ok(Facts { resting_hr: bpm(resting_hr, "resting_hr")?, hr_max: bpm(hr_max, "hr_max")?, ..recorded })
+}
+
+/// Writes into the conditions whether a medicine limited the heart rate on that day, where the protocol asks.
+async fn note_drug(scope: &mut Scope, protocol: &Protocol, person: &Person, on: NaiveDate, conditions: &mut Conditions) -> ApiResult<()> {
+    if protocol.condition("heart_rate_drug").is_some() {
+        let checked = readiness::latest(scope, person.id).await?;
+        let drug = person.profile.rate_limiting_drug || checked.is_some_and(|c| c.on == on && c.answers.rate_limiting_drug);
+        conditions.insert("heart_rate_drug".into(), Answer::YesNo(drug));
+    }
+    Ok(())
+}
+
+/// Stores a result with everything that follows from it.
+pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResult<()> {
+    let before = results::of_protocol(scope, result.person, &result.protocol_id).await?;
+    results::add(scope, coach, result).await?;
+    count_repeats(scope, result.person, &result.protocol_id, before).await?;
+    fulfil(scope, result).await?;
+    let subject = Subject::of("result", result.id.0, result.person);
+    audit::record(scope, coach, "result.kept", subject, json!({ "protocol": result.protocol_id, "method": result.method })).await?;
+    Ok(())
+}
+
+/// The date and the goals that a result fulfils. A test without a score leaves them open: it is still owed.
+async fn fulfil(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
+    if result.computed.is_empty() {
+        return Ok(());
+    }
+    retests::fulfil(scope, result.person, &result.protocol_id, Some(result.id), result.on).await?;
+    let of_result = |goal: &Goal| result.computed.get(&goal.quantity).filter(|_| goal.protocol == result.protocol_id).copied();
+    reach_goals(scope, result.person, result.on, &of_result).await
+}
+
+/// Writes down the goals that are reached on a day. `value`: what was measured of a goal's measure, where it was.
+pub async fn reach_goals(scope: &mut Scope, person: PersonId, on: NaiveDate, value: &dyn Fn(&Goal) -> Option<f64>) -> ApiResult<()> {
+    for (id, mut goal) in goals::of_person(scope, person).await? {
+        let value = value(&goal).filter(|_| goal.reached_on.is_none());
+        if value.is_some_and(|v| goal.is_met_by(v) && on >= goal.from_on) {
+            goal.reached_on = Some(on);
+            goals::reached(scope, id, &goal).await?;
+        }
+    }
+    Ok(())
+}
+
+/// Brings the practice's own repeats of a test up to date after a person's results of it have changed. `before`: what they were.
+async fn count_repeats(scope: &mut Scope, person: PersonId, protocol: &str, before: Vec<Stored>) -> ApiResult<()> {
+    let shelf = Shelf::of(scope).await?;
+    let Ok(protocol) = shelf.find(protocol) else { return Ok(()) };
+    let after = results::of_protocol(scope, person, &protocol.id).await?;
+    if before.len().max(after.len()) < 2 {
+        return Ok(());
+    }
+    let measures: std::collections::BTreeSet<&String> = before.iter().chain(&after).flat_map(|r| r.computed.keys()).collect();
+    for quantity in measures {
+        let more = scoring::among(protocol, &after, quantity).since(scoring::among(protocol, &before, quantity));
+        repeats::add(scope, &protocol.id, quantity, more).await?;
+    }
+    Ok(())
+}
+
+/// A result is put right, made void, restored or given to another client. What it was stays as a version; what hangs on it follows.
+/// `seen`: how many versions the screen knew of. The same correction twice is one.
+///
+/// # Errors
+/// 409 where it was corrected on another screen meanwhile; what is missing or impossible, naming the field.
+pub async fn correct(
+    scope: &mut Scope,
+    coach: CoachId,
+    id: ResultId,
+    correction: Uuid,
+    seen: u32,
+    reason: &str,
+    what: Correction,
+) -> ApiResult<()> {
+    if versions::made(scope, correction).await?.is_some() {
+        return Ok(());
+    }
+    let Some(reason) = text::note(reason, "reason")? else {
+        return Err(InputError::new(Code::MissingInput, "reason", "Say why; it stays with the result.").into());
+    };
+    // The visit first: whoever changes a visit and a result takes them in this order.
+    let found = results::get(scope, id).await?;
+    let mut people_of = vec![found.person];
+    if let Correction::Moved { person } = &what {
+        people_of.push(PersonId(*person));
+    }
+    let mut tied = Vec::new();
+    for person in people_of {
+        for (visit, place) in visits::of_result(scope, person, id).await? {
+            tied.push((visits::take(scope, visit).await?, place));
+        }
+    }
+    let was = versions::take(scope, id).await?;
+    let known = versions::count(scope, id).await?;
+    if known != seen || was.person != found.person {
+        let message = "This result was changed on another screen. Look at it as it is now, then decide.";
+        return Err(ApiError::new(StatusCode::CONFLICT, "corrected_elsewhere", message));
+    }
+    let shelf = Shelf::of(scope).await?;
+    let of_run;
+    let protocol = match was.run {
+        Some(run) => {
+            of_run = runs::get(scope, run).await?.protocol;
+            &of_run
+        }
+        None => shelf.find(&was.protocol_id)?,
+    };
+    let refuse = |message: &str| Err::<(), ApiError>(InputError::new(Code::OutOfRange, "change", message).into());
+    let (change, is) = match what {
+        Correction::Corrected(typed) => {
+            if was.voided {
+                refuse("This result is void. Restore it first.")?;
+            }
+            if was.stopped.is_some() {
+                refuse("A test that was stopped has no score to put right. Make it void, or enter the test from paper.")?;
+            }
+            let person = people::get(scope, was.person).await?;
+            (Change::Corrected, build(scope, protocol, &person, id, typed, Some(&was)).await?)
+        }
+        Correction::Voided => {
+            if was.voided {
+                refuse("This result is void already.")?;
+            }
+            (Change::Voided, Stored { voided: true, ..was.clone() })
+        }
+        Correction::Restored => {
+            if !was.voided {
+                refuse("This result counts already.")?;
+            }
+            (Change::Restored, Stored { voided: false, ..was.clone() })
+        }
+        Correction::Moved { person } => {
+            let to = people::get(scope, PersonId(person)).await?;
+            if to.id == was.person {
+                refuse("It is this client’s already.")?;
+            }
+            let recorded = to.facts_on(was.on)?;
+            let facts = Facts { resting_hr: was.facts.resting_hr, hr_max: was.facts.hr_max, ..recorded };
+            let mut conditions = was.conditions.clone();
+            note_drug(scope, protocol, &to, was.on, &mut conditions).await?;
+            // The run stays in the record of whom it was set up for.
+            (Change::Moved, Stored { person: to.id, run: None, facts: facts.into(), conditions, ..was.clone() })
+        }
+    };
+    let mut is = is;
+    is.computed = match change {
+        Change::Moved if !is.voided && is.stopped.is_none() => {
+            // What the equations need and this client's record does not have is asked for, not passed over.
+            trial::compute(&scoring::trial(protocol, &is))?;
+            scoring::values(protocol, &is)?
+        }
+        _ => scoring::values(protocol, &is)?,
+    };
+    let before = results::of_protocol(scope, was.person, &was.protocol_id).await?;
+    let others = if is.person == was.person { None } else { Some(results::of_protocol(scope, is.person, &is.protocol_id).await?) };
+    versions::replace(scope, coach, &Replaced { id: correction, version: known + 1, was: &was, is: &is, change, reason: &reason }).await?;
+    count_repeats(scope, was.person, &was.protocol_id, before).await?;
+    if let Some(others) = others {
+        count_repeats(scope, is.person, &is.protocol_id, others).await?;
+    }
+    follow(scope, &was, &is, tied).await?;
+    let detail = json!({ "protocol": is.protocol_id, "reason": reason });
+    audit::record(scope, coach, &format!("result.{}", change.name()), Subject::of("result", id.0, is.person), detail).await?;
+    if is.person != was.person {
+        let detail = json!({ "protocol": is.protocol_id, "reason": reason });
+        audit::record(scope, coach, "result.moved_away", Subject::of("result", id.0, was.person), detail).await?;
+    }
+    Ok(())
+}
+
+/// Lets dates, visits and goals follow a correction.
+async fn follow(scope: &mut Scope, was: &Stored, is: &Stored, tied: Vec<(Visit, usize)>) -> ApiResult<()> {
+    let counted = !was.computed.is_empty();
+    let counts_alike = counted != is.computed.is_empty() && was.on == is.on && was.person == is.person;
+    if !counts_alike {
+        let reopened = retests::reopen(scope, was.id).await?;
+        retests::fulfil_again(scope, is).await?;
+        if reopened > 0 {
+            // Another result may stand for the date that is open again.
+            for other in results::of_protocol(scope, was.person, &was.protocol_id).await? {
+                if other.id != is.id {
+                    retests::fulfil_again(scope, &other).await?;
+                }
+            }
+        }
+    }
+    for (visit, place) in &tied {
+        let is_in = |r: &Stored| !r.voided && r.person == visit.person;
+        let (place, result) = (*place, was.id.0);
+        let happened = match (is_in(was), is_in(is)) {
+            (true, false) => Happened::Withdrawn { place, result },
+            (false, true) => Happened::Returned { place, result },
+            _ => continue,
+        };
+        visits::append(scope, visit.id, Uuid::now_v7(), &happened).await?;
+    }
+    settle_goals(scope, was.person, &was.protocol_id).await?;
+    if is.person != was.person {
+        settle_goals(scope, is.person, &is.protocol_id).await?;
+    }
+    for (visit, _) in &tied {
+        settle_total(scope, visit).await?;
+    }
+    Ok(())
+}
+
+/// The goals of a test, each reached on the first day on which it was, or not.
+async fn settle_goals(scope: &mut Scope, person: PersonId, protocol: &str) -> ApiResult<()> {
+    let history = results::of_protocol(scope, person, protocol).await?;
+    for (id, goal) in goals::of_person(scope, person).await? {
+        if goal.protocol != protocol || goal.quantity == TOTAL {
+            continue;
+        }
+        let meets = |r: &&Stored| r.on >= goal.from_on && r.computed.get(&goal.quantity).is_some_and(|v| goal.is_met_by(*v));
+        let reached_on = history.iter().find(meets).map(|r| r.on);
+        if reached_on != goal.reached_on {
+            goals::reached(scope, id, &Goal { reached_on, ..goal }).await?;
+        }
+    }
+    Ok(())
+}
+
+/// The goals of a visit's total, after a result of it has changed.
+async fn settle_total(scope: &mut Scope, visit: &Visit) -> ApiResult<()> {
+    let mut of_total = goals::of_person(scope, visit.person).await?;
+    of_total.retain(|(_, g)| g.protocol == visit.battery.id && g.quantity == TOTAL);
+    if of_total.is_empty() || visit.closed_at.is_none() {
+        return Ok(());
+    }
+    let of = Dossier::of(scope, visit.person).await?;
+    let points = visiting::page(scope, &of, visit, None).await?.total.map(|t| t.points);
+    for (id, goal) in of_total {
+        let met = visit.on >= goal.from_on && points.is_some_and(|p| goal.is_met_by(p));
+        let reached_on = match goal.reached_on {
+            Some(on) if on == visit.on && !met => None,
+            None if met => Some(visit.on),
+            Some(on) if met && visit.on < on => Some(visit.on),
+            as_it_was => as_it_was,
+        };
+        if reached_on != goal.reached_on {
+            goals::reached(scope, id, &Goal { reached_on, ..goal }).await?;
+        }
+    }
+    Ok(())
+}

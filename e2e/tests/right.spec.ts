@@ -1,0 +1,125 @@
+/** A slip is taken back: corrected, made void, moved, done again, stopped or discarded. */
+import { randomUUID } from "node:crypto";
+import { expect, isClean, test, type Coach } from "./support";
+
+const track = { lap_m: 400, warm_up: true, surface: "track" };
+
+/** A twelve-minute run from paper, by the interface's own route. */
+async function ran(coach: Coach, person: string, metres: number): Promise<string> {
+  const today = (await (await coach.page.request.get(`${coach.server.url}/api/session`)).json()).today;
+  const data = { id: randomUUID(), protocol: "run-12min", on: today, inputs: { distance_m: metres }, conditions: track };
+  const kept = await coach.page.request.post(`${coach.server.url}/api/people/${person}/results`, { data });
+  expect(kept.ok(), await kept.text()).toBeTruthy();
+  return (await kept.json()).result;
+}
+
+test("a result is corrected with a reason, the other device shows it, and it can be void and restored", async ({
+  coach,
+  page,
+  context,
+}) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Rune Dahlqvist");
+  const result = await ran(coach, person, 2900);
+  await coach.opens(`/results/${result}`);
+  await expect(page.getByText("53.5").first()).toBeVisible();
+  const other = await context.newPage();
+  await other.goto(`${coach.server.url}/results/${result}`);
+  await expect(other.getByText("53.5").first()).toBeVisible();
+
+  await page.getByRole("link", { name: "Correct" }).click();
+  const metres = page.locator('input[name="distance_m"]');
+  await expect(metres).toHaveValue("2900");
+  await metres.fill("2290");
+  await page.reload();
+  await expect(metres).toHaveValue("2290");
+  await page.getByRole("button", { name: "Keep the correction" }).click();
+  await expect(page.getByText("Say why; it stays with the result.")).toBeVisible();
+  await page.getByLabel("Why it is corrected").fill("two laps too many");
+  await page.getByRole("button", { name: "Keep the correction" }).click();
+  await page.waitForURL(/results\/[^/]*$/);
+  await expect(page.getByText("39.9").first()).toBeVisible();
+  await expect(page.getByText("“two laps too many”")).toBeVisible();
+  await expect(page.getByText("Distance: 2900 m → 2290 m.")).toBeVisible();
+  await expect(other.getByText("39.9").first()).toBeVisible({ timeout: 15_000 });
+  await isClean(page, "a corrected result");
+
+  await page.getByRole("button", { name: "Make void" }).click();
+  await page.getByLabel("Why?").fill("another client ran it");
+  await page.getByRole("button", { name: "Make void" }).click();
+  await expect(page.getByText("This result is void: it counts nowhere.")).toBeVisible();
+  await coach.opens(`/people/${person}`);
+  await expect(page.getByRole("heading", { name: "Rune Dahlqvist" })).toBeVisible();
+  await expect(page.getByText("39.9")).toBeHidden();
+  await coach.opens(`/results/${result}`);
+  await page.getByRole("button", { name: "Restore" }).click();
+  await page.getByLabel("Why?").fill("it was Rune after all");
+  await page.getByRole("button", { name: "Restore" }).click();
+  await expect(page.getByText("39.9").first()).toBeVisible();
+});
+
+test("a result of the wrong client is moved to the right one", async ({ coach, page }) => {
+  await coach.hasPractice();
+  const wrong = await coach.knows("Linnea Brask");
+  await coach.knows("Hesper Vale");
+  await coach.opens(`/results/${await ran(coach, wrong, 2400)}`);
+  await page.getByRole("button", { name: "Move to another client" }).click();
+  await page.getByLabel("Name of the client").fill("Hesp");
+  await page.getByRole("button", { name: "Hesper Vale" }).click();
+  await page.getByLabel("Why?").fill("wrong sheet");
+  await page.getByRole("button", { name: "Move", exact: true }).click();
+  await expect(page.getByRole("heading", { name: "Hesper Vale" })).toBeVisible();
+  await expect(page.getByText(/moved it on .*“wrong sheet”/)).toBeVisible();
+});
+
+test("stopping asks: saved as stopped it is no score, discarded it is nothing", async ({ coach, page }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Mira Oshiro");
+  const step = { bench_cm: 41.3, warm_up: true, pulse_site: "wrist" };
+  await coach.stands([person], "bench-step-3min", step);
+  await coach.startsTheClock();
+  await page.getByRole("button", { name: "Stop", exact: true }).click();
+  await page.getByRole("radio", { name: "Fatigue" }).click();
+  await page.getByRole("button", { name: "Save as stopped" }).click();
+  await page.waitForURL(/results\//);
+  await expect(page.getByText("A test that was stopped is no score")).toBeVisible();
+
+  await coach.stands([person], "bench-step-3min", step);
+  await coach.startsTheClock();
+  await page.getByRole("button", { name: "Stop", exact: true }).click();
+  await page.getByRole("button", { name: "Discard" }).click();
+  await expect(page.getByText("Nothing will be kept but a line in the activity log.")).toBeVisible();
+  await page.getByRole("button", { name: "Yes, discard it" }).click();
+  await page.waitForURL(/people\//);
+  const { tests } = await (await page.request.get(`${coach.server.url}/api/people/${person}`)).json();
+  expect(tests.length, "one was saved as stopped, one is nowhere").toBe(1);
+});
+
+test("in a visit a test is done again, both stay, and the coach says which counts", async ({ coach, page }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Teo Lindgren");
+  const data = { id: randomUUID(), battery: "run-12min", conditions: track };
+  const visit = await (await page.request.post(`${coach.server.url}/api/people/${person}/visits`, { data })).json();
+  const enter = async (metres: number) => {
+    const data = {
+      id: randomUUID(),
+      protocol: "run-12min",
+      on: visit.on,
+      inputs: { distance_m: metres },
+      conditions: track,
+      visit: { visit: visit.id, place: 0 },
+    };
+    expect((await page.request.post(`${coach.server.url}/api/people/${person}/results`, { data })).ok()).toBeTruthy();
+  };
+  await enter(2400);
+  await coach.opens(`/visits/${visit.id}`);
+  await page.getByRole("button", { name: "12-minute run again" }).click();
+  await expect(page.getByRole("link", { name: "Go on: 12-minute run" })).toBeVisible();
+  await enter(2200);
+  await page.reload();
+  const times = page.getByRole("group", { name: "Done 2 times; which counts?" });
+  await expect(times.getByRole("radio").nth(1)).toBeChecked();
+  await expect(page.getByRole("row", { name: /12-minute run/ })).toContainText("37.9");
+  await times.getByRole("radio").first().click();
+  await expect(page.getByRole("row", { name: /12-minute run/ })).toContainText("42.4");
+});
