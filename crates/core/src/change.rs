@@ -8,7 +8,7 @@ use crate::{
     alike::{Point, Unlike, unlike},
     catalogue::Protocol,
     happening::{self, Happening},
-    quantity,
+    quantity::{self, Better},
     typical_error::TypicalError,
     units::Units,
 };
@@ -93,13 +93,12 @@ pub struct Comparison {
 pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, typical_error: Option<&TypicalError>) -> Comparison {
     let unlike = unlike(protocol, from, to);
     let difference = to.value - from.value;
-    let rule = protocol.change_rule(quantity);
-    let lower_is_better = rule.is_some_and(|r| r.lower_is_better);
-    let gain = if lower_is_better { -difference } else { difference };
+    let better = quantity::better(quantity);
+    let gain = if better == Some(Better::Less) { -difference } else { difference };
     let verdict = match (unlike.is_empty(), typical_error) {
         (false, _) => Verdict::NotComparable,
         (true, None) => Verdict::NoVerdict,
-        (true, Some(te)) => judge(gain, te, rule.is_some_and(|r| r.neither)),
+        (true, Some(te)) => judge(gain, te, better.is_none()),
     };
     Comparison {
         quantity: quantity.to_owned(),

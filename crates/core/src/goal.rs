@@ -7,7 +7,8 @@ use serde::{Deserialize, Serialize};
 use crate::{
     catalogue::Protocol,
     error::{Code, InputError},
-    quantity, text,
+    quantity::{self, Better},
+    text,
     typical_error::TypicalError,
     units::Units,
 };
@@ -103,11 +104,11 @@ impl Goal {
     /// [`Code::UnknownField`] for a measure the test does not follow; [`Code::OutOfRange`] for a target that is no number, that is
     /// already reached or worse than today's value, or a day that is over.
     pub fn check(&self, protocol: &Protocol, today: NaiveDate) -> Result<(), InputError> {
-        let Some(rule) = protocol.change_rule(&self.quantity) else {
+        if protocol.change_rule(&self.quantity).is_none() {
             let message = format!("{} does not follow “{}” over time.", protocol.name, self.quantity);
             return Err(InputError::new(Code::UnknownField, "quantity", message));
-        };
-        self.check_line(rule.lower_is_better, rule.neither, today)
+        }
+        self.check_line(quantity::better(&self.quantity), today)
     }
 
     /// The same for the total of a battery, of which more is better.
@@ -115,15 +116,16 @@ impl Goal {
     /// # Errors
     /// As [`Self::check`], but for the measure.
     pub fn check_total(&self, today: NaiveDate) -> Result<(), InputError> {
-        self.check_line(false, false, today)
+        self.check_line(Some(Better::More), today)
     }
 
-    fn check_line(&self, lower_is_better: bool, neither: bool, today: NaiveDate) -> Result<(), InputError> {
+    fn check_line(&self, better: Option<Better>, today: NaiveDate) -> Result<(), InputError> {
         let bad = |field: &str, message: String| Err(InputError::new(Code::OutOfRange, field, message));
         if !self.to.is_finite() || self.to == self.from {
             return bad("to", "Type the value that is wanted; it is another than today’s.".into());
         }
-        if !neither && (self.to > self.from) == lower_is_better {
+        let lower_is_better = better == Some(Better::Less);
+        if better.is_some() && (self.to > self.from) == lower_is_better {
             let (better, from) = (if lower_is_better { "less" } else { "more" }, quantity::with_unit(&self.quantity, self.from));
             return bad(
                 "to",

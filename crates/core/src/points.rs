@@ -8,7 +8,7 @@ use crate::{
     catalogue::Protocol,
     error::{Code, InputError},
     person::{Facts, Sex},
-    text,
+    quantity, text,
 };
 
 /// The most rows of a table, and the most steps of a row.
@@ -198,7 +198,7 @@ impl ScoringTable {
 
 /// Whether less of a test's first measure is better.
 pub fn lower_is_better(protocol: &Protocol) -> bool {
-    protocol.change_rule(protocol.headline()).is_some_and(|r| r.lower_is_better)
+    quantity::lower_is_better(protocol.headline())
 }
 
 /// The table that holds on a day: the newest one from that day or before.

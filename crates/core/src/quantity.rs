@@ -26,6 +26,18 @@ struct Measure {
     generic: bool,
     #[serde(default)]
     written: Written,
+    /// Which way is better; neither by itself where nothing is said.
+    better: Option<Better>,
+}
+
+/// Which way of a measure is better.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Better {
+    /// More.
+    More,
+    /// Less.
+    Less,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
@@ -58,6 +70,16 @@ fn measure(key: &str) -> Option<&'static Measure> {
 /// Whether the quantity has a name.
 pub fn is_known(key: &str) -> bool {
     measure(key).is_some()
+}
+
+/// Which way of it is better; nothing where neither is by itself, or it has no name.
+pub fn better(key: &str) -> Option<Better> {
+    measure(key)?.better
+}
+
+/// Whether less of it is better.
+pub fn lower_is_better(key: &str) -> bool {
+    better(key) == Some(Better::Less)
 }
 
 /// Whether its name says nothing without the name of its test.

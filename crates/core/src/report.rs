@@ -225,6 +225,33 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> Qu
     }
 }
 
+/// The mark of a whole test: of two sides the worse one decides, and a side that was not done has not reached it.
+pub fn pass_of_test(protocol: &Protocol, outcome: &Outcome, units: Units) -> Option<PassReport> {
+    let (first, _) = outcome.passes.first()?;
+    let of = quantity::base(first);
+    let judged: Vec<&(&str, Pass)> = outcome.passes.iter().filter(|(q, _)| quantity::base(q) == of).collect();
+    let whole = pass_report(protocol, first, judged[0].1, units)?;
+    let sides: Vec<&str> = protocol
+        .scoring
+        .iter()
+        .filter_map(|s| s.quantity.split_once('.'))
+        .filter(|(q, side)| *q == of && *side != "difference")
+        .map(|(_, side)| side)
+        .collect();
+    if sides.is_empty() {
+        return Some(whole);
+    }
+    let met = |side: &str| judged.iter().any(|(q, pass)| q.split_once('.').is_some_and(|(_, s)| s == side) && pass.met);
+    let open: Vec<&str> = sides.into_iter().filter(|side| !met(side)).collect();
+    let mark = quantity::said(first, judged[0].1.mark, units);
+    let sentence = match open.as_slice() {
+        [] => format!("The mark is {mark} on each side: passed."),
+        [one] => format!("The mark is {mark} on each side: not yet on the {one}."),
+        _ => format!("The mark is {mark} on each side: not yet."),
+    };
+    Some(PassReport { met: open.is_empty(), sentence, ..whole })
+}
+
 /// A mark in words, in the units a person thinks in; nothing where the protocol has none for the quantity.
 pub fn pass_report(protocol: &Protocol, key: &str, pass: Pass, units: Units) -> Option<PassReport> {
     let rule = protocol.pass.iter().find(|p| p.quantity == key || quantity::base(key) == p.quantity)?;
@@ -444,6 +471,26 @@ mod tests {
         let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
         let outcome = compute(&trial).unwrap();
         report(&trial, &Conditions::new(), &outcome, &|_| Own::default())
+    }
+
+    #[test]
+    fn a_mark_is_passed_by_the_worse_of_two_sides() {
+        let stance = catalogue::find("one-leg-stance").unwrap();
+        let judged = |seconds: serde_json::Value| {
+            let inputs = serde_json::from_value(serde_json::json!({ "seconds": seconds, "eyes": "open" })).unwrap();
+            let outcome = crate::trial::compute(&Trial::of(stance, Facts::default(), &inputs)).unwrap();
+            let pass = pass_of_test(stance, &outcome, Units::Metric).unwrap();
+            (pass.met, pass.sentence)
+        };
+        assert_eq!(
+            judged(serde_json::json!({ "left": [9.0], "right": [12.0] })),
+            (false, "The mark is 10 s on each side: not yet on the left.".into())
+        );
+        assert_eq!(
+            judged(serde_json::json!({ "left": [12.0], "right": [9.0] })),
+            (false, "The mark is 10 s on each side: not yet on the right.".into())
+        );
+        assert!(judged(serde_json::json!({ "left": [10.0], "right": [12.0] })).0);
     }
 
     #[test]

@@ -264,6 +264,22 @@ fn lacks(protocol: &Protocol, means: &Means) -> Option<String> {
     })
 }
 
+/// Said to whoever tests somebody under age. Common practice.
+const MINOR: &str = "Under 18: a parent or guardian agrees beforehand, and the rules of the school or club come first.";
+
+/// What to keep in mind before these tests, each said once. `age`: the client's, where it is known.
+pub fn cautions<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, age: Option<Age>) -> Vec<String> {
+    let mut said: Vec<String> = Vec::new();
+    let minor = age.filter(|a| a.value() < 18.0).map(|_| MINOR);
+    let all = minor.into_iter().chain(protocols.into_iter().flat_map(|p| p.cautions.iter().map(|c| c.text.as_str())));
+    for text in all {
+        if !said.iter().any(|s| s == text) {
+            said.push(text.to_owned());
+        }
+    }
+    said
+}
+
 fn judge_alone(protocol: &Protocol, client: &Client) -> bool {
     let ready = client.readiness.is_none_or(|(_, advice)| advice.permit(protocol.effort) == Permit::Go);
     ready && !protocol.unsuited.iter().any(|rule| applies(rule.when, client))
@@ -332,6 +348,15 @@ mod tests {
         let fit = judge(catalogue::find(protocol).unwrap(), &client);
         assert_eq!((fit.verdict, fit.instead.as_ref().map(|i| i.protocol.as_str())), (verdict, instead), "{}", fit.because);
         assert!(fit.because.ends_with('.'));
+    }
+
+    #[test]
+    fn what_to_keep_in_mind_is_said_once_and_first_of_a_minor() {
+        let tests = ["run-12min", "bench-step-3min"].map(|id| catalogue::find(id).unwrap());
+        let of_adult = cautions(tests, Age::new(30.0).ok());
+        assert!(of_adult.iter().any(|c| c.contains("No caffeine")) && of_adult.iter().filter(|c| c.starts_with("Stop on")).count() == 1);
+        assert_eq!(cautions(tests, Age::new(15.0).ok()).first().map(String::as_str), Some(MINOR));
+        assert!(!of_adult.iter().any(|c| c == MINOR));
     }
 
     #[test]

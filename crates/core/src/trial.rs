@@ -13,6 +13,7 @@ use crate::{
     inputs::StageInput,
     norms::{self, Standing},
     person::{Facts, age_on},
+    quantity,
     units::{Bpm, rounded},
 };
 pub use crate::{
@@ -104,12 +105,30 @@ fn unknown(protocol: &Protocol, key: &str) -> InputError {
     InputError::new(Code::UnknownField, &shown, format!("{} does not record “{shown}”.", protocol.id))
 }
 
-/// Computes a trial.
+/// Computes a trial. An estimate outside what a human can have is no result: it stands in [`Outcome::refused`] with what rests on it.
+///
+/// # Errors
+/// As [`compute_as_given`].
+pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
+    let mut outcome = compute_as_given(trial)?;
+    let impossible = outcome.results.iter().find_map(|(q, e)| Some((*q, no_humans(q, e.value)?)));
+    if let Some((quantity, error)) = impossible {
+        let rests_on_it = |q: &str| q == quantity || q == "vo2max_l_min";
+        outcome.results.retain(|(q, _)| !rests_on_it(q));
+        outcome.norms.retain(|(q, _)| !rests_on_it(q));
+        outcome.passes.retain(|(q, _)| !rests_on_it(q));
+        outcome.line = None;
+        outcome.refused.push((quantity, error));
+    }
+    Ok(outcome)
+}
+
+/// Computes a trial, whatever the equations give: for a batch, whose reader judges the numbers.
 ///
 /// # Errors
 /// What [`check_inputs`] refuses; [`Code::MissingInput`] where a reading is absent; [`Code::OutOfRange`] where readings are
 /// impossible or contradict each other. A quantity that needs a fact not on record stands in [`Outcome::refused`] instead.
-pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
+pub fn compute_as_given<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     let protocol = trial.protocol;
     check_inputs(protocol, trial.inputs)?;
     check_present(protocol, trial.inputs)?;
@@ -150,7 +169,7 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     outcome.flags = once_each(outcome.flags);
     compare_with_tables(trial, &mut outcome);
     for pass in protocol.pass.iter().filter(|p| p.when.iter().all(|w| w.holds(trial.inputs))) {
-        let lower_is_better = protocol.change_rule(&pass.quantity).is_some_and(|r| r.lower_is_better);
+        let lower_is_better = quantity::lower_is_better(&pass.quantity);
         for (quantity, found) in outcome.results.iter().filter(|(q, _)| is_of(q, &pass.quantity)) {
             let merit = if lower_is_better { pass.mark - found.value } else { found.value - pass.mark };
             let met = if pass.beyond { merit > 0.0 } else { merit >= 0.0 };
@@ -159,6 +178,21 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     }
     outcome.flags.extend(circumstance_flags(trial));
     Ok(outcome)
+}
+
+/// What a human can have of a VO2max, mL/kg/min: the highest that were ever measured lie in the nineties, and under 5 nobody stands.
+/// Common practice, from memory.
+pub const HUMAN_VO2MAX: std::ops::RangeInclusive<f64> = 5.0..=100.0;
+
+/// An estimate outside what a human can have is no result.
+fn no_humans(quantity: &str, value: f64) -> Option<InputError> {
+    (quantity == "vo2max" && !HUMAN_VO2MAX.contains(&value)).then(|| {
+        let message = format!(
+            "These readings give a VO₂max of {} mL/kg/min, which no human has. Check each reading and its unit.",
+            quantity::shown("vo2max", value)
+        );
+        InputError::new(Code::OutOfRange, quantity, message)
+    })
 }
 
 /// Whether everything a test cannot be scored without is there.
@@ -389,6 +423,18 @@ mod tests {
             options,
             circumstances,
         })
+    }
+
+    #[test]
+    fn an_estimate_that_no_human_has_is_no_result_but_a_number_in_a_batch() {
+        // 2.2 typed for 2200 m.
+        let protocol = catalogue::find("run-12min").unwrap();
+        let inputs = Inputs::from_iter([("distance_m", 2.2)]);
+        let trial = Trial::of(protocol, Facts::default(), &inputs);
+        let outcome = compute(&trial).unwrap();
+        assert!(outcome.result("vo2max").is_none() && outcome.norms.iter().all(|(q, _)| *q != "vo2max"));
+        assert!(outcome.refused[0].1.message.contains("no human has"), "{:?}", outcome.refused);
+        assert!(compute_as_given(&trial).unwrap().result("vo2max").unwrap().value < 0.0);
     }
 
     #[test]

@@ -319,7 +319,7 @@ impl Judged<'_> {
         };
         let passes = self.outcome.passes.iter().map(|(q, pass)| {
             let mark = quantity::said(q, pass.mark, self.units);
-            let lower = self.protocol.change_rule(quantity::base(q)).is_some_and(|r| r.lower_is_better);
+            let lower = quantity::lower_is_better(q);
             let (merit, words) = match (pass.met, lower) {
                 (true, _) => (75.0, "passed the mark of"),
                 (false, true) => (18.0, "over the mark of"),
@@ -347,7 +347,7 @@ impl Judged<'_> {
     }
 
     fn is_better_more(&self) -> bool {
-        self.protocol.change_rule(self.protocol.headline()).is_some_and(|r| !r.lower_is_better && !r.neither)
+        quantity::better(self.protocol.headline()) == Some(quantity::Better::More)
     }
 }
 

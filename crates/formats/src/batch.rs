@@ -187,7 +187,8 @@ fn answer<'a>(line: &'a Line, protocol: &'a Protocol) -> Result<Outcome<'a>, Inp
         heart_rate_drug: line.conditions.heart_rate_drug.unwrap_or(false),
         conditioned: line.conditions.conditioned,
     };
-    let outcome = trial::compute(&Trial { protocol, facts, inputs: &line.inputs.0, options: line.options.choose()?, circumstances })?;
+    let outcome =
+        trial::compute_as_given(&Trial { protocol, facts, inputs: &line.inputs.0, options: line.options.choose()?, circumstances })?;
     // In a batch a quantity that cannot be given is the line's error: nobody is there to read a half answer.
     match outcome.refused.first() {
         Some((_, error)) => Err(error.clone()),

@@ -57,6 +57,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(assess::prepare)
         .service(assess::differences)
         .service(assess::choose)
+        .service(runs::admission)
         .service(runs::create)
         .service(runs::get)
         .service(runs::live)

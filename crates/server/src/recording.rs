@@ -211,8 +211,11 @@ pub async fn build(
         voided: false,
         computed: BTreeMap::new(),
     };
-    // Typed by hand: what is missing is asked for, not kept as an empty result.
-    trial::compute(&scoring::trial(protocol, &result))?;
+    // Typed by hand: what is missing is asked for, not kept as an empty result; nor is what no human can have.
+    let outcome = trial::compute(&scoring::trial(protocol, &result))?;
+    if let Some((_, impossible)) = outcome.refused.iter().find(|(_, e)| e.code == Code::OutOfRange) {
+        return Err(impossible.clone().into());
+    }
     result.computed = scoring::values(protocol, &result)?;
     Ok(result)
 }

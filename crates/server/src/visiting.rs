@@ -480,7 +480,7 @@ impl Seen<'_> {
         VisitRow {
             figures: quantities.iter().filter(|q| q.is_heard(self.protocol)).map(|q| figure(q, of, self.units)).collect(),
             standing: quantities.iter().flat_map(|q| &q.norms).map(|n| n.sentence.clone()).find(|s| s != report::NO_STANDING),
-            pass: self.outcome.passes.iter().find_map(|(q, pass)| report::pass_report(self.protocol, q, *pass, self.units)),
+            pass: report::pass_of_test(self.protocol, &self.outcome, self.units),
             change: change.cloned(),
             change_words: change.map(|c| {
                 let said = |v: f64| impulso_core::quantity::said(&c.quantity, v, self.units);

@@ -460,6 +460,20 @@ pub(crate) async fn announce_erased(scope: &mut Scope) -> Result<()> {
     Ok(())
 }
 
+/// The reason for going on that was given with an earlier test of a visit.
+pub async fn reason_in_visit(scope: &mut Scope, visit: Uuid) -> Result<Option<String>> {
+    let practice = scope.practice_id();
+    let reason = sqlx::query_scalar!(
+        r#"select overrule_reason as "reason!" from runs
+           where practice_id = $1 and visit_id = $2 and overrule_reason is not null order by created_at desc limit 1"#,
+        practice,
+        visit
+    )
+    .fetch_optional(scope.db())
+    .await?;
+    Ok(reason)
+}
+
 /// Closes a run.
 pub async fn close(scope: &mut Scope, id: RunId, at: DateTime<Utc>) -> Result<()> {
     sqlx::query!("update runs set closed_at = $2 where id = $1 and closed_at is null", id.0, at).execute(scope.db()).await?;

@@ -37,6 +37,7 @@ export type HrMaxMethod = S["HrMaxMethod"];
 export type Ceiling = S["CeilingRule"];
 export type Means = S["Means"];
 export type StopReason = S["StopReason"];
+export type AdmissionLine = S["AdmissionLine"];
 export type ResultPage = S["ResultPage"];
 export type RideReport = S["RideReport"];
 export type QuantityReport = S["QuantityReport"];

@@ -219,7 +219,7 @@ async function begin() {
         </template>
         <h2>Care</h2>
         <ul class="care-list">
-          <li v-for="c in page.protocol.cautions" :key="c.text">{{ c.text }}</li>
+          <li v-for="c in page.cautions" :key="c">{{ c }}</li>
         </ul>
         <template v-if="page.last">
           <h2>Last time, {{ dayYear(page.last.on) }}</h2>

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { v7 as uuid } from "uuid";
+import { useDebounceFn } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-
+import type { AdmissionLine } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
@@ -34,26 +35,37 @@ const {
 });
 const chosen = ref(new Set<string>());
 const given = ref<Record<string, string | boolean>>({ bench_cm: "30", pulse_site: "wrist" });
-const reason = ref("");
+/** What speaks against the test, person by person, and each one's own reason. */
+const reasons = ref<Record<string, string>>({});
+const admission = ref<AdmissionLine[]>([]);
+const held = computed(() => admission.value.filter((a) => a.against && chosen.value.has(a.person)));
+const unasked = computed(() => admission.value.filter((a) => !a.asked && chosen.value.has(a.person)));
 const q = ref("");
 const { busy, failure, run } = useAction();
 const shown = computed(() => data.value?.people.filter((p) => p.name.toLowerCase().includes(q.value.toLowerCase())) ?? []);
 const asked = computed(() => data.value?.method.protocol.conditions.filter((c) => c.ask) ?? []);
 const most = computed(() => data.value?.method.protocol.people_at_once ?? 40);
-const needsReason = computed(() => failure.value?.field === "overrule_reason");
 const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
 function toggle(person: string) {
   const next = new Set(chosen.value);
   if (!next.delete(person)) next.add(person);
   chosen.value = next;
+  void look();
 }
+const look = useDebounceFn(async () => {
+  const body = { people: [...chosen.value], protocol: data.value!.method.protocol.id };
+  const lines = await take(api.POST("/api/runs/admission", { body })).catch(() => null);
+  if (!lines) return;
+  admission.value = lines;
+  for (const line of lines) if (line.reason) reasons.value[line.person] ??= line.reason;
+}, 120);
 async function begin() {
   const body = {
     id,
     people: [...chosen.value],
     protocol: data.value!.method.protocol.id,
     conditions: answers(asked.value, given.value),
-    overrule_reason: reason.value.trim() || null,
+    reasons: Object.fromEntries(held.value.flatMap((a) => (reasons.value[a.person]?.trim() ? [[a.person, reasons.value[a.person]!]] : []))),
   };
   const view = await run(() => take(api.POST("/api/runs", { body })));
   if (view) await router.push(`/runs/${view.id}`);
@@ -85,14 +97,23 @@ async function begin() {
       <section>
         <h2>The same for all</h2>
         <ConditionField v-for="c in asked" :key="c.key" v-model="given[c.key]" :condition="c" :wrong="wrong(c.key)" />
-        <label v-if="needsReason || reason" class="field"
-          ><span class="name">Why all the same?</span
-          ><ElInput v-model="reason" name="overrule_reason" placeholder="Your reason; it is kept with the record" />
-          <span class="wrong" role="alert">{{ wrong("overrule_reason") }}</span></label
+        <div v-if="unasked.length" class="box care">
+          <b>Not asked about readiness today:</b> {{ unasked.map((a) => a.name).join(", ") }}. Ask each of them before the clock starts; the
+          activity log names who was not asked.
+        </div>
+        <label v-for="a in held" :key="a.person" class="field"
+          ><span class="name">{{ a.name }}: why all the same?</span><span class="hint">{{ a.against }}</span
+          ><ElInput
+            v-model="reasons[a.person]"
+            :name="`reason-${a.person}`"
+            maxlength="1000"
+            :placeholder="`Your reason for ${a.name} alone; it is kept with the record`"
+          /><button type="button" class="plain" @click="toggle(a.person)">{{ a.name }} watches instead</button></label
         >
+        <span v-if="wrong('reasons')" class="wrong" role="alert">{{ wrong("reasons") }}</span>
       </section>
     </div>
-    <FailureNote :failure="failure && !asked.some((c) => c.key === failure!.field) && !needsReason ? failure : null" />
+    <FailureNote :failure="failure && !asked.some((c) => c.key === failure!.field) && failure.field !== 'reasons' ? failure : null" />
     <div class="actions">
       <ElButton type="primary" size="large" native-type="submit" :loading="busy" :disabled="chosen.size < 2">To the floor</ElButton>
       <span class="soft">{{ chosen.size < 2 ? "Choose at least two." : "Partners join there by a code." }}</span>

@@ -84,6 +84,12 @@ async function begin() {
             <li v-if="!plan.equipment.length">Nothing but room.</li>
           </ul>
         </div>
+        <div v-if="plan.cautions.length" class="box care">
+          <h2>Keep in mind</h2>
+          <ul>
+            <li v-for="c in plan.cautions" :key="c">{{ c }}</li>
+          </ul>
+        </div>
         <FailureNote :failure="failure && !known.has(failure.field ?? '') ? failure : null" />
         <ElButton type="primary" size="large" native-type="submit" :loading="busy" class="begin">Begin</ElButton>
       </aside>

@@ -8,7 +8,7 @@ use crate::{
     error::{Code, InputError},
     formula::Formula,
     norms,
-    quantity::base,
+    quantity::{self, base},
     units::Cadence,
 };
 
@@ -256,6 +256,23 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
             Take::Seen { keys, .. } if keys.is_empty() => return fail("attempts", format!("{} looks for nothing", leg.id)),
             _ => {}
         }
+    }
+    let is_scored = |q: &str| protocol.scoring.iter().any(|s| s.quantity == q || base(&s.quantity) == q);
+    for pass in &protocol.pass {
+        if !is_scored(&pass.quantity) {
+            return fail("pass", format!("it has a mark for {}, which it does not score", pass.quantity));
+        }
+        if quantity::better(&pass.quantity).is_none() {
+            return fail("pass", format!("{} has a mark, but its measure does not say whether more or less is better", pass.quantity));
+        }
+    }
+    let compared = protocol
+        .norms
+        .iter()
+        .map(|n| &n.quantity)
+        .chain(protocol.change.iter().flat_map(|c| [Some(&c.quantity), c.alike_in.as_ref()]).flatten());
+    if let Some(unscored) = compared.into_iter().find(|q| !is_scored(q)) {
+        return fail("scoring", format!("{unscored} is compared, but not scored"));
     }
     for when in protocol.norms.iter().flat_map(|n| &n.when).chain(protocol.pass.iter().flat_map(|p| &p.when)) {
         if protocol.input(&when.input).is_none_or(|i| {

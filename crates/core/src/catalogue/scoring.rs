@@ -555,12 +555,11 @@ pub struct ChangeRule {
     pub reliability: Option<f64>,
     /// The table whose spread gives the between-person SD.
     pub sd_from_table: Option<String>,
-    /// Whether less is better.
-    #[serde(default)]
-    pub lower_is_better: bool,
-    /// Neither more nor less is better by itself.
-    #[serde(default)]
-    pub neither: bool,
+    /// Which way is better is said by the measure ([`crate::quantity::better`]); protocols that were stored before say it here.
+    #[serde(default, rename = "lower_is_better", skip_serializing)]
+    _lower_is_better: bool,
+    #[serde(default, rename = "neither", skip_serializing)]
+    _neither: bool,
     /// Compared only where this other quantity is the same, which is compared first.
     #[serde(default)]
     pub alike_in: Option<String>,

@@ -4,7 +4,7 @@
 use impulso_core::{
     catalogue,
     person::{Facts, Sex},
-    trial::{Circumstances, Inputs, Options, Trial, compute},
+    trial::{Circumstances, Inputs, Options, Trial, compute_as_given},
     units::BodyMass,
 };
 use proptest::prelude::*;
@@ -15,7 +15,7 @@ fn row(sex: Sex, mass: f64, trained: bool, key: &str, value: f64, quantity: &str
     let facts = Facts { sex: Some(sex), mass: BodyMass::new(mass).ok(), ..Facts::default() };
     let protocol = catalogue::find("row-2000m").unwrap();
     let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
-    compute(&trial).unwrap().result(quantity).unwrap().value
+    compute_as_given(&trial).unwrap().result(quantity).unwrap().value
 }
 
 #[test_case(Sex::Male, 80.0, true, 422.0, 64.375; "the worked number")]

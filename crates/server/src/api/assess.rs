@@ -51,6 +51,8 @@ pub struct AssessPage {
     pub body_map: Option<BodyMap>,
     /// How it suits this person.
     pub fit: Fit,
+    /// What to keep in mind.
+    pub cautions: Vec<String>,
     /// Today's readiness check, where there is one.
     pub readiness: Option<ReadinessPage>,
     /// Whether the floor runs it; the others are entered afterwards.
@@ -141,6 +143,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
         name: person.profile.name.clone(),
         drawings: protocol.pictures.iter().map(Picture::drawing).collect(),
         body_map: protocol.body_map(),
+        cautions: suitability::cautions([protocol], impulso_core::person::age_on(person.profile.born, today).ok()),
         fit: suitability::judge(protocol, &client(&person, checked.as_ref(), today, &history)),
         readiness: checked.map(|c| ReadinessPage {
             on: c.on,

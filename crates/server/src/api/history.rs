@@ -143,7 +143,7 @@ pub async fn over_time(
                 section: catalogue::section_name(&protocol.section).to_owned(),
                 label: quantity::label(key).into_owned(),
                 unit: said(key, 0.0).1.to_owned(),
-                lower_is_better: protocol.change_rule(key).is_some_and(|r| r.lower_is_better),
+                lower_is_better: quantity::lower_is_better(key),
                 points: points(protocol, key, &own, told.units),
                 detectable: error.map(|e| said(key, e.detectable).0),
                 sentence: progress.and_then(|p| p.since_first.or(p.since_last)).map(|c| c.sentence),

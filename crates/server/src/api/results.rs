@@ -392,7 +392,7 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
         protocol_name: protocol.name.clone(),
         label: quantity::label(&key).into_owned(),
         unit: quantity::unit_shown(&key).to_owned(),
-        lower_is_better: protocol.change_rule(&key).is_some_and(|r| r.lower_is_better),
+        lower_is_better: quantity::lower_is_better(&key),
         points,
         progress: latest.and_then(|r| scoring::progress(protocol, r, &history, &key, typical_error.as_ref(), &told)),
         happenings: told.noted,

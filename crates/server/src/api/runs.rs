@@ -1,5 +1,7 @@
 //! Runs: set up, live, closed.
 
+use std::collections::BTreeMap;
+
 use actix_web::{HttpResponse, get, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
@@ -21,7 +23,7 @@ use impulso_store::{
     visits,
 };
 use rand::RngExt;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use serde_json::json;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -62,8 +64,11 @@ pub struct RunForm {
     /// The circumstances.
     #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
     pub conditions: Conditions,
-    /// Why this test although another suits better, or although readiness advises against it.
+    /// Why this test although another suits better, or although readiness advises against it; of one person.
     pub overrule_reason: Option<String>,
+    /// The same for each of many: one person's reason admits nobody else.
+    #[serde(default)]
+    pub reasons: BTreeMap<Uuid, String>,
     /// The first load, kgm/min, where loads are set.
     pub first_load: Option<f64>,
     /// How the maximal heart rate is predicted.
@@ -101,12 +106,27 @@ pub async fn create(
         form.conditions = visiting::conditions(protocol, profile.sex, last, Some((&visit, &place)), &form.conditions);
     }
     can_run(protocol, form.people.len())?;
-    let reason = text::note(form.overrule_reason.as_deref().unwrap_or_default(), "overrule_reason")?;
-    let today = auth::today(&mut scope).await?;
-    let mut performers = Vec::with_capacity(form.people.len());
-    for person in &form.people {
-        performers.push(performer(&mut scope, protocol, &form, PersonId(*person), today, reason.is_some()).await?);
+    let mut reason = text::note(form.overrule_reason.as_deref().unwrap_or_default(), "overrule_reason")?;
+    if let (None, Some(at)) = (&reason, form.visit) {
+        // One reason serves the whole visit.
+        reason = runs::reason_in_visit(&mut scope, at.visit).await?;
     }
+    let today = auth::today(&mut scope).await?;
+    let alone = form.people.len() == 1;
+    let mut performers = Vec::with_capacity(form.people.len());
+    let (mut admitted, mut unasked) = (Vec::new(), Vec::new());
+    for person in &form.people {
+        let given = text::note(form.reasons.get(person).map_or("", String::as_str), "reasons")?;
+        let own = if alone { reason.clone().or(given) } else { given };
+        let found = performer(&mut scope, protocol, &form, PersonId(*person), today, own.as_deref()).await?;
+        let name = found.performer.name.clone();
+        admitted.extend(found.reason.map(|why| if alone { why } else { format!("{name}: {why}") }));
+        if !found.asked {
+            unasked.push(name);
+        }
+        performers.push(found.performer);
+    }
+    let reason = (!admitted.is_empty()).then(|| admitted.join("\n").chars().take(4000).collect::<String>());
     let join_code = (protocol.people_at_once > 1 && form.people.len() > 1).then(join_code);
     let new = NewRun {
         id: RunId(form.id),
@@ -126,7 +146,14 @@ pub async fn create(
             visits::tie(&mut scope, RunId(form.id), visit, place).await?;
             visits::append(&mut scope, visit, form.id, &Happened::Begun { place, run: form.id }).await?;
         }
-        audit::record(&mut scope, who.coach, "run.set_up", subject, json!({ "protocol": protocol.id, "overrule_reason": reason })).await?;
+        audit::record(
+            &mut scope,
+            who.coach,
+            "run.set_up",
+            subject,
+            json!({ "protocol": protocol.id, "overrule_reason": reason, "not_asked": unasked }),
+        )
+        .await?;
     }
     let run = runs::get(&mut scope, RunId(form.id)).await?;
     let shown = view(&mut scope, run.clone(), intake.rate).await?;
@@ -158,8 +185,8 @@ async fn performer(
     form: &RunForm,
     person: PersonId,
     today: NaiveDate,
-    overruled: bool,
-) -> ApiResult<NewPerformer> {
+    reason: Option<&str>,
+) -> ApiResult<Admission> {
     let person = people::get(scope, person).await?;
     let facts = recording::with_rates(person.facts_on(today)?, form.resting_hr, form.hr_max)?;
     let pace = protocol.course().and_then(|c| c.pace.as_deref()).or_else(|| (!protocol.legs().is_empty()).then(|| protocol.headline()));
@@ -177,12 +204,81 @@ async fn performer(
     let checked = readiness::latest(scope, person.id).await?.filter(|c| c.on == today);
     let before = if protocol.opens_after.is_some() { results::of_person(scope, person.id).await? } else { Vec::new() };
     let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today, &before));
-    if fit.verdict != FitVerdict::Suits && !overruled {
-        let name = if form.people.len() > 1 { format!("{}: ", person.profile.name) } else { String::new() };
+    // A reason that was given with today's readiness is one.
+    let reason = reason.map(str::to_owned).or_else(|| checked.as_ref().and_then(|c| c.overrule_reason.clone()));
+    let held = fit.verdict != FitVerdict::Suits;
+    if held && reason.is_none() {
+        let (name, field) = match form.people.len() {
+            1 => (String::new(), "overrule_reason"),
+            _ => (format!("{}: ", person.profile.name), "reasons"),
+        };
         let message = format!("{name}{} To go on all the same, give your reason; it is kept with the record.", fit.because);
-        return Err(InputError::new(Code::MissingInput, "overrule_reason", message).into());
+        return Err(InputError::new(Code::MissingInput, field, message).into());
     }
-    Ok(NewPerformer { person: Some(person.id), name: person.profile.name, setup })
+    let performer = NewPerformer { person: Some(person.id), name: person.profile.name, setup };
+    Ok(Admission { performer, reason: reason.filter(|_| held), asked: checked.is_some() })
+}
+
+/// Somebody who may be tested.
+struct Admission {
+    performer: NewPerformer,
+    /// Why, where something spoke against it.
+    reason: Option<String>,
+    /// Whether readiness was asked today.
+    asked: bool,
+}
+
+/// Who is to be tested together, and by what.
+#[derive(Deserialize, ToSchema)]
+pub struct AdmissionForm {
+    /// Whom.
+    pub people: Vec<Uuid>,
+    /// The protocol's id.
+    pub protocol: String,
+}
+
+/// How a test suits one of many.
+#[derive(Serialize, ToSchema)]
+pub struct AdmissionLine {
+    /// Whom.
+    pub person: Uuid,
+    /// Name.
+    pub name: String,
+    /// Whether readiness was asked today.
+    pub asked: bool,
+    /// What speaks against it, where something does: a reason of this person's own is needed.
+    pub against: Option<String>,
+    /// The reason that was given with today's readiness.
+    pub reason: Option<String>,
+}
+
+/// What speaks against a test, person by person, before a class begins.
+#[utoipa::path(tag = "runs", operation_id = "runs_admission", responses((status = 200, body = Vec<AdmissionLine>), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/runs/admission")]
+pub async fn admission(who: SignedIn, form: Json<AdmissionForm>) -> ApiResult<web::Json<Vec<AdmissionLine>>> {
+    let form = form.into_inner();
+    let mut scope = who.scope().await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    let protocol = shelf.find(&form.protocol)?;
+    if form.people.len() > PERFORMERS_MAX {
+        return Err(InputError::new(Code::OutOfRange, "people", format!("{PERFORMERS_MAX} people at once is the most.")).into());
+    }
+    let today = auth::today(&mut scope).await?;
+    let mut lines = Vec::with_capacity(form.people.len());
+    for id in form.people {
+        let person = people::get(&mut scope, PersonId(id)).await?;
+        let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
+        let before = if protocol.opens_after.is_some() { results::of_person(&mut scope, person.id).await? } else { Vec::new() };
+        let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today, &before));
+        lines.push(AdmissionLine {
+            person: id,
+            name: person.profile.name.clone(),
+            asked: checked.is_some(),
+            against: (fit.verdict != FitVerdict::Suits).then_some(fit.because),
+            reason: checked.and_then(|c| c.overrule_reason),
+        });
+    }
+    Ok(web::Json(lines))
 }
 
 /// Last time's value of what is held against it. What is done in attempts has variants: only one done alike is last time.

@@ -8,7 +8,7 @@ use impulso_core::{
     catalogue::{Condition, ConditionKind},
     goal::{Goal, TOTAL},
     run::event::{Answer, Conditions, check_answer},
-    text,
+    suitability, text,
     visit::{Happened, cost_of_moving},
 };
 use impulso_store::{
@@ -138,6 +138,8 @@ pub struct VisitPlan {
     pub suggested: Conditions,
     /// What to set up for all tests.
     pub equipment: Vec<String>,
+    /// What to keep in mind, for all tests.
+    pub cautions: Vec<String>,
     /// Whether readiness was asked today, and what it advises.
     pub readiness: Option<String>,
     /// A visit of this battery that is still open.
@@ -175,13 +177,15 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
     if let Some(last) = before.first() {
         suggested.extend(last.conditions.clone().into_iter().filter(|(key, _)| asked.iter().any(|a| a.key == *key && !a.must_hold)));
     }
+    let tests = battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok());
     Ok(web::Json(VisitPlan {
         name: person.profile.name,
         nth: before.len() + 1,
         last_on: before.first().map(|v| v.on),
         open: before.iter().find(|v| v.closed_at.is_none()).map(|v| v.id),
+        cautions: suitability::cautions(tests, impulso_core::person::age_on(person.profile.born, today).ok()),
         readiness: checked.map(|c| c.advice.headline),
-        battery: line((battery, false), &shelf),
+        battery: line((battery.clone(), false), &shelf),
         asked,
         suggested,
         equipment,

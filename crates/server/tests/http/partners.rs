@@ -127,3 +127,35 @@ async fn a_partners_undo_closes_nothing_even_after_a_finish_that_closed_nothing(
     let view = phone.ok(Method::POST, &path, json!({"events": [undo]})).await["view"].clone();
     assert_eq!((view["closed"].as_bool(), &view["performers"][1]["reading"]["bpm"]), (Some(false), &Value::Null));
 }
+
+#[tokio::test]
+async fn one_persons_reason_admits_nobody_else() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let mut people = Vec::new();
+    for name in ["Teo", "Linnea"] {
+        people.push(coach.adds(name).await);
+    }
+    let never_asked = crate::app::person(Uuid::now_v7(), "Noor");
+    people.push(coach.ok(Method::POST, "/people", never_asked).await["id"].as_str().unwrap().to_owned());
+    let answers = |active: bool, symptoms: Value| json!({ "answers": { "regularly_active": active, "known_disease": false, "symptoms": symptoms, "rate_limiting_drug": false } });
+    coach.ok(Method::POST, &format!("/people/{}/readiness", people[0]), answers(true, json!([]))).await;
+    coach.ok(Method::POST, &format!("/people/{}/readiness", people[1]), answers(true, json!(["chest_discomfort"]))).await;
+    let lines = coach.ok(Method::POST, "/runs/admission", json!({ "people": people, "protocol": "class-step-3min" })).await;
+    let against: Vec<bool> = lines.as_array().unwrap().iter().map(|l| l["against"].is_string()).collect();
+    assert_eq!(against, [false, true, false], "{lines}");
+    assert_eq!((lines[0]["asked"].as_bool(), lines[2]["asked"].as_bool()), (Some(true), Some(false)), "who was never asked is named");
+    let conditions = json!({ "bench_cm": 30, "warm_up": true, "pulse_site": "wrist" });
+    let mut body = json!({ "id": Uuid::now_v7(), "people": people, "protocol": "class-step-3min", "conditions": conditions });
+    // A reason that is not this person's own lets nobody in.
+    for other in [json!({ "overrule_reason": "a gentle test" }), json!({ "reasons": { &people[0]: "steps daily" } })] {
+        let mut with = body.clone();
+        with.as_object_mut().unwrap().extend(other.as_object().unwrap().clone());
+        let (status, _, field) = coach.refused(Method::POST, "/runs", with).await;
+        assert_eq!((status, field.as_deref()), (422, Some("reasons")));
+    }
+    body["reasons"] = json!({ &people[1]: "seen by the school’s doctor this morning" });
+    coach.ok(Method::POST, "/runs", body).await;
+    let log = coach.get("/practice/audit").await.to_string();
+    assert!(log.contains("Linnea: seen by the school’s doctor"), "{log}");
+}
