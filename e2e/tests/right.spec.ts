@@ -123,3 +123,30 @@ test("in a visit a test is done again, both stay, and the coach says which count
   await times.getByRole("radio").first().click();
   await expect(page.getByRole("row", { name: /12-minute run/ })).toContainText("42.4");
 });
+
+test.describe("one minute of push-ups", () => {
+  test.use({ rate: 6 });
+  test("on the knees as agreed, to its bell and not a repetition longer; kept early only when asked twice", async ({ coach, page }) => {
+    await coach.hasPractice();
+    const person = await coach.knows("Noor Haddane", "1988-05-01", "female");
+    await coach.stands([person], "push-up", { rule: "one_minute", style: "knees", depth: "floor" });
+    await page.keyboard.press("Space");
+    await expect(page.getByRole("heading", { name: "On the knees" })).toBeVisible();
+    await expect(page.getByText(/0:\d\d left/)).toBeVisible();
+    await expect(page.getByRole("button", { name: /One more/ })).toBeEnabled();
+    await page.keyboard.press("Space");
+    await page.keyboard.press("Space");
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await expect(page.getByText(/are left. Keep it as a whole minute all the same\?/)).toBeVisible();
+    await page.getByRole("button", { name: "Go on", exact: true }).click();
+    await page.keyboard.press("Space");
+    await expect(page.getByRole("button", { name: /One more/ })).toBeDisabled({ timeout: 20_000 });
+    await page.keyboard.press("Space");
+    await expect(page.locator(".figure")).toHaveText(/^3/);
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/results\//);
+    const { entry } = await (await page.request.get(page.url().replace("/results/", "/api/results/"))).json();
+    expect(entry.inputs).toMatchObject({ reps_knees: 3, rule: "one_minute" });
+    expect(entry.inputs.reps_toes).toBeUndefined();
+  });
+});

@@ -28,6 +28,8 @@ pub struct Point {
     pub quantity: String,
     /// Everything the result gave, by quantity.
     pub beside: BTreeMap<String, f64>,
+    /// The value is a bound: there may have been more.
+    pub at_least: bool,
 }
 
 /// A circumstance that was different, and why that matters.
@@ -51,6 +53,7 @@ pub fn unlike(protocol: &Protocol, from: &Point, to: &Point) -> Vec<Unlike> {
     let mut found: Vec<Unlike> = protocol
         .conditions
         .iter()
+        .filter(|condition| !condition.note)
         .filter_map(|condition| {
             let (then, now) = (from.conditions.get(&condition.key), to.conditions.get(&condition.key));
             differs(condition, then, now).then(|| Unlike {
@@ -90,6 +93,18 @@ pub fn unlike(protocol: &Protocol, from: &Point, to: &Point) -> Vec<Unlike> {
         });
     }
     found
+}
+
+/// What was noted of both and was different: said beside a comparison, which it does not hinder. In words such as `17 °C then, 6 °C now`.
+pub fn noted(protocol: &Protocol, from: &Point, to: &Point) -> Vec<String> {
+    let notes = protocol.conditions.iter().filter(|c| c.note);
+    notes
+        .filter_map(|condition| {
+            let (then, now) = (from.conditions.get(&condition.key)?, to.conditions.get(&condition.key)?);
+            let (was, is) = (answer(condition, Some(then)), answer(condition, Some(now)));
+            differs(condition, Some(then), Some(now)).then(|| format!("{} {was} then, {is} now", condition.label.to_lowercase()))
+        })
+        .collect()
 }
 
 fn differs(condition: &Condition, then: Option<&Answer>, now: Option<&Answer>) -> bool {

@@ -1,8 +1,13 @@
 //! The rules of a test that is done in attempts, as data: what is taken in each leg, and how.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 
-use crate::text;
+use crate::{
+    conditions::{Answer, Conditions},
+    text,
+};
 
 /// A test in attempts.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -74,6 +79,12 @@ pub enum Take {
         /// What is counted beside it, with a key of its own, on the same side.
         #[serde(default)]
         also: Vec<SeenKey>,
+        /// More than half a repetition at the bell counts as one: it is keyed after it, once.
+        #[serde(default)]
+        half_at_bell: bool,
+        /// The way that was agreed at set-up is the way that is counted.
+        #[serde(default)]
+        agreed: Option<Agreed>,
     },
     /// Stages that are tried one after the other until one fails.
     Ladder {
@@ -130,6 +141,12 @@ pub enum Take {
         made: String,
         /// The longest sensible rest, s.
         rest_at_most_s: u32,
+        /// How many are planned; one more needs a reason, and comes only where none was missed.
+        #[serde(default)]
+        attempts: Option<u8>,
+        /// The condition that says what is expected, kg; last time where it says nothing.
+        #[serde(default)]
+        expected: Option<String>,
     },
 }
 
@@ -160,10 +177,39 @@ impl Take {
         }
     }
 
+    /// The one input that was agreed on, of those that are counted; nothing where all are.
+    pub fn agreed(&self, conditions: &Conditions) -> Option<&str> {
+        match self {
+            Self::Count { agreed: Some(agreed), .. } => agreed.input(conditions),
+            _ => None,
+        }
+    }
+
     /// When a repetition counts, in a sentence or two, where something is counted.
     pub fn counting_rule(&self) -> Option<&str> {
         match self {
             Self::Count { rule, .. } => Some(rule),
+            _ => None,
+        }
+    }
+}
+
+/// A choice of set-up that decides which input is counted.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Agreed {
+    /// The condition.
+    pub condition: String,
+    /// The input that is counted under each choice; under any other, all of them.
+    pub inputs: BTreeMap<String, String>,
+}
+
+impl Agreed {
+    /// The one input that is counted under these answers; nothing where all are.
+    pub fn input(&self, conditions: &Conditions) -> Option<&str> {
+        match conditions.get(&self.condition) {
+            Some(Answer::Text(choice)) => self.inputs.get(choice).map(String::as_str),
             _ => None,
         }
     }

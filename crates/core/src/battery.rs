@@ -56,6 +56,9 @@ pub struct Battery {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Place {
+    /// What the test is called in its battery, whatever its place: points and targets name it. Given where nothing is said.
+    #[serde(default)]
+    pub id: String,
     /// The protocol.
     pub protocol: String,
     /// The variant: circumstances that are always these, and are not asked.
@@ -74,7 +77,8 @@ pub struct Place {
 
 static ALL: LazyLock<Vec<Battery>> = LazyLock::new(|| {
     // A test holds every file together; nothing of a practice's is read here.
-    let mut all: Vec<Battery> = BATTERIES.iter().filter_map(|text| toml::from_str(text).ok()).collect();
+    let read = |text: &&str| toml::from_str::<Battery>(text).ok().map(Battery::identified);
+    let mut all: Vec<Battery> = BATTERIES.iter().filter_map(read).collect();
     all.sort_by_key(|b| b.order);
     all
 });
@@ -94,6 +98,20 @@ pub fn find(id: &str) -> Result<&'static Battery, InputError> {
 }
 
 impl Battery {
+    /// The same with a name for each test: its protocol, and a number where it stands in it more than once. A test keeps the name it has
+    /// wherever it is moved; points that name a test follow it to its place.
+    #[must_use]
+    pub fn identified(mut self) -> Self {
+        let mut taken: Vec<String> = self.tests.iter().map(|t| t.id.clone()).filter(|id| !id.is_empty()).collect();
+        for test in self.tests.iter_mut().filter(|t| t.id.is_empty()) {
+            let nth = |n: usize| if n == 1 { test.protocol.clone() } else { format!("{}-{n}", test.protocol) };
+            test.id = (1..).map(nth).find(|id| !taken.contains(id)).unwrap_or_default();
+            taken.push(test.id.clone());
+        }
+        self.scoring = self.scoring.take().map(|table| table.placed_in(&self.tests));
+        self
+    }
+
     /// A battery of one test: what every test on its own is.
     pub fn of_one(protocol: &Protocol) -> Self {
         Self {
@@ -107,6 +125,7 @@ impl Battery {
             scoring: None,
             tests: vec![Place::of(&protocol.id)],
         }
+        .identified()
     }
 
     /// Holds a battery to what can be done in one visit. `known`: the protocols of the practice.
@@ -186,7 +205,7 @@ impl Battery {
 impl Place {
     /// A test as it is, without a variant.
     pub fn of(protocol: &str) -> Self {
-        Self { protocol: protocol.to_owned(), given: Conditions::new(), optional: false, rest_min: 0, why: None }
+        Self { id: String::new(), protocol: protocol.to_owned(), given: Conditions::new(), optional: false, rest_min: 0, why: None }
     }
 
     /// Why it stands where it stands.

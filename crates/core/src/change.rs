@@ -5,12 +5,12 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    alike::{Point, Unlike, unlike},
+    alike::{Point, Unlike, noted, unlike},
     catalogue::Protocol,
     happening::{self, Happening},
     quantity::{self, Better},
     typical_error::TypicalError,
-    units::Units,
+    units::{Units, rounded},
 };
 
 /// What a difference is worth.
@@ -87,17 +87,29 @@ pub struct Comparison {
     pub typical_error: Option<TypicalError>,
     /// A sentence the client understands.
     pub sentence: String,
+    /// The earlier value is a bound: there may have been more.
+    #[serde(default)]
+    pub from_at_least: bool,
+    /// The later value is one.
+    #[serde(default)]
+    pub to_at_least: bool,
+    /// What was noted and was different, such as the weather: the two are compared all the same.
+    #[serde(default)]
+    pub noted: Vec<String>,
 }
 
 /// Compares two results of one protocol.
 pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, typical_error: Option<&TypicalError>) -> Comparison {
     let unlike = unlike(protocol, from, to);
+    let noted = if unlike.is_empty() { noted(protocol, from, to) } else { Vec::new() };
     let difference = to.value - from.value;
     let better = quantity::better(quantity);
     let gain = if better == Some(Better::Less) { -difference } else { difference };
     let verdict = match (unlike.is_empty(), typical_error) {
         (false, _) => Verdict::NotComparable,
         (true, None) => Verdict::NoVerdict,
+        // Less than before, but there may have been more; or more than what may have been more.
+        (true, _) if to.at_least && gain < 0.0 || from.at_least && gain > 0.0 => Verdict::NoVerdict,
         (true, Some(te)) => judge(gain, te, better.is_none()),
     };
     Comparison {
@@ -115,6 +127,9 @@ pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, ty
         sentence: String::new(),
         unlike,
         typical_error: typical_error.cloned(),
+        noted,
+        from_at_least: from.at_least,
+        to_at_least: to.at_least,
     }
     .told(Units::Metric)
 }
@@ -123,7 +138,11 @@ impl Comparison {
     /// The same with its words in the units a person thinks in.
     #[must_use]
     pub fn told(self, units: Units) -> Self {
-        Self { from_shown: quantity::shown_in(&self.quantity, self.from, units), sentence: sentence(&self, units), ..self }
+        Self {
+            from_shown: quantity::shown_in(&self.quantity, self.from, units),
+            sentence: with_notes(sentence(&self, units), &self.noted),
+            ..self
+        }
     }
 
     /// Says what happened along the way where the change is for the worse, or a change that is neither.
@@ -149,6 +168,10 @@ fn judge(gain: f64, te: &TypicalError, neither: bool) -> Verdict {
     }
 }
 
+fn with_notes(sentence: String, noted: &[String]) -> String {
+    if noted.is_empty() { sentence } else { format!("{sentence} Keep in mind: {}.", crate::text::list(noted)) }
+}
+
 fn sentence(c: &Comparison, units: Units) -> String {
     let said = |value: f64| quantity::said(&c.quantity, value, units);
     let (name, now) = (quantity::label(&c.quantity), said(c.to));
@@ -159,27 +182,48 @@ fn sentence(c: &Comparison, units: Units) -> String {
         Some(std::cmp::Ordering::Greater) => format!("Since {since} your {name} has gone up from {then} to {now}"),
         _ => format!("Since {since} your {name} has stayed at {now}"),
     };
-    let noise = c.typical_error.as_ref().map(|te| said(te.detectable)).unwrap_or_default();
+    let noise = c.typical_error.as_ref().map(|te| noise_words(c, te.detectable, units)).unwrap_or_default();
     match c.verdict {
         Verdict::ClearGain => format!("{moved}: more than the {noise} this test wobbles by itself, so the gain is real."),
         Verdict::ClearLoss => format!("{moved}: more than the {noise} this test wobbles by itself, so the loss is real."),
         Verdict::ClearChange => format!("{moved}: more than the {noise} this test wobbles by itself, so the change is real."),
         Verdict::PossibleChange => {
-            format!("{moved}. It looks like a change, but under {noise} it could still be chance; the next test will tell.")
+            format!("{moved}. It looks like a change, but only beyond {noise} is it clear; the next test will tell.")
         }
         Verdict::PossibleGain => {
-            format!("{moved}. It looks like a gain, but under {noise} it could still be chance; the next test will tell.")
+            format!("{moved}. It looks like a gain, but only beyond {noise} is it clear; the next test will tell.")
         }
         Verdict::PossibleLoss => {
-            format!("{moved}. It looks like a loss, but under {noise} it could still be chance; the next test will tell.")
+            format!("{moved}. It looks like a loss, but only beyond {noise} is it clear; the next test will tell.")
         }
         Verdict::WithinNoise => format!("{moved}. This test wobbles by up to {noise} by itself, so this counts as unchanged."),
         Verdict::NotComparable => {
             let names: Vec<String> = c.unlike.iter().map(|u| u.label.to_lowercase()).collect();
             format!("The test of {since} was done differently ({}), so the two numbers are not compared.", crate::text::list(&names))
         }
+        Verdict::NoVerdict if c.to_at_least && c.difference < 0.0 => {
+            format!("At least {now}, against {then} on {since}: no attempt was missed, so it is no loss.")
+        }
+        Verdict::NoVerdict if c.from_at_least && c.difference > 0.0 => {
+            format!("{moved}; but on {since} no attempt had been missed, so there may have been more in it then.")
+        }
         Verdict::NoVerdict => format!("{moved}. How much this test wobbles by itself is not known, so there is no verdict."),
     }
+}
+
+/// How much a test wobbles, written so that it does not read as the difference it is held against, nor as nothing: one digit more
+/// where the two would look alike.
+fn noise_words(c: &Comparison, detectable: f64, units: Units) -> String {
+    let plain = quantity::said(&c.quantity, detectable, units);
+    let is_nothing = !plain.contains(|digit: char| ('1'..='9').contains(&digit));
+    if detectable > 0.0 && (is_nothing || plain == quantity::said(&c.quantity, c.difference.abs(), units)) {
+        let (value, unit) = quantity::in_units(&c.quantity, detectable, units);
+        let closer = [1, 2, 3].into_iter().map(|digits| rounded(value, digits));
+        let told =
+            closer.into_iter().find(|text| text.contains(|digit: char| ('1'..='9').contains(&digit)) && !plain.starts_with(text.as_str()));
+        return told.map_or(plain, |text| format!("{text} {unit}").trim_end().to_owned());
+    }
+    plain
 }
 
 #[cfg(test)]
@@ -253,6 +297,78 @@ mod tests {
         let jump = catalogue::find("vertical-jump").unwrap();
         let compared = compare(jump, "height_cm", &point(50.8, &[]), &point(52.0, &[]), None);
         assert_eq!((compared.from_shown.clone(), compared.told(Units::Imperial).from_shown), ("50.8".into(), "20".into()));
+    }
+
+    #[test]
+    fn the_weather_is_said_and_hinders_nothing_but_the_surface_does() {
+        let run = catalogue::find("run-12min").unwrap();
+        let of = |value: f64, changes: &[(&str, Answer)]| Point {
+            on: "2026-03-12".parse().unwrap(),
+            value,
+            quantity: "distance_m".into(),
+            conditions: changes.iter().map(|(k, a)| ((*k).to_owned(), a.clone())).collect(),
+            ..Point::default()
+        };
+        let (cold, warm) = (("temperature_c", Answer::Number(4.0)), ("temperature_c", Answer::Number(17.0)));
+        let compared = compare(
+            run,
+            "distance_m",
+            &of(2150.0, &[cold.clone(), ("wet", Answer::YesNo(true))]),
+            &of(2260.0, &[warm, ("wet", Answer::YesNo(false))]),
+            None,
+        );
+        assert!(compared.unlike.is_empty() && compared.noted.len() == 2, "{:?}", compared.noted);
+        assert!(compared.sentence.contains("temperature 4 °C then, 17 °C now"), "{}", compared.sentence);
+        let other = compare(
+            run,
+            "distance_m",
+            &of(2150.0, &[("surface", Answer::Text("gravel".into()))]),
+            &of(2260.0, &[("surface", Answer::Text("track".into()))]),
+            None,
+        );
+        assert_eq!(other.verdict, Verdict::NotComparable);
+        let near = compare(run, "distance_m", &of(2150.0, &[cold]), &of(2260.0, &[("temperature_c", Answer::Number(9.0))]), None);
+        assert!(near.noted.is_empty(), "a few degrees are not said");
+    }
+
+    #[test]
+    fn a_maximum_without_a_miss_is_a_bound_and_no_loss() {
+        let lift = catalogue::find("one-rm").unwrap();
+        let of = |value: f64, at_least: bool| Point {
+            value,
+            at_least,
+            quantity: "one_rm_kg".into(),
+            on: "2026-05-02".parse().unwrap(),
+            ..Point::default()
+        };
+        let te = TypicalError { value: 1.0, detectable: 2.8, possible: 1.4, ..published() };
+        let now = |from: (f64, bool), to: (f64, bool)| compare(lift, "one_rm_kg", &of(from.0, from.1), &of(to.0, to.1), Some(&te));
+        let stopped_short = now((100.0, false), (85.0, true));
+        assert_eq!(stopped_short.verdict, Verdict::NoVerdict);
+        assert!(
+            stopped_short.sentence.contains("At least 85 kg") && stopped_short.sentence.contains("no loss"),
+            "{}",
+            stopped_short.sentence
+        );
+        assert_eq!(now((100.0, false), (105.0, true)).verdict, Verdict::ClearGain, "at least so much more");
+        assert_eq!(now((85.0, true), (100.0, false)).verdict, Verdict::NoVerdict);
+        assert_eq!(now((85.0, true), (70.0, false)).verdict, Verdict::ClearLoss);
+    }
+
+    #[test]
+    fn the_noise_never_reads_as_the_change_it_is_held_against() {
+        // Three repetitions more, clear beyond 3.05: both would be written 3.
+        let te = TypicalError { value: 1.1, detectable: 3.05, possible: 1.6, ..published() };
+        let push_up = catalogue::find("push-up").unwrap();
+        let compared = compare(
+            push_up,
+            "reps",
+            &Point { quantity: "reps".into(), ..point(20.0, &[]) },
+            &Point { quantity: "reps".into(), ..point(23.0, &[]) },
+            Some(&te),
+        );
+        assert_eq!(compared.verdict, Verdict::PossibleGain);
+        assert!(compared.sentence.contains("only beyond 3.05") || compared.sentence.contains("only beyond 3.1"), "{}", compared.sentence);
     }
 
     #[test]

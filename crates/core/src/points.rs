@@ -5,6 +5,7 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
+    battery::Place,
     catalogue::Protocol,
     error::{Code, InputError},
     person::{Facts, Sex},
@@ -39,7 +40,10 @@ pub struct ScoringTable {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct PointRow {
-    /// The place in the battery, from 0.
+    /// The test it belongs to, by its name in the battery, so that points stay with it wherever it stands.
+    #[serde(default)]
+    pub test: String,
+    /// Its place in the battery as it is now, from 0.
     pub place: usize,
     /// For one sex; for everybody where absent.
     pub sex: Option<Sex>,
@@ -102,6 +106,22 @@ impl PointRow {
 }
 
 impl ScoringTable {
+    /// The table with each row at the place where its test stands now; rows of tests that stand there no more are left out. A row that
+    /// names no test yet is named after the one at its place.
+    #[must_use]
+    pub fn placed_in(mut self, tests: &[Place]) -> Self {
+        self.rows.retain_mut(|row| {
+            if row.test.is_empty() {
+                row.test = tests.get(row.place).map(|t| t.id.clone()).unwrap_or_default();
+                return true;
+            }
+            let place = tests.iter().position(|t| t.id == row.test);
+            row.place = place.unwrap_or(row.place);
+            place.is_some()
+        });
+        self
+    }
+
     /// The row of a place for a person; nothing where the table has none.
     pub fn row(&self, place: usize, facts: &Facts) -> Option<&PointRow> {
         self.rows.iter().find(|r| r.place == place && r.holds_for(facts))
@@ -266,7 +286,7 @@ pub fn read(records: impl Iterator<Item = Vec<String>>) -> Result<Vec<PointRow>,
                 let raw = number(field(5 + n)).ok_or_else(|| wrong(5 + n, "raw score"))?;
                 steps.push(PointStep { raw, points: *points });
             }
-            Ok(PointRow { place: place - 1, sex, age_from: age(3)?, age_to: age(4)?, steps })
+            Ok(PointRow { test: String::new(), place: place - 1, sex, age_from: age(3)?, age_to: age(4)?, steps })
         })
         .collect()
 }
@@ -289,7 +309,7 @@ mod tests {
 
     fn row(place: usize, ages: Option<(u8, u8)>, steps: &[(f64, f64)]) -> PointRow {
         let steps = steps.iter().map(|(raw, points)| PointStep { raw: *raw, points: *points }).collect();
-        PointRow { place, sex: None, age_from: ages.map(|a| a.0), age_to: ages.map(|a| a.1), steps }
+        PointRow { test: String::new(), place, sex: None, age_from: ages.map(|a| a.0), age_to: ages.map(|a| a.1), steps }
     }
 
     fn table(rows: Vec<PointRow>) -> ScoringTable {

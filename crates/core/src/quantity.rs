@@ -4,7 +4,10 @@ use std::{borrow::Cow, collections::BTreeMap, sync::LazyLock};
 
 use serde::Deserialize;
 
-use crate::units::{CM_PER_INCH, KG_PER_LB, M_PER_YARD, Units, rounded};
+use crate::{
+    inputs::{Inputs, Value},
+    units::{CM_PER_INCH, KG_PER_LB, M_PER_YARD, Units, rounded},
+};
 
 /// A measure, as data.
 #[derive(Debug, Deserialize)]
@@ -26,6 +29,8 @@ struct Measure {
     generic: bool,
     #[serde(default)]
     written: Written,
+    /// The input of the attempts: where none of them was missed, the value is a bound.
+    at_least_unless_missed: Option<String>,
     /// Which way is better; neither by itself where nothing is said.
     better: Option<Better>,
 }
@@ -75,6 +80,12 @@ pub fn is_known(key: &str) -> bool {
 /// Which way of it is better; nothing where neither is by itself, or it has no name.
 pub fn better(key: &str) -> Option<Better> {
     measure(key)?.better
+}
+
+/// Whether a value is a bound and no more: of a maximum of which no attempt was missed.
+pub fn is_bound(key: &str, inputs: &Inputs) -> bool {
+    let attempts = measure(key).and_then(|m| m.at_least_unless_missed.as_ref()).and_then(|input| inputs.value(input));
+    matches!(attempts, Some(Value::Marks(made)) if made.iter().all(|made| *made))
 }
 
 /// Whether less of it is better.

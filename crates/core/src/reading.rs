@@ -81,6 +81,10 @@ fn number(input: &Input, n: f64, units: Units) -> String {
         (_, "s") if n.abs() >= 60.0 => return crate::quantity::minutes(n),
         (_, unit) => (1.0, unit),
     };
+    if let Some(signs) = input.signs.as_ref().filter(|s| s.when.is_none() && n != 0.0) {
+        let side = if n < 0.0 { &signs.minus } else { &signs.plus };
+        return format!("{side} {} {unit}", rounded(n.abs() / per, 2)).trim_end().to_owned();
+    }
     let gap = if unit.starts_with('°') { "" } else { " " };
     format!("{}{gap}{unit}", rounded(n / per, 2)).trim_end().to_owned()
 }

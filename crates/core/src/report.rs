@@ -22,6 +22,9 @@ use crate::{
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct QuantityReport {
+    /// The value is a bound: no attempt was missed, so there may be more.
+    #[serde(default)]
+    pub at_least: bool,
     /// Public key.
     pub key: String,
     /// What it is called.
@@ -204,6 +207,7 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> Qu
         label: quantity::label(key).into_owned(),
         value,
         shown: value.map(|v| quantity::shown(key, v)).unwrap_or_default(),
+        at_least: quantity::is_bound(key, inputs),
         unit: quantity::unit_shown(key).to_owned(),
         method: scored.map(|s| s.method_by(equation.unwrap_or(s.equation)).to_owned()).unwrap_or_default(),
         is_estimate: scored.is_some_and(|s| s.is_estimate_by(equation.unwrap_or(s.equation))),
@@ -349,6 +353,9 @@ pub struct Progress {
 
 /// Compares a result with those before it. `earlier` in order of date.
 pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, typical_error: Option<&TypicalError>) -> Progress {
+    if protocol.change_rule(key).is_some_and(|rule| !rule.follows(&now.conditions)) {
+        return Progress { since_last: None, since_first: None };
+    }
     let alike: Vec<&Point> = earlier.iter().filter(|p| alike::unlike(protocol, p, now).is_empty()).collect();
     let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
     let last = alike.last().copied().or_else(|| earlier.last());
@@ -545,6 +552,28 @@ mod tests {
     fn point(on: &str, value: f64, bench: f64) -> Point {
         let conditions = Conditions::from([("bench_cm".to_owned(), Answer::Number(bench))]);
         Point { on: on.parse().unwrap(), value, method: "m".into(), conditions, ..Point::default() }
+    }
+
+    #[test]
+    fn several_styles_in_one_go_are_told_by_their_parts() {
+        let push_up = catalogue::find("push-up").unwrap();
+        let point = |on: &str, style: &str, quantity: &str, value: f64| Point {
+            on: on.parse().unwrap(),
+            value,
+            method: "push-up/1".into(),
+            conditions: [("style".to_owned(), Answer::Text(style.into()))].into(),
+            quantity: quantity.into(),
+            ..Point::default()
+        };
+        // 12 + 8 + 3, then 15 + 8: the total is the same, and the client got better.
+        let total =
+            progress(push_up, "reps", &[point("2026-03-01", "mixed", "reps", 23.0)], &point("2026-04-01", "mixed", "reps", 23.0), None);
+        assert_eq!(total.since_last, None);
+        let toes = |reps| point(if reps < 14.0 { "2026-03-01" } else { "2026-04-01" }, "mixed", "reps_toes", reps);
+        assert_eq!(progress(push_up, "reps_toes", &[toes(12.0)], &toes(15.0), None).since_last.unwrap().difference, 3.0);
+        // In one style it is the repetitions, once.
+        let one = |q: &str| progress(push_up, q, &[point("2026-03-01", "toes", q, 20.0)], &point("2026-04-01", "toes", q, 22.0), None);
+        assert!(one("reps").since_last.is_some() && one("reps_toes").since_last.is_none());
     }
 
     #[test]

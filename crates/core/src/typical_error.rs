@@ -102,6 +102,8 @@ pub enum RestsOn {
     Typed,
     /// A publication.
     Publication,
+    /// Common practice, with no publication.
+    CommonPractice,
     /// The readings' own wobble, carried through the equation: worked out, not measured.
     Readings,
 }
@@ -153,7 +155,11 @@ impl TypicalError {
     pub fn from_publication(protocol: &Protocol, quantity: &str, facts: &Facts, value: Option<f64>) -> Option<Self> {
         Self::from_table(protocol, quantity, facts.sex).or_else(|| {
             let known = wobble::published(protocol, quantity, facts, value)?;
-            Some(Self::new(known.value, RestsOn::Publication, known.basis, Some(known.source)))
+            let rests_on = match known.source.kind {
+                SourceKind::CommonPractice => RestsOn::CommonPractice,
+                _ => RestsOn::Publication,
+            };
+            Some(Self::new(known.value, rests_on, known.basis, Some(known.source)))
         })
     }
 

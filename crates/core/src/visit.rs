@@ -388,9 +388,8 @@ pub fn learned(tests: &[Judged]) -> Learned {
 const UNDECIDED_MAX: usize = 3;
 
 fn moved(tests: &[Judged]) -> String {
-    let really = |c: &&Comparison| {
-        matches!(c.verdict, Verdict::ClearGain | Verdict::ClearLoss | Verdict::ClearChange | Verdict::PossibleGain | Verdict::PossibleLoss)
-    };
+    let clear = |c: &&Comparison| matches!(c.verdict, Verdict::ClearGain | Verdict::ClearLoss | Verdict::ClearChange);
+    let possible = |c: &&Comparison| matches!(c.verdict, Verdict::PossibleGain | Verdict::PossibleLoss | Verdict::PossibleChange);
     let by = |t: &Judged, c: &Comparison| {
         let change = quantity::said(&c.quantity, c.difference.abs(), t.units);
         let sign = if c.difference < 0.0 { "−" } else { "+" };
@@ -400,23 +399,29 @@ fn moved(tests: &[Judged]) -> String {
     let Some(from) = compared.map(|c| c.from_on).max() else {
         return "The first of its kind here: next time shows what has moved.".into();
     };
-    let of = |t: &Judged, list: &[Comparison]| {
-        let main = list.iter().filter(really).max_by(|a, b| a.steps.unwrap_or(0.0).abs().total_cmp(&b.steps.unwrap_or(0.0).abs()));
+    let of = |t: &Judged, list: &[Comparison], such: &dyn Fn(&&Comparison) -> bool| {
+        let main = list.iter().filter(such).max_by(|a, b| a.steps.unwrap_or(0.0).abs().total_cmp(&b.steps.unwrap_or(0.0).abs()));
         main.map(|c| format!("{}, {})", by(t, c), c.verdict_words))
     };
-    let last: Vec<String> = tests.iter().filter_map(|t| of(t, t.since_last)).collect();
-    let first: Vec<String> = tests.iter().filter_map(|t| of(t, t.since_first)).collect();
+    let last: Vec<String> = tests.iter().filter_map(|t| of(t, t.since_last, &clear)).collect();
+    let first: Vec<String> = tests.iter().filter_map(|t| of(t, t.since_first, &clear)).collect();
+    // What is merely possible never stands under what is clear; of a test that moved clearly it is not said besides.
+    let has_clear = |t: &&Judged| t.since_last.iter().any(|c| clear(&c));
+    let perhaps: Vec<String> = tests.iter().filter(|t| !has_clear(t)).filter_map(|t| of(t, t.since_last, &possible)).collect();
     let day = from.format("%-d %B %Y");
     // What moved where nothing is known of the wobble: neither a gain nor nothing.
     let open = |c: &&Comparison| c.verdict == Verdict::NoVerdict && c.difference != 0.0;
     let undecided: Vec<String> = tests.iter().filter_map(|t| t.since_last.iter().find(open).map(|c| format!("{})", by(t, c)))).collect();
-    let since_last = if last.is_empty() && undecided.is_empty() {
+    let since_last = if last.is_empty() && !perhaps.is_empty() {
+        format!("Since {day} nothing is clear; perhaps {}.", text::list(&perhaps))
+    } else if last.is_empty() && undecided.is_empty() {
         format!("Since {day} nothing has moved beyond the wobble of the tests: if that goes on, change the training.")
     } else if last.is_empty() {
         let undecided = text::list(&undecided[..undecided.len().min(UNDECIDED_MAX)]);
         format!("Since {day}: {undecided}. How much these tests wobble by themselves is not known, so that is no verdict yet.")
     } else {
-        format!("Really moved since {day}: {}.", text::list(&last))
+        let perhaps = if perhaps.is_empty() { String::new() } else { format!(" Perhaps: {}.", text::list(&perhaps)) };
+        format!("Really moved since {day}: {}.{perhaps}", text::list(&last))
     };
     if first.is_empty() { since_last } else { format!("{since_last} Since the first time: {}.", text::list(&first)) }
 }

@@ -77,7 +77,7 @@ fn any_attempt() -> impl Strategy<Value = Kind> {
         2 => (input.clone(), side.clone()).prop_map(|(input, side)| Kind::WatchStarted { input, side }),
         2 => Just(Kind::WatchEnded),
         1 => (input, side, 0u8..5).prop_map(|(input, side, attempt)| Kind::Struck { input, side, attempt }),
-        1 => (0.0..700.0f64, any::<bool>()).prop_map(|(load_kg, made)| Kind::Lifted { load_kg, made }),
+        1 => (0.0..700.0f64, any::<bool>()).prop_map(|(load_kg, made)| Kind::Lifted { load_kg, made, reason: None }),
         1 => Just(Kind::SidesSwapped),
         2 => (prop_oneof![Just("stage"), Just("position"), Just("reps")], any::<bool>())
             .prop_map(|(input, passed)| Kind::StageTried { input: input.into(), passed }),

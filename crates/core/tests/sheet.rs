@@ -4,7 +4,9 @@
 mod screen;
 
 use impulso_core::{
-    Code, catalogue,
+    Code,
+    attempts::Take,
+    catalogue::{self, PhaseKind},
     conditions::Answer,
     inputs::Value,
     person::Sex,
@@ -184,7 +186,47 @@ fn the_bell_ends_the_thirty_seconds_and_the_half_stand_is_added_after_it() {
         floor.at(6.0 + 2.0 * f64::from(k), counted("reps", 1));
     }
     floor.at(36.0, counted("reps", 1));
-    assert_eq!(closed(&mut floor, 40.0), json!({"reps": 15.0, "chair_cm": 43.0}));
+    floor.at(37.0, counted("reps", 1));
+    assert_eq!(closed(&mut floor, 40.0), json!({"reps": 15.0, "chair_cm": 43.0}), "one half, not two");
+}
+
+#[test]
+fn a_minute_of_push_ups_ends_and_the_agreed_style_is_the_one_that_is_counted() {
+    let rule = [("rule", text("one_minute")), ("style", text("knees")), ("depth", text("floor"))];
+    let mut floor = floor_of("push-up", &rule);
+    assert_eq!(floor.state().timeline.phases[1].end_ms, Some(65_000.0));
+    let inputs: Vec<String> = floor.sheet().rows.iter().map(|r| r.input.clone()).collect();
+    assert_eq!(inputs, ["reps_knees"], "set up on the knees, nothing else is there to be counted");
+    for s in [10.0, 20.0, 30.0, 64.9, 65.1, 70.0] {
+        floor.at(s, counted("reps_knees", 1));
+        floor.at(s, counted("reps_toes", 1));
+    }
+    assert!(floor.state().timeline.calls.iter().any(|c| c.at_ms == 65_000.0 && c.tone == Tone::End), "the bell rings");
+    let inputs = closed(&mut floor, 72.0);
+    assert_eq!((&inputs["reps_knees"], &inputs["reps_toes"]), (&json!(4.0), &serde_json::Value::Null));
+    // Without a rest the clock has no end.
+    let free = floor_of("push-up", &[("rule", text("to_failure")), ("style", text("mixed")), ("depth", text("floor"))]);
+    assert_eq!((free.state().timeline.phases[1].end_ms, free.sheet().rows.len()), (None, 3));
+}
+
+#[test]
+fn nothing_is_counted_after_the_bell_of_any_test() {
+    let counted_only = |p: &&catalogue::Protocol| {
+        matches!(p.legs().first().map(|l| &l.take), Some(Take::Count { seconds: None, half_at_bell: false, .. }))
+    };
+    let mut looked_at = 0;
+    // What is asked first at set-up is asked elsewhere.
+    let plain = |p: &&catalogue::Protocol| p.conditions.iter().all(|c| !c.required);
+    for protocol in catalogue::all().iter().filter(counted_only).filter(plain) {
+        let mut floor = floor_of(&protocol.id, &[]);
+        let Some(end) = floor.state().timeline.phase(PhaseKind::Work).and_then(|w| w.end_ms) else { continue };
+        let key = floor.sheet().rows[0].input.clone();
+        floor.at(end / 1000.0 - 1.0, counted(&key, 1));
+        floor.at(end / 1000.0 + 0.1, counted(&key, 1));
+        assert_eq!(floor.sheet().rows[0].value(), Some(Value::Number(1.0)), "{}", protocol.id);
+        looked_at += 1;
+    }
+    assert!(looked_at >= 2, "squats and crunches in a minute among them");
 }
 
 #[test]
@@ -217,39 +259,63 @@ fn a_finish_that_was_not_seen_leaves_the_test_open_until_it_is_typed() {
 }
 
 #[test]
-fn loads_are_advised_with_a_reason_rests_are_called_and_a_fifth_attempt_is_refused() {
+fn the_attempts_reach_what_is_expected_by_the_third_and_a_miss_halves_the_step() {
     let ready = [("warm_up", Answer::YesNo(true)), ("lift", text("bench_press")), ("spotter", Answer::YesNo(true))];
     let mut floor = floor_of("one-rm", &ready);
     floor.setup.last_value = Some(100.0);
-    let advice = |floor: &Floor| {
-        let advice = floor.sheet().advice.unwrap();
-        (advice.kg, advice.because)
-    };
-    assert_eq!(advice(&floor).0, Some(70.0));
-    let lift = |load_kg: f64, made: bool| Kind::Lifted { load_kg, made };
-    floor.at(60.0, lift(80.0, true));
-    assert_eq!(advice(&floor).0, Some(87.5), "a tenth more, as plates go");
+    let advice = |floor: &Floor| floor.sheet().advice.unwrap();
+    let lift = |load_kg: f64, made: bool| Kind::Lifted { load_kg, made, reason: None };
+    let mut done = Vec::new();
+    for at in [60.0, 260.0, 460.0, 660.0] {
+        let kg = advice(&floor).kg.unwrap();
+        floor.at(at, lift(kg, true));
+        done.push(kg);
+    }
+    assert_eq!(done, [70.0, 85.0, 100.0, 105.0], "the third is what was lifted last time, the fourth beyond it");
+    assert!(advice(&floor).because.contains("at least 105 kg"), "{}", advice(&floor).because);
     let rest = floor.sheet().rest.unwrap();
-    assert_eq!((rest.until_ms, rest.at_most_ms), (240_000.0, Some(360_000.0)), "3 to 5 minutes");
-    assert!(floor.state().timeline.calls.iter().any(|c| c.at_ms == 240_000.0 && c.tone == Tone::Start));
-    floor.at(260.0, lift(90.0, true));
-    assert_eq!(advice(&floor).0, Some(95.0));
-    floor.at(460.0, lift(105.0, false));
-    let (kg, because) = advice(&floor);
-    assert_eq!(kg, Some(97.5), "{because}");
-    floor.at(700.0, lift(97.5, true));
-    assert_eq!(advice(&floor).0, None);
-    assert!(floor.refusal(lift(100.0, true)).unwrap().1.contains("4 are the most"));
-    let inputs = closed(&mut floor, 720.0);
-    assert_eq!((inputs["load_kg"].clone(), inputs["made"].clone()), (json!([80.0, 90.0, 105.0, 97.5]), json!([true, true, false, true])));
+    assert_eq!((rest.until_ms, rest.at_most_ms), (840_000.0, Some(960_000.0)), "3 to 5 minutes");
+    // A fifth needs a reason, and a sixth there is not.
+    assert_eq!(floor.refusal(lift(107.5, true)).unwrap().0, Code::MissingInput);
+    floor.at(900.0, Kind::Lifted { load_kg: 107.5, made: true, reason: Some("moved fast".into()) });
+    assert!(advice(&floor).kg.is_none());
+    assert!(floor.state().notes.iter().any(|n| n.contains("moved fast")));
+    assert_eq!(closed(&mut floor, 920.0)["load_kg"], json!([70.0, 85.0, 100.0, 105.0, 107.5]));
+
+    let mut floor = floor_of("one-rm", &ready);
+    floor.setup.last_value = Some(100.0);
+    floor.at(60.0, lift(70.0, true));
+    floor.at(260.0, lift(85.0, true));
+    floor.at(460.0, lift(100.0, false));
+    assert_eq!(advice(&floor).kg, Some(92.5), "{}", advice(&floor).because);
+    floor.at(700.0, lift(92.5, true));
+    assert!(advice(&floor).kg.is_none() && advice(&floor).because.contains("4 attempts are the most"));
+    assert_eq!(closed(&mut floor, 720.0)["made"], json!([true, true, false, true]));
+}
+
+#[test]
+fn plates_come_in_the_unit_of_the_client_and_a_guess_stands_for_last_time() {
+    let ready = [
+        ("warm_up", Answer::YesNo(true)),
+        ("lift", text("bench_press")),
+        ("spotter", Answer::YesNo(true)),
+        ("expected_kg", Answer::Number(200.0 * 0.453_592_37)),
+    ];
+    let mut floor = floor_of("one-rm", &ready);
+    floor.setup.units = impulso_core::units::Units::Imperial;
+    let pounds = |floor: &Floor| floor.sheet().advice.unwrap().kg.map(|kg| (kg / 0.453_592_37 * 1000.0).round() / 1000.0);
+    assert_eq!(pounds(&floor), Some(140.0));
+    assert!(floor.sheet().advice.unwrap().because.contains("200 lb"), "{}", floor.sheet().advice.unwrap().because);
+    floor.at(60.0, Kind::Lifted { load_kg: 140.0 * 0.453_592_37, made: true, reason: None });
+    assert_eq!(pounds(&floor), Some(170.0));
 }
 
 #[test]
 fn a_heavier_made_after_a_lighter_missed_is_kept_and_asked_about() {
     let ready = [("warm_up", Answer::YesNo(true)), ("lift", text("deadlift")), ("spotter", Answer::YesNo(true))];
     let mut floor = floor_of("one-rm", &ready);
-    floor.at(60.0, Kind::Lifted { load_kg: 100.0, made: false });
-    floor.at(260.0, Kind::Lifted { load_kg: 110.0, made: true });
+    floor.at(60.0, Kind::Lifted { load_kg: 100.0, made: false, reason: None });
+    floor.at(260.0, Kind::Lifted { load_kg: 110.0, made: true, reason: None });
     assert!(floor.state().decision.unwrap().because.starts_with("110 kg was made after 100 kg had been missed."));
     assert_eq!(closed(&mut floor, 300.0)["made"], json!([false, true]));
 }
@@ -351,7 +417,7 @@ fn hops_each_way_against_ten_seconds_of_their_own_with_the_lines_touched_beside_
     floor.at(15.8, one("hops", "clockwise", 1));
     floor.at(17.0, one("hops", "clockwise", 1));
     let sheet = floor.sheet();
-    assert_eq!(sheet.rows[0].value(), Some(Value::Number(9.0)), "the one at the bell was keyed late, the one after it does not count");
+    assert_eq!(sheet.rows[0].value(), Some(Value::Number(8.0)), "nothing counts after the bell");
     assert_eq!(sheet.watch, None);
     assert_eq!(sheet.rest.map(|r| (r.from_ms, r.until_ms)), Some((15_000.0, 75_000.0)));
     assert_eq!(next(&floor), Some(("hops".into(), Some("counter".into()))));
@@ -360,7 +426,7 @@ fn hops_each_way_against_ten_seconds_of_their_own_with_the_lines_touched_beside_
     assert!(calls.iter().any(|c| c.at_ms == 90_000.0 && c.tone == Tone::End), "the bell is called");
     floor.at(95.0, Kind::Noted { text: "stumbled at once".into() });
     let inputs = closed(&mut floor, 96.0);
-    assert_eq!(inputs, json!({"hops": {"clockwise": 9.0, "counter": 0.0}, "touches": {"clockwise": 1.0}}), "none is a reading too");
+    assert_eq!(inputs, json!({"hops": {"clockwise": 8.0, "counter": 0.0}, "touches": {"clockwise": 1.0}}), "none is a reading too");
 }
 
 #[test]
@@ -369,6 +435,8 @@ fn a_circuit_has_one_start_and_a_key_a_round() {
     floor.at(10.0, Kind::WatchStarted { input: "split_s".into(), side: None });
     for (k, at) in [190.0, 385.5, 590.0].into_iter().enumerate() {
         floor.at(at, Kind::WatchEnded);
+        // A second press within the shortest possible round is none.
+        floor.at(at + 1.5, Kind::WatchEnded);
         let watch = floor.sheet().watch;
         assert_eq!(watch.map(|w| w.from_ms), (k < 2).then_some(at * 1000.0), "the next round begins as the one before it ends");
     }

@@ -6,7 +6,7 @@ use impulso_core::{
     person::Facts,
     points::{ScoringTable, in_force},
 };
-use impulso_store::{Scope, scoring_tables};
+use impulso_store::{Scope, scoring_tables, visits};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -65,8 +65,15 @@ impl Tables {
     pub async fn of(scope: &mut Scope, battery: &Battery) -> ApiResult<Self> {
         let own = scoring_tables::of_battery(scope, &battery.id).await?;
         let for_past = own.iter().find(|(_, past)| *past).map(|(t, _)| t.version);
+        let battery = battery.clone().identified();
+        // A table from before its rows named their tests was made for the battery as it stands now.
+        let today = visits::own_batteries(scope).await?.into_iter().find(|b| b.id == battery.id).map(Battery::identified);
+        let named = |table: ScoringTable| match &today {
+            Some(today) if table.rows.iter().any(|r| r.test.is_empty()) => table.placed_in(&today.tests),
+            _ => table,
+        };
         let mut all: Vec<ScoringTable> = battery.scoring.clone().into_iter().collect();
-        all.extend(own.into_iter().map(|(t, _)| t));
+        all.extend(own.into_iter().map(|(t, _)| named(t).placed_in(&battery.tests)));
         Ok(Self { all, for_past })
     }
 

@@ -6,6 +6,7 @@ use impulso_core::{
     rehearse::RehearsalReport,
     run::{Decision, Event, Reading, State, fold},
     simulate,
+    units::Units,
 };
 use impulso_store::{
     Scope,
@@ -52,6 +53,8 @@ pub struct RunView {
     pub server_now: DateTime<Utc>,
     /// How fast the run's clock passes: 1, except in a rehearsal.
     pub clock_rate: f64,
+    /// The units that numbers are shown and typed in: those of the one who is tested.
+    pub units: Units,
     /// Whether it is closed.
     pub closed: bool,
     /// The result, once closed.
@@ -139,6 +142,7 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
         revision: events.len() as u64 + u64::from(run.closed_at.is_some()),
         created_at: run.created_at,
         server_now: Utc::now(),
+        units: first.setup.units,
         closed: run.closed_at.is_some(),
         result: first.result.filter(|_| !many).map(|r| r.0),
         join_code: run.join_code.clone().filter(|_| run.closed_at.is_none()),

@@ -100,6 +100,7 @@ impl Stored {
             conditions: self.conditions.clone(),
             quantity: quantity.to_owned(),
             beside: self.computed.clone(),
+            at_least: impulso_core::quantity::is_bound(quantity, &self.inputs),
         })
     }
 }

@@ -21,7 +21,10 @@ export function useLoad<T>(load: () => Promise<T>): Loaded<T> {
     loading.value = true;
     try {
       const answer = await load();
-      if (mine === latest) [data.value, failure.value] = [answer, null];
+      if (mine !== latest) return;
+      failure.value = null;
+      // The same answer again moves nothing on the page.
+      if (JSON.stringify(answer) !== JSON.stringify(data.value)) data.value = answer;
     } catch (error) {
       if (mine === latest) failure.value = asFailure(error);
     } finally {

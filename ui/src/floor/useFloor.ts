@@ -101,9 +101,12 @@ export function useFloor() {
     }
   }
 
+  /** How often this screen started the clock: once, or not at all. */
+  const begun = ref(0);
   async function start() {
     if (run.startedAt !== null) return;
     void run.happened({ kind: "clock_started" });
+    begun.value++;
     await soundOn();
   }
 
@@ -130,7 +133,7 @@ export function useFloor() {
     void wake.release().catch(() => undefined);
   });
 
-  return { ms, beatMs, sounding, call, saved, state, status, running, phase, phases, start, say, tone, soundOn, soundOff };
+  return { ms, beatMs, sounding, call, saved, state, status, running, phase, phases, begun, start, say, tone, soundOn, soundOff };
 }
 
 export type Floor = ReturnType<typeof useFloor>;

@@ -1,20 +1,26 @@
 import type { Answer, Condition } from "@/api/types";
 import { typed } from "./typed";
+import { toShown, type Units } from "./units";
 
 /** Answers as the form holds them: words as typed, yes or no. */
 export type Given = Record<string, string | boolean>;
 
 /** Answers as the form holds them, from those the server suggests. */
-export const given = (answers: Record<string, unknown>): Given =>
-  Object.fromEntries(Object.entries(answers).map(([key, answer]) => [key, typeof answer === "boolean" ? answer : String(answer)]));
+export const given = (answers: Record<string, unknown>, asked: Condition[] = [], units: Units = "metric"): Given => {
+  const unit = (key: string) => asked.find((c) => c.key === key)?.unit ?? "";
+  const shown = (key: string, answer: unknown) => (typeof answer === "number" ? String(toShown(answer, unit(key), units)) : String(answer));
+  return Object.fromEntries(
+    Object.entries(answers).map(([key, answer]) => [key, typeof answer === "boolean" ? answer : shown(key, answer)]),
+  );
+};
 
 /** Answers as the server takes them. What is no number goes as it was typed: the answer says what to type instead. */
-export function answers(asked: Condition[], from: Given): Record<string, Answer> {
+export function answers(asked: Condition[], from: Given, units: Units = "metric"): Record<string, Answer> {
   const out: Record<string, Answer> = {};
   for (const c of asked) {
     const answer = from[c.key];
     if (answer === undefined || answer === "") continue;
-    const number = c.kind === "number" && typeof answer === "string" ? typed(answer, c.unit ?? "") : null;
+    const number = c.kind === "number" && typeof answer === "string" ? typed(answer, c.unit ?? "", units) : null;
     out[c.key] = number ?? answer;
   }
   return out;

@@ -1,5 +1,8 @@
 import type { Input } from "@/api/types";
+import { hasSign, signsOf } from "./signs";
 import { expected, typed } from "./typed";
+import { toShown, type Units } from "./units";
+import { question } from "./usual";
 
 /** A reading in the shape of the contract. */
 export type Reading = number | boolean | string | (number | null)[] | boolean[] | { [key: string]: Reading };
@@ -11,13 +14,18 @@ export interface Wrong {
 }
 
 /** The readings that were typed under `key`, `key.side`, `key.side.try` and `key.side.point`; or the first that is none. */
-export function readings(inputs: Input[], text: Record<string, string>): Record<string, Reading> | Wrong {
+export function readings(
+  inputs: Input[],
+  text: Record<string, string>,
+  given: Record<string, unknown> = {},
+  units: Units = "metric",
+): Record<string, Reading> | Wrong {
   const found: Record<string, Reading> = {};
   for (const input of inputs) {
     const sides = input.sides?.length ? input.sides : [""];
     const bySide: Record<string, Reading> = {};
     for (const side of sides) {
-      const value = ofSide(input, side, text);
+      const value = ofSide(input, side, text, given, units);
       if (value !== null && isWrong(value)) return value;
       if (value !== null) bySide[side] = value;
     }
@@ -49,6 +57,16 @@ export function texts(inputs: Input[], values: Record<string, unknown>, show: (n
                   ? "yes"
                   : "no"
                 : String(v);
+      // A length, and on which side of the zero it lies.
+      if (input.signs) {
+        const list = Array.isArray(value) ? (value as (number | null)[]) : [value as number];
+        list.forEach((v, k) => {
+          const n = (input.tries ?? 1) > 1 ? k + 1 : "";
+          put([input.key, side, n], typeof v === "number" ? one(Math.abs(v)) : one(v));
+          if (v) put([input.key, side, n, "sign"], v < 0 ? "-" : "+");
+        });
+        continue;
+      }
       if (Array.isArray(value)) value.forEach((v, k) => put([input.key, side, k + 1], one(v)));
       else if (kindOf(input) === "points")
         for (const [point, met] of Object.entries(value as object)) put([input.key, side, point], met ? "yes" : "no");
@@ -62,7 +80,14 @@ const kindOf = (input: Input) => input.kind ?? "number";
 export const isWrong = (value: unknown): value is Wrong =>
   typeof value === "object" && value !== null && "field" in value && "message" in value;
 
-function ofSide(input: Input, side: string, text: Record<string, string>): Reading | Wrong | null {
+function ofSide(
+  input: Input,
+  side: string,
+  text: Record<string, string>,
+  given: Record<string, unknown>,
+  units: Units,
+): Reading | Wrong | null {
+  const signs = signsOf(input, given);
   const at = (part: string | number = "") => (text[[input.key, side, part].filter((p) => p !== "").join(".")] ?? "").trim();
   const kind = input.kind ?? "number";
   if (kind === "choice" || kind === "words") return at() || null;
@@ -79,12 +104,35 @@ function ofSide(input: Input, side: string, text: Record<string, string>): Readi
     return most === 1 ? marks[0]! : marks;
   }
   const numbers: (number | null)[] = [];
-  for (const one of written) {
+  for (const [k, one] of written.entries()) {
     const struck = most > 1 && /^[x×–-]?$/i.test(one);
-    const number = struck ? null : typed(one, input.unit ?? "");
+    const number = struck ? null : typed(one, input.unit ?? "", units);
     if (!struck && number === null)
-      return { field: input.key, message: `${input.label}: “${one}” is no number here. ${expected(input.unit ?? "")}` };
+      return { field: input.key, message: `${input.label}: “${one}” is no number here. ${expected(input.unit ?? "", units)}` };
+    if (signs && number) {
+      const which = at(most === 1 ? "sign" : `${k + 1}.sign`);
+      if (hasSign(one))
+        return { field: input.key, message: `${input.label}: type the length without a sign, and choose ${signs.minus} or ${signs.plus}.` };
+      if (!which) return { field: input.key, message: `${input.label}, ${one}: ${signs.minus} or ${signs.plus}? Choose one.` };
+      numbers.push(which === "-" ? -number : number);
+      continue;
+    }
     numbers.push(number);
   }
   return most === 1 ? numbers[0]! : numbers;
 }
+
+/** The first reading that lies outside what is usual, as a question; nothing where all are usual. */
+export function unusual(inputs: Input[], values: Record<string, Reading>, units: Units): Wrong | null {
+  for (const input of inputs) {
+    const numbers = [values[input.key]].flatMap((v) => (v && typeof v === "object" && !Array.isArray(v) ? Object.values(v) : [v])).flat();
+    for (const n of numbers) {
+      const asked = typeof n === "number" ? question(n, input.unit ?? "", input.usual, units) : null;
+      if (asked) return { field: input.key, message: asked.ask };
+    }
+  }
+  return null;
+}
+
+/** A stored number as its field shows it. */
+export const shownIn = (units: Units) => (n: number, unit: string) => String(toShown(n, unit, units));

@@ -1,4 +1,6 @@
 import type { SheetRow } from "@/api/types";
+import { signed } from "./signs";
+import { toShown, type Units } from "./units";
 
 type Cell = SheetRow["cells"][number];
 
@@ -17,8 +19,11 @@ export function stopwatch(seconds: number, step = 0.1): string {
 }
 
 /** A reading as the sheet shows it. */
-export function shown(row: SheetRow, value: unknown): string {
-  if (typeof value === "number") return row.unit === "s" ? stopwatch(value, row.step) : String(value).replace("-", "−");
+export function shown(row: SheetRow, value: unknown, units: Units = "metric"): string {
+  if (typeof value === "number")
+    return row.unit === "s"
+      ? stopwatch(value, row.step)
+      : signed(row.signs ?? null, value, String(toShown(value, row.unit, units)).replace("-", "−"));
   if (typeof value === "boolean") return value ? "made" : "missed";
   if (typeof value === "string") return choice(row, value);
   if (value && typeof value === "object") {

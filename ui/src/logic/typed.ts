@@ -1,4 +1,5 @@
 /** Numbers as people write them, in the unit that is stored. */
+import { fromShown, type Units } from "./units";
 
 const INCH_CM = 2.54;
 const POUND_KG = 0.45359237;
@@ -38,20 +39,30 @@ function pounds(text: string): number | null {
   return found ? Number(found[1]!.replace(",", ".")) * POUND_KG : null;
 }
 
-/** What was typed, as a number in `unit`; nothing where it is none. */
-export function typed(text: string, unit: string): number | null {
+/** `180 ft`, `60 yd`: metres. */
+function yards(text: string): number | null {
+  const found = /^(\d+(?:[.,]\d+)?)\s*(ft|'|yd|yds)$/.exec(text.trim().toLowerCase());
+  return found ? Number(found[1]!.replace(",", ".")) * (found[2]!.startsWith("y") ? 0.9144 : 0.3048) : null;
+}
+
+/** What was typed, as a number in `unit`; nothing where it is none. A number without a unit is in the one that is shown. */
+export function typed(text: string, unit: string, units: Units = "metric"): number | null {
   const ending = text.trim().toLowerCase();
-  const bare = unit && ending.endsWith(unit.toLowerCase()) ? ending.slice(0, -unit.length) : text;
-  const number = plain(bare);
-  if (number !== null) return number;
+  const number = plain(text);
+  if (number !== null) return fromShown(number, unit, units);
+  const named = unit && ending.endsWith(unit.toLowerCase()) ? plain(ending.slice(0, -unit.length)) : null;
+  if (named !== null) return named;
   if (unit === "s") return clock(text);
   if (unit === "cm") return feet(text);
   if (unit === "kg") return pounds(text);
+  if (unit === "m") return yards(text);
   return null;
 }
 
 /** What a field expects, where what was typed is none of it. */
-export function expected(unit: string): string {
+export function expected(unit: string, units: Units = "metric"): string {
+  if (unit === "cm" && units === "imperial") return "Type inches such as 36.5, or centimetres such as 92.5 cm.";
+  if (unit === "kg" && units === "imperial") return "Type pounds such as 180, or kilograms such as 82.5 kg.";
   if (unit === "s") return "Type seconds such as 58.4, or minutes and seconds such as 7:02.";
   if (unit === "cm") return "Type centimetres such as 92.5, or inches such as 36 in.";
   if (unit === "kg") return "Type kilograms such as 82.5, or pounds such as 180 lb.";

@@ -57,14 +57,14 @@ const { draft, clear } = useDraft<Draft>(`assess.${props.id}.${props.protocol}${
 });
 watch(page, (p) => {
   if (!p || draft.value.filled) return;
-  Object.assign(draft.value.given, given(p.suggested));
+  Object.assign(draft.value.given, given(p.suggested, p.protocol.conditions, p.units));
   draft.value.reason = p.readiness?.overrule_reason ?? "";
   draft.value.filled = true;
 });
 
 const count = computed(() => ofFamily(page.value?.protocol.procedure, "counted_recovery"));
 const asked = computed(() => page.value?.protocol.conditions.filter((c) => c.ask) ?? []);
-const conditions = computed<Conditions>(() => answers(asked.value, draft.value.given));
+const conditions = computed<Conditions>(() => answers(asked.value, draft.value.given, page.value?.units));
 const unlike = ref<Unlike[]>([]);
 const differing = useAction();
 const compare = useDebounceFn(async () => {
@@ -150,7 +150,14 @@ async function begin() {
         <ul class="bring">
           <li v-for="e in page.protocol.equipment" :key="e.what">{{ e.what }}</li>
         </ul>
-        <ConditionField v-for="c in asked" :key="c.key" v-model="draft.given[c.key]" :condition="c" :wrong="wrong(c.key)">
+        <ConditionField
+          :units="page.units"
+          v-for="c in asked"
+          :key="c.key"
+          v-model="draft.given[c.key]"
+          :condition="c"
+          :wrong="wrong(c.key)"
+        >
           <template #yes-no>It stands under “Before the clock”, with a timer.</template>
           <template v-if="c.expected" #hint> The protocol’s is {{ c.expected }} {{ c.unit }}.</template>
           <p v-if="differs(c.key)" class="unlike">

@@ -83,7 +83,7 @@ async function keep() {
     again_weeks: /^\d+$/.test(draft.value.weeks) ? Number(draft.value.weeks) : null,
     photos: draft.value.photos,
     window_min: draft.value.window.trim() ? Number(draft.value.window) : null,
-    scoring: known.value ? null : (data.value?.batteries.find((b) => b.battery.id === props.from)?.battery.scoring ?? null),
+    scoring: (known.value ?? data.value?.batteries.find((b) => b.battery.id === props.from))?.battery.scoring ?? null,
     tests: draft.value.tests,
   } as Battery;
   const kept = await run(() => take(api.PUT("/api/batteries/{id}", { params: { path: { id: props.id } }, body })));

@@ -14,7 +14,7 @@ import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
 import { answers, given } from "@/logic/conditions";
-import { isWrong, readings, texts } from "@/logic/readings";
+import { isWrong, readings, shownIn, texts, unusual } from "@/logic/readings";
 import { typed } from "@/logic/typed";
 
 /** A test that was done on paper: the day, the readings, the circumstances. Or, with `result`, one that is put right. */
@@ -65,8 +65,8 @@ watch(page, (p) => {
     Object.assign(draft.value, {
       id: uuid(),
       on: was.on,
-      values: texts(p.protocol.inputs, was.entry.inputs, written),
-      given: given(was.entry.conditions),
+      values: texts(p.protocol.inputs, was.entry.inputs, shownIn(p.units)),
+      given: given(was.entry.conditions, p.protocol.conditions, p.units),
       stages: staged.map((s) => ({
         load: String(s.load_kgm_min),
         rates: Object.fromEntries(Object.entries(s).flatMap(([k, v]) => (k.startsWith("hr_") ? [[k.slice(3), String(v)]] : []))),
@@ -81,7 +81,7 @@ watch(page, (p) => {
     return;
   }
   if (draft.value.filled) return;
-  Object.assign(draft.value.given, given(p.suggested));
+  Object.assign(draft.value.given, given(p.suggested, p.protocol.conditions, p.units));
   draft.value.on = new Date().toISOString().slice(0, 10);
   draft.value.filled = true;
 });
@@ -122,8 +122,16 @@ const known = computed(
     ]),
 );
 
-/** A stored number as its field shows it. */
-const written = (n: number) => String(Math.round(n * 1e6) / 1e6);
+/** It is meant that one side was not done: asked once. */
+const oneSide = ref(false);
+/** An unusual value is meant: asked once. */
+const meant = ref(false);
+const units = computed(() => page.value?.units ?? "metric");
+watch(
+  () => draft.value.values,
+  () => (oneSide.value = meant.value = false),
+  { deep: true },
+);
 /** The input that is being filled, and how its tape lies. */
 const at = ref("");
 const siteOf = (key: string) => {
@@ -133,8 +141,27 @@ const siteOf = (key: string) => {
 const number = (text: string, unit = "") => typed(text, unit) ?? NaN;
 async function keep() {
   local.value = null;
-  const values = readings(inputs.value, draft.value.values);
+  const values = readings(inputs.value, draft.value.values, draft.value.given, units.value);
   if (isWrong(values)) return void (local.value = values);
+  // A side that is missing is asked for: it is kept without it only where that is meant.
+  const open = inputs.value.flatMap((i) => {
+    const read = values[i.key];
+    const sides = i.sides ?? [];
+    if (!sides.length || !read || typeof read !== "object") return [];
+    return sides
+      .filter((side) => !(side in (read as object)))
+      .map((side) => ({ field: i.key, message: `${i.label}: the ${side} side is missing. Type it, or keep the test with one side.` }));
+  });
+  if (open.length && !oneSide.value) {
+    oneSide.value = true;
+    return void (local.value = open[0]!);
+  }
+  // What is merely unusual is asked about once.
+  const odd = unusual(inputs.value, values, units.value);
+  if (odd && !meant.value) {
+    meant.value = true;
+    return void (local.value = { ...odd, message: `${odd.message} Put it right, or keep it as it is.` });
+  }
   const stages = [];
   for (const stage of staged.value ? draft.value.stages : []) {
     const rates = Object.entries(stage.rates).filter(([, t]) => t.trim());
@@ -148,7 +175,7 @@ async function keep() {
     on: draft.value.on,
     inputs: values as never,
     stages,
-    conditions: answers(asked.value, draft.value.given),
+    conditions: answers(asked.value, draft.value.given, units.value),
     hr_max_method: (draft.value.method || null) as never,
     resting_hr: draft.value.resting ? number(draft.value.resting) : null,
     hr_max: draft.value.measured ? number(draft.value.measured) : null,
@@ -219,6 +246,8 @@ async function keep() {
             v-model="draft.values"
             :input="i"
             :wrong="wrong(i.key)"
+            :given="draft.given"
+            :units="units"
             :class="{ wide: isWide(i) }"
             @focusin="at = i.key"
           />
@@ -276,7 +305,7 @@ async function keep() {
       </section>
       <section>
         <h2>How it was</h2>
-        <ConditionField v-for="c in asked" :key="c.key" v-model="draft.given[c.key]" :condition="c" :wrong="wrong(c.key)" />
+        <ConditionField v-for="c in asked" :units="units" :key="c.key" v-model="draft.given[c.key]" :condition="c" :wrong="wrong(c.key)" />
       </section>
     </div>
     <label v-if="stored" class="field because"

@@ -85,7 +85,8 @@ async function stop() {
 
 /** A key that was pressed with a finger does not keep the keyboard: Space goes on meaning the large one. */
 function letGo(event: MouseEvent) {
-  if (event.detail > 0) (event.target as HTMLElement).closest<HTMLElement>("footer button")?.blur();
+  const key = (event.target as HTMLElement).closest<HTMLElement>("button");
+  if (event.detail > 0 && key === document.activeElement && !key?.closest("[role=dialog], [role=alertdialog]")) key?.blur();
 }
 
 let escaped = 0;

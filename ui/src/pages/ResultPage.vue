@@ -84,6 +84,7 @@ function ask(q: QuantityReport) {
             <div class="figure">
               <span class="label">{{ q.label }}</span>
               <template v-if="q.value != null">
+                <small v-if="q.at_least" class="unit">at least</small>
                 <span class="value" :class="{ first: q.key === main.key }">{{ q.shown }}</span>
                 <span class="unit">{{ q.unit }}</span>
                 <button type="button" class="why" @click="ask(q)">Why?</button>

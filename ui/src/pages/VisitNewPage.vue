@@ -26,14 +26,14 @@ const {
 const { draft, clear } = useDraft(`visit.${props.id}.${props.battery}`, { id: uuid(), given: {} as Given, filled: false });
 watch(plan, (p) => {
   if (!p || draft.value.filled) return;
-  Object.assign(draft.value.given, given(p.suggested));
+  Object.assign(draft.value.given, given(p.suggested, p.asked, p.units));
   draft.value.filled = true;
 });
 const { busy, failure, run } = useAction();
 const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
 const known = computed(() => new Set(plan.value?.asked.map((c) => c.key)));
 async function begin() {
-  const body = { id: draft.value.id, battery: props.battery, conditions: answers(plan.value!.asked, draft.value.given) };
+  const body = { id: draft.value.id, battery: props.battery, conditions: answers(plan.value!.asked, draft.value.given, plan.value!.units) };
   const visit = await run(() => take(api.POST("/api/people/{id}/visits", { params: { path }, body })));
   if (!visit) return;
   clear();
@@ -73,7 +73,14 @@ async function begin() {
           <h2>
             Asked once, for all tests<template v-if="plan.last_on"> <span class="soft">· filled in as last time</span></template>
           </h2>
-          <ConditionField v-for="c in plan.asked" :key="c.key" v-model="draft.given[c.key]" :condition="c" :wrong="wrong(c.key)" />
+          <ConditionField
+            :units="plan.units"
+            v-for="c in plan.asked"
+            :key="c.key"
+            v-model="draft.given[c.key]"
+            :condition="c"
+            :wrong="wrong(c.key)"
+          />
         </template>
       </section>
       <aside>

@@ -127,6 +127,7 @@ pub fn parse(text: &str) -> Result<Protocol, InputError> {
             label: protocol.name.clone(),
             seconds: None,
             beats: None,
+            clocked: None,
             cue: protocol.summary.clone(),
             prompts: Vec::new(),
         });
@@ -253,6 +254,14 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
             Take::Ladder { why: Some(why), .. } if protocol.input(why).is_none() => {
                 return fail("attempts", format!("{why} is asked but is no input"));
             }
+            Take::Count { inputs, agreed: Some(agreed), .. }
+                if protocol.condition(&agreed.condition).is_none_or(|c| {
+                    let listed = |choice: &String| c.choices.iter().any(|(key, _)| key == choice);
+                    agreed.inputs.iter().any(|(choice, input)| !listed(choice) || !inputs.contains(input))
+                }) =>
+            {
+                return fail("attempts", format!("{} is agreed by a choice or an input that isn't there", leg.id));
+            }
             Take::Seen { keys, .. } if keys.is_empty() => return fail("attempts", format!("{} looks for nothing", leg.id)),
             _ => {}
         }
@@ -281,6 +290,10 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         }) {
             return fail("when", format!("{} is no input, or has no such choice", when.input));
         }
+    }
+    let odd = |i: &&Input| i.usual.is_some_and(|u| u.from >= u.to || u.from < i.min || u.to > i.max);
+    if let Some(input) = protocol.inputs.iter().find(odd) {
+        return fail("inputs", format!("the usual values of {} do not lie within what it takes", input.key));
     }
     let with = protocol.inputs.iter().filter_map(|i| i.with.as_ref()).chain(protocol.conditions.iter().flat_map(|c| &c.required_with));
     if let Some(key) = protocol.any_of.iter().flatten().chain(with).find(|key| protocol.input(key).is_none()) {

@@ -38,7 +38,8 @@ pub use equation::Equation;
 pub use load::{Kit, Section, all, check, find, kit, parse, section, section_name, sections};
 pub use procedure::{CadenceRule, Chosen, CountRule, Family, Phase, PhaseKind, Preparation, Procedure, Prompt, Tone};
 pub use scoring::{
-    ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, When, difference,
+    ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, Signs, Usual, When,
+    difference,
 };
 
 /// One test: what it is, how it is run, what it gives, who says so.

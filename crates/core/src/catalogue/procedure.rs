@@ -177,6 +177,9 @@ pub struct Phase {
     pub seconds: Option<u32>,
     /// How long, in beats of the cadence.
     pub beats: Option<u32>,
+    /// How long where the set-up says so, for work that has a clock by one rule and none by another.
+    #[serde(default)]
+    pub clocked: Option<Clocked>,
     /// The line under the heading.
     pub cue: String,
     /// What is called out, and when.
@@ -216,6 +219,24 @@ pub struct Prompt {
     /// Only where the test is done so.
     #[serde(default)]
     pub when: Option<Chosen>,
+}
+
+/// A length that depends on an answer of set-up.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Clocked {
+    /// How long, in seconds of the clock.
+    pub seconds: u32,
+    /// Where the test is done so.
+    pub when: Chosen,
+}
+
+impl Phase {
+    /// How long it lasts by the clock under these answers, s; nothing where beats or an event end it.
+    pub fn seconds_under(&self, conditions: &Conditions) -> Option<u32> {
+        self.seconds.or_else(|| self.clocked.as_ref().filter(|c| c.when.holds(conditions)).map(|c| c.seconds))
+    }
 }
 
 /// An answer of set-up on which something depends.

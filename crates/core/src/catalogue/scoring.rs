@@ -5,8 +5,9 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Equation, care::Citation};
+use super::{Chosen, Equation, care::Citation};
 use crate::{
+    conditions::Conditions,
     error::{Code, InputError},
     formula::Formula,
     inputs::{Inputs, Value},
@@ -36,6 +37,9 @@ pub struct Input {
     /// Largest value accepted.
     #[serde(default)]
     pub max: f64,
+    /// From which to which value is usual. Anything else is asked about, not refused. Common practice.
+    #[serde(default)]
+    pub usual: Option<Usual>,
     /// Resolution of the entry.
     #[serde(default)]
     pub step: f64,
@@ -81,6 +85,34 @@ pub struct Input {
     /// Not a reading: given to ask an equation the other way round.
     #[serde(default)]
     pub inverse: bool,
+    /// What lies on either side of its zero. Nobody types a sign: a length is typed, and one of the two is chosen.
+    #[serde(default)]
+    pub signs: Option<Signs>,
+}
+
+/// What is usual of a number, in its unit.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Usual {
+    /// From here on.
+    pub from: f64,
+    /// To here.
+    pub to: f64,
+}
+
+/// The two sides of a zero, in words.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Signs {
+    /// Below it: a gap, short of the toes.
+    pub minus: String,
+    /// Beyond it: an overlap, past the toes.
+    pub plus: String,
+    /// Only where the test is done so.
+    #[serde(default)]
+    pub when: Option<Chosen>,
 }
 
 /// How far two readings lie apart. What a tape shows is exact to its step; the difference of two such numbers is not.
@@ -516,6 +548,9 @@ pub struct Condition {
     /// Filled in by the run or the record, not asked.
     #[serde(default)]
     pub recorded_by_run: bool,
+    /// A note: results are compared whatever it says, and a difference is said beside.
+    #[serde(default)]
+    pub note: bool,
 }
 
 /// What kind of answer a condition takes.
@@ -560,9 +595,22 @@ pub struct ChangeRule {
     _lower_is_better: bool,
     #[serde(default, rename = "neither", skip_serializing)]
     _neither: bool,
+    /// Followed only where the test was done so: a style of its own among several in one go.
+    #[serde(default)]
+    pub when: Option<Chosen>,
+    /// Not followed where the test was done so: a total of several styles is told by its parts.
+    #[serde(default)]
+    pub unless: Option<Chosen>,
     /// Compared only where this other quantity is the same, which is compared first.
     #[serde(default)]
     pub alike_in: Option<String>,
     /// Who says so.
     pub source: Option<Citation>,
+}
+
+impl ChangeRule {
+    /// Whether the measure is followed for a test that was done under these conditions.
+    pub fn follows(&self, conditions: &Conditions) -> bool {
+        self.when.as_ref().is_none_or(|w| w.holds(conditions)) && self.unless.as_ref().is_none_or(|u| !u.holds(conditions))
+    }
 }

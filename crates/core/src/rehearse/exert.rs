@@ -451,8 +451,8 @@ mod tests {
             !seen.good && seen.seen.contains("hips")
         });
         assert!(twisted);
-        floor.at(1000.0, Kind::Lifted { load_kg: most * 0.6, made: true });
-        floor.at(200_000.0, Kind::Lifted { load_kg: most * 1.1, made: true });
+        floor.at(1000.0, Kind::Lifted { load_kg: most * 0.6, made: true, reason: None });
+        floor.at(200_000.0, Kind::Lifted { load_kg: most * 1.1, made: true, reason: None });
         let state = floor.state();
         assert_eq!(state.sheet().unwrap().rows[0].cells[0].value, Value::Number(most * 0.6));
         let report = floor.report(400_000.0);

@@ -5,7 +5,7 @@ use chrono::{DateTime, TimeDelta, Utc};
 use super::{
     event::{Event, Kind},
     stage::{EARLY_MS, is_read, minute_ms},
-    state::{SheetRow, State},
+    state::{SheetRow, SheetState, State},
 };
 use crate::{
     attempts::Take,
@@ -55,6 +55,7 @@ pub fn check_alone(event: &Event) -> Result<(), InputError> {
             Err(refuse("bytes", "A notification this long does not come from a heart-rate strap.".into()))
         }
         Kind::Noted { text } => text::note(text, "text").map(|_| ()),
+        Kind::Lifted { reason: Some(text), .. } => text::note(text, "reason").map(|_| ()),
         Kind::Seen { what, .. } if what.len() > KEY_MAX => Err(refuse("what", "Nothing that is looked for has a name this long.".into())),
         Kind::StopExplained { note: Some(text), .. } | Kind::RecountWaived { reason: Some(text) } => text::note(text, "note").map(|_| ()),
         Kind::LoadSet { reason: Some(text), .. } | Kind::MinuteAdded { reason: text, .. } | Kind::StageAccepted { reason: text, .. } => {
@@ -212,7 +213,11 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
         Kind::WatchEnded | Kind::SidesSwapped => {
             state.sheet().map(|_| ()).ok_or_else(|| InputError::new(Code::UnknownField, "sheet", "Nothing of this is taken here."))
         }
-        Kind::Lifted { load_kg, .. } => {
+        Kind::Lifted { load_kg, reason, .. } => {
+            if state.sheet().and_then(SheetState::is_beyond_plan) == Some(true) && reason.as_deref().is_none_or(|r| r.trim().is_empty()) {
+                let message = "That is one attempt more than was planned. Say why; it stays with the result.";
+                return Err(InputError::new(Code::MissingInput, "reason", message));
+            }
             let load = protocol.legs().iter().find_map(|leg| match &leg.take {
                 Take::Load { load, .. } => Some(load.as_str()),
                 _ => None,

@@ -13,7 +13,7 @@ use crate::{
     person::{Facts, Sex},
     strap::Heard,
     trial::check_inputs,
-    units::{Age, BodyMass, Bpm, Cadence, Height},
+    units::{Age, BodyMass, Bpm, Cadence, Height, Units, rounded},
 };
 
 /// The largest number any condition takes, in its own unit.
@@ -56,6 +56,9 @@ pub struct Setup {
     /// Last time's value of the quantity the pace is held against.
     #[serde(default)]
     pub last_value: Option<f64>,
+    /// The units that numbers are shown and typed in.
+    #[serde(default)]
+    pub units: Units,
 }
 
 /// One thing that happened, as the screen that saw it reports it.
@@ -247,6 +250,9 @@ pub enum Kind {
         load_kg: f64,
         /// Whether it was made.
         made: bool,
+        /// Why there is one more than was planned.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        reason: Option<String>,
     },
     /// What stood under left belongs under right, and the other way round.
     SidesSwapped,
@@ -404,10 +410,24 @@ impl Setup {
     pub fn check_with(&self, protocol: &Protocol, inputs: &Inputs) -> Result<(), InputError> {
         let needed =
             |c: &&Condition| !self.conditions.contains_key(&c.key) && c.required_with.iter().any(|key| inputs.value(key).is_some());
-        match protocol.conditions.iter().find(needed) {
-            Some(open) => Err(InputError::new(Code::MissingInput, &open.key, format!("{}: {}", open.label, open.ask))),
-            None => Ok(()),
+        if let Some(open) = protocol.conditions.iter().find(needed) {
+            return Err(InputError::new(Code::MissingInput, &open.key, format!("{}: {}", open.label, open.ask)));
         }
+        // The way that was agreed is the way that was counted.
+        for leg in protocol.legs() {
+            let Some(agreed) = leg.take.agreed(&self.conditions) else { continue };
+            let other = leg.take.inputs().into_iter().find(|key| *key != agreed && inputs.get(key).is_some_and(|n| n > 0.0));
+            if let (Some(other), Some(agreed)) = (other.and_then(|key| protocol.input(key)), protocol.input(agreed)) {
+                let message = format!(
+                    "“{}” was agreed on, and {} stand under “{}”. Put one of the two right.",
+                    agreed.label,
+                    rounded(inputs.get(&other.key).unwrap_or_default(), 1),
+                    other.label
+                );
+                return Err(InputError::new(Code::OutOfRange, &other.key, message));
+            }
+        }
+        Ok(())
     }
 
     /// Holds a set-up to its protocol: conditions known, required ones answered, numbers possible, a beat where the

@@ -4,10 +4,11 @@ use super::{
     decision::{Decision, DecisionCode},
     state::LoadAdvice,
 };
-use crate::{attempts::Take, units::rounded};
-
-/// The smallest and the largest step from one load to the next, kg, and what plates can be put on. Source: common practice.
-const STEP_KG: (f64, f64) = (2.5, 20.0);
+use crate::{
+    attempts::Take,
+    quantity,
+    units::{KG_PER_LB, Units, rounded},
+};
 
 /// What is worth a question: a load made after a lighter one was missed.
 pub(super) fn question(lifts: &[(f64, bool)], at: f64) -> Option<Decision> {
@@ -32,56 +33,106 @@ pub(super) fn first_load(take: &Take, last_time: Option<f64>) -> Option<LoadAdvi
     })
 }
 
-/// To what plates can be put on.
-fn to_plates(kg: f64) -> f64 {
-    (kg / STEP_KG.0).round() * STEP_KG.0
+/// What plates can be put on, and how large a step may be, in the client's unit as kg. Source: common practice.
+struct Plates {
+    smallest: f64,
+    largest: f64,
+    units: Units,
 }
 
-/// The next load and why. Source: common practice, but for the first load, which is 50 to 70 % of what is expected.
-pub(super) fn advice(lifts: &[(f64, bool)], most: u8, last_time: Option<f64>) -> LoadAdvice {
+impl Plates {
+    fn of(units: Units) -> Self {
+        match units {
+            Units::Metric => Self { smallest: 2.5, largest: 20.0, units },
+            Units::Imperial => Self { smallest: 5.0 * KG_PER_LB, largest: 45.0 * KG_PER_LB, units },
+        }
+    }
+
+    fn round(&self, kg: f64) -> f64 {
+        (kg / self.smallest).round() * self.smallest
+    }
+
+    fn step(&self, kg: f64) -> f64 {
+        self.round(kg).clamp(self.smallest, self.largest)
+    }
+
+    fn said(&self, kg: f64) -> String {
+        quantity::said("load_kg", kg, self.units)
+    }
+}
+
+/// To what plates can be put on.
+fn to_plates(kg: f64) -> f64 {
+    Plates::of(Units::Metric).round(kg)
+}
+
+/// What a plan of attempts rests on.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Planned {
+    /// How many attempts are planned; one more may be taken with a reason where none was missed.
+    pub attempts: u8,
+    /// The most there are.
+    pub most: u8,
+    /// What is expected, kg: from last time, a set to fatigue, or the coach's guess.
+    pub expected: Option<f64>,
+    /// The units the plates come in.
+    pub units: Units,
+}
+
+/// The next load and why. The first lies at 50 to 70 % of what is expected, the third at it, the fourth beyond; a miss halves the
+/// step. Source: common practice.
+pub(super) fn advice(lifts: &[(f64, bool)], plan: &Planned) -> LoadAdvice {
+    let plates = Plates::of(plan.units);
     let none = |because: String| LoadAdvice { kg: None, because };
     let Some((last, was_made)) = lifts.last().copied() else {
-        return match last_time {
-            Some(before) => LoadAdvice {
-                kg: Some(to_plates(before * 0.7)),
-                because: format!("70 % of last time’s {} kg: a first attempt at 50 to 70 % of what is expected.", rounded(before, 1)),
+        return match plan.expected {
+            Some(expected) => LoadAdvice {
+                kg: Some(plates.round(expected * 0.7)),
+                because: format!("70 % of the {} that are expected: a first attempt at 50 to 70 % of it.", plates.said(expected)),
             },
             None => none("First attempt: 50 to 70 % of what is expected, light enough for five clean ones.".into()),
         };
     };
-    if lifts.len() >= usize::from(most) {
-        return none(format!("{most} attempts are the most: what comes after them is tiredness."));
-    }
     let best = lifts.iter().filter(|(_, made)| *made).map(|(kg, _)| *kg).reduce(f64::max);
+    let missed = lifts.iter().any(|(_, made)| !made);
+    if lifts.len() >= usize::from(plan.most) || lifts.len() >= usize::from(plan.attempts) && missed {
+        return none(format!("{} attempts are the most: what comes after them is tiredness.", lifts.len()));
+    }
+    if let (true, Some(best)) = (lifts.len() >= usize::from(plan.attempts), best) {
+        return LoadAdvice {
+            kg: Some(plates.round(best + plates.step(best * 0.025))),
+            because: format!("No attempt was missed: the most is at least {}. One more is yours to decide; say why.", plates.said(best)),
+        };
+    }
     match (was_made, best) {
         (true, _) => {
-            // Ten per cent after the first, half as much after each further one.
-            let share = 0.1 / f64::from(1 << (lifts.len() - 1).min(4));
-            let step = to_plates(last * share).clamp(STEP_KG.0, STEP_KG.1);
-            LoadAdvice {
-                kg: Some(last + step),
-                because: format!("Made: {} kg more. Less if it was slow or the form went.", rounded(step, 1)),
-            }
+            let towards = plan.expected.filter(|expected| !missed && *expected > last + plates.smallest / 2.0);
+            let (next, because) = match (towards, lifts.len()) {
+                // The second half way, the third at it: larger steps only where it is not reached otherwise.
+                (Some(expected), 1) => {
+                    (plates.round(f64::midpoint(last, expected)), format!("Half way to the {} that are expected.", plates.said(expected)))
+                }
+                (Some(expected), _) => (plates.round(expected), format!("What is expected: {}.", plates.said(expected))),
+                (None, made) => {
+                    // Ten per cent after the first where nothing is expected, smaller near the end.
+                    let share = if plan.expected.is_some() { 0.05 } else { 0.1 / f64::from(1 << (made - 1).min(2)) };
+                    let step = plates.step(last * share);
+                    (last + step, format!("Made: {} more. Less if it was slow or the form went.", plates.said(step)))
+                }
+            };
+            LoadAdvice { kg: Some(next.max(last + plates.smallest)), because }
         }
         (false, Some(best)) if best < last => {
-            let between = to_plates(f64::midpoint(best, last)).max(best + STEP_KG.0);
+            let between = plates.round(f64::midpoint(best, last)).max(best + plates.smallest);
             if between >= last {
-                none(format!(
-                    "{} kg stands: there is no plate between it and the {} kg that was missed.",
-                    rounded(best, 1),
-                    rounded(last, 1)
-                ))
+                none(format!("{} stands: there is no plate between it and the {} that was missed.", plates.said(best), plates.said(last)))
             } else {
                 LoadAdvice {
                     kg: Some(between),
-                    because: format!(
-                        "Missed: between the {} kg that was made and the {} kg that was not.",
-                        rounded(best, 1),
-                        rounded(last, 1)
-                    ),
+                    because: format!("Missed: between the {} that was made and the {} that was not.", plates.said(best), plates.said(last)),
                 }
             }
         }
-        (false, _) => LoadAdvice { kg: Some(to_plates(last * 0.9)), because: "Missed: a tenth less.".into() },
+        (false, _) => LoadAdvice { kg: Some(plates.round(last * 0.9)), because: "Missed: a tenth less.".into() },
     }
 }

@@ -7,7 +7,7 @@ use super::{
     decision::{Due, Window},
     engine::Engine,
     event::{Event, Kind, Setup},
-    lift::{advice, first_load, question},
+    lift::{Planned, advice, first_load, question},
     state::{Call, Choice, FamilyState, RestState, SheetCell, SheetRow, SheetState, State, Status, WatchState},
     taps::TapTrain,
     timeline::timeline,
@@ -15,14 +15,12 @@ use super::{
 use crate::{
     attempts::Take,
     catalogue::{InputKind, PhaseKind, Protocol, Tone, difference},
+    conditions::Answer,
     inputs::{Inputs, Value},
     pulse, quantity,
     strap::Trace,
     units::{Bpm, rounded},
 };
-
-/// What was counted as the bell rang is keyed so much later, ms.
-const LATE_KEY_MS: f64 = 1500.0;
 
 /// The engine of everything that is taken try by try.
 pub(super) struct Sheet<'a> {
@@ -122,6 +120,9 @@ impl SheetState {
         let mut sheet = Self::default();
         let legs = protocol.legs().iter().enumerate();
         for (place, leg, input) in legs.flat_map(|(k, leg)| leg.take.inputs().into_iter().map(move |input| (k, leg, input))) {
+            if leg.take.agreed(&setup.conditions).is_some_and(|agreed| agreed != input) {
+                continue;
+            }
             let Some(input) = protocol.input(input).filter(|i| !setup.conditions.contains_key(&i.key)) else { continue };
             let sides = if input.sides.is_empty() { vec![None] } else { input.sides.iter().cloned().map(Some).collect() };
             let row = |side| SheetRow {
@@ -147,6 +148,9 @@ impl SheetState {
                 how: input.site.as_ref().map(|s| s.how.clone()),
                 third: None,
                 cells: Vec::new(),
+                signs: input.signs.clone().filter(|s| s.when.as_ref().is_none_or(|w| w.holds(&setup.conditions))),
+                usual: input.usual,
+                after_bell: false,
                 seen: Vec::new(),
             };
             sheet.rows.extend(sides.into_iter().map(row));
@@ -253,6 +257,12 @@ impl SheetState {
                 if state.stopped_ms.is_some_and(|stopped| at > stopped) {
                     return;
                 }
+                // A second press within the shortest possible round is none.
+                let row = &self.rows[watch.row];
+                let shortest_ms = protocol.input(&row.input).map_or(0.0, |i| i.min) * 1000.0;
+                if matches!(row.take, Take::Watch { laps: true, .. }) && at - watch.from_ms < shortest_ms {
+                    return;
+                }
                 self.end_watch(watch, at);
                 state.can_undo(event, "the end");
             }
@@ -267,7 +277,11 @@ impl SheetState {
                     state.can_undo(event, &format!("the finish of start {}", k + 1));
                 }
             }
-            Kind::Lifted { load_kg, made } if stands => {
+            Kind::Lifted { load_kg, made, reason } if stands => {
+                if self.is_beyond_plan() == Some(true) {
+                    let Some(reason) = reason else { return };
+                    state.notes.push(format!("One more attempt: {reason}"));
+                }
                 let fits =
                     |row: usize| protocol.input(&self.rows[row].input).is_some_and(|i| i.check_one(&Value::Number(*load_kg)).is_ok());
                 let Some((load, verdict)) = self.load_rows().filter(|(load, _)| fits(*load)) else { return };
@@ -294,12 +308,13 @@ impl SheetState {
     }
 
     fn count(&mut self, state: &mut State, event: &Event, input: &str, side: Option<&str>, by: i8, at: f64) {
-        let begun = state.timeline.phase(PhaseKind::Work).is_none_or(|w| at >= w.start_ms);
+        // Nothing is counted before the work or after its bell; what did not count may be struck out afterwards.
+        let work = state.timeline.phase(PhaseKind::Work);
+        let rung = work.and_then(|w| w.end_ms).is_some_and(|end| at > end);
+        let begun = work.is_none_or(|w| at >= w.start_ms);
         let is_counted = |row: &usize| match &self.rows[*row].take {
-            Take::Count { seconds: Some(s), .. } => {
-                by < 0 || self.bout_ms(*row).is_some_and(|from| at <= from + f64::from(*s) * 1000.0 + LATE_KEY_MS)
-            }
-            Take::Count { .. } => true,
+            Take::Count { seconds: Some(s), .. } => by < 0 || self.bout_ms(*row).is_some_and(|from| at <= from + f64::from(*s) * 1000.0),
+            Take::Count { half_at_bell, .. } => by < 0 || !rung || (*half_at_bell && !self.rows[*row].after_bell),
             _ => false,
         };
         let Some(row) = self.row(input, side).filter(is_counted).filter(|_| begun) else { return };
@@ -308,6 +323,7 @@ impl SheetState {
         if now < 0.0 {
             return;
         }
+        self.rows[row].after_bell |= rung && by > 0;
         match self.rows[row].cells.last_mut() {
             Some(cell) => {
                 cell.value = Value::Number(now);
@@ -355,6 +371,27 @@ impl SheetState {
         })
     }
 
+    /// What the attempts at a load are planned from.
+    fn planned(&self, setup: &Setup, load: usize) -> Planned {
+        let (attempts, expected) = match &self.rows[load].take {
+            Take::Load { attempts, expected, .. } => (*attempts, expected.as_ref()),
+            _ => (None, None),
+        };
+        let said = expected.and_then(|key| match setup.conditions.get(key) {
+            Some(Answer::Number(kg)) => Some(*kg),
+            _ => None,
+        });
+        let most = self.rows[load].tries;
+        Planned { attempts: attempts.unwrap_or(most), most, expected: said.or(setup.last_value), units: setup.units }
+    }
+
+    /// Whether one more attempt than planned needs a reason, and whether there may be one: only where none was missed.
+    pub(super) fn is_beyond_plan(&self) -> Option<bool> {
+        let rows = self.load_rows()?;
+        let Take::Load { attempts: Some(planned), .. } = &self.rows[rows.0].take else { return Some(false) };
+        Some(self.rows[rows.0].cells.len() >= usize::from(*planned))
+    }
+
     /// Each load that was tried, kg, and whether it was made.
     fn lifts(&self, (load, made): (usize, usize)) -> Vec<(f64, bool)> {
         let each = self.rows[load].cells.iter().zip(&self.rows[made].cells);
@@ -378,7 +415,7 @@ impl SheetState {
         self.next = open.min_by_key(|(k, row)| (row.leg, turn(row), *k)).map(|(k, _)| k);
         let loads = self.load_rows();
         self.advice = match loads {
-            Some(rows) => Some(advice(&self.lifts(rows), self.rows[rows.0].tries, setup.last_value)),
+            Some(rows) => Some(advice(&self.lifts(rows), &self.planned(setup, rows.0))),
             None => self.next.and_then(|k| first_load(&self.rows[k].take, setup.last_value)),
         };
         if self.next.is_none() {

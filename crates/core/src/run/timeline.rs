@@ -24,7 +24,8 @@ pub(super) fn with_work_end(protocol: &Protocol, setup: &Setup, work_end_ms: Opt
     let mut phases = Vec::with_capacity(protocol.phases.len());
     let mut calls = Vec::new();
     for phase in &protocol.phases {
-        let length = phase.seconds.map(|s| f64::from(s) * 1000.0).or_else(|| phase.beats.map(|b| f64::from(b) * beat_ms));
+        let length =
+            phase.seconds_under(&setup.conditions).map(|s| f64::from(s) * 1000.0).or_else(|| phase.beats.map(|b| f64::from(b) * beat_ms));
         let prompts = phase.prompts.iter().filter(|p| p.when.as_ref().is_none_or(|w| w.holds(&setup.conditions)));
         calls.extend(prompts.map(|p| Call { at_ms: at + f64::from(p.at_s) * 1000.0, say: p.say.clone(), tone: p.tone }));
         let length = length.or_else(|| work_end_ms.filter(|_| phase.kind == PhaseKind::Work).map(|end| end - at));

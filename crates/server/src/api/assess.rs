@@ -14,7 +14,7 @@ use impulso_core::{
     report,
     run::event::Conditions,
     suitability::{self, Before, Client, First, Fit, Means},
-    units::Age,
+    units::{Age, Units},
 };
 use impulso_store::{
     PersonId,
@@ -53,6 +53,8 @@ pub struct AssessPage {
     pub fit: Fit,
     /// What to keep in mind.
     pub cautions: Vec<String>,
+    /// The units that numbers are shown and typed in.
+    pub units: Units,
     /// Today's readiness check, where there is one.
     pub readiness: Option<ReadinessPage>,
     /// Whether the floor runs it; the others are entered afterwards.
@@ -143,6 +145,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
         name: person.profile.name.clone(),
         drawings: protocol.pictures.iter().map(Picture::drawing).collect(),
         body_map: protocol.body_map(),
+        units: person.profile.units,
         cautions: suitability::cautions([protocol], impulso_core::person::age_on(person.profile.born, today).ok()),
         fit: suitability::judge(protocol, &client(&person, checked.as_ref(), today, &history)),
         readiness: checked.map(|c| ReadinessPage {

@@ -58,7 +58,7 @@ pub struct ScoredTest {
 }
 
 fn battery(shelf: &Shelf, id: &str) -> ApiResult<Battery> {
-    shelf.battery(id).cloned().ok_or_else(ApiError::not_found)
+    shelf.battery(id).cloned().map(Battery::identified).ok_or_else(ApiError::not_found)
 }
 
 async fn page(scope: &mut Scope, id: &str) -> ApiResult<ScoringPage> {
@@ -102,6 +102,9 @@ pub async fn keep(who: SignedIn, id: web::Path<String>, form: Json<ScoringTable>
     let from = impulso_core::person::day(form.from, "from")?;
     let all = Tables::of(&mut scope, &battery).await?.all;
     let table = ScoringTable { version: all.iter().map(|t| t.version).max().unwrap_or(0) + 1, from, ..form.into_inner() };
+    // The grid says places; what is kept says tests.
+    let rows = table.rows.into_iter().map(|row| PointRow { test: String::new(), ..row }).collect();
+    let table = ScoringTable { rows, ..table }.placed_in(&battery.tests);
     table.check(&battery.protocols(&|id: &str| shelf.find(id)))?;
     scoring_tables::add(&mut scope, who.coach, &battery.id, &table).await?;
     let detail = json!({ "battery": battery.name, "version": table.version });

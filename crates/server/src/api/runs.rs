@@ -197,6 +197,7 @@ async fn performer(
         hr_max_method: form.hr_max_method,
         ceiling: form.ceiling.unwrap_or_default(),
         first_load: form.first_load,
+        units: person.profile.units,
         ..Setup::of(&facts)
     };
     setup.check(protocol)?;

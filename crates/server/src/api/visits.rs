@@ -9,6 +9,7 @@ use impulso_core::{
     goal::{Goal, TOTAL},
     run::event::{Answer, Conditions, check_answer},
     suitability, text,
+    units::Units,
     visit::{Happened, cost_of_moving},
 };
 use impulso_store::{
@@ -53,12 +54,12 @@ pub struct BatteryLine {
 /// Every battery of the practice.
 async fn batteries_of(scope: &mut Scope) -> ApiResult<Vec<(Battery, bool)>> {
     let own = visits::own_batteries(scope).await?;
-    Ok(own.into_iter().map(|b| (b, true)).chain(battery::all().iter().map(|b| (b.clone(), false))).collect())
+    Ok(own.into_iter().map(|b| (b.identified(), true)).chain(battery::all().iter().map(|b| (b.clone(), false))).collect())
 }
 
 async fn battery_of(scope: &mut Scope, shelf: &Shelf, id: &str) -> ApiResult<Battery> {
     if let Some(own) = visits::own_batteries(scope).await?.into_iter().find(|b| b.id == id) {
-        return Ok(own);
+        return Ok(own.identified());
     }
     // Every test on its own is a battery of one.
     Ok(battery::find(id).cloned().or_else(|unknown| shelf.find(id).map(Battery::of_one).map_err(|_| unknown))?)
@@ -94,7 +95,7 @@ pub async fn batteries(who: SignedIn) -> ApiResult<web::Json<Vec<BatteryLine>>> 
 pub async fn keep_battery(who: SignedIn, id: web::Path<Uuid>, form: Json<Battery>) -> ApiResult<web::Json<BatteryLine>> {
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
-    let battery = Battery { id: format!("own-{}", id.simple()), ..form.into_inner() };
+    let battery = Battery { id: format!("own-{}", id.simple()), ..form.into_inner() }.identified();
     battery.check(&|id: &str| shelf.find(id))?;
     visits::keep_battery(&mut scope, who.coach, &battery).await?;
     audit::record(&mut scope, who.coach, "battery.kept", Subject::thing("battery", *id), json!({ "name": battery.name })).await?;
@@ -138,6 +139,8 @@ pub struct VisitPlan {
     pub suggested: Conditions,
     /// What to set up for all tests.
     pub equipment: Vec<String>,
+    /// The units that numbers are shown and typed in.
+    pub units: Units,
     /// What to keep in mind, for all tests.
     pub cautions: Vec<String>,
     /// Whether readiness was asked today, and what it advises.
@@ -179,6 +182,7 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
     }
     let tests = battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok());
     Ok(web::Json(VisitPlan {
+        units: person.profile.units,
         name: person.profile.name,
         nth: before.len() + 1,
         last_on: before.first().map(|v| v.on),

@@ -129,11 +129,62 @@ async fn a_newer_table_holds_from_its_day_and_for_the_past_only_on_request() {
     let text = csv.as_str().unwrap();
     assert!(text.starts_with("place,test,sex,age_from,age_to,5,10\n"), "{text}");
     let read = coach.ok(Method::POST, "/scoring/read", json!({ "text": text })).await;
-    assert_eq!(read, kept["tables"][1]["rows"]);
+    let mut rows = kept["tables"][1]["rows"].clone();
+    rows[0]["test"] = json!("");
+    assert_eq!(read, rows, "but for the test, which the grid's place stands for");
     let bad = coach.refused(Method::POST, "/scoring/read", json!({ "text": text.replace("20", "soon") })).await;
     assert_eq!(bad.2.as_deref(), Some("csv"));
 
     // Another practice has the table the battery ships with, and nothing of ours.
     let other = app.new_practice("Otherplace").await;
     assert_eq!(other.get(path).await["tables"].as_array().unwrap().len(), 1);
+}
+
+#[tokio::test]
+async fn a_battery_that_is_reordered_leaves_every_point_with_its_test() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Rurik").await;
+    let test = |protocol: &str| json!({ "protocol": protocol, "given": {}, "optional": false, "rest_min": 0, "why": null });
+    let battery = |tests: Value| json!({ "id": "", "order": 0, "name": "Ours", "summary": "", "again_weeks": 4, "photos": false, "window_min": null, "scoring": null, "tests": tests });
+    let key = Uuid::now_v7();
+    let path = format!("/batteries/{key}");
+    let kept = coach.ok(Method::PUT, &path, battery(json!([test("push-up"), test("run-12min"), test("push-up")]))).await["battery"].clone();
+    let names: Vec<&str> = kept["tests"].as_array().unwrap().iter().map(|t| t["id"].as_str().unwrap()).collect();
+    assert_eq!(names, ["push-up", "run-12min", "push-up-2"]);
+    let row = |place: usize, raw: f64, points: f64| json!({ "place": place, "sex": null, "age_from": null, "age_to": null, "steps": [{ "raw": raw, "points": points }] });
+    let table = json!({ "from": "2020-01-01", "rows": [row(0, 20.0, 1.0), row(1, 30.0, 5.0)], "levels": [] });
+    let id = kept["id"].as_str().unwrap().to_owned();
+    coach.ok(Method::PUT, &format!("/batteries/{id}/scoring"), table).await;
+
+    let conditions = json!({ "rule": "to_failure", "style": "toes", "depth": "floor", "lap_m": 400, "warm_up": true });
+    let visit = async || {
+        let plan = coach.get(&format!("/people/{person}/visits/new?battery={id}")).await;
+        let asked: serde_json::Map<String, Value> = plan["asked"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .filter_map(|c| Some((c["key"].as_str()?.to_owned(), conditions[c["key"].as_str()?].clone())))
+            .filter(|(_, answer)| !answer.is_null())
+            .collect();
+        let form = json!({ "id": Uuid::now_v7(), "battery": id, "conditions": asked });
+        coach.ok(Method::POST, &format!("/people/{person}/visits"), form).await
+    };
+    let push_up = json!({ "rule": "to_failure", "style": "toes", "depth": "floor" });
+    let old = visit().await;
+    typed(&coach, &person, &old, 0, "push-up", json!({ "reps_toes": 24 }), push_up.clone()).await;
+    let points = async |visit: &Value| coach.get(&format!("/visits/{}", visit["id"].as_str().unwrap())).await["total"]["points"].clone();
+    assert_eq!(points(&old).await, 1.0);
+
+    // The run goes first; its five points do not stay behind for the push-ups.
+    let mut tests = kept["tests"].as_array().unwrap().clone();
+    tests.swap(0, 1);
+    coach.ok(Method::PUT, &path, battery(json!(tests))).await;
+    assert_eq!(points(&old).await, 1.0, "the visit from before");
+    let new = visit().await;
+    typed(&coach, &person, &new, 1, "push-up", json!({ "reps_toes": 24 }), push_up).await;
+    assert_eq!(points(&new).await, 1.0, "and the one after");
+    let page = coach.get(&format!("/batteries/{id}/scoring")).await;
+    let places: Vec<u64> = page["tables"][0]["rows"].as_array().unwrap().iter().map(|r| r["place"].as_u64().unwrap()).collect();
+    assert_eq!(places, [1, 0], "the grid shows each row at its test");
 }

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import type { Condition } from "@/api/types";
 import YesNo from "@/components/YesNo.vue";
+import { shownUnit, type Units } from "@/logic/units";
 
 /** One circumstance: yes or no, one of a few, a number with its unit, words. */
-defineProps<{ condition: Condition; wrong?: string | null }>();
+defineProps<{ condition: Condition; wrong?: string | null; units?: Units }>();
 const model = defineModel<string | boolean | undefined>({ required: true });
 </script>
 
@@ -35,7 +36,7 @@ const model = defineModel<string | boolean | undefined>({ required: true });
         :inputmode="condition.kind === 'number' ? 'decimal' : 'text'"
         :class="{ number: condition.kind === 'number' }"
         @update:model-value="(v: string) => (model = v)"
-        ><template v-if="condition.unit" #append>{{ condition.unit }}</template></ElInput
+        ><template v-if="condition.unit" #append>{{ shownUnit(condition.unit, units ?? "metric") }}</template></ElInput
       ><span class="hint">{{ condition.ask }}<slot name="hint" /></span
     ></label>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>

@@ -1,10 +1,14 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Input } from "@/api/types";
+import { signsOf } from "@/logic/signs";
+import { shownUnit, type Units } from "@/logic/units";
 import { typed as number } from "@/logic/typed";
 
 /** One reading of a test that was done on paper: a field for each side and try, in the shape its input takes. */
-const props = defineProps<{ input: Input; wrong?: string | null }>();
+const props = defineProps<{ input: Input; wrong?: string | null; given?: Record<string, unknown>; units?: Units }>();
+/** The two sides of its zero: chosen, never typed. */
+const signs = computed(() => signsOf(props.input, props.given ?? {}));
 /** What is typed, by `key`, `key.side`, `key.side.try` and, for points, `key.side.point`. */
 const typed = defineModel<Record<string, string>>({ required: true });
 const kind = computed(() => props.input.kind ?? "number");
@@ -17,14 +21,14 @@ function tries(side: string): number[] {
   let filled = props.input.at_least ?? 1;
   for (let n = 1; n <= most; n++) if (typed.value[at(side, n)]?.trim()) filled = Math.max(filled, n + 1);
   if (props.input.agree_within != null && filled > 2) {
-    const [a, b] = [1, 2].map((n) => number(typed.value[at(side, n)] ?? "", props.input.unit ?? "") ?? 0) as [number, number];
+    const [a, b] = [1, 2].map((n) => number(typed.value[at(side, n)] ?? "", props.input.unit ?? "", props.units) ?? 0) as [number, number];
     if (Math.abs(a - b) <= props.input.agree_within + 1e-6 && !typed.value[at(side, 3)]?.trim()) filled = 2;
   }
   return Array.from({ length: Math.min(most, filled) }, (_, k) => k + 1);
 }
 const name = (side: string, n: number) => at(side, n || "");
 const label = (side: string, n: number) => [props.input.label, side, n ? `try ${n}` : ""].filter(Boolean).join(", ");
-const unit = computed(() => (props.input.unit === "s" ? "min:s" : props.input.unit));
+const unit = computed(() => (props.input.unit === "s" ? "min:s" : shownUnit(props.input.unit ?? "", props.units ?? "metric")));
 </script>
 
 <template>
@@ -51,6 +55,14 @@ const unit = computed(() => (props.input.unit === "s" ? "min:s" : props.input.un
         <ElInput v-else v-model="typed[name(side, n)]" :name="name(side, n)" :aria-label="label(side, n)" inputmode="text" class="number">
           <template v-if="unit" #append>{{ unit }}</template>
         </ElInput>
+        <ElRadioGroup
+          v-if="signs && kind === 'number' && typed[name(side, n)]?.trim()"
+          v-model="typed[`${name(side, n)}.sign`]"
+          :aria-label="`${label(side, n)}: ${signs.minus} or ${signs.plus}`"
+          size="small"
+        >
+          <ElRadioButton value="-">{{ signs.minus }}</ElRadioButton><ElRadioButton value="+">{{ signs.plus }}</ElRadioButton>
+        </ElRadioGroup>
       </template>
     </div>
     <span v-if="(input.tries ?? 1) > 1 && kind === 'number' && input.agree_within == null" class="hint"

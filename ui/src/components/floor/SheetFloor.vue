@@ -9,6 +9,7 @@ import { useStrap } from "@/floor/useStrap";
 import { useTaking } from "@/floor/useTaking";
 import { useWatched } from "@/floor/useWatched";
 import { bout, how, isBeside, rowName, rules, sentence, shown, stopwatch } from "@/logic/sheet";
+import { shownUnit } from "@/logic/units";
 import { useRun } from "@/stores/run";
 import RemarkLog from "./RemarkLog.vue";
 import SheetKeys from "./SheetKeys.vue";
@@ -22,6 +23,7 @@ const emit = defineEmits<{ finish: []; undo: [] }>();
 const run = useRun();
 const { ms, state, running, phase } = props.floor;
 
+const units = computed(() => run.view?.units ?? "metric");
 const sheet = computed(() => ofFloor(state.value, "sheet"));
 const started = computed(() => run.startedAt !== null);
 /** The row the assessor chose; the next open one where none was chosen. */
@@ -44,17 +46,15 @@ const at = computed(
     sheet.value?.next ??
     Math.max(0, sheet.value?.rows.findLastIndex((r) => !isBeside(r)) ?? 0),
 );
-/** A count against a clock of its own: the row it runs for, until its bell and a late key's while after it. */
+/** A count against a clock of its own: the row it runs for, until its bell. */
 const inBout = computed(() => {
   const w = sheet.value?.watch;
-  return w && bout(sheet.value!.rows[w.row]!) && (w.until_ms == null || ms.value < w.until_ms + LATE_KEY_MS) ? w.row : null;
+  return w && bout(sheet.value!.rows[w.row]!) && (w.until_ms == null || ms.value < w.until_ms) ? w.row : null;
 });
 const row = computed<SheetRow | null>(() => sheet.value?.rows[at.value] ?? null);
 const watched = useWatched(sheet, row);
 /** Not even the first stage was passed: there is nothing to count. */
 const nought = computed(() => watched.ladder.value?.then != null && watched.ended.value && watched.tried.value[0] === false);
-/** What was counted as the bell rang is keyed so much later. */
-const LATE_KEY_MS = 1500;
 const strap = useStrap();
 /** Heart rates that are called: the one that is open now, or the next. */
 const dues = computed(() => (started.value && running.value ? (state.value?.dues ?? []) : []));
@@ -78,8 +78,8 @@ watch(
   () => sheet.value?.rows.map((r) => r.cells.length).join(),
   () => {
     const now = row.value;
-    // A count goes on in its style; everything else moves on when it is full.
-    if (chosen.value !== null && now && how(now) !== "count" && now.cells.length >= now.tries) chosen.value = null;
+    // A count goes on in its style; everything else goes back to the order after one try, so that the next side is the next.
+    if (chosen.value !== null && now && how(now) !== "count") chosen.value = null;
   },
 );
 
@@ -128,6 +128,32 @@ const countingIn = computed(() => started.value && phase.value?.kind === "count_
 const timed = computed(() => state.value?.timeline.phases.find((p) => p.kind === "work" && p.end_ms != null) ?? null);
 const left = computed(() => (timed.value ? Math.max(0, timed.value.end_ms! - ms.value) : 0));
 
+/** The bell has rung: nothing more is counted. */
+const rung = computed(() => {
+  const r = row.value;
+  if (!r || how(r) !== "count" || bout(r) || !started.value || timed.value === null || left.value > 0) return false;
+  // More than half a repetition at the bell is keyed after it, once.
+  return !(rules<{ half_at_bell?: boolean }>(r).half_at_bell && !r.after_bell);
+});
+/** Kept before the bell, or with one side of two: asked a second time. */
+const asking = ref<string | null>(null);
+function doubt(): string | null {
+  const rows = sheet.value?.rows ?? [];
+  if (started.value && left.value > 0 && !countingIn.value && rows.some((r) => how(r) === "count" && !bout(r)))
+    return `${minutes(left.value + 999)} are left. Keep it as a whole minute all the same?`;
+  const done = (r: SheetRow) => r.cells.some((c) => c.counts);
+  const open = rows.find(
+    (r) => r.side && !isBeside(r) && !done(r) && rows.some((other) => other.input === r.input && other.side !== r.side && done(other)),
+  );
+  return open ? `${rowName(open)} is missing. Keep the test with one side?` : null;
+}
+function finish() {
+  const question = asking.value ? null : doubt();
+  asking.value = question;
+  if (!question) emit("finish");
+}
+watch(left, (now) => now === 0 && (asking.value = null));
+
 const figure = computed(() => {
   const r = row.value;
   if (!r) return "";
@@ -144,7 +170,7 @@ const figure = computed(() => {
   if (resting.value > 0) return minutes(resting.value + 999);
   if (called.value > 0) return minutes(called.value + 999);
   const cell = r.cells.at(-1);
-  return cell ? shown(r, cell.value) : "";
+  return cell ? shown(r, cell.value, units.value) : "";
 });
 const under = computed(() => {
   const r = row.value;
@@ -168,7 +194,8 @@ const under = computed(() => {
   if (resting.value > 0) return "of rest left";
   if (called.value > 0) return "until it is called";
   if (!r.cells.length) return "";
-  return r.tries > 1 ? `${r.unit}, try ${r.cells.length}` : r.unit;
+  const unit = shownUnit(r.unit, units.value);
+  return r.tries > 1 ? `${unit}, try ${r.cells.length}` : unit;
 });
 const heading = computed(() => {
   const r = row.value;
@@ -205,6 +232,15 @@ const swapped = computed(() => {
 });
 const sided = computed(() => sheet.value?.rows.some((r) => r.side && r.cells.length) ?? false);
 
+// The key that starts the clock starts the stopwatch of a hold, a wall sit, a balance: one key for every clock.
+watch(
+  () => props.floor.begun.value,
+  () => {
+    const r = row.value;
+    const countsIn = state.value?.timeline.phases.some((p) => p.kind === "count_in");
+    if (r && how(r) === "watch" && !countsIn && !sheet.value?.watch && !r.cells.length) void begin(r);
+  },
+);
 async function begin(r: SheetRow) {
   localStart.value = ms.value;
   localCount.value = null;
@@ -219,7 +255,7 @@ async function tallyBeside(input: string) {
   await run.happened({ kind: "counted", input, side: row.value!.side ?? undefined, by: 1 });
 }
 async function tally(r: SheetRow, by: 1 | -1) {
-  if ((by < 0 && count.value < 1) || nought.value) return;
+  if ((by < 0 && count.value < 1) || nought.value || (by > 0 && rung.value)) return;
   localCount.value = count.value + by;
   await run.happened({ kind: "counted", input: r.input, side: r.side ?? undefined, by });
 }
@@ -253,6 +289,7 @@ async function tally(r: SheetRow, by: 1 | -1) {
         :sheet="sheet"
         :at="at"
         :closed="closed"
+        :units="units"
         @choose="(k) => (chosen = k)"
         @strike="(r, attempt) => run.happened({ kind: 'struck', input: r.input, side: r.side ?? undefined, attempt })"
       />
@@ -288,9 +325,12 @@ async function tally(r: SheetRow, by: 1 | -1) {
     @cross="run.happened({ kind: 'crossed' })"
     @take="take"
     @way="taking.change()"
-    @lift="(load_kg, made) => run.happened({ kind: 'lifted', load_kg, made })"
+    @lift="(load_kg, made, reason) => run.happened({ kind: 'lifted', load_kg, made, ...(reason ? { reason } : {}) })"
     @style="style"
-    @finish="emit('finish')"
+    :rung="rung"
+    :asking="asking"
+    @finish="finish"
+    @stay="asking = null"
     @undo="emit('undo')"
   />
 </template>

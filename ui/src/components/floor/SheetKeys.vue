@@ -4,7 +4,10 @@ import { computed, nextTick, ref, watch } from "vue";
 import type { SheetRow } from "@/api/types";
 import type { Watched } from "@/floor/useWatched";
 import { bout, how, rowName, rules } from "@/logic/sheet";
+import { hasSign } from "@/logic/signs";
 import { expected, typed } from "@/logic/typed";
+import { shownUnit, toShown } from "@/logic/units";
+import { question } from "@/logic/usual";
 import { useRun } from "@/stores/run";
 
 /** The keys for what is taken now: one large one, and what else there is to say. */
@@ -23,6 +26,10 @@ const props = defineProps<{
   /** Nothing is left to be counted. */
   nought: boolean;
   canFinish: boolean;
+  /** The bell has rung: nothing more is counted. */
+  rung: boolean;
+  /** What is asked before the result is kept: before the bell, or with one side of two. */
+  asking: string | null;
   finishing: boolean;
   undoable: string | null;
   /** A heart rate that is called: whether its beats are counted, what is asked for then, what was tapped. */
@@ -36,20 +43,22 @@ const emit = defineEmits<{
   tally: [by: 1 | -1];
   cross: [];
   take: [value: unknown];
-  lift: [load: number, made: boolean];
+  lift: [load: number, made: boolean, reason: string | null];
   style: [row: SheetRow];
   beside: [input: string];
   way: [];
   finish: [];
+  stay: [];
   undo: [];
 }>();
 const run = useRun();
+const units = computed(() => run.view?.units ?? "metric");
 const way = computed(() => how(props.row));
 const text = ref("");
 const points = ref<Record<string, boolean>>({});
 const wrong = ref<string | null>(null);
 const field = ref<HTMLInputElement>();
-const live = computed(() => props.started && props.running && !props.countingIn && !props.nought);
+const live = computed(() => props.started && props.running && !props.countingIn && !props.nought && !props.rung);
 const full = computed(
   () =>
     (props.row.tries > 1 && props.row.cells.length >= props.row.tries) ||
@@ -92,8 +101,8 @@ watch(
 watch(
   () => props.advice,
   (kg) => {
-    if (way.value === "load") text.value = kg === null ? "" : String(kg);
-    else if (way.value === "read" && kg !== null && !text.value) text.value = String(kg);
+    if (way.value === "load") text.value = kg === null ? "" : String(toShown(kg, "kg", units.value));
+    else if (way.value === "read" && kg !== null && !text.value) text.value = String(toShown(kg, props.row.unit, units.value));
   },
   { immediate: true },
 );
@@ -107,14 +116,24 @@ watch(
     if (!refused) return;
     wrong.value = refused.message;
     const { event } = refused;
-    if (!text.value && event.kind === "taken" && typeof event.value === "number") text.value = String(event.value);
-    if (!text.value && event.kind === "lifted") text.value = String(event.load_kg);
+    if (!text.value && event.kind === "taken" && typeof event.value === "number")
+      text.value = String(toShown(event.value, props.row.unit, units.value));
+    if (!text.value && event.kind === "lifted") text.value = String(toShown(event.load_kg, "kg", units.value));
   },
 );
 
+/** An unusual value that was asked about. */
+const meant = ref<string | null>(null);
 function number(): number | null {
-  const value = typed(text.value, props.row.unit);
-  wrong.value = value === null ? expected(props.row.unit) : null;
+  const value = typed(text.value, props.row.unit, units.value);
+  wrong.value = value === null ? expected(props.row.unit, units.value) : null;
+  const odd = value === null || props.counted ? null : question(value, props.row.unit, props.row.usual, units.value);
+  // What is merely unusual is asked about; the same key again keeps it.
+  if (odd && meant.value !== text.value) {
+    meant.value = text.value;
+    wrong.value = `${odd.ask} Put it right, or press again to keep it.`;
+    return null;
+  }
   return value;
 }
 function enter() {
@@ -127,13 +146,35 @@ function enter() {
   else {
     const value = number();
     if (value === null) return;
+    if (props.row.signs && value !== 0) {
+      const { minus, plus } = props.row.signs;
+      return void (wrong.value = hasSign(text.value)
+        ? `Type the length without a sign, then press ${minus} or ${plus}.`
+        : `${minus.charAt(0).toUpperCase()}${minus.slice(1)} or ${plus}? Press one of the two.`);
+    }
     emit("take", value);
   }
   text.value = "";
+  if (!typing.value) field.value?.blur();
 }
+/** A length that lies on one side of its zero. */
+function onSide(sign: 1 | -1) {
+  if (hasSign(text.value)) return enter();
+  const value = number();
+  if (value === null) return;
+  emit("take", sign * value);
+  text.value = "";
+}
+/** One attempt more than was planned: only where none was missed, and with a reason. */
+const beyond = computed(() => {
+  const planned = way.value === "load" ? rules<{ attempts?: number | null }>(props.row).attempts : null;
+  return planned != null && props.row.cells.length >= planned;
+});
+const why = ref("");
 function lifted(made: boolean) {
+  if (beyond.value && !why.value.trim()) return void (wrong.value = "Say why there is one more, then press again.");
   const load = number();
-  if (load !== null) emit("lift", load, made);
+  if (load !== null) emit("lift", load, made, beyond.value ? why.value.trim() : null);
 }
 function judge() {
   if (props.row.choices.every(({ key }) => key in points.value)) {
@@ -155,7 +196,9 @@ onKeyStroke((event) => {
   )
     return;
   const key = event.key.toLowerCase();
-  const inField = target.tagName === "INPUT";
+  // An empty field for a number has no use for Space: it is the clock or the count, as it is everywhere.
+  const idle = key === " " && !text.value.trim() && props.row.kind !== "words";
+  const inField = target.tagName === "INPUT" && !idle;
   const style = Number(key) - 1;
   if (way.value === "load" && live.value && (key === "m" || key === "x")) lifted(key === "m");
   else if (inField) return;
@@ -188,9 +231,16 @@ onKeyStroke((event) => {
 <template>
   <footer class="foot keys">
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <div v-if="asking" class="early" role="alertdialog" aria-label="Before it is kept">
+      <p>{{ asking }}</p>
+      <button type="button" class="main" @click="emit('finish')">Keep it as it is</button>
+      <button type="button" @click="emit('stay')">Go on</button>
+    </div>
     <template v-if="started">
       <form v-if="hasField && !timing && !countingIn" class="entry" @submit.prevent="enter">
-        <label for="sheet-entry">{{ asked ?? (way === "load" ? "Load, kg" : way === "read" ? rowName(row) : "or type it") }}</label>
+        <label for="sheet-entry">{{
+          asked ?? (way === "load" ? `Load, ${shownUnit("kg", units)}` : way === "read" ? rowName(row) : "or type it")
+        }}</label>
         <input
           id="sheet-entry"
           ref="field"
@@ -199,8 +249,13 @@ onKeyStroke((event) => {
           :class="{ words: row.kind === 'words', small: way === 'watch' || way === 'count' }"
           autocomplete="off"
           inputmode="text"
+          @focus="($event.target as HTMLInputElement).select()"
         />
-        <button v-if="way === 'read'" type="submit" :class="{ main: text.trim() }">Keep <kbd>Enter</kbd></button>
+        <template v-if="way === 'read' && row.signs">
+          <button type="button" :class="{ main: text.trim() }" @click="onSide(-1)">{{ row.signs.minus }}</button>
+          <button type="button" :class="{ main: text.trim() }" @click="onSide(1)">{{ row.signs.plus }}</button>
+        </template>
+        <button v-else-if="way === 'read'" type="submit" :class="{ main: text.trim() }">Keep <kbd>Enter</kbd></button>
         <button v-if="counted !== null" type="button" class="quiet" @click="emit('way')">
           {{ counted ? "Type the rate instead" : "Count beats instead" }} <kbd>M</kbd>
         </button>
@@ -266,8 +321,13 @@ onKeyStroke((event) => {
         </button>
       </template>
       <template v-else-if="way === 'load'">
-        <button type="button" class="big main" :disabled="!live || full" @click="lifted(true)">Made <kbd>M</kbd></button>
-        <button type="button" class="big" :disabled="!live || full" @click="lifted(false)">Missed <kbd>X</kbd></button>
+        <label v-if="beyond && advice !== null" class="reason">Why one more? <input v-model="why" class="native" maxlength="1000" /></label>
+        <button type="button" class="big main" :disabled="!live || full || (beyond && advice === null)" @click="lifted(true)">
+          Made <kbd>M</kbd>
+        </button>
+        <button type="button" class="big" :disabled="!live || full || (beyond && advice === null)" @click="lifted(false)">
+          Missed <kbd>X</kbd>
+        </button>
       </template>
       <template v-else-if="row.kind === 'choice'">
         <button v-for="({ key, words }, k) in row.choices" :key="key" type="button" @click="emit('take', key)">
@@ -299,6 +359,17 @@ onKeyStroke((event) => {
 </template>
 
 <style scoped>
+.early {
+  flex: 1 1 100%;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px 16px;
+  align-items: center;
+}
+.early p {
+  margin: 0;
+  font-weight: 600;
+}
 .wrong {
   flex: 1 1 100%;
   margin: 0;

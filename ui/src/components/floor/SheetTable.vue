@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { SheetRow, SheetState } from "@/api/types";
+import { shownUnit, type Units } from "@/logic/units";
 import { how, rowName, rules, shown } from "@/logic/sheet";
 
 /** Everything that was taken: a line for each reading and side, its tries in order. A try is struck with a press. */
-const props = defineProps<{ sheet: SheetState; at: number; closed: boolean }>();
+const props = defineProps<{ sheet: SheetState; at: number; closed: boolean; units: Units }>();
 const emit = defineEmits<{ choose: [row: number]; strike: [row: SheetRow, attempt: number] }>();
 /** Whether each load was made stands at the load. */
 const lines = computed(() =>
@@ -17,12 +18,12 @@ const made = (row: SheetRow, n: number) => {
 };
 /** A stage of a ladder stands by its number; a failed one is struck. */
 const text = (row: SheetRow, cell: SheetRow["cells"][number], n: number) =>
-  how(row) === "ladder" && typeof cell.value === "boolean" ? String(n + 1) : shown(row, cell.value);
+  how(row) === "ladder" && typeof cell.value === "boolean" ? String(n + 1) : shown(row, cell.value, props.units);
 const failed = (row: SheetRow, value: unknown) => how(row) === "ladder" && value === false;
 const said = (row: SheetRow, cell: SheetRow["cells"][number], n: number) =>
   how(row) === "ladder" && typeof cell.value === "boolean"
     ? `Stage ${n + 1} ${cell.value ? "passed" : "failed"}`
-    : `${rowName(row)}, try ${n + 1}: ${shown(row, cell.value)}${made(row, n)}${cell.counts ? "" : ", does not count"}`;
+    : `${rowName(row)}, try ${n + 1}: ${shown(row, cell.value, props.units)}${made(row, n)}${cell.counts ? "" : ", does not count"}`;
 const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.struck, 0);
 </script>
 
@@ -31,7 +32,7 @@ const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.s
   <ul class="sheet">
     <li v-for="{ row, at: k } in lines" :key="`${row.input}.${row.side ?? ''}`" :class="{ now: k === at }">
       <button type="button" class="name" :disabled="closed" :aria-current="k === at" @click="emit('choose', k)">
-        {{ rowName(row) }}<small v-if="row.unit"> {{ row.unit }}</small>
+        {{ rowName(row) }}<small v-if="row.unit"> {{ shownUnit(row.unit, units) }}</small>
       </button>
       <span class="cells">
         <button

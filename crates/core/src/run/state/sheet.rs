@@ -2,7 +2,11 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{attempts::Take, catalogue::InputKind, inputs::Value};
+use crate::{
+    attempts::Take,
+    catalogue::{InputKind, Signs, Usual},
+    inputs::Value,
+};
 
 /// Everything that is taken in a run, and what comes next.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
@@ -66,6 +70,15 @@ pub struct SheetRow {
     pub how: Option<String>,
     /// What was taken, in order.
     pub cells: Vec<SheetCell>,
+    /// What lies on either side of its zero: a length is typed, and one of the two is chosen.
+    #[serde(default)]
+    pub signs: Option<Signs>,
+    /// From which to which value is usual.
+    #[serde(default)]
+    pub usual: Option<Usual>,
+    /// The half repetition at the bell was counted.
+    #[serde(default)]
+    pub after_bell: bool,
     /// What was seen and costs, in order, as its keys say it.
     #[serde(default)]
     pub seen: Vec<String>,

@@ -1,0 +1,18 @@
+import { inUnits, type Units } from "./units";
+
+/** Slips of a unit: kilometres for metres, metres for centimetres, a comma that was lost. */
+const SLIPS = [1000, 100, 10, 60, 0.1, 0.01, 0.001];
+
+/** What is asked of a value outside what is usual, with what may have been meant; nothing where it is usual. */
+export function question(
+  value: number,
+  unit: string,
+  usual: { from: number; to: number } | null | undefined,
+  units: Units,
+): { ask: string; meant: number | null } | null {
+  if (!usual || (value >= usual.from && value <= usual.to)) return null;
+  const meant = SLIPS.map((by) => Math.round(value * by * 1e6) / 1e6).find((v) => v >= usual.from && v <= usual.to) ?? null;
+  const said = (n: number) => inUnits(n, unit, units);
+  const instead = meant === null ? "" : ` Did you mean ${said(meant)}?`;
+  return { ask: `${said(value)}? Usual are ${said(usual.from)} to ${said(usual.to)}.${instead}`, meant };
+}
