@@ -117,6 +117,7 @@ pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonI
     // The mass and the heart rates of the day, as the decisions used them.
     let recorded = profile.facts_on(on)?;
     let facts = Facts { mass: setup.mass.or(recorded.mass), resting_hr: setup.resting_hr, hr_max: setup.hr_max, ..recorded };
+    let facts = as_measured(&run.protocol, facts);
     let mut result = Stored {
         id: ResultId::new(),
         person,
@@ -158,7 +159,7 @@ pub async fn build(
         Some(was) => was.facts.into(),
         None => person.facts_on(on)?,
     };
-    let facts = with_rates(recorded, typed.resting_hr, typed.hr_max)?;
+    let facts = as_measured(protocol, with_rates(recorded, typed.resting_hr, typed.hr_max)?);
     let setup = Setup {
         cadence: protocol.cadence.as_ref().and_then(|c| c.for_sex(facts.sex).or(c.any).or(c.male)).and_then(|c| Cadence::new(c).ok()),
         conditions: typed.conditions,
@@ -220,8 +221,28 @@ pub async fn build(
     Ok(result)
 }
 
+/// A test that weighs takes no mass from the record: on a day on which nobody was weighed it has none.
+fn as_measured(protocol: &Protocol, facts: Facts) -> Facts {
+    if protocol.input("mass_kg").is_some() { Facts { mass: None, ..facts } } else { facts }
+}
+
+/// The record takes over what a result measured of the body, where it is the latest that did.
+async fn take_over(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
+    let (mass, height) = (result.inputs.get("mass_kg"), result.inputs.get("height_cm"));
+    if mass.is_none() && height.is_none() || result.voided || result.stopped.is_some() {
+        return Ok(());
+    }
+    let later = results::of_protocol(scope, result.person, &result.protocol_id).await?;
+    let is_latest =
+        later.iter().all(|r| r.id == result.id || (r.on, r.taken_at) <= (result.on, result.taken_at) || r.inputs.get("mass_kg").is_none());
+    if is_latest {
+        people::measured(scope, result.person, mass, height).await?;
+    }
+    Ok(())
+}
+
 /// A moment of a day of the practice.
-async fn moment(scope: &mut Scope, on: NaiveDate, hour: &str) -> ApiResult<DateTime<Utc>> {
+pub async fn moment(scope: &mut Scope, on: NaiveDate, hour: &str) -> ApiResult<DateTime<Utc>> {
     let Ok(time) = NaiveTime::parse_from_str(hour, "%H:%M") else {
         return Err(InputError::new(Code::BadValue, "at", format!("“{hour}” is no time of day. Type it as 9:30 or 14:05.")).into());
     };
@@ -265,6 +286,7 @@ pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResu
     let before = results::of_protocol(scope, result.person, &result.protocol_id).await?;
     results::add(scope, coach, result).await?;
     count_repeats(scope, result.person, &result.protocol_id, before).await?;
+    take_over(scope, result).await?;
     fulfil(scope, result).await?;
     let subject = Subject::of("result", result.id.0, result.person);
     audit::record(scope, coach, "result.kept", subject, json!({ "protocol": result.protocol_id, "method": result.method })).await?;
@@ -409,6 +431,7 @@ pub async fn correct(
     if let Some(others) = others {
         count_repeats(scope, is.person, &is.protocol_id, others).await?;
     }
+    take_over(scope, &is).await?;
     follow(scope, &was, &is, tied).await?;
     let detail = json!({ "protocol": is.protocol_id, "reason": reason });
     audit::record(scope, coach, &format!("result.{}", change.name()), Subject::of("result", id.0, is.person), detail).await?;

@@ -10,6 +10,7 @@ use impulso_core::{
 };
 use impulso_store::{
     Scope,
+    results::Stored,
     runs::{self, Run},
 };
 use serde::{Deserialize, Serialize};
@@ -192,4 +193,13 @@ pub fn states(run: &Run, events: &[Event]) -> Vec<State> {
         fold(&run.protocol, &p.setup, shared.iter().chain(own).copied())
     };
     run.performers.iter().map(of).collect()
+}
+
+/// What was remarked on the floor while a result was taken.
+pub async fn remarks(scope: &mut Scope, result: &Stored) -> ApiResult<Vec<String>> {
+    let Some(id) = result.run else { return Ok(Vec::new()) };
+    let Some(run) = runs::readable(scope, id).await? else { return Ok(Vec::new()) };
+    let events = runs::events(scope, id).await?;
+    let of = run.performers.iter().position(|p| p.person == Some(result.person));
+    Ok(of.and_then(|k| states(&run, &events).into_iter().nth(k)).map(|state| state.notes).unwrap_or_default())
 }

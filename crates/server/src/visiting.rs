@@ -124,6 +124,8 @@ pub struct VisitRow {
     pub standing: Option<String>,
     /// A mark, passed or not.
     pub pass: Option<PassReport>,
+    /// What was remarked while it was done: for the coach.
+    pub remarks: Vec<String>,
     /// How often it was done.
     pub tries: usize,
     /// Every time it was done, where that was more than once in a battery with an order: one of them counts.
@@ -388,6 +390,7 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
             run: at.run,
             result: seen.iter().find(|s| s.place == place).map(|s| s.result).or(at.result),
             tries: at.tries.len(),
+            remarks: Vec::new(),
             times: times(visit, at, shelf.find(&test.protocol).ok(), of),
             points: marks.iter().find(|m| m.place == place).map(|m| PlacePoints { points: m.points, of: m.of }),
             reason: at.reason.clone(),
@@ -417,7 +420,7 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
         last_on: before.first().map(|v| v.on),
         closed: state.closed,
         is_stale: !state.closed && visit.on < today,
-        next: next(&state, visit, shelf, history, &happened, &|place| waits(place).is_none()),
+        next: next(&state, visit, shelf, history, &happened, today, &|place| waits(place).is_none()),
         done: state.done(),
         learned: (!tests.is_empty()).then(|| visit::learned(&tests)),
         work: seen.iter().find_map(|s| s.report.work.clone()),
@@ -630,6 +633,7 @@ fn next(
     shelf: &Shelf,
     history: &[Stored],
     happened: &[(Happened, DateTime<Utc>)],
+    today: NaiveDate,
     opens: &dyn Fn(usize) -> bool,
 ) -> Option<NextTest> {
     let place = state.next(opens)?;
@@ -652,7 +656,8 @@ fn next(
         drawing: protocol.pictures.first().map(Picture::drawing),
         last_time: value
             .map(|(on, v)| format!("On {}: {}", on.format("%-d %B %Y"), impulso_core::quantity::with_unit(protocol.headline(), v))),
-        live: protocol.family().runs_live(),
+        // A visit of an earlier day is typed from paper.
+        live: protocol.family().runs_live() && visit.on == today,
         run: state.places[place].run,
         rest_until: rested.filter(|_| test.rest_min > 0).map(|at| at + rest).filter(|until| *until > Utc::now()),
     })

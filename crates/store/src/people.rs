@@ -344,6 +344,26 @@ pub async fn count(scope: &mut Scope) -> Result<i64> {
     Ok(sqlx::query_scalar!("select people from practices where id = $1", practice).fetch_one(scope.db()).await?)
 }
 
+/// Writes the body mass, kg, and the standing height, cm, that a test measured into the record.
+pub async fn measured(scope: &mut Scope, id: PersonId, mass_kg: Option<f64>, height_cm: Option<f64>) -> Result<()> {
+    let practice = scope.practice_id();
+    let typed = |value: Option<f64>, unit: &str| value.map(|v| format!("{v} {unit}"));
+    sqlx::query!(
+        "update people set mass_kg = coalesce($3, mass_kg), mass_typed = coalesce($4, mass_typed),
+             height_cm = coalesce($5, height_cm), height_typed = coalesce($6, height_typed), version = version + 1
+         where practice_id = $1 and id = $2",
+        practice,
+        id.0,
+        mass_kg,
+        typed(mass_kg, "kg"),
+        height_cm,
+        typed(height_cm, "cm")
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(())
+}
+
 /// Erases a client with everything that says who it was. What others need of shared runs stays without a name.
 ///
 /// # Errors

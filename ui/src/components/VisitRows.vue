@@ -57,6 +57,7 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
           >
             Do it again
           </button>
+          <small v-for="(r, k) in linked ? row.remarks : []" :key="k" class="soft">“{{ r }}”</small>
           <small v-if="row.waits" class="soft">{{ row.waits }}</small>
         </td>
         <td v-if="stands" data-of="Stands">

@@ -22,6 +22,7 @@ const props = defineProps<{ id?: string; protocol?: string; result?: string }>()
 const router = useRouter();
 const route = useRoute();
 const stored = ref<ResultPage | null>(null);
+const day = ref<string | null>(null);
 /** Whose, and which test. */
 const of = computed(() => ({ id: props.id ?? stored.value!.person, protocol: props.protocol ?? stored.value!.protocol }));
 /** The place in a visit that this test fills. */
@@ -34,6 +35,8 @@ const {
   reload,
 } = useLoad(async () => {
   if (props.result) stored.value = await take(api.GET("/api/results/{id}", { params: { path: { id: props.result } } }));
+  // A test of a visit was done on the visit's day.
+  if (visit) day.value = (await take(api.GET("/api/visits/{id}", { params: { path: { id: visit.visit } } }))).on;
   return take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path: of.value, query: visit ?? {} } }));
 });
 interface Stage {
@@ -82,7 +85,7 @@ watch(page, (p) => {
   }
   if (draft.value.filled) return;
   Object.assign(draft.value.given, given(p.suggested, p.protocol.conditions, p.units));
-  draft.value.on = new Date().toISOString().slice(0, 10);
+  draft.value.on = day.value ?? new Date().toISOString().slice(0, 10);
   draft.value.filled = true;
 });
 const asked = computed(() => page.value?.protocol.conditions.filter((c) => c.ask) ?? []);
@@ -212,7 +215,7 @@ async function keep() {
       <section>
         <h2>What was read</h2>
         <label class="field"
-          ><span class="name">Day</span><input v-model="draft.on" class="native" type="date" name="on" /><span
+          ><span class="name">Day</span><input v-model="draft.on" class="native" type="date" name="on" :readonly="day !== null" /><span
             v-if="wrong('on')"
             class="wrong"
             role="alert"

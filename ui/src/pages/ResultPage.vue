@@ -133,6 +133,18 @@ function ask(q: QuantityReport) {
               </p>
             </div>
           </section>
+          <div class="below">
+            <section v-if="r.readings.length">
+              <h2>What was read</h2>
+              <dl class="readings">
+                <template v-for="l in r.readings" :key="l.label"
+                  ><dt>{{ l.label }}</dt>
+                  <dd class="num">{{ l.value }}</dd></template
+                >
+              </dl>
+            </section>
+            <ResultVersions :r="r" @changed="reload" />
+          </div>
         </div>
         <aside>
           <section v-if="r.report.failed.length" class="failed">
@@ -173,16 +185,6 @@ function ask(q: QuantityReport) {
             :weeks="r.retest_weeks"
             @kept="reload"
           />
-          <section v-if="r.readings.length">
-            <h2>What was read</h2>
-            <dl class="readings">
-              <template v-for="l in r.readings" :key="l.label"
-                ><dt>{{ l.label }}</dt>
-                <dd class="num">{{ l.value }}</dd></template
-              >
-            </dl>
-          </section>
-          <ResultVersions :r="r" @changed="reload" />
         </aside>
       </div>
       <WhySheet v-model="why" :quantity="asked" :page="r" />
@@ -196,6 +198,7 @@ function ask(q: QuantityReport) {
             <dd class="num">{{ l.value }}</dd></template
           >
         </dl>
+        <p v-for="(words, k) in r.remarks" :key="k" class="soft">“{{ words }}”</p>
       </section>
       <p v-else class="soft">Nothing had been read.</p>
       <aside>
@@ -307,6 +310,13 @@ function ask(q: QuantityReport) {
 }
 aside section {
   margin-bottom: 22px;
+}
+.below {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(280px, 1fr));
+  gap: 28px 40px;
+  border-top: 1px solid var(--line);
+  padding-top: 18px;
 }
 .readings {
   display: grid;

@@ -23,7 +23,7 @@ const {
   loading,
   reload,
 } = useLoad(() => take(api.GET("/api/people/{id}/visits/new", { params: { path, query: { battery: props.battery } } })));
-const { draft, clear } = useDraft(`visit.${props.id}.${props.battery}`, { id: uuid(), given: {} as Given, filled: false });
+const { draft, clear } = useDraft(`visit.${props.id}.${props.battery}`, { id: uuid(), given: {} as Given, on: "", at: "", filled: false });
 watch(plan, (p) => {
   if (!p || draft.value.filled) return;
   Object.assign(draft.value.given, given(p.suggested, p.asked, p.units));
@@ -31,9 +31,15 @@ watch(plan, (p) => {
 });
 const { busy, failure, run } = useAction();
 const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
-const known = computed(() => new Set(plan.value?.asked.map((c) => c.key)));
+const known = computed(() => new Set([...(plan.value?.asked.map((c) => c.key) ?? []), "on", "at"]));
 async function begin() {
-  const body = { id: draft.value.id, battery: props.battery, conditions: answers(plan.value!.asked, draft.value.given, plan.value!.units) };
+  const body = {
+    id: draft.value.id,
+    battery: props.battery,
+    on: draft.value.on || null,
+    at: draft.value.at || null,
+    conditions: answers(plan.value!.asked, draft.value.given, plan.value!.units),
+  };
   const visit = await run(() => take(api.POST("/api/people/{id}/visits", { params: { path }, body })));
   if (!visit) return;
   clear();
@@ -69,6 +75,12 @@ async function begin() {
             <b>{{ name }}</b><span v-if="!plan.battery.battery.window_min" class="soft">{{ plan.battery.reasons[k] }}</span>
           </li>
         </ol>
+        <details class="past" :open="!!draft.on">
+          <summary>It was on an earlier day: type it from paper</summary>
+          <label class="field"><span class="name">Day</span><input v-model="draft.on" class="native" type="date" name="on" /></label>
+          <label class="field"><span class="name">Hour</span><input v-model="draft.at" class="native" type="time" name="at" /></label>
+          <p v-if="wrong('on') || wrong('at')" class="wrong" role="alert">{{ wrong("on") ?? wrong("at") }}</p>
+        </details>
         <template v-if="plan.asked.length">
           <h2>
             Asked once, for all tests<template v-if="plan.last_on"> <span class="soft">· filled in as last time</span></template>
@@ -105,6 +117,22 @@ async function begin() {
 </template>
 
 <style scoped>
+.past {
+  margin-bottom: 18px;
+}
+.past summary {
+  color: var(--fjord);
+  cursor: pointer;
+  margin-bottom: 8px;
+}
+.past .field {
+  display: inline-block;
+  margin-right: 24px;
+}
+.past .name {
+  display: block;
+  font-weight: 600;
+}
 .two {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 320px;

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use actix_web::{get, post, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
+    Code, InputError,
     alike::{Unlike, unlike},
     catalogue::{Protocol, Source},
     estimate::cycle::{self, StageLine},
@@ -41,6 +42,7 @@ use crate::{
     recording::{self, Correction, Typed},
     scoring::{self, Told},
     shelf::Shelf,
+    view,
     visiting::{self, InVisit},
 };
 
@@ -73,6 +75,8 @@ pub struct ResultPage {
     pub voided: bool,
     /// What was read.
     pub readings: Vec<ReadingLine>,
+    /// What was remarked while it was taken.
+    pub remarks: Vec<String>,
     /// The same and the circumstances, as a correction starts from them.
     pub entry: EntryShown,
     /// Every version before this one, the latest first.
@@ -320,6 +324,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     Ok(web::Json(ResultPage {
         voided: result.voided,
         readings: reading::lines(protocol, &result.inputs, units),
+        remarks: view::remarks(&mut scope, &result).await?,
         entry: EntryShown {
             inputs: result.inputs.without_recording(),
             conditions: result.conditions.clone(),
@@ -486,10 +491,19 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
+    let mut typed = form.typed;
     if let Some(at) = form.visit {
-        visiting::take_place(&mut scope, at, person.id, &protocol.id).await?;
+        let (visit, _) = visiting::take_place(&mut scope, at, person.id, &protocol.id).await?;
+        if typed.on != visit.on {
+            let message = format!("This visit was on {}. A test of another day is entered on its own.", visit.on.format("%-d %B %Y"));
+            return Err(InputError::new(Code::OutOfRange, "on", message).into());
+        }
+        if visit.on != auth::today(&mut scope).await? && typed.at.is_none() {
+            let zone = auth::zone(&mut scope).await?;
+            typed.at = Some(visit.created_at.with_timezone(&zone).format("%H:%M").to_string());
+        }
     }
-    let result = recording::build(&mut scope, protocol, &person, ResultId(form.id), form.typed, None).await?;
+    let result = recording::build(&mut scope, protocol, &person, ResultId(form.id), typed, None).await?;
     recording::keep(&mut scope, who.coach, &result).await?;
     if let Some(at) = form.visit {
         visits::append(&mut scope, at.visit, form.id, &Happened::Done { place: at.place, result: form.id }).await?;

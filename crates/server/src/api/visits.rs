@@ -7,6 +7,7 @@ use impulso_core::{
     battery::{self, Battery},
     catalogue::{Condition, ConditionKind},
     goal::{Goal, TOTAL},
+    person,
     run::event::{Answer, Conditions, check_answer},
     suitability, text,
     units::Units,
@@ -31,6 +32,7 @@ use crate::{
     dossier::Dossier,
     recording,
     shelf::Shelf,
+    view,
     visiting::{self, VisitPage},
 };
 
@@ -231,9 +233,13 @@ pub struct VisitForm {
     #[serde(default)]
     #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
     pub conditions: Conditions,
+    /// The day, of a visit that is typed from paper; today where nothing is said.
+    pub on: Option<NaiveDate>,
+    /// Its hour, `HH:MM` in the practice's time zone.
+    pub at: Option<String>,
 }
 
-/// Begins a visit.
+/// Begins a visit, or takes up one of an earlier day from paper.
 #[utoipa::path(tag = "visits", operation_id = "visits_begin", responses((status = 200, body = VisitPage), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/people/{id}/visits")]
 pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitForm>) -> ApiResult<web::Json<VisitPage>> {
@@ -244,15 +250,15 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitForm>) ->
     let person = people::get(&mut scope, PersonId(*id)).await?;
     let today = auth::today(&mut scope).await?;
     check_shared(&battery, &shelf, &form.conditions)?;
-    let visit = Visit {
-        id: form.id,
-        person: person.id,
-        battery,
-        conditions: form.conditions,
-        on: today,
-        created_at: chrono::Utc::now(),
-        closed_at: None,
+    let on = form.on.map(|on| person::day(on, "on")).transpose()?.unwrap_or(today);
+    if on > today {
+        return Err(InputError::new(Code::OutOfRange, "on", "The day lies in the future. Type the day the visit was.").into());
+    }
+    let begun_at = match (on == today, form.at.as_deref()) {
+        (true, None) => chrono::Utc::now(),
+        (_, hour) => recording::moment(&mut scope, on, hour.unwrap_or("12:00")).await?,
     };
+    let visit = Visit { id: form.id, person: person.id, battery, conditions: form.conditions, on, created_at: begun_at, closed_at: None };
     if visits::create(&mut scope, who.coach, &visit).await? {
         let subject = Subject::of("visit", visit.id, person.id);
         audit::record(&mut scope, who.coach, "visit.begun", subject, json!({ "battery": visit.battery.name })).await?;
@@ -311,7 +317,12 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<TableQuer
     let mut scope = who.scope().await?;
     let visit = visits::get(&mut scope, *id).await?;
     let of = Dossier::of(&mut scope, visit.person).await?;
-    let page = visiting::page_by(&mut scope, &of, &visit, None, query.table).await?;
+    let mut page = visiting::page_by(&mut scope, &of, &visit, None, query.table).await?;
+    for row in &mut page.rows {
+        if let Some(result) = of.history.iter().find(|r| Some(r.id.0) == row.result) {
+            row.remarks = view::remarks(&mut scope, result).await?;
+        }
+    }
     let goals = goals::of_visit(&mut scope, &of, &visit, None).await?;
     Ok(web::Json(VisitShown { page, goals }))
 }

@@ -226,3 +226,57 @@ async fn in_a_visit_a_test_is_done_again_and_a_void_one_is_owed_again() {
     let out = said(json!({ "kind": "withdrawn", "place": 0, "result": first }));
     assert_eq!(coach.refused(Method::POST, &events, out).await.0, 422);
 }
+
+#[tokio::test]
+async fn nobody_weighs_what_no_scale_said_and_the_record_takes_over_what_it_did() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Wilmot").await;
+    let day = today(&coach).await;
+    let measured = async |inputs: Value| {
+        let form =
+            json!({ "id": Uuid::now_v7(), "protocol": "body", "on": day, "inputs": inputs, "conditions": { "waist_site": "navel" } });
+        let kept = coach.ok(Method::POST, &format!("/people/{person}/results"), form).await;
+        coach.get(&format!("/results/{}", kept["result"].as_str().unwrap())).await
+    };
+    let mass =
+        |page: &Value| page["report"]["quantities"].as_array().unwrap().iter().find(|q| q["key"] == "mass_kg").map(|q| q["value"].clone());
+    let girths = measured(json!({ "waist_cm": [98, 98.5] })).await;
+    assert_eq!(mass(&girths), None, "nobody was weighed: {girths}");
+    let weighed = measured(json!({ "waist_cm": [98, 98.5], "mass_kg": 81.4 })).await;
+    assert_eq!(mass(&weighed), Some(json!(81.4)));
+    assert!(coach.get(&format!("/people/{person}")).await.to_string().contains("81.4"), "the record has today's");
+}
+
+#[tokio::test]
+async fn a_visit_of_an_earlier_day_is_typed_whole_and_takes_no_test_of_another_day() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Odile").await;
+    let day = today(&coach).await;
+    let shared = json!({ "lap_m": 400, "warm_up": true, "surface": "track" });
+    let visit = async |on: Option<NaiveDate>, at: Option<&str>| {
+        let form = json!({ "id": Uuid::now_v7(), "battery": "run-12min", "conditions": shared, "on": on, "at": at });
+        coach.ok(Method::POST, &format!("/people/{person}/visits"), form).await
+    };
+    let ahead = json!({ "id": Uuid::now_v7(), "battery": "run-12min", "conditions": shared, "on": day.succ_opt() });
+    assert_eq!(coach.refused(Method::POST, &format!("/people/{person}/visits"), ahead).await.2.as_deref(), Some("on"));
+    let now = visit(None, None).await;
+    let past = visit(Some(day - chrono::Days::new(40)), Some("17:30")).await;
+    assert_eq!(
+        (past["on"].clone(), past["nth"].as_u64()),
+        (json!(day - chrono::Days::new(40)), Some(1)),
+        "it was the first, although it is typed later"
+    );
+    assert_eq!(past["next"]["live"], false, "nothing of an earlier day is run on the floor");
+    let enter = |on: NaiveDate, metres: f64| {
+        json!({ "id": Uuid::now_v7(), "protocol": "run-12min", "on": on, "inputs": { "distance_m": metres }, "conditions": shared,
+            "visit": { "visit": past["id"], "place": 0 } })
+    };
+    let path = format!("/people/{person}/results");
+    assert_eq!(coach.refused(Method::POST, &path, enter(day, 2200.0)).await.2.as_deref(), Some("on"));
+    let kept = coach.ok(Method::POST, &path, enter(day - chrono::Days::new(40), 2200.0)).await;
+    let page = coach.get(&format!("/results/{}", kept["result"].as_str().unwrap())).await;
+    assert!(page["taken_at"].as_str().unwrap().contains("T17:30"), "{}", page["taken_at"]);
+    assert_eq!(coach.get(&format!("/visits/{}", now["id"].as_str().unwrap())).await["nth"], 2);
+}
