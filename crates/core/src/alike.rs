@@ -107,6 +107,11 @@ pub fn noted(protocol: &Protocol, from: &Point, to: &Point) -> Vec<String> {
         .collect()
 }
 
+/// Words as they are compared: case, and how many spaces there are between them, say nothing.
+fn words(text: &str) -> Vec<String> {
+    text.split_whitespace().map(str::to_lowercase).collect()
+}
+
 fn differs(condition: &Condition, then: Option<&Answer>, now: Option<&Answer>) -> bool {
     let spoils = |answer: Option<&Answer>| match answer {
         Some(Answer::YesNo(held)) => (condition.must_hold && !held) || (condition.must_not_hold && *held),
@@ -117,7 +122,7 @@ fn differs(condition: &Condition, then: Option<&Answer>, now: Option<&Answer>) -
     }
     match (then, now) {
         (Some(Answer::Number(a)), Some(Answer::Number(b))) => (a - b).abs() > condition.tolerance.unwrap_or(0.0),
-        (Some(Answer::Text(a)), Some(Answer::Text(b))) => a.trim().to_lowercase() != b.trim().to_lowercase(),
+        (Some(Answer::Text(a)), Some(Answer::Text(b))) => words(a) != words(b),
         (Some(a), Some(b)) => a != b,
         (None, None) => false,
         _ => condition.required,

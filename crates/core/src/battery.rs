@@ -105,7 +105,7 @@ impl Battery {
         let mut taken: Vec<String> = self.tests.iter().map(|t| t.id.clone()).filter(|id| !id.is_empty()).collect();
         for test in self.tests.iter_mut().filter(|t| t.id.is_empty()) {
             let nth = |n: usize| if n == 1 { test.protocol.clone() } else { format!("{}-{n}", test.protocol) };
-            test.id = (1..).map(nth).find(|id| !taken.contains(id)).unwrap_or_default();
+            test.id = (1..=TESTS_MAX + 1).map(nth).find(|id| !taken.contains(id)).unwrap_or_default();
             taken.push(test.id.clone());
         }
         self.scoring = self.scoring.take().map(|table| table.placed_in(&self.tests));

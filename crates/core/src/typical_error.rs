@@ -157,7 +157,7 @@ impl TypicalError {
             let known = wobble::published(protocol, quantity, facts, value)?;
             let rests_on = match known.source.kind {
                 SourceKind::CommonPractice => RestsOn::CommonPractice,
-                _ => RestsOn::Publication,
+                SourceKind::Published => RestsOn::Publication,
             };
             Some(Self::new(known.value, rests_on, known.basis, Some(known.source)))
         })

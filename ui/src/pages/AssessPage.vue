@@ -90,7 +90,9 @@ const ceiling = computed<Ceiling | null>(() => {
   const own = Number(draft.value.ceiling);
   return own > 0 ? { rule: "chosen", bpm: own } : ({ rule: draft.value.ceiling } as Ceiling);
 });
-const needsReason = computed(() => page.value !== null && page.value.fit.verdict !== "suits");
+/** An answer with which the test is done only with a reason: nobody spots. */
+const refused = computed(() => asked.value.find((c) => c.or_reason && draft.value.given[c.key] === false) ?? null);
+const needsReason = computed(() => page.value !== null && (page.value.fit.verdict !== "suits" || refused.value !== null));
 
 async function begin() {
   const body = {
@@ -242,7 +244,7 @@ async function begin() {
     </div>
 
     <label v-if="needsReason" class="field reason"
-      ><span class="name">Why this test all the same?</span
+      ><span class="name">{{ refused ? `${refused.label}: no. Why all the same?` : "Why this test all the same?" }}</span
       ><ElInput v-model="draft.reason" name="overrule_reason" placeholder="Your reason; it is kept with the record" />
       <span v-if="wrong('overrule_reason')" class="wrong" role="alert">{{ wrong("overrule_reason") }}</span></label
     >

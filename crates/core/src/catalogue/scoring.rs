@@ -548,6 +548,9 @@ pub struct Condition {
     /// Filled in by the run or the record, not asked.
     #[serde(default)]
     pub recorded_by_run: bool,
+    /// Where the answer is no, the test is done only with a reason.
+    #[serde(default)]
+    pub or_reason: bool,
     /// A note: results are compared whatever it says, and a difference is said beside.
     #[serde(default)]
     pub note: bool,

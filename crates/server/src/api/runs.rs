@@ -9,7 +9,10 @@ use impulso_core::{
     catalogue::{self, ConditionKind},
     hr_max::{CeilingRule, HrMaxMethod},
     person::Sex,
-    run::{Setup, event::Conditions},
+    run::{
+        Setup,
+        event::{Answer, Conditions},
+    },
     suitability::{self, FitVerdict},
     text,
     units::Cadence,
@@ -207,13 +210,15 @@ async fn performer(
     let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today, &before));
     // A reason that was given with today's readiness is one.
     let reason = reason.map(str::to_owned).or_else(|| checked.as_ref().and_then(|c| c.overrule_reason.clone()));
-    let held = fit.verdict != FitVerdict::Suits;
+    let refused = protocol.conditions.iter().find(|c| c.or_reason && setup.conditions.get(&c.key) == Some(&Answer::YesNo(false)));
+    let held = fit.verdict != FitVerdict::Suits || refused.is_some();
     if held && reason.is_none() {
         let (name, field) = match form.people.len() {
             1 => (String::new(), "overrule_reason"),
             _ => (format!("{}: ", person.profile.name), "reasons"),
         };
-        let message = format!("{name}{} To go on all the same, give your reason; it is kept with the record.", fit.because);
+        let because = refused.map_or(fit.because, |c| format!("{}: no. {}.", c.label, text::capital(&c.why)));
+        let message = format!("{name}{because} To go on all the same, give your reason; it is kept with the record.");
         return Err(InputError::new(Code::MissingInput, field, message).into());
     }
     let performer = NewPerformer { person: Some(person.id), name: person.profile.name, setup };

@@ -191,3 +191,18 @@ async fn a_goal_is_judged_against_the_wobble_and_kept_with_the_day_it_was_reache
     done(&coach, Method::DELETE, &format!("/goals/{key}"), Value::Null).await;
     assert!(coach.get(&format!("/people/{person}")).await["goals"].as_array().unwrap().is_empty());
 }
+
+#[tokio::test]
+async fn nobody_lifts_to_the_limit_without_a_spotter_but_with_a_reason() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Rurik").await;
+    let run = |spotter: bool, reason: Value| {
+        let conditions = json!({ "lift": "bench_press", "warm_up": true, "spotter": spotter });
+        json!({ "id": Uuid::now_v7(), "protocol": "one-rm", "people": [person], "conditions": conditions, "overrule_reason": reason })
+    };
+    let (status, _, field) = coach.refused(Method::POST, "/runs", run(false, Value::Null)).await;
+    assert_eq!((status, field.as_deref()), (422, Some("overrule_reason")));
+    coach.ok(Method::POST, "/runs", run(false, json!("safety bars at the chest"))).await;
+    coach.ok(Method::POST, "/runs", run(true, Value::Null)).await;
+}
