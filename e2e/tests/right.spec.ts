@@ -113,7 +113,7 @@ test("in a visit a test is done again, both stay, and the coach says which count
   };
   await enter(2400);
   await coach.opens(`/visits/${visit.id}`);
-  await page.getByRole("button", { name: "12-minute run again" }).click();
+  await page.getByRole("button", { name: "Do it again: 12-minute run" }).click();
   await expect(page.getByRole("link", { name: "Go on: 12-minute run" })).toBeVisible();
   await enter(2200);
   await page.reload();

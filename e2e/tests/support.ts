@@ -280,6 +280,8 @@ const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.mi
 /** axe finds nothing serious on the page as it is now. */
 export async function isClean(page: Page, name: string) {
   await page.waitForTimeout(300);
+  // A colour on its way to another is neither.
+  await page.waitForFunction(() => document.getAnimations().every((a) => !(a instanceof CSSTransition) || a.playState !== "running"));
   await page.evaluate(axe);
   const found = await page.evaluate(async () => {
     const { axe } = window as unknown as {

@@ -427,15 +427,22 @@ pub fn story(rungs: &[Rung], tests: usize, today: NaiveDate) -> String {
             // What nothing is known of is said only where there is nothing else to say.
             let is_judged = |r: &&&Rung| r.change.verdict != V::NoVerdict;
             let judged = spoken.iter().any(|r| is_judged(&r) && r.change.verdict != V::NotComparable);
-            let said: Vec<String> = spoken.iter().filter(|r| !judged || is_judged(r)).filter_map(|r| spoken_change(r, alike(r))).collect();
-            let weeks = ((today - first).num_days() / 7).max(1);
+            let counted = |r: &&&Rung| (!judged || is_judged(r)) && r.change.verdict != V::NotComparable;
+            let first = spoken.iter().filter(counted).map(|r| r.change.from_on).min().unwrap_or(first);
+            let weeks = |from: NaiveDate| ((today - from).num_days() / 7).max(1);
+            // Each comparison says its own length where it is not the whole one.
+            let own_length = |r: &Rung| Some(weeks(r.change.from_on)).filter(|w| *w != weeks(first));
+            let heard = spoken.iter().filter(|r| !judged || is_judged(r));
+            let said: Vec<String> = heard.filter_map(|r| spoken_change(r, alike(r), own_length(r))).collect();
+            let weeks = weeks(first);
             format!("Since the first test, {} ago: {}.", crate::text::plural(weeks, "week"), crate::text::list(&said))
         }
     }
 }
 
-/// One measure's change as part of the story; nothing where the two are not compared.
-fn spoken_change(rung: &Rung, by_test: bool) -> Option<String> {
+/// One measure's change as part of the story; nothing where the two are not compared. `weeks`: over how many, where it is not as long
+/// as the story.
+fn spoken_change(rung: &Rung, by_test: bool, weeks: Option<i64>) -> Option<String> {
     use change::Verdict as V;
     let verb = match rung.change.verdict {
         V::ClearGain => "clearly improved",
@@ -457,7 +464,8 @@ fn spoken_change(rung: &Rung, by_test: bool) -> Option<String> {
         (false, false) => rung.label.clone(),
     };
     let now = format!("{} {}", rung.now_shown, rung.unit);
-    Some(format!("{what} {verb} ({} → {})", rung.first_shown, now.trim_end()))
+    let length = weeks.map(|w| format!(", in {}", crate::text::plural(w, "week"))).unwrap_or_default();
+    Some(format!("{what} {verb} ({} → {}{length})", rung.first_shown, now.trim_end()))
 }
 
 #[cfg(test)]
@@ -618,5 +626,11 @@ mod tests {
             story(&rungs, 2, "2026-11-23".parse().unwrap()),
             "Since the first test, 46 weeks ago: VO₂max clearly improved (45.8 → 55.9 mL/kg/min)."
         );
+        // A comparison over four weeks does not stand under the forty-six of another.
+        let mut later = rungs[1].clone();
+        later.label = "distance".into();
+        later.change.from_on = "2026-10-26".parse().unwrap();
+        let both = story(&[rungs[1].clone(), later], 4, "2026-11-23".parse().unwrap());
+        assert!(both.contains("46 weeks ago") && both.contains("distance clearly improved (45.8 → 55.9 mL/kg/min, in 4 weeks)"), "{both}");
     }
 }

@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use crate::{
     catalogue::Protocol,
     clamped,
+    conditions::{Answer, Conditions},
     error::{Code, InputError},
     estimate::{Equation, Estimate, Nothing, StageLine, compute::named},
     inputs::StageInput,
@@ -178,6 +179,31 @@ pub fn compute_as_given<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError
     }
     outcome.flags.extend(circumstance_flags(trial));
     Ok(outcome)
+}
+
+/// Silences the tables of which the protocol was not kept: another weight, another chair. `conditions`: how it was done.
+pub fn hold_to_protocol(outcome: &mut Outcome, protocol: &Protocol, conditions: &Conditions, facts: &Facts) {
+    for used in &protocol.norms {
+        let differs = |key: &String| {
+            let condition = protocol.condition(key)?;
+            let (asked, Some(Answer::Number(was))) = (condition.expected_for(facts.sex)?, conditions.get(key)) else { return None };
+            ((was - asked).abs() > condition.tolerance.unwrap_or(0.0)).then_some((condition, asked, *was))
+        };
+        let Some((condition, asked, was)) = used.kept.iter().find_map(differs) else { continue };
+        outcome.norms.retain(|(q, _)| *q != used.quantity);
+        outcome.flags.retain(|f| f.code != FlagCode::BelowRange || f.field != used.quantity);
+        let unit = condition.unit.as_deref().unwrap_or_default();
+        outcome.flags.push(Flag {
+            code: FlagCode::NotAsAsked,
+            field: condition.key.clone(),
+            message: format!(
+                "Compared with nobody: {} was {} {unit}, and the table’s people had {} {unit}.",
+                condition.label.to_lowercase(),
+                rounded(was, 1),
+                rounded(asked, 1)
+            ),
+        });
+    }
 }
 
 /// What a human can have of a VO2max, mL/kg/min: the highest that were ever measured lie in the nineties, and under 5 nobody stands.
@@ -423,6 +449,21 @@ mod tests {
             options,
             circumstances,
         })
+    }
+
+    #[test]
+    fn a_table_is_silent_where_its_protocol_was_not_kept() {
+        let curl = catalogue::find("arm-curl-30s").unwrap();
+        let inputs = Inputs::from_iter([("reps", 16.0)]);
+        let facts = Facts { sex: Some(Sex::Male), age: Age::new(78.0).ok(), ..Facts::default() };
+        let with = |kg: f64| {
+            let mut outcome = compute(&Trial::of(curl, facts, &inputs)).unwrap();
+            let conditions = [("weight_kg".to_owned(), Answer::Number(kg))].into();
+            hold_to_protocol(&mut outcome, curl, &conditions, &facts);
+            (outcome.norms.len(), outcome.flags.iter().any(|f| f.code == FlagCode::NotAsAsked))
+        };
+        assert_eq!(with(3.6), (1, false));
+        assert_eq!(with(2.3), (0, true), "a man with the women’s weight");
     }
 
     #[test]

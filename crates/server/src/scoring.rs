@@ -179,7 +179,8 @@ pub fn outcome_and_report<'a>(
     }
     let own = |quantity: &str| own.get(quantity).cloned().unwrap_or_default();
     let trial = trial(protocol, result);
-    Ok(outcome(&trial)?.map(|o| {
+    Ok(outcome(&trial)?.map(|mut o| {
+        trial::hold_to_protocol(&mut o, protocol, &result.conditions, &trial.facts);
         let report = report::report(&trial, &result.conditions, &o, &own);
         (o, report)
     }))

@@ -639,7 +639,9 @@ fn next(
     let place = state.next(opens)?;
     let test = &visit.battery.tests[place];
     let protocol = shelf.find(&test.protocol).ok()?;
-    let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && r.on < visit.on && !r.computed.is_empty());
+    // Of the same variant: one hold's time is no last time of another.
+    let is_variant = |r: &Stored| test.given.iter().all(|(key, answer)| r.conditions.get(key) == Some(answer));
+    let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && r.on < visit.on && !r.computed.is_empty() && is_variant(r));
     let value = last.and_then(|r| Some((r.on, *r.computed.get(protocol.headline())?)));
     let counting = protocol.legs().iter().filter_map(|leg| leg.take.counting_rule().map(str::to_owned));
     let prepare = protocol.prepare.iter().map(|p| p.detail.clone());

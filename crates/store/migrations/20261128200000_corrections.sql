@@ -41,3 +41,54 @@ grant delete on scores to impulso_app;
 update practices set repeats_counted_at = null where id in (
     select r.practice_id from results r join scores s on s.practice_id = r.practice_id and s.result_id = r.id where r.stopped is not null);
 delete from scores s using results r where r.practice_id = s.practice_id and r.id = s.result_id and r.stopped is not null;
+
+-- A set-up knows last time's values too, and the client's units: they go with the client. Versions go with the person they were of.
+create or replace function erase_person(person uuid) returns void
+language plpgsql security definer set search_path = public as $$
+declare
+    practice uuid := current_practice();
+    called text;
+    alone uuid[];
+    shared uuid[];
+    things uuid[];
+begin
+    select p.name into called from people p where p.practice_id = practice and p.id = person for update;
+    if called is null then
+        raise exception 'no such person' using errcode = 'no_data_found';
+    end if;
+    perform set_config('impulso.erasing', 'on', true);
+    -- Runs of this person alone go whole; of a class only what is theirs.
+    select coalesce(array_agg(f.run_id) filter (where n.performers = 1), '{}'), coalesce(array_agg(f.run_id) filter (where n.performers > 1), '{}')
+        into alone, shared
+        from run_performers f
+        join lateral (select count(*) as performers from run_performers o where o.practice_id = practice and o.run_id = f.run_id) n on true
+        where f.practice_id = practice and f.person_id = person;
+    things := array[person] || alone
+        || array(select id from results where practice_id = practice and person_id = person)
+        || array(select id from retest_plans where practice_id = practice and person_id = person)
+        || array(select id from retests where practice_id = practice and person_id = person)
+        || array(select id from readiness_checks where practice_id = practice and person_id = person)
+        || array(select id from happenings where practice_id = practice and person_id = person);
+
+    delete from retests where practice_id = practice and person_id = person;
+    delete from retest_plans where practice_id = practice and person_id = person;
+    delete from results where practice_id = practice and person_id = person;
+    delete from readiness_checks where practice_id = practice and person_id = person;
+    delete from run_events where practice_id = practice and run_id = any (alone);
+    delete from run_performers where practice_id = practice and run_id = any (alone);
+    delete from runs where practice_id = practice and id = any (alone);
+
+    delete from run_events e using run_performers f
+        where f.practice_id = practice and f.run_id = any (shared) and f.person_id = person
+          and e.practice_id = practice and e.run_id = f.run_id and (e.body ->> 'slot')::int = f.slot;
+    update run_events set body = said_without_name(body, called) where practice_id = practice and run_id = any (shared);
+    update runs set overrule_reason = without_name(overrule_reason, called) where practice_id = practice and id = any (shared);
+    -- The place stays, so that the others keep theirs; nothing in it says whose it was.
+    update run_performers set person_id = null, name = '(erased)', setup = setup - array['sex', 'age', 'mass', 'height', 'resting_hr', 'hr_max', 'first_load', 'last_value', 'last_values', 'units']
+        where practice_id = practice and run_id = any (shared) and person_id = person;
+
+    update audit set detail = '{}', person_id = null where practice_id = practice and (person_id = person or subject_id = any (things));
+    update audit set detail = said_without_name(detail, called) where practice_id = practice and subject_id = any (shared);
+    delete from people where practice_id = practice and id = person;
+    perform set_config('impulso.erasing', 'off', true);
+end $$;

@@ -52,7 +52,7 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
             v-if="again && row.stand === 'done'"
             type="button"
             class="plain again no-print"
-            :aria-label="`${row.name} again`"
+            :aria-label="`Do it again: ${row.name}`"
             @click="emit('again', row.place)"
           >
             Do it again

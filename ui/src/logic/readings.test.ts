@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Input } from "@/api/types";
-import { isWrong, readings } from "./readings";
+import { isWrong, readings, shownIn, texts, unusual } from "./readings";
 
 const input = (key: string, more: object = {}) => ({ key, label: key, unit: "", required: false, ...more }) as unknown as Input;
 
@@ -46,5 +46,65 @@ describe("readings that were typed", () => {
   it("say what is expected where they are none", () => {
     const wrong = readings([input("time_s", { unit: "s" })], { time_s: "soon" });
     expect(isWrong(wrong) && wrong.field === "time_s" && wrong.message.includes("7:02")).toBe(true);
+  });
+});
+
+describe("signs are never typed", () => {
+  const gap = input("gap_cm", { label: "Gap", unit: "cm", sides: ["right", "left"], tries: 2, signs: { minus: "gap", plus: "overlap" } });
+  it("a length and a choice make the number", () => {
+    const text = {
+      "gap_cm.right.1": "6,5",
+      "gap_cm.right.1.sign": "-",
+      "gap_cm.left.1": "1",
+      "gap_cm.left.1.sign": "+",
+      "gap_cm.left.2": "0",
+    };
+    expect(readings([gap], text)).toEqual({ gap_cm: { right: [-6.5], left: [1, 0] } });
+  });
+  it("a sign is refused and a choice is asked for", () => {
+    expect(readings([gap], { "gap_cm.right.1": "-6.5", "gap_cm.right.1.sign": "-" })).toMatchObject({
+      field: "gap_cm",
+      message: /without a sign/,
+    });
+    expect(readings([gap], { "gap_cm.right.1": "6.5" })).toMatchObject({ message: /gap or overlap\? Choose one/ });
+  });
+  it("only in the variant it belongs to", () => {
+    const reach = input("distance_cm", {
+      unit: "cm",
+      signs: { minus: "short", plus: "past", when: { condition: "variant", is: "wall_gap" } },
+    });
+    expect(readings([reach], { distance_cm: "27.5" }, { variant: "box" })).toEqual({ distance_cm: 27.5 });
+    expect(isWrong(readings([reach], { distance_cm: "7" }, { variant: "wall_gap" }))).toBe(true);
+  });
+});
+
+describe("a stored result in the fields of its correction", () => {
+  it("is read again as it was", () => {
+    const inputs = [
+      input("gap_cm", { unit: "cm", sides: ["right", "left"], tries: 2, signs: { minus: "gap", plus: "overlap" } }),
+      input("waist_cm", { unit: "cm", tries: 3 }),
+      input("made", { kind: "yes_no", tries: 2 }),
+      input("points", { kind: "points", points: [["chest_up", "Chest up"]] }),
+      input("style", { kind: "choice" }),
+      input("reps", { unit: "reps" }),
+    ];
+    const stored = {
+      gap_cm: { right: [-6.5, null], left: [1] },
+      waist_cm: [92, 93.5],
+      made: [true, false],
+      points: { chest_up: false },
+      style: "knees",
+      reps: 12,
+    };
+    expect(readings(inputs, texts(inputs, stored, shownIn("metric")))).toEqual(stored);
+    const inches = texts(inputs, stored, shownIn("imperial"));
+    expect(inches["waist_cm.1"]).toBe("36.22");
+    const again = readings(inputs, inches, {}, "imperial") as { waist_cm: number[] };
+    expect(again.waist_cm[0]).toBeCloseTo(92, 1);
+  });
+  it("is asked about where it is unusual", () => {
+    const run = input("distance_m", { unit: "m", usual: { from: 150, to: 4500 } });
+    expect(unusual([run], { distance_m: 2.05 }, "metric")).toMatchObject({ field: "distance_m", message: /Did you mean 2050 m\?/ });
+    expect(unusual([run], { distance_m: 2050 }, "metric")).toBeNull();
   });
 });

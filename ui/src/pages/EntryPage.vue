@@ -146,6 +146,25 @@ async function keep() {
   local.value = null;
   const values = readings(inputs.value, draft.value.values, draft.value.given, units.value);
   if (isWrong(values)) return void (local.value = values);
+  // What was not touched stays as it was stored, to its last digit.
+  const was = stored.value?.entry;
+  if (was) {
+    const before = texts(inputs.value, was.inputs, shownIn(units.value));
+    const of = (key: string, text: Record<string, string>) =>
+      JSON.stringify(
+        Object.entries(text)
+          .filter(([k, t]) => t && (k === key || k.startsWith(`${key}.`)))
+          .sort(),
+      );
+    for (const i of inputs.value)
+      if (i.key in was.inputs && of(i.key, before) === of(i.key, draft.value.values)) values[i.key] = (was.inputs as typeof values)[i.key]!;
+  }
+  const conditions = answers(asked.value, draft.value.given, units.value);
+  const shownBefore = given(was?.conditions ?? {}, asked.value, units.value);
+  for (const key of Object.keys(conditions)) {
+    const kept = was?.conditions[key];
+    if (kept !== undefined && shownBefore[key] === draft.value.given[key]) conditions[key] = kept as never;
+  }
   // A side that is missing is asked for: it is kept without it only where that is meant.
   const open = inputs.value.flatMap((i) => {
     const read = values[i.key];
@@ -178,7 +197,7 @@ async function keep() {
     on: draft.value.on,
     inputs: values as never,
     stages,
-    conditions: answers(asked.value, draft.value.given, units.value),
+    conditions,
     hr_max_method: (draft.value.method || null) as never,
     resting_hr: draft.value.resting ? number(draft.value.resting) : null,
     hr_max: draft.value.measured ? number(draft.value.measured) : null,

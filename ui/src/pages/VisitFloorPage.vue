@@ -119,7 +119,7 @@ onKeyStroke((event) => {
               v-else-if="row.stand === 'done'"
               type="button"
               class="quiet"
-              :aria-label="`${row.name} again`"
+              :aria-label="`Again: ${row.name}`"
               @click="change({ kind: 'again', place: row.place })"
             >
               Again

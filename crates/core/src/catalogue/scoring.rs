@@ -302,6 +302,8 @@ pub enum FlagCode {
     WarmUpMissing,
     /// On medicine that limits the heart rate.
     HeartRateDrug,
+    /// Not done as the table's people did it.
+    NotAsAsked,
     /// Under the middle half of people alike.
     BelowRange,
     /// The heart rate falls slowly after the effort.
@@ -503,6 +505,9 @@ pub struct NormUse {
     /// Under the range is worth a flag.
     #[serde(default)]
     pub flag_below: bool,
+    /// The conditions that must be as the protocol asks; where one is not, the table is silent.
+    #[serde(default)]
+    pub kept: Vec<String>,
 }
 
 /// A circumstance that has to be alike for two results to be compared.

@@ -1,5 +1,7 @@
 //! What can happen during a run.
 
+use std::collections::BTreeMap;
+
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -56,6 +58,9 @@ pub struct Setup {
     /// Last time's value of the quantity the pace is held against.
     #[serde(default)]
     pub last_value: Option<f64>,
+    /// Last time's value of every measure, of a test that was done alike.
+    #[serde(default)]
+    pub last_values: BTreeMap<String, f64>,
     /// The units that numbers are shown and typed in.
     #[serde(default)]
     pub units: Units,

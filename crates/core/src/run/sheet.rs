@@ -125,7 +125,7 @@ impl SheetState {
             }
             let Some(input) = protocol.input(input).filter(|i| !setup.conditions.contains_key(&i.key)) else { continue };
             let sides = if input.sides.is_empty() { vec![None] } else { input.sides.iter().cloned().map(Some).collect() };
-            let row = |side| SheetRow {
+            let row = |side: Option<String>| SheetRow {
                 input: input.key.clone(),
                 label: input.label.clone(),
                 leg: place,
@@ -142,13 +142,14 @@ impl SheetState {
                     .collect(),
                 take: leg.take.clone(),
                 required: input.required,
-                side,
+                side: side.clone(),
                 tries: input.tries.unwrap_or(1),
                 agree_within: input.agree_within,
                 how: input.site.as_ref().map(|s| s.how.clone()),
                 third: None,
                 cells: Vec::new(),
                 signs: input.signs.clone().filter(|s| s.when.as_ref().is_none_or(|w| w.holds(&setup.conditions))),
+                last_time: last_time(setup, &input.key, side.as_deref()),
                 usual: input.usual,
                 after_bell: false,
                 seen: Vec::new(),
@@ -160,7 +161,7 @@ impl SheetState {
         {
             sheet.starts_ms = (0..*starts).map(|k| work.start_ms + f64::from(k) * f64::from(*every_s) * 1000.0).collect();
         }
-        sheet.last_time = setup.last_value.map(|v| format!("Last time: {}.", quantity::with_unit(protocol.headline(), v)));
+        sheet.last_time = setup.last_value.map(|v| format!("Last time: {}.", quantity::said(protocol.headline(), v, setup.units)));
         sheet.next = (!sheet.rows.is_empty()).then_some(0);
         sheet
     }
@@ -528,6 +529,13 @@ impl SheetRow {
         }
         Some(Value::Tries(self.cells.iter().map(|c| c.value.number().filter(|_| c.counts)).collect()))
     }
+}
+
+/// Last time's value of a reading, and of this side of it.
+fn last_time(setup: &Setup, input: &str, side: Option<&str>) -> Option<String> {
+    let key = side.map_or_else(|| input.to_owned(), |side| format!("{input}.{side}"));
+    let value = setup.last_values.get(&key)?;
+    Some(format!("Last time: {}.", quantity::said(&key, *value, setup.units)))
 }
 
 /// To what the hand or the instrument can resolve.

@@ -6,7 +6,7 @@ use actix_web::{HttpResponse, get, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
-    catalogue::{self, ConditionKind},
+    catalogue::{self, Condition, ConditionKind},
     hr_max::{CeilingRule, HrMaxMethod},
     person::Sex,
     run::{
@@ -204,7 +204,14 @@ async fn performer(
         ..Setup::of(&facts)
     };
     setup.check(protocol)?;
-    setup.last_value = pace.and_then(|q| last_alike(protocol, &setup, &history, q));
+    setup.last_value = pace.and_then(|q| last_alike(protocol, &setup, &history).find_map(|r| r.computed.get(q).copied()));
+    let mut last_values = BTreeMap::new();
+    for result in last_alike(protocol, &setup, &history) {
+        for (quantity, value) in &result.computed {
+            last_values.entry(quantity.clone()).or_insert(*value);
+        }
+    }
+    setup.last_values = last_values;
     let checked = readiness::latest(scope, person.id).await?.filter(|c| c.on == today);
     let before = if protocol.opens_after.is_some() { results::of_person(scope, person.id).await? } else { Vec::new() };
     let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today, &before));
@@ -287,12 +294,18 @@ pub async fn admission(who: SignedIn, form: Json<AdmissionForm>) -> ApiResult<we
     Ok(web::Json(lines))
 }
 
-/// Last time's value of what is held against it. What is done in attempts has variants: only one done alike is last time.
-fn last_alike(protocol: &catalogue::Protocol, setup: &Setup, history: &[results::Stored], quantity: &str) -> Option<f64> {
+/// The earlier results that were done alike, the latest first. What is done in attempts has variants and names: only one of the same is
+/// last time.
+fn last_alike<'r>(
+    protocol: &'r catalogue::Protocol,
+    setup: &Setup,
+    history: &'r [results::Stored],
+) -> impl Iterator<Item = &'r results::Stored> + use<'r> {
     let conditions = setup.recorded(protocol);
-    let choices = || protocol.conditions.iter().filter(|c| c.kind == ConditionKind::Choice).map(|c| &c.key);
-    let alike = |r: &&results::Stored| protocol.legs().is_empty() || choices().all(|key| r.conditions.get(key) == conditions.get(key));
-    history.iter().rev().filter(alike).find_map(|r| r.computed.get(quantity).copied())
+    let told_apart = |c: &&Condition| c.kind == ConditionKind::Choice && !c.note || c.kind == ConditionKind::Text && c.required;
+    let keys: Vec<String> = protocol.conditions.iter().filter(told_apart).map(|c| c.key.clone()).collect();
+    let alike = move |r: &&results::Stored| protocol.legs().is_empty() || keys.iter().all(|key| r.conditions.get(key) == conditions.get(key));
+    history.iter().rev().filter(alike)
 }
 
 fn join_code() -> String {

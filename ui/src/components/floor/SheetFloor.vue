@@ -128,6 +128,8 @@ const countingIn = computed(() => started.value && phase.value?.kind === "count_
 const timed = computed(() => state.value?.timeline.phases.find((p) => p.kind === "work" && p.end_ms != null) ?? null);
 const left = computed(() => (timed.value ? Math.max(0, timed.value.end_ms! - ms.value) : 0));
 
+/** Last time's value of the reading that is asked for; of the test, where no reading has one of its own. */
+const lastTime = computed(() => row.value?.last_time ?? (sheet.value?.rows.some((r) => r.last_time) ? null : sheet.value?.last_time));
 /** The bell has rung: nothing more is counted. */
 const rung = computed(() => {
   const r = row.value;
@@ -280,7 +282,7 @@ async function tally(r: SheetRow, by: 1 | -1) {
       </div>
       <TapPad v-if="due" :taking="taking" />
       <slot v-if="!started" name="start" />
-      <p v-if="sheet.last_time" class="soft">{{ sheet.last_time }}</p>
+      <p v-if="lastTime" class="soft">{{ lastTime }}</p>
       <slot name="below" />
     </section>
     <section class="side">

@@ -73,6 +73,9 @@ pub struct SheetRow {
     /// What lies on either side of its zero: a length is typed, and one of the two is chosen.
     #[serde(default)]
     pub signs: Option<Signs>,
+    /// How it was last time, in words: of this reading and this side.
+    #[serde(default)]
+    pub last_time: Option<String>,
     /// From which to which value is usual.
     #[serde(default)]
     pub usual: Option<Usual>,
