@@ -459,12 +459,12 @@ fn a_stance_that_ran_to_its_limit_makes_room_for_the_next_start() {
 
 #[test]
 fn each_side_has_its_own_last_time() {
-    let mut floor = floor_of("knee-extension-angle", &[]);
+    let mut floor = floor_of("knee-extension-angle", &[("warm", Answer::YesNo(true))]);
     floor.setup.last_values = [("degrees.left".to_owned(), 68.0), ("degrees.right".to_owned(), 74.0), ("degrees".to_owned(), 1.0)].into();
     let last: Vec<(Option<String>, Option<String>)> = floor.sheet().rows.iter().map(|r| (r.side.clone(), r.last_time.clone())).collect();
     assert!(last.contains(&(Some("left".into()), Some("Last time: 68°.".into()))), "{last:?}");
     assert!(last.contains(&(Some("right".into()), Some("Last time: 74°.".into()))), "{last:?}");
-    let mut reach = floor_of("shoulder-reach", &[]);
+    let mut reach = floor_of("shoulder-reach", &[("warm", Answer::YesNo(true))]);
     reach.setup.last_values = [("gap_cm.left".to_owned(), -3.5)].into();
     let hand = reach.sheet().rows.iter().find(|r| r.input == "hand_cm").map(|r| r.last_time.clone());
     assert!(hand.is_none_or(|last| last.is_none()), "a gap is no last time of the hand's length");

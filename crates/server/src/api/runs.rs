@@ -304,7 +304,8 @@ fn last_alike<'r>(
     let conditions = setup.recorded(protocol);
     let told_apart = |c: &&Condition| c.kind == ConditionKind::Choice && !c.note || c.kind == ConditionKind::Text && c.required;
     let keys: Vec<String> = protocol.conditions.iter().filter(told_apart).map(|c| c.key.clone()).collect();
-    let alike = move |r: &&results::Stored| protocol.legs().is_empty() || keys.iter().all(|key| r.conditions.get(key) == conditions.get(key));
+    let alike =
+        move |r: &&results::Stored| protocol.legs().is_empty() || keys.iter().all(|key| r.conditions.get(key) == conditions.get(key));
     history.iter().rev().filter(alike)
 }
 
