@@ -16,7 +16,7 @@ use crate::{
     rehearse,
     run::{Event, Kind, Setup, State, fold},
     simulate::{Client, Demand, Dice, RESTING_VO2, stepping},
-    trial::{Circumstances, Trial, compute},
+    trial::{Circumstances, Trial, compute_as_given},
 };
 
 /// How a protocol's estimates lie against the truth.
@@ -99,7 +99,7 @@ fn estimate(protocol: &Protocol, client: &Client, dice: &mut Dice) -> Option<f64
     };
     let facts = client.facts();
     let circumstances = Circumstances { conditioned: setup.conditioned(), ..Circumstances::default() };
-    compute(&Trial { circumstances, ..Trial::of(protocol, facts, &inputs) }).ok()?.result("vo2max").map(|e| e.value)
+    compute_as_given(&Trial { circumstances, ..Trial::of(protocol, facts, &inputs) }).ok()?.result("vo2max").map(|e| e.value)
 }
 
 /// The pulse counted 5 to 20 s after three minutes on the bench, to the whole beat.
@@ -312,7 +312,7 @@ mod tests {
                     let mut facts = client.facts();
                     facts.hr_max = measured.then(|| crate::units::Bpm::new(client.hr_max).unwrap());
                     let trial = Trial::of(protocol, facts, &inputs);
-                    let value = compute(&trial).ok()?.result("vo2max")?.value;
+                    let value = compute_as_given(&trial).ok()?.result("vo2max")?.value;
                     Some((value - client.vo2max) / client.vo2max)
                 })
                 .collect();

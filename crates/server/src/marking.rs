@@ -65,15 +65,15 @@ impl Tables {
     pub async fn of(scope: &mut Scope, battery: &Battery) -> ApiResult<Self> {
         let own = scoring_tables::of_battery(scope, &battery.id).await?;
         let for_past = own.iter().find(|(_, past)| *past).map(|(t, _)| t.version);
-        let battery = battery.clone().identified();
-        // A table from before its rows named their tests was made for the battery as it stands now.
-        let today = visits::own_batteries(scope).await?.into_iter().find(|b| b.id == battery.id).map(Battery::identified);
-        let named = |table: ScoringTable| match &today {
-            Some(today) if table.rows.iter().any(|r| r.test.is_empty()) => table.placed_in(&today.tests),
-            _ => table,
+        // Rows from before they named their tests were made for the battery as it is now.
+        let unnamed = own.iter().any(|(table, _)| table.rows.iter().any(|row| row.test.is_empty()));
+        let made_for = if unnamed { visits::own_batteries(scope).await?.into_iter().find(|b| b.id == battery.id) } else { None };
+        let named = |table: ScoringTable| match &made_for {
+            Some(now) => table.placed_in(&now.tests),
+            None => table,
         };
         let mut all: Vec<ScoringTable> = battery.scoring.clone().into_iter().collect();
-        all.extend(own.into_iter().map(|(t, _)| named(t).placed_in(&battery.tests)));
+        all.extend(own.into_iter().map(|(table, _)| named(table).placed_in(&battery.tests)));
         Ok(Self { all, for_past })
     }
 

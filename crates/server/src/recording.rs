@@ -285,7 +285,10 @@ async fn note_drug(scope: &mut Scope, protocol: &Protocol, person: &Person, on: 
 pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResult<()> {
     let before = results::of_protocol(scope, result.person, &result.protocol_id).await?;
     results::add(scope, coach, result).await?;
-    count_repeats(scope, result.person, &result.protocol_id, before).await?;
+    // The first of its kind repeats nothing.
+    if !before.is_empty() {
+        count_repeats(scope, result.person, &result.protocol_id, before).await?;
+    }
     take_over(scope, result).await?;
     fulfil(scope, result).await?;
     let subject = Subject::of("result", result.id.0, result.person);
@@ -317,12 +320,12 @@ pub async fn reach_goals(scope: &mut Scope, person: PersonId, on: NaiveDate, val
 
 /// Brings the practice's own repeats of a test up to date after a person's results of it have changed. `before`: what they were.
 async fn count_repeats(scope: &mut Scope, person: PersonId, protocol: &str, before: Vec<Stored>) -> ApiResult<()> {
-    let shelf = Shelf::of(scope).await?;
-    let Ok(protocol) = shelf.find(protocol) else { return Ok(()) };
-    let after = results::of_protocol(scope, person, &protocol.id).await?;
+    let after = results::of_protocol(scope, person, protocol).await?;
     if before.len().max(after.len()) < 2 {
         return Ok(());
     }
+    let shelf = Shelf::of(scope).await?;
+    let Ok(protocol) = shelf.find(protocol) else { return Ok(()) };
     let measures: std::collections::BTreeSet<&String> = before.iter().chain(&after).flat_map(|r| r.computed.keys()).collect();
     for quantity in measures {
         let more = scoring::among(protocol, &after, quantity).since(scoring::among(protocol, &before, quantity));
@@ -426,7 +429,7 @@ pub async fn correct(
     };
     let before = results::of_protocol(scope, was.person, &was.protocol_id).await?;
     let others = if is.person == was.person { None } else { Some(results::of_protocol(scope, is.person, &is.protocol_id).await?) };
-    versions::replace(scope, coach, &Replaced { id: correction, version: known + 1, was: &was, is: &is, change, reason: &reason }).await?;
+    versions::replace(scope, coach, &Replaced { id: correction, version: known + 1, is: &is, change, reason: &reason }).await?;
     count_repeats(scope, was.person, &was.protocol_id, before).await?;
     if let Some(others) = others {
         count_repeats(scope, is.person, &is.protocol_id, others).await?;

@@ -105,20 +105,21 @@ impl Stored {
     }
 }
 
-struct Row {
-    id: uuid::Uuid,
-    person_id: uuid::Uuid,
-    run_id: Option<uuid::Uuid>,
-    protocol_id: String,
-    method: String,
-    on_date: NaiveDate,
-    taken_at: DateTime<Utc>,
-    inputs: serde_json::Value,
-    conditions: serde_json::Value,
-    facts: serde_json::Value,
-    stopped: Option<serde_json::Value>,
-    voided: bool,
-    computed: serde_json::Value,
+/// A result as the table holds it.
+pub(crate) struct Row {
+    pub(crate) id: uuid::Uuid,
+    pub(crate) person_id: uuid::Uuid,
+    pub(crate) run_id: Option<uuid::Uuid>,
+    pub(crate) protocol_id: String,
+    pub(crate) method: String,
+    pub(crate) on_date: NaiveDate,
+    pub(crate) taken_at: DateTime<Utc>,
+    pub(crate) inputs: serde_json::Value,
+    pub(crate) conditions: serde_json::Value,
+    pub(crate) facts: serde_json::Value,
+    pub(crate) stopped: Option<serde_json::Value>,
+    pub(crate) voided: bool,
+    pub(crate) computed: serde_json::Value,
 }
 
 impl Row {
@@ -127,7 +128,7 @@ impl Row {
         readable("result", self.id, self.read())
     }
 
-    fn read(self) -> Result<Stored> {
+    pub(crate) fn read(self) -> Result<Stored> {
         Ok(Stored {
             id: ResultId(self.id),
             person: PersonId(self.person_id),
@@ -172,7 +173,7 @@ pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<(
 }
 
 /// One row a measure, beside its result.
-pub(crate) async fn keep_scores(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String, f64>) -> Result<()> {
+async fn keep_scores(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String, f64>) -> Result<()> {
     let (quantities, values): (Vec<String>, Vec<f64>) = computed.iter().map(|(q, v)| (q.clone(), *v)).unzip();
     sqlx::query!(
         "insert into scores (practice_id, result_id, person_id, protocol_id, quantity, on_date, value)

@@ -1,15 +1,13 @@
 //! Versions of a result: what was put right, made void, restored or given to another client, with what stood before.
 
-use std::collections::BTreeMap;
-
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use crate::{
-    CoachId, PersonId, Result, ResultId, RunId, Scope,
+    CoachId, Result, ResultId, Scope,
     error::{read, write},
-    results::{self, Stored},
+    results::{self, Row, Stored},
 };
 
 /// What was done to a result.
@@ -91,8 +89,6 @@ pub struct Replaced<'a> {
     pub id: Uuid,
     /// Which version the new one follows, from 1.
     pub version: u32,
-    /// What it was, as it was taken.
-    pub was: &'a Stored,
     /// What it is from now on.
     pub is: &'a Stored,
     /// What is done.
@@ -104,26 +100,19 @@ pub struct Replaced<'a> {
 /// Keeps what a result was as a version, and writes what it is.
 pub async fn replace(scope: &mut Scope, coach: CoachId, with: &Replaced<'_>) -> Result<()> {
     let practice = scope.practice_id();
-    let Replaced { was, is, .. } = with;
+    let is = with.is;
     sqlx::query!(
         "insert into result_versions (practice_id, result_id, version, id, person_id, run_id, method, on_date, taken_at, inputs, conditions,
              facts, stopped, voided, scored, change, reason, created_by)
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18)",
+         select r.practice_id, r.id, $3, $4, r.person_id, r.run_id, r.method, r.on_date, r.taken_at, r.inputs, r.conditions,
+             r.facts, r.stopped, r.voided,
+             (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = r.practice_id and s.result_id = r.id),
+             $5, $6, $7
+         from results r where r.practice_id = $1 and r.id = $2",
         practice,
-        was.id.0,
+        is.id.0,
         i32::try_from(with.version).unwrap_or(i32::MAX),
         with.id,
-        was.person.0,
-        was.run.map(|r| r.0),
-        was.method,
-        was.on,
-        was.taken_at,
-        write("inputs", &was.inputs)?,
-        write("conditions", &was.conditions)?,
-        write("facts", &was.facts)?,
-        was.stopped.as_ref().map(|s| write("stop", s)).transpose()?,
-        was.voided,
-        write("scores", &was.computed)?,
         with.change.name(),
         with.reason,
         coach.0
@@ -170,21 +159,22 @@ pub async fn of_result(scope: &mut Scope, id: ResultId) -> Result<Vec<Version>> 
         .map(|r| {
             Ok(Version {
                 version: r.version.unsigned_abs(),
-                was: Stored {
-                    id,
-                    person: PersonId(r.person_id),
-                    run: r.run_id.map(RunId),
+                was: Row {
+                    id: id.0,
+                    person_id: r.person_id,
+                    run_id: r.run_id,
                     protocol_id: r.protocol_id,
                     method: r.method,
-                    on: r.on_date,
+                    on_date: r.on_date,
                     taken_at: r.taken_at,
-                    inputs: read("inputs", r.inputs)?,
-                    conditions: read("conditions", r.conditions)?,
-                    facts: read("facts", r.facts)?,
-                    stopped: r.stopped.map(|s| read("stop", s)).transpose()?,
+                    inputs: r.inputs,
+                    conditions: r.conditions,
+                    facts: r.facts,
+                    stopped: r.stopped,
                     voided: r.voided,
-                    computed: read::<BTreeMap<String, f64>>("scores", r.scored)?,
-                },
+                    computed: r.scored,
+                }
+                .read()?,
                 change: read("change", r.change.into())?,
                 reason: r.reason,
                 by: r.name,

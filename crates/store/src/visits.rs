@@ -48,13 +48,18 @@ impl Row {
         Ok(Visit {
             id: self.id,
             person: PersonId(self.person_id),
-            battery: read("battery", self.battery)?,
+            battery: read_battery(self.battery)?,
             conditions: read("conditions", self.conditions)?,
             on: self.on_date,
             created_at: self.created_at,
             closed_at: self.closed_at,
         })
     }
+}
+
+/// A battery as it is stored, with a name for each of its tests: those from before tests had names get theirs here.
+fn read_battery(stored: serde_json::Value) -> Result<Battery> {
+    read("battery", stored).map(Battery::identified)
 }
 
 /// Sets a visit up; the same key again is the same visit. Says whether it is new.
@@ -249,7 +254,7 @@ pub async fn own_batteries(scope: &mut Scope) -> Result<Vec<Battery>> {
     let rows = sqlx::query!("select id, battery from batteries where practice_id = $1 and not retired order by created_at", practice)
         .fetch_all(scope.db())
         .await?;
-    Ok(rows.into_iter().filter_map(|r| readable("battery", r.id, read("battery", r.battery))).collect())
+    Ok(rows.into_iter().filter_map(|r| readable("battery", r.id, read_battery(r.battery))).collect())
 }
 
 /// Every battery of the practice's own, retired ones too.
@@ -262,7 +267,7 @@ pub async fn known_batteries(scope: &mut Scope) -> Result<Vec<Battery>> {
 pub(crate) async fn batteries_each(scope: &mut Scope) -> Result<Vec<(String, Result<Battery>)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!("select id, battery from batteries where practice_id = $1", practice).fetch_all(scope.db()).await?;
-    Ok(rows.into_iter().map(|r| (r.id, read("battery", r.battery))).collect())
+    Ok(rows.into_iter().map(|r| (r.id, read_battery(r.battery))).collect())
 }
 
 /// Keeps a battery of the practice's own, new or changed.

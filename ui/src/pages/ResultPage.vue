@@ -9,6 +9,7 @@ import NormRule from "@/components/NormRule.vue";
 import PageState from "@/components/PageState.vue";
 import RideTable from "@/components/RideTable.vue";
 import RetestPlanner from "@/components/RetestPlanner.vue";
+import ReadingsList from "@/components/ReadingsList.vue";
 import ResultVersions from "@/components/ResultVersions.vue";
 import WhySheet from "@/components/WhySheet.vue";
 import { dayYear } from "@/composables/dates";
@@ -134,15 +135,7 @@ function ask(q: QuantityReport) {
             </div>
           </section>
           <div class="below">
-            <section v-if="r.readings.length">
-              <h2>What was read</h2>
-              <dl class="readings">
-                <template v-for="l in r.readings" :key="l.label"
-                  ><dt>{{ l.label }}</dt>
-                  <dd class="num">{{ l.value }}</dd></template
-                >
-              </dl>
-            </section>
+            <ReadingsList v-if="r.readings.length" :readings="r.readings" :remarks="r.remarks" />
             <ResultVersions :r="r" @changed="reload" />
           </div>
         </div>
@@ -190,16 +183,7 @@ function ask(q: QuantityReport) {
       <WhySheet v-model="why" :quantity="asked" :page="r" />
     </template>
     <div v-else class="two">
-      <section v-if="r.readings.length">
-        <h2>What was read</h2>
-        <dl class="readings">
-          <template v-for="l in r.readings" :key="l.label"
-            ><dt>{{ l.label }}</dt>
-            <dd class="num">{{ l.value }}</dd></template
-          >
-        </dl>
-        <p v-for="(words, k) in r.remarks" :key="k" class="soft">“{{ words }}”</p>
-      </section>
+      <ReadingsList v-if="r.readings.length" :readings="r.readings" :remarks="r.remarks" />
       <p v-else class="soft">Nothing had been read.</p>
       <aside>
         <ResultVersions :r="r" @changed="reload" />
@@ -317,18 +301,6 @@ aside section {
   gap: 28px 40px;
   border-top: 1px solid var(--line);
   padding-top: 18px;
-}
-.readings {
-  display: grid;
-  grid-template-columns: auto minmax(0, 1fr);
-  gap: 4px 16px;
-  margin: 0;
-}
-.readings dt {
-  color: var(--soft);
-}
-.readings dd {
-  margin: 0;
 }
 @media (max-width: 980px) {
   .two {

@@ -58,7 +58,7 @@ pub struct ScoredTest {
 }
 
 fn battery(shelf: &Shelf, id: &str) -> ApiResult<Battery> {
-    shelf.battery(id).cloned().map(Battery::identified).ok_or_else(ApiError::not_found)
+    shelf.battery(id).cloned().ok_or_else(ApiError::not_found)
 }
 
 async fn page(scope: &mut Scope, id: &str) -> ApiResult<ScoringPage> {

@@ -13,7 +13,7 @@ use impulso_core::{
         Setup,
         event::{Answer, Conditions},
     },
-    suitability::{self, FitVerdict},
+    suitability::{self, Fit, FitVerdict},
     text,
     units::Cadence,
     visit::Happened,
@@ -21,7 +21,9 @@ use impulso_core::{
 use impulso_store::{
     PersonId, RunId, Scope,
     audit::{self, Subject},
-    people, readiness, results,
+    people::{self, Person},
+    readiness::{self, Check},
+    results,
     runs::{self, NewPerformer, NewRun, Sender},
     visits,
 };
@@ -212,9 +214,7 @@ async fn performer(
         }
     }
     setup.last_values = last_values;
-    let checked = readiness::latest(scope, person.id).await?.filter(|c| c.on == today);
-    let before = if protocol.opens_after.is_some() { results::of_person(scope, person.id).await? } else { Vec::new() };
-    let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today, &before));
+    let (checked, fit) = judged(scope, protocol, &person, today).await?;
     // A reason that was given with today's readiness is one.
     let reason = reason.map(str::to_owned).or_else(|| checked.as_ref().and_then(|c| c.overrule_reason.clone()));
     let refused = protocol.conditions.iter().find(|c| c.or_reason && setup.conditions.get(&c.key) == Some(&Answer::YesNo(false)));
@@ -230,6 +230,14 @@ async fn performer(
     }
     let performer = NewPerformer { person: Some(person.id), name: person.profile.name, setup };
     Ok(Admission { performer, reason: reason.filter(|_| held), asked: checked.is_some() })
+}
+
+/// How a test suits somebody today, with today's readiness check.
+async fn judged(scope: &mut Scope, protocol: &catalogue::Protocol, person: &Person, today: NaiveDate) -> ApiResult<(Option<Check>, Fit)> {
+    let checked = readiness::latest(scope, person.id).await?.filter(|c| c.on == today);
+    let before = if protocol.opens_after.is_some() { results::of_person(scope, person.id).await? } else { Vec::new() };
+    let fit = suitability::judge(protocol, &client(person, checked.as_ref(), today, &before));
+    Ok((checked, fit))
 }
 
 /// Somebody who may be tested.
@@ -280,9 +288,7 @@ pub async fn admission(who: SignedIn, form: Json<AdmissionForm>) -> ApiResult<we
     let mut lines = Vec::with_capacity(form.people.len());
     for id in form.people {
         let person = people::get(&mut scope, PersonId(id)).await?;
-        let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
-        let before = if protocol.opens_after.is_some() { results::of_person(&mut scope, person.id).await? } else { Vec::new() };
-        let fit = suitability::judge(protocol, &client(&person, checked.as_ref(), today, &before));
+        let (checked, fit) = judged(&mut scope, protocol, &person, today).await?;
         lines.push(AdmissionLine {
             person: id,
             name: person.profile.name.clone(),

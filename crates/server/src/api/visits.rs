@@ -56,12 +56,12 @@ pub struct BatteryLine {
 /// Every battery of the practice.
 async fn batteries_of(scope: &mut Scope) -> ApiResult<Vec<(Battery, bool)>> {
     let own = visits::own_batteries(scope).await?;
-    Ok(own.into_iter().map(|b| (b.identified(), true)).chain(battery::all().iter().map(|b| (b.clone(), false))).collect())
+    Ok(own.into_iter().map(|b| (b, true)).chain(battery::all().iter().map(|b| (b.clone(), false))).collect())
 }
 
 async fn battery_of(scope: &mut Scope, shelf: &Shelf, id: &str) -> ApiResult<Battery> {
     if let Some(own) = visits::own_batteries(scope).await?.into_iter().find(|b| b.id == id) {
-        return Ok(own.identified());
+        return Ok(own);
     }
     // Every test on its own is a battery of one.
     Ok(battery::find(id).cloned().or_else(|unknown| shelf.find(id).map(Battery::of_one).map_err(|_| unknown))?)
