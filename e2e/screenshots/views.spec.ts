@@ -70,11 +70,11 @@ test("views", async ({ coach, page, server }) => {
   await shot(page, "trend");
 
   await coach.opens(`/people/${maud.id}/assess/bench-step-3min`);
-  await page.getByLabel("Bench height").fill("40");
-  await expect(page.getByText("41.3 cm last time.")).toBeVisible();
+  await page.getByLabel("Bench height").fill("15.75");
+  await expect(page.getByText("16.26 in last time.")).toBeVisible();
   await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("Yes", { exact: true }).click();
   await shot(page, "assess");
-  await page.getByLabel("Bench height").fill("41.3");
+  await page.getByLabel("Bench height").fill("41.3 cm");
   await page.getByRole("button", { name: "To the floor" }).click();
   await page.waitForURL(/runs\//);
   await coach.startsTheClock();

@@ -251,7 +251,7 @@ test.describe("a rehearsal", () => {
     // Called made all the same: the rehearsal is for that.
     await page.getByRole("textbox", { name: /^Load, kg/ }).fill("500");
     await page.keyboard.press("m");
-    await expect(page.getByText(/500 kg\? Usual are 5 kg to 300 kg/)).toBeVisible();
+    await expect(page.getByText(/500 kg\? Most are between 5 kg and 300 kg/)).toBeVisible();
     await page.keyboard.press("m");
     await page.getByRole("button", { name: /Keep the result/ }).click();
     await page.waitForURL(/rehearsals\//);

@@ -33,10 +33,10 @@ test("a result is corrected with a reason, the other device shows it, and it can
   await metres.fill("2290");
   await page.reload();
   await expect(metres).toHaveValue("2290");
-  await page.getByRole("button", { name: "Keep the correction" }).click();
-  await expect(page.getByText("Say why; it stays with the result.")).toBeVisible();
-  await page.getByLabel("Why it is corrected").fill("two laps too many");
-  await page.getByRole("button", { name: "Keep the correction" }).click();
+  await page.getByRole("button", { name: "Save correction" }).click();
+  await expect(page.getByText("Give a reason. It is saved with the result.")).toBeVisible();
+  await page.getByLabel("Reason for the correction").fill("two laps too many");
+  await page.getByRole("button", { name: "Save correction" }).click();
   await page.waitForURL(/results\/[^/]*$/);
   await expect(page.getByText("39.9").first()).toBeVisible();
   await expect(page.getByText("“two laps too many”")).toBeVisible();
@@ -47,7 +47,7 @@ test("a result is corrected with a reason, the other device shows it, and it can
   await page.getByRole("button", { name: "Make void" }).click();
   await page.getByLabel("Why?").fill("another client ran it");
   await page.getByRole("button", { name: "Make void" }).click();
-  await expect(page.getByText("This result is void: it counts nowhere.")).toBeVisible();
+  await expect(page.getByText("This result is void. It isn’t used anywhere.")).toBeVisible();
   await coach.opens(`/people/${person}`);
   await expect(page.getByRole("heading", { name: "Rune Dahlqvist" })).toBeVisible();
   await expect(page.getByText("39.9")).toBeHidden();
@@ -82,13 +82,13 @@ test("stopping asks: saved as stopped it is no score, discarded it is nothing", 
   await page.getByRole("radio", { name: "Fatigue" }).click();
   await page.getByRole("button", { name: "Save as stopped" }).click();
   await page.waitForURL(/results\//);
-  await expect(page.getByText("A test that was stopped is no score")).toBeVisible();
+  await expect(page.getByText("A stopped test gets no score")).toBeVisible();
 
   await coach.stands([person], "bench-step-3min", step);
   await coach.startsTheClock();
   await page.getByRole("button", { name: "Stop", exact: true }).click();
   await page.getByRole("button", { name: "Discard" }).click();
-  await expect(page.getByText("Nothing will be kept but a line in the activity log.")).toBeVisible();
+  await expect(page.getByText("Only a line in the activity log will remain.")).toBeVisible();
   await page.getByRole("button", { name: "Yes, discard it" }).click();
   await page.waitForURL(/people\//);
   const { tests } = await (await page.request.get(`${coach.server.url}/api/people/${person}`)).json();
@@ -117,7 +117,7 @@ test("in a visit a test is done again, both stay, and the coach says which count
   await expect(page.getByRole("link", { name: "Go on: 12-minute run" })).toBeVisible();
   await enter(2200);
   await page.reload();
-  const times = page.getByRole("group", { name: "Done 2 times; which counts?" });
+  const times = page.getByRole("group", { name: "Done 2 times. Which one counts?" });
   await expect(times.getByRole("radio").nth(1)).toBeChecked();
   await expect(page.getByRole("row", { name: /12-minute run/ })).toContainText("37.9");
   await times.getByRole("radio").first().click();
@@ -137,7 +137,7 @@ test.describe("one minute of push-ups", () => {
     await page.keyboard.press("Space");
     await page.keyboard.press("Space");
     await page.getByRole("button", { name: /Keep the result/ }).click();
-    await expect(page.getByText(/are left. Keep it as a whole minute all the same\?/)).toBeVisible();
+    await expect(page.getByText(/left. Save it as if the time were over\?/)).toBeVisible();
     await page.getByRole("button", { name: "Go on", exact: true }).click();
     await page.keyboard.press("Space");
     await expect(page.getByRole("button", { name: /One more/ })).toBeDisabled({ timeout: 20_000 });

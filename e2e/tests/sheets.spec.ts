@@ -196,8 +196,8 @@ test("the heaviest single lift: planned towards what is expected, a rest that is
   await page.screenshot({ path: "test-results/onerm.png" });
   await expect(page.getByText("No attempt was missed: the most is at least 105 kg.")).toBeVisible();
   await page.keyboard.press("m");
-  await expect(page.getByText("Say why there is one more")).toBeVisible();
-  await page.getByLabel("Why one more?").fill("it moved fast");
+  await expect(page.getByText("Give a reason for one more attempt")).toBeVisible();
+  await page.getByLabel("Reason for one more attempt").fill("it moved fast");
   await page.getByRole("button", { name: /Missed/ }).click();
   await expect(lifts).toHaveCount(5);
   await page.getByRole("button", { name: /Keep the result/ }).click();

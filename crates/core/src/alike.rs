@@ -10,7 +10,7 @@ use crate::{
     catalogue::{Condition, ConditionKind, Protocol},
     quantity,
     run::event::{Answer, Conditions},
-    units::rounded,
+    units::{Units, rounded},
 };
 
 /// One result as comparison sees it.
@@ -50,6 +50,11 @@ pub struct Unlike {
 
 /// Every circumstance in which two results differ.
 pub fn unlike(protocol: &Protocol, from: &Point, to: &Point) -> Vec<Unlike> {
+    unlike_in(protocol, from, to, Units::Metric)
+}
+
+/// The same, worded in the units somebody thinks in.
+pub fn unlike_in(protocol: &Protocol, from: &Point, to: &Point, units: Units) -> Vec<Unlike> {
     let mut found: Vec<Unlike> = protocol
         .conditions
         .iter()
@@ -59,8 +64,8 @@ pub fn unlike(protocol: &Protocol, from: &Point, to: &Point) -> Vec<Unlike> {
             differs(condition, then, now).then(|| Unlike {
                 key: condition.key.clone(),
                 label: condition.label.clone(),
-                then: answer(condition, then),
-                now: answer(condition, now),
+                then: answer_in(condition, then, units),
+                now: answer_in(condition, now, units),
                 why: condition.why.clone(),
             })
         })
@@ -130,11 +135,19 @@ fn differs(condition: &Condition, then: Option<&Answer>, now: Option<&Answer>) -
 }
 
 /// An answer as it is shown.
-pub fn answer(condition: &Condition, answer: Option<&Answer>) -> String {
-    match answer {
+pub fn answer(condition: &Condition, given: Option<&Answer>) -> String {
+    answer_in(condition, given, Units::Metric)
+}
+
+/// The same in the units somebody thinks in.
+pub fn answer_in(condition: &Condition, given: Option<&Answer>, units: Units) -> String {
+    match given {
         None => "not recorded".to_owned(),
         Some(Answer::YesNo(yes)) => if *yes { "yes" } else { "no" }.to_owned(),
-        Some(Answer::Number(n)) => format!("{} {}", rounded(*n, 1), condition.unit.as_deref().unwrap_or_default()).trim_end().to_owned(),
+        Some(Answer::Number(n)) => {
+            let (n, unit) = quantity::as_typed(*n, condition.unit.as_deref().unwrap_or_default(), units);
+            format!("{} {unit}", rounded(n, if units == Units::Imperial { 2 } else { 1 })).trim_end().to_owned()
+        }
         Some(Answer::Text(t)) if condition.kind == ConditionKind::Choice => {
             condition.choices.iter().find(|(key, _)| key == t).map_or_else(|| t.clone(), |(_, words)| words.clone())
         }

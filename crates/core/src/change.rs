@@ -188,13 +188,13 @@ fn sentence(c: &Comparison, units: Units) -> String {
         Verdict::ClearLoss => format!("{moved}: more than the {noise} this test wobbles by itself, so the loss is real."),
         Verdict::ClearChange => format!("{moved}: more than the {noise} this test wobbles by itself, so the change is real."),
         Verdict::PossibleChange => {
-            format!("{moved}. It looks like a change, but only beyond {noise} is it clear; the next test will tell.")
+            format!("{moved}. It may be a change: more than {noise} would be clear. The next test will show.")
         }
         Verdict::PossibleGain => {
-            format!("{moved}. It looks like a gain, but only beyond {noise} is it clear; the next test will tell.")
+            format!("{moved}. It may be a gain: more than {noise} would be clear. The next test will show.")
         }
         Verdict::PossibleLoss => {
-            format!("{moved}. It looks like a loss, but only beyond {noise} is it clear; the next test will tell.")
+            format!("{moved}. It may be a loss: more than {noise} would be clear. The next test will show.")
         }
         Verdict::WithinNoise => format!("{moved}. This test wobbles by up to {noise} by itself, so this counts as unchanged."),
         Verdict::NotComparable => {
@@ -202,10 +202,10 @@ fn sentence(c: &Comparison, units: Units) -> String {
             format!("The test of {since} was done differently ({}), so the two numbers are not compared.", crate::text::list(&names))
         }
         Verdict::NoVerdict if c.to_at_least && c.difference < 0.0 => {
-            format!("At least {now}, against {then} on {since}: no attempt was missed, so it is no loss.")
+            format!("At least {now}, against {then} on {since}: no attempt was missed, so this isn’t a loss.")
         }
         Verdict::NoVerdict if c.from_at_least && c.difference > 0.0 => {
-            format!("{moved}; but on {since} no attempt had been missed, so there may have been more in it then.")
+            format!("{moved}; but on {since} no attempt was missed, so the maximum may have been higher then.")
         }
         Verdict::NoVerdict => format!("{moved}. How much this test wobbles by itself is not known, so there is no verdict."),
     }
@@ -346,7 +346,7 @@ mod tests {
         let stopped_short = now((100.0, false), (85.0, true));
         assert_eq!(stopped_short.verdict, Verdict::NoVerdict);
         assert!(
-            stopped_short.sentence.contains("At least 85 kg") && stopped_short.sentence.contains("no loss"),
+            stopped_short.sentence.contains("At least 85 kg") && stopped_short.sentence.contains("isn’t a loss"),
             "{}",
             stopped_short.sentence
         );
@@ -368,7 +368,7 @@ mod tests {
             Some(&te),
         );
         assert_eq!(compared.verdict, Verdict::PossibleGain);
-        assert!(compared.sentence.contains("only beyond 3.05") || compared.sentence.contains("only beyond 3.1"), "{}", compared.sentence);
+        assert!(compared.sentence.contains("more than 3.05") || compared.sentence.contains("more than 3.1"), "{}", compared.sentence);
     }
 
     #[test]

@@ -156,6 +156,13 @@ fn imperial(key: &str, units: Units) -> Option<&'static (&'static str, &'static 
     IMPERIAL.iter().find(|(metric, ..)| units == Units::Imperial && unit(key) == *metric)
 }
 
+/// A number of this unit as forms and floors take it from somebody who thinks in these units, and the unit it is then in. Lengths of
+/// the body and loads change; a track is measured in metres for everybody.
+pub fn as_typed(value: f64, unit: &str, units: Units) -> (f64, &str) {
+    let other = IMPERIAL.iter().find(|(metric, ..)| units == Units::Imperial && *metric == unit && unit != "m");
+    other.map_or((value, unit), |(_, shown, per, _)| (value / per, *shown))
+}
+
 /// A value in the units a person thinks in, and the unit as it stands behind it.
 pub fn in_units(key: &str, value: f64, units: Units) -> (f64, &'static str) {
     imperial(key, units).map_or((value, unit_shown(key)), |(_, unit, per, _)| (value / per, unit))
@@ -191,6 +198,16 @@ mod tests {
     fn said_to_who_thinks_in_inches(key: &str, value: f64, text: &str) {
         assert_eq!(said(key, value, Units::Imperial), text);
         assert_eq!(said(key, value, Units::Metric), with_unit(key, value));
+    }
+
+    #[test_case(41.3, "cm", 16.26, "in"; "a bench")]
+    #[test_case(100.0, "kg", 220.46, "lb"; "a bar")]
+    #[test_case(400.0, "m", 400.0, "m"; "a track is the same for everybody")]
+    #[test_case(15.0, "s", 15.0, "s"; "what has no other unit")]
+    fn typed_by_who_thinks_in_inches(value: f64, unit: &str, shown: f64, shown_unit: &str) {
+        let (n, u) = as_typed(value, unit, Units::Imperial);
+        assert!((n - shown).abs() < 0.005 && u == shown_unit, "{n} {u}");
+        assert_eq!(as_typed(value, unit, Units::Metric), (value, unit));
     }
 
     #[test]

@@ -5,8 +5,8 @@ use serde::{Deserialize, Serialize};
 use crate::{
     catalogue::{Input, InputKind, Protocol},
     inputs::{Inputs, StageInput, Value},
-    text,
-    units::{CM_PER_INCH, KG_PER_LB, Units, rounded},
+    quantity, text,
+    units::{Units, rounded},
 };
 
 /// A reading as it is shown.
@@ -28,7 +28,7 @@ pub fn lines(protocol: &Protocol, inputs: &Inputs, units: Units) -> Vec<ReadingL
     let mut lines: Vec<ReadingLine> = protocol.inputs.iter().filter(|i| !i.inverse).filter_map(read).collect();
     lines.extend(inputs.stages.iter().enumerate().map(|(n, stage)| stage_line(n + 1, stage)));
     if let Some(last) = inputs.series.last() {
-        let value = format!("{} samples, {}", inputs.series.len(), crate::quantity::minutes(last.time_s));
+        let value = format!("{} samples, {}", inputs.series.len(), quantity::minutes(last.time_s));
         lines.push(ReadingLine { label: "Recording".into(), value });
     }
     lines
@@ -75,18 +75,16 @@ fn choice(input: &Input, key: &str) -> String {
 }
 
 fn number(input: &Input, n: f64, units: Units) -> String {
-    let (per, unit) = match (units, input.unit.as_str()) {
-        (Units::Imperial, "cm") => (CM_PER_INCH, "in"),
-        (Units::Imperial, "kg") => (KG_PER_LB, "lb"),
-        (_, "s") if n.abs() >= 60.0 => return crate::quantity::minutes(n),
-        (_, unit) => (1.0, unit),
-    };
+    if input.unit == "s" && n.abs() >= 60.0 {
+        return quantity::minutes(n);
+    }
+    let (n, unit) = quantity::as_typed(n, &input.unit, units);
     if let Some(signs) = input.signs.as_ref().filter(|s| s.when.is_none() && n != 0.0) {
         let side = if n < 0.0 { &signs.minus } else { &signs.plus };
-        return format!("{side} {} {unit}", rounded(n.abs() / per, 2)).trim_end().to_owned();
+        return format!("{side} {} {unit}", rounded(n.abs(), 2)).trim_end().to_owned();
     }
     let gap = if unit.starts_with('°') { "" } else { " " };
-    format!("{}{gap}{unit}", rounded(n / per, 2)).trim_end().to_owned()
+    format!("{}{gap}{unit}", rounded(n, 2)).trim_end().to_owned()
 }
 
 #[cfg(test)]

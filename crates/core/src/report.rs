@@ -182,17 +182,17 @@ pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, own
         flags: outcome.flags.clone(),
         work: (!failed.is_empty()).then(|| COMMON_WORK.to_owned()),
         failed,
-        conditions: condition_reports(protocol, conditions),
+        conditions: condition_reports(protocol, conditions, Units::Metric),
     }
 }
 
 /// The conditions as shown.
-pub fn condition_reports(protocol: &Protocol, conditions: &Conditions) -> Vec<ConditionReport> {
+pub fn condition_reports(protocol: &Protocol, conditions: &Conditions, units: Units) -> Vec<ConditionReport> {
     protocol
         .conditions
         .iter()
         .filter(|c| conditions.contains_key(&c.key))
-        .map(|c| ConditionReport { label: c.label.clone(), value: alike::answer(c, conditions.get(&c.key)) })
+        .map(|c| ConditionReport { label: c.label.clone(), value: alike::answer_in(c, conditions.get(&c.key), units) })
         .collect()
 }
 
@@ -364,7 +364,7 @@ pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, 
 }
 
 /// What is the same and what is different from last time, for set-up.
-pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions) -> Vec<Unlike> {
+pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions, units: Units) -> Vec<Unlike> {
     let point = |conditions: &Conditions| Point {
         on: chrono::NaiveDate::default(),
         value: 0.0,
@@ -372,7 +372,7 @@ pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions
         conditions: conditions.clone(),
         ..Point::default()
     };
-    alike::unlike(protocol, &point(then), &point(now)).into_iter().filter(|u| now.contains_key(&u.key)).collect()
+    alike::unlike_in(protocol, &point(then), &point(now), units).into_iter().filter(|u| now.contains_key(&u.key)).collect()
 }
 
 /// One row of the change ladder: a measure from first to now, in steps of what the test can detect.

@@ -197,10 +197,10 @@ pub fn hold_to_protocol(outcome: &mut Outcome, protocol: &Protocol, conditions: 
             code: FlagCode::NotAsAsked,
             field: condition.key.clone(),
             message: format!(
-                "Compared with nobody: {} was {} {unit}, and the table’s people had {} {unit}.",
+                "Not compared with the norms: they use a {} of {} {unit}, and this test used {} {unit}.",
                 condition.label.to_lowercase(),
-                rounded(was, 1),
-                rounded(asked, 1)
+                rounded(asked, 1),
+                rounded(was, 1)
             ),
         });
     }
@@ -214,7 +214,7 @@ pub const HUMAN_VO2MAX: std::ops::RangeInclusive<f64> = 5.0..=100.0;
 fn no_humans(quantity: &str, value: f64) -> Option<InputError> {
     (quantity == "vo2max" && !HUMAN_VO2MAX.contains(&value)).then(|| {
         let message = format!(
-            "These readings give a VO₂max of {} mL/kg/min, which no human has. Check each reading and its unit.",
+            "These readings give a VO₂max of {} mL/kg/min, which isn’t possible. Check each reading and its unit.",
             quantity::shown("vo2max", value)
         );
         InputError::new(Code::OutOfRange, quantity, message)
@@ -474,7 +474,7 @@ mod tests {
         let trial = Trial::of(protocol, Facts::default(), &inputs);
         let outcome = compute(&trial).unwrap();
         assert!(outcome.result("vo2max").is_none() && outcome.norms.iter().all(|(q, _)| *q != "vo2max"));
-        assert!(outcome.refused[0].1.message.contains("no human has"), "{:?}", outcome.refused);
+        assert!(outcome.refused[0].1.message.contains("isn’t possible"), "{:?}", outcome.refused);
         assert!(compute_as_given(&trial).unwrap().result("vo2max").unwrap().value < 0.0);
     }
 

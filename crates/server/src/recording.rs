@@ -244,7 +244,7 @@ async fn take_over(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
 /// A moment of a day of the practice.
 pub async fn moment(scope: &mut Scope, on: NaiveDate, hour: &str) -> ApiResult<DateTime<Utc>> {
     let Ok(time) = NaiveTime::parse_from_str(hour, "%H:%M") else {
-        return Err(InputError::new(Code::BadValue, "at", format!("“{hour}” is no time of day. Type it as 9:30 or 14:05.")).into());
+        return Err(InputError::new(Code::BadValue, "at", format!("“{hour}” isn’t a time. Type it as 9:30 or 14:05.")).into());
     };
     let (midnight, _) = auth::day_bounds(scope, on).await?;
     Ok((midnight + (time - NaiveTime::MIN)).min(Utc::now()))
@@ -352,7 +352,7 @@ pub async fn correct(
         return Ok(());
     }
     let Some(reason) = text::note(reason, "reason")? else {
-        return Err(InputError::new(Code::MissingInput, "reason", "Say why; it stays with the result.").into());
+        return Err(InputError::new(Code::MissingInput, "reason", "Give a reason. It is saved with the result.").into());
     };
     // The visit first: whoever changes a visit and a result takes them in this order.
     let found = results::get(scope, id).await?;
@@ -369,7 +369,7 @@ pub async fn correct(
     let was = versions::take(scope, id).await?;
     let known = versions::count(scope, id).await?;
     if known != seen || was.person != found.person {
-        let message = "This result was changed on another screen. Look at it as it is now, then decide.";
+        let message = "Someone changed this result on another screen. Open it again and check it first.";
         return Err(ApiError::new(StatusCode::CONFLICT, "corrected_elsewhere", message));
     }
     let shelf = Shelf::of(scope).await?;
@@ -385,10 +385,10 @@ pub async fn correct(
     let (change, is) = match what {
         Correction::Corrected(typed) => {
             if was.voided {
-                refuse("This result is void. Restore it first.")?;
+                refuse("This result is void. Restore it before you correct it.")?;
             }
             if was.stopped.is_some() {
-                refuse("A test that was stopped has no score to put right. Make it void, or enter the test from paper.")?;
+                refuse("A stopped test has no score to correct. Make it void, or enter the test from paper.")?;
             }
             let person = people::get(scope, was.person).await?;
             (Change::Corrected, build(scope, protocol, &person, id, typed, Some(&was)).await?)

@@ -134,7 +134,7 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
         id: run.id.0,
         person: first.person.filter(|_| !many).map(|p| p.0),
         name: if many { format!("{} performers", run.performers.len()) } else { first.name.clone() },
-        conditions: impulso_core::report::condition_reports(&run.protocol, &first.setup.conditions),
+        conditions: impulso_core::report::condition_reports(&run.protocol, &first.setup.conditions, first.setup.units),
         state,
         performers,
         clock_rate: clock_rate(run, rate),

@@ -19,7 +19,7 @@ const rests: Record<string, string> = {
   repeats: "Rests on your own repeats.",
   typed: "Rests on the figure you typed in.",
   publication: "Rests on a publication.",
-  common_practice: "Rests on common practice; there is no publication.",
+  common_practice: "From common practice, not from a publication.",
   readings: "Worked out from how far the readings wobble, not measured.",
 };
 </script>

@@ -52,27 +52,25 @@ function differs(k: number) {
 
 <template>
   <section class="right">
-    <h2>Is something wrong with it?</h2>
+    <h2>Correct this result</h2>
     <div v-if="!doing" class="acts">
-      <RouterLink v-if="!r.voided && !r.stopped" class="plain" :to="`/results/${r.id}/correct`">Correct</RouterLink>
-      <button v-if="!r.voided" type="button" class="plain" @click="begin('voided')">Make void</button>
-      <button v-else type="button" class="plain" @click="begin('restored')">Restore</button>
-      <button type="button" class="plain" @click="begin('moved')">Move to another client</button>
+      <RouterLink v-if="!r.voided && !r.stopped" class="link" :to="`/results/${r.id}/correct`">Correct</RouterLink>
+      <button v-if="!r.voided" type="button" class="link" @click="begin('voided')">Make void</button>
+      <button v-else type="button" class="link" @click="begin('restored')">Restore</button>
+      <button type="button" class="link" @click="begin('moved')">Move to another client</button>
     </div>
     <form v-else @submit.prevent="send">
-      <p v-if="doing === 'voided'" class="soft">
-        It stays to be seen and counts nowhere: no score, no points, no goal. You can restore it.
-      </p>
+      <p v-if="doing === 'voided'" class="soft">You can still see it, but it isn’t used for scores, points or goals. You can restore it.</p>
       <template v-if="doing === 'moved'">
         <p v-if="to">
-          To <b>{{ to.name }}</b> <button type="button" class="plain" @click="to = null">another</button>
+          To <b>{{ to.name }}</b> <button type="button" class="link" @click="to = null">another</button>
         </p>
         <label v-else class="field"
           ><span class="name">Whose is it?</span><ElInput v-model="asked" type="search" aria-label="Name of the client" placeholder="Name"
         /></label>
         <ul v-if="!to" class="found">
           <li v-for="p in found" :key="p.id">
-            <button type="button" class="plain" @click="to = p">{{ p.name }}</button> <span class="soft">{{ p.age }}</span>
+            <button type="button" class="link" @click="to = p">{{ p.name }}</button> <span class="soft">{{ p.age }}</span>
           </li>
         </ul>
       </template>
@@ -87,7 +85,7 @@ function differs(k: number) {
       <FailureNote :failure="failure && failure.field !== 'reason' ? failure : null" />
       <div class="acts">
         <ElButton type="primary" native-type="submit" :loading="busy" :disabled="doing === 'moved' && !to">{{ words[doing] }}</ElButton>
-        <ElButton @click="doing = null">Leave it as it is</ElButton>
+        <ElButton @click="doing = null">Cancel</ElButton>
       </div>
     </form>
     <ol v-if="r.versions.length" class="versions">

@@ -45,7 +45,7 @@ function discard() {
   <div class="over">
     <div ref="sheet" class="sheet" role="dialog" aria-modal="true" aria-labelledby="stop-h">
       <h1 id="stop-h">Stopped at {{ at }}</h1>
-      <p class="soft">Why? A test that was stopped is never a score; what was read stays with the reason.</p>
+      <p class="soft">Why was it stopped? A stopped test never gets a score; its readings are saved with the reason.</p>
       <div class="reasons" role="radiogroup" aria-label="Reason">
         <button
           v-for="[key, words] in reasons"
@@ -79,7 +79,7 @@ function discard() {
         </button>
       </div>
       <p v-if="sure && chosen !== 'symptoms'" class="soft" role="status">
-        Nothing will be kept but a line in the activity log. Press again to discard.
+        Only a line in the activity log will remain. Press again to discard.
       </p>
     </div>
   </div>

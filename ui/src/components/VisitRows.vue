@@ -42,7 +42,7 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
           <small v-if="row.points" class="soft">{{ row.points.points }} of {{ row.points.of }} points</small>
           <small v-if="row.tries > 1 && !row.times.length" class="soft">best of {{ row.tries }} tries</small>
           <fieldset v-if="row.times.length && linked" class="times no-print">
-            <legend>Done {{ row.times.length }} times; which counts?</legend>
+            <legend>Done {{ row.times.length }} times. Which one counts?</legend>
             <label v-for="(t, k) in row.times" :key="t.result"
               ><input type="radio" :name="`counts-${row.place}`" :checked="t.counts" @change="emit('counts', row.place, t.result)" />
               {{ ordinals[k] ?? `${k + 1}th` }}: <RouterLink :to="`/results/${t.result}`">{{ t.value }}</RouterLink></label
@@ -51,7 +51,7 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
           <button
             v-if="again && row.stand === 'done'"
             type="button"
-            class="plain again no-print"
+            class="link again no-print"
             :aria-label="`Do it again: ${row.name}`"
             @click="emit('again', row.place)"
           >

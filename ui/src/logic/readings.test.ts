@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Input } from "@/api/types";
-import { isWrong, readings, shownIn, texts, unusual } from "./readings";
+import { isWrong, missingSide, readings, shownIn, texts, unusual, withUntouched } from "./readings";
 
 const input = (key: string, more: object = {}) => ({ key, label: key, unit: "", required: false, ...more }) as unknown as Input;
 
@@ -101,6 +101,19 @@ describe("a stored result in the fields of its correction", () => {
     expect(inches["waist_cm.1"]).toBe("36.22");
     const again = readings(inputs, inches, {}, "imperial") as { waist_cm: number[] };
     expect(again.waist_cm[0]).toBeCloseTo(92, 1);
+  });
+  it("keeps to its last digit what nobody touched", () => {
+    const inputs = [input("waist_cm", { unit: "cm" }), input("neck_cm", { unit: "cm" })];
+    const stored = { waist_cm: 92.3, neck_cm: 38.1 };
+    const fields = { ...texts(inputs, stored, shownIn("imperial")), neck_cm: "15.5" };
+    const read = readings(inputs, fields, {}, "imperial") as { waist_cm: number; neck_cm: number };
+    expect(read.waist_cm).not.toBe(92.3);
+    expect(withUntouched(inputs, read, fields, stored, "imperial")).toEqual({ waist_cm: 92.3, neck_cm: 39.37 });
+  });
+  it("asks for the side that is missing", () => {
+    const angle = input("degrees", { label: "Angle", sides: ["right", "left"], tries: 3 });
+    expect(missingSide([angle], { degrees: { left: [92, 93] } })).toMatchObject({ field: "degrees", message: /the right side is missing/ });
+    expect(missingSide([angle], { degrees: { left: [92], right: [93] } })).toBeNull();
   });
   it("is asked about where it is unusual", () => {
     const run = input("distance_m", { unit: "m", usual: { from: 150, to: 4500 } });

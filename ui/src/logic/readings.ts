@@ -43,20 +43,7 @@ export function texts(inputs: Input[], values: Record<string, unknown>, show: (n
     if (whole === undefined || whole === null) continue;
     const bySide = input.sides?.length ? (whole as Record<string, unknown>) : { "": whole };
     for (const [side, value] of Object.entries(bySide)) {
-      const one = (v: unknown) =>
-        v === null
-          ? "x"
-          : typeof v === "boolean"
-            ? v
-              ? "yes"
-              : "no"
-            : typeof v === "number" && kindOf(input) !== "yes_no"
-              ? show(v, input.unit ?? "")
-              : typeof v === "number"
-                ? v
-                  ? "yes"
-                  : "no"
-                : String(v);
+      const one = (v: unknown) => text(input, v, show);
       // A length, and on which side of the zero it lies.
       if (input.signs) {
         const list = Array.isArray(value) ? (value as (number | null)[]) : [value as number];
@@ -75,6 +62,42 @@ export function texts(inputs: Input[], values: Record<string, unknown>, show: (n
   }
   return found;
 }
+/** One stored value as its field holds it; a try that did not count is an x. */
+function text(input: Input, value: unknown, show: (n: number, unit: string) => string): string {
+  if (value === null) return "x";
+  if (typeof value === "boolean" || kindOf(input) === "yes_no") return value ? "yes" : "no";
+  return typeof value === "number" ? show(value, input.unit ?? "") : String(value);
+}
+
+/** Readings in which those whose fields were not touched stay as they were stored, to their last digit. */
+export function withUntouched(
+  inputs: Input[],
+  values: Record<string, Reading>,
+  fields: Record<string, string>,
+  stored: Record<string, unknown>,
+  units: Units,
+): Record<string, Reading> {
+  const before = texts(inputs, stored, shownIn(units));
+  const of = (key: string, from: Record<string, string>) => {
+    const own = Object.entries(from).filter(([field, typed]) => typed && (field === key || field.startsWith(`${key}.`)));
+    return JSON.stringify(own.sort());
+  };
+  const untouched = inputs.filter((i) => i.key in stored && of(i.key, before) === of(i.key, fields));
+  return { ...values, ...Object.fromEntries(untouched.map((i) => [i.key, stored[i.key] as Reading])) };
+}
+
+/** The first side that is missing beside one that was read. */
+export function missingSide(inputs: Input[], values: Record<string, Reading>): Wrong | null {
+  for (const input of inputs) {
+    const read = values[input.key];
+    if (!input.sides?.length || !read || typeof read !== "object") continue;
+    const side = input.sides.find((s) => !(s in read));
+    if (side)
+      return { field: input.key, message: `${input.label}: the ${side} side is missing. Enter it, or save the test with one side only.` };
+  }
+  return null;
+}
+
 const kindOf = (input: Input) => input.kind ?? "number";
 
 export const isWrong = (value: unknown): value is Wrong =>

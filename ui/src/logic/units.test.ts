@@ -37,7 +37,10 @@ describe("the client's units", () => {
 describe("what is unusual is asked about", () => {
   const run = { from: 150, to: 4500 };
   it("a distance typed in kilometres", () => {
-    expect(question(2.2, "m", run, "metric")).toEqual({ ask: "2.2 m? Usual are 150 m to 4500 m. Did you mean 2200 m?", meant: 2200 });
+    expect(question(2.2, "m", run, "metric")).toEqual({
+      ask: "2.2 m? Most are between 150 m and 4500 m. Did you mean 2200 m?",
+      meant: 2200,
+    });
   });
   it("a length typed in metres, in the client's unit", () => {
     expect(question(0.92, "cm", { from: 55, to: 140 }, "metric")?.meant).toBe(92);
@@ -48,6 +51,6 @@ describe("what is unusual is asked about", () => {
     expect(question(2.2, "m", null, "metric")).toBeNull();
   });
   it("no guess where none fits", () => {
-    expect(question(0, "m", run, "metric")).toEqual({ ask: "0 m? Usual are 150 m to 4500 m.", meant: null });
+    expect(question(0, "m", run, "metric")).toEqual({ ask: "0 m? Most are between 150 m and 4500 m.", meant: null });
   });
 });

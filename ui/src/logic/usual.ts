@@ -14,5 +14,5 @@ export function question(
   const meant = SLIPS.map((by) => Math.round(value * by * 1e6) / 1e6).find((v) => v >= usual.from && v <= usual.to) ?? null;
   const said = (n: number) => inUnits(n, unit, units);
   const instead = meant === null ? "" : ` Did you mean ${said(meant)}?`;
-  return { ask: `${said(value)}? Usual are ${said(usual.from)} to ${said(usual.to)}.${instead}`, meant };
+  return { ask: `${said(value)}? Most are between ${said(usual.from)} and ${said(usual.to)}.${instead}`, meant };
 }

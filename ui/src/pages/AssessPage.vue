@@ -5,6 +5,7 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { ofFamily } from "@/logic/procedure";
 import { api, take } from "@/api/client";
+import { inUnits } from "@/logic/units";
 import { answers, given } from "@/logic/conditions";
 import type { Ceiling, Conditions, HrMaxMethod, Unlike } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
@@ -161,7 +162,7 @@ async function begin() {
           :wrong="wrong(c.key)"
         >
           <template #yes-no>It stands under “Before the clock”, with a timer.</template>
-          <template v-if="c.expected" #hint> The protocol’s is {{ c.expected }} {{ c.unit }}.</template>
+          <template v-if="c.expected" #hint> The protocol’s is {{ inUnits(c.expected, c.unit ?? "", page.units) }}.</template>
           <p v-if="differs(c.key)" class="unlike">
             <b>◆ {{ differs(c.key)!.then }} last time.</b> Matters because {{ differs(c.key)!.why }}.
           </p>

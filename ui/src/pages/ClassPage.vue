@@ -98,7 +98,7 @@ async function begin() {
         <h2>The same for all</h2>
         <ConditionField v-for="c in asked" :key="c.key" v-model="given[c.key]" :condition="c" :wrong="wrong(c.key)" />
         <div v-if="unasked.length" class="box care">
-          <b>Not asked about readiness today:</b> {{ unasked.map((a) => a.name).join(", ") }}. Ask each of them before the clock starts; the
+          <b>Readiness not checked today:</b> {{ unasked.map((a) => a.name).join(", ") }}. Ask each of them before the clock starts; the
           activity log names who was not asked.
         </div>
         <label v-for="a in held" :key="a.person" class="field"
@@ -108,7 +108,7 @@ async function begin() {
             :name="`reason-${a.person}`"
             maxlength="1000"
             :placeholder="`Your reason for ${a.name} alone; it is kept with the record`"
-          /><button type="button" class="plain" @click="toggle(a.person)">{{ a.name }} watches instead</button></label
+          /><button type="button" class="link" @click="toggle(a.person)">{{ a.name }} watches instead</button></label
         >
         <span v-if="wrong('reasons')" class="wrong" role="alert">{{ wrong("reasons") }}</span>
       </section>

@@ -14,7 +14,7 @@ import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
 import { answers, given } from "@/logic/conditions";
-import { isWrong, readings, shownIn, texts, unusual } from "@/logic/readings";
+import { isWrong, missingSide, readings, shownIn, texts, unusual, withUntouched } from "@/logic/readings";
 import { typed } from "@/logic/typed";
 
 /** A test that was done on paper: the day, the readings, the circumstances. Or, with `result`, one that is put right. */
@@ -144,45 +144,27 @@ const siteOf = (key: string) => {
 const number = (text: string, unit = "") => typed(text, unit) ?? NaN;
 async function keep() {
   local.value = null;
-  const values = readings(inputs.value, draft.value.values, draft.value.given, units.value);
-  if (isWrong(values)) return void (local.value = values);
-  // What was not touched stays as it was stored, to its last digit.
+  const read = readings(inputs.value, draft.value.values, draft.value.given, units.value);
+  if (isWrong(read)) return void (local.value = read);
   const was = stored.value?.entry;
-  if (was) {
-    const before = texts(inputs.value, was.inputs, shownIn(units.value));
-    const of = (key: string, text: Record<string, string>) =>
-      JSON.stringify(
-        Object.entries(text)
-          .filter(([k, t]) => t && (k === key || k.startsWith(`${key}.`)))
-          .sort(),
-      );
-    for (const i of inputs.value)
-      if (i.key in was.inputs && of(i.key, before) === of(i.key, draft.value.values)) values[i.key] = (was.inputs as typeof values)[i.key]!;
-  }
+  const values = was ? withUntouched(inputs.value, read, draft.value.values, was.inputs, units.value) : read;
   const conditions = answers(asked.value, draft.value.given, units.value);
   const shownBefore = given(was?.conditions ?? {}, asked.value, units.value);
   for (const key of Object.keys(conditions)) {
     const kept = was?.conditions[key];
     if (kept !== undefined && shownBefore[key] === draft.value.given[key]) conditions[key] = kept as never;
   }
-  // A side that is missing is asked for: it is kept without it only where that is meant.
-  const open = inputs.value.flatMap((i) => {
-    const read = values[i.key];
-    const sides = i.sides ?? [];
-    if (!sides.length || !read || typeof read !== "object") return [];
-    return sides
-      .filter((side) => !(side in (read as object)))
-      .map((side) => ({ field: i.key, message: `${i.label}: the ${side} side is missing. Type it, or keep the test with one side.` }));
-  });
-  if (open.length && !oneSide.value) {
+  // A side that is missing is asked for once.
+  const open = missingSide(inputs.value, values);
+  if (open && !oneSide.value) {
     oneSide.value = true;
-    return void (local.value = open[0]!);
+    return void (local.value = open);
   }
   // What is merely unusual is asked about once.
   const odd = unusual(inputs.value, values, units.value);
   if (odd && !meant.value) {
     meant.value = true;
-    return void (local.value = { ...odd, message: `${odd.message} Put it right, or keep it as it is.` });
+    return void (local.value = { ...odd, message: `${odd.message} Correct it, or save again to keep it.` });
   }
   const stages = [];
   for (const stage of staged.value ? draft.value.stages : []) {
@@ -331,16 +313,16 @@ async function keep() {
       </section>
     </div>
     <label v-if="stored" class="field because"
-      ><span class="name">Why it is corrected</span
+      ><span class="name">Reason for the correction</span
       ><ElInput v-model="draft.reason" name="reason" maxlength="2000" placeholder="Misread the tape" /><span class="hint"
-        >The result as it was stays with it, with this reason.</span
+        >The earlier version is saved too, with this reason.</span
       ><span v-if="wrong('reason')" class="wrong" role="alert">{{ wrong("reason") }}</span></label
     >
     <FailureNote :failure="failure && !known.has(failure.field ?? '') ? failure : null" />
     <div class="actions">
       <ElButton type="primary" size="large" native-type="submit" :loading="busy">{{
-        stored ? "Keep the correction" : "Keep the result"
-      }}</ElButton><RouterLink v-if="stored" :to="`/results/${stored.id}`">Leave it as it is</RouterLink>
+        stored ? "Save correction" : "Keep the result"
+      }}</ElButton><RouterLink v-if="stored" :to="`/results/${stored.id}`">Cancel</RouterLink>
     </div>
   </form>
 </template>

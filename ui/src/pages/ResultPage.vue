@@ -63,7 +63,7 @@ function ask(q: QuantityReport) {
     </div>
 
     <div v-if="r.voided" class="box care">
-      <p class="headline">This result is void: it counts nowhere.</p>
+      <p class="headline">This result is void. It isn’t used anywhere.</p>
       <p>“{{ r.versions[0]?.reason }}”, {{ r.versions[0]?.by }}</p>
     </div>
     <div v-if="r.stopped" class="box" :class="r.stopped.symptoms ? 'stop' : 'care'">
@@ -72,7 +72,7 @@ function ask(q: QuantityReport) {
       <p v-if="r.stopped.symptoms">
         <b>Stop and refer:</b> no more testing until a doctor has looked. Note what was reported and when; follow the local rules.
       </p>
-      <p class="soft">A test that was stopped is no score, and its retest stays open.</p>
+      <p class="soft">A stopped test gets no score, and its retest stays open.</p>
     </div>
 
     <template v-if="r.report && main">

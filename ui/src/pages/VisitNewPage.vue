@@ -76,7 +76,7 @@ async function begin() {
           </li>
         </ol>
         <details class="past" :open="!!draft.on">
-          <summary>It was on an earlier day: type it from paper</summary>
+          <summary>Enter a visit from an earlier day</summary>
           <label class="field"><span class="name">Day</span><input v-model="draft.on" class="native" type="date" name="on" /></label>
           <label class="field"><span class="name">Hour</span><input v-model="draft.at" class="native" type="time" name="at" /></label>
           <p v-if="wrong('on') || wrong('at')" class="wrong" role="alert">{{ wrong("on") ?? wrong("at") }}</p>

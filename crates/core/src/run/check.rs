@@ -215,7 +215,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
         }
         Kind::Lifted { load_kg, reason, .. } => {
             if state.sheet().and_then(SheetState::is_beyond_plan) == Some(true) && reason.as_deref().is_none_or(|r| r.trim().is_empty()) {
-                let message = "That is one attempt more than was planned. Say why; it stays with the result.";
+                let message = "That is one attempt more than was planned. Give a reason. It is saved with the result.";
                 return Err(InputError::new(Code::MissingInput, "reason", message));
             }
             let load = protocol.legs().iter().find_map(|leg| match &leg.take {

@@ -424,7 +424,7 @@ impl Setup {
             let other = leg.take.inputs().into_iter().find(|key| *key != agreed && inputs.get(key).is_some_and(|n| n > 0.0));
             if let (Some(other), Some(agreed)) = (other.and_then(|key| protocol.input(key)), protocol.input(agreed)) {
                 let message = format!(
-                    "“{}” was agreed on, and {} stand under “{}”. Put one of the two right.",
+                    "The agreed style is “{}”, but {} were entered under “{}”. Correct one of the two.",
                     agreed.label,
                     rounded(inputs.get(&other.key).unwrap_or_default(), 1),
                     other.label

@@ -101,7 +101,10 @@ pub(super) fn advice(lifts: &[(f64, bool)], plan: &Planned) -> LoadAdvice {
     if let (true, Some(best)) = (lifts.len() >= usize::from(plan.attempts), best) {
         return LoadAdvice {
             kg: Some(plates.round(best + plates.step(best * 0.025))),
-            because: format!("No attempt was missed: the most is at least {}. One more is yours to decide; say why.", plates.said(best)),
+            because: format!(
+                "No attempt was missed: the most is at least {}. You may add one more attempt; give a reason.",
+                plates.said(best)
+            ),
         };
     }
     match (was_made, best) {

@@ -167,7 +167,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
         ),
         loads: loads(protocol, person.profile.sex),
         hr_max: hr_max_options(protocol, &person.facts_on(today)?),
-        last: last.map(|r| LastTime { on: r.on, conditions: report::condition_reports(protocol, &r.conditions) }),
+        last: last.map(|r| LastTime { on: r.on, conditions: report::condition_reports(protocol, &r.conditions, person.profile.units) }),
         protocol: protocol.clone(),
     }))
 }
@@ -180,9 +180,10 @@ pub async fn differences(who: SignedIn, path: web::Path<(Uuid, String)>, form: J
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&protocol)?;
+    let units = people::get(&mut scope, PersonId(id)).await?.profile.units;
     let history = results::of_person(&mut scope, PersonId(id)).await?;
     let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
-    Ok(web::Json(last.map(|r| report::since_last_setup(protocol, &r.conditions, &form.conditions)).unwrap_or_default()))
+    Ok(web::Json(last.map(|r| report::since_last_setup(protocol, &r.conditions, &form.conditions, units)).unwrap_or_default()))
 }
 
 fn loads(protocol: &Protocol, sex: Option<Sex>) -> Option<FirstLoads> {

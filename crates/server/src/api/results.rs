@@ -495,7 +495,7 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     if let Some(at) = form.visit {
         let (visit, _) = visiting::take_place(&mut scope, at, person.id, &protocol.id).await?;
         if typed.on != visit.on {
-            let message = format!("This visit was on {}. A test of another day is entered on its own.", visit.on.format("%-d %B %Y"));
+            let message = format!("This visit is dated {}. Enter tests from other days separately.", visit.on.format("%-d %B %Y"));
             return Err(InputError::new(Code::OutOfRange, "on", message).into());
         }
         if visit.on != auth::today(&mut scope).await? && typed.at.is_none() {

@@ -252,7 +252,7 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitForm>) ->
     check_shared(&battery, &shelf, &form.conditions)?;
     let on = form.on.map(|on| person::day(on, "on")).transpose()?.unwrap_or(today);
     if on > today {
-        return Err(InputError::new(Code::OutOfRange, "on", "The day lies in the future. Type the day the visit was.").into());
+        return Err(InputError::new(Code::OutOfRange, "on", "This day is in the future. Choose the day of the visit.").into());
     }
     let begun_at = match (on == today, form.at.as_deref()) {
         (true, None) => chrono::Utc::now(),

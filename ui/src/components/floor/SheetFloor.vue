@@ -142,12 +142,12 @@ const asking = ref<string | null>(null);
 function doubt(): string | null {
   const rows = sheet.value?.rows ?? [];
   if (started.value && left.value > 0 && !countingIn.value && rows.some((r) => how(r) === "count" && !bout(r)))
-    return `${minutes(left.value + 999)} are left. Keep it as a whole minute all the same?`;
+    return `${minutes(left.value + 999)} left. Save it as if the time were over?`;
   const done = (r: SheetRow) => r.cells.some((c) => c.counts);
   const open = rows.find(
     (r) => r.side && !isBeside(r) && !done(r) && rows.some((other) => other.input === r.input && other.side !== r.side && done(other)),
   );
-  return open ? `${rowName(open)} is missing. Keep the test with one side?` : null;
+  return open ? `${rowName(open)} is missing. Save the test with one side only?` : null;
 }
 function finish() {
   const question = asking.value ? null : doubt();

@@ -3,7 +3,7 @@ import { onKeyStroke } from "@vueuse/core";
 import { computed, nextTick, ref, watch } from "vue";
 import type { SheetRow } from "@/api/types";
 import type { Watched } from "@/floor/useWatched";
-import { bout, how, rowName, rules } from "@/logic/sheet";
+import { bout, how, rowName, rules, sentence } from "@/logic/sheet";
 import { hasSign } from "@/logic/signs";
 import { expected, typed } from "@/logic/typed";
 import { shownUnit, toShown } from "@/logic/units";
@@ -124,14 +124,14 @@ watch(
 
 /** An unusual value that was asked about. */
 const meant = ref<string | null>(null);
-function number(): number | null {
+function number(sign: 1 | -1 = 1): number | null {
   const value = typed(text.value, props.row.unit, units.value);
   wrong.value = value === null ? expected(props.row.unit, units.value) : null;
-  const odd = value === null || props.counted ? null : question(value, props.row.unit, props.row.usual, units.value);
+  const odd = value === null || props.counted ? null : question(sign * value, props.row.unit, props.row.usual, units.value);
   // What is merely unusual is asked about; the same key again keeps it.
   if (odd && meant.value !== text.value) {
     meant.value = text.value;
-    wrong.value = `${odd.ask} Put it right, or press again to keep it.`;
+    wrong.value = `${odd.ask} Correct it, or press again to keep it.`;
     return null;
   }
   return value;
@@ -144,14 +144,15 @@ function enter() {
   if (way.value === "load") return void (wrong.value = "Made or missed? Press M or X.");
   if (props.row.kind === "words") emit("take", text.value.trim());
   else {
-    const value = number();
-    if (value === null) return;
-    if (props.row.signs && value !== 0) {
+    const typedIn = typed(text.value, props.row.unit, units.value);
+    if (props.row.signs && typedIn) {
       const { minus, plus } = props.row.signs;
       return void (wrong.value = hasSign(text.value)
         ? `Type the length without a sign, then press ${minus} or ${plus}.`
-        : `${minus.charAt(0).toUpperCase()}${minus.slice(1)} or ${plus}? Press one of the two.`);
+        : `${sentence(minus)} or ${plus}? Press one of the two.`);
     }
+    const value = number();
+    if (value === null) return;
     emit("take", value);
   }
   text.value = "";
@@ -160,7 +161,7 @@ function enter() {
 /** A length that lies on one side of its zero. */
 function onSide(sign: 1 | -1) {
   if (hasSign(text.value)) return enter();
-  const value = number();
+  const value = number(sign);
   if (value === null) return;
   emit("take", sign * value);
   text.value = "";
@@ -172,7 +173,7 @@ const beyond = computed(() => {
 });
 const why = ref("");
 function lifted(made: boolean) {
-  if (beyond.value && !why.value.trim()) return void (wrong.value = "Say why there is one more, then press again.");
+  if (beyond.value && !why.value.trim()) return void (wrong.value = "Give a reason for one more attempt, then press again.");
   const load = number();
   if (load !== null) emit("lift", load, made, beyond.value ? why.value.trim() : null);
 }
@@ -321,7 +322,9 @@ onKeyStroke((event) => {
         </button>
       </template>
       <template v-else-if="way === 'load'">
-        <label v-if="beyond && advice !== null" class="reason">Why one more? <input v-model="why" class="native" maxlength="1000" /></label>
+        <label v-if="beyond && advice !== null" class="reason"
+          >Reason for one more attempt <input v-model="why" class="native" maxlength="1000"
+        /></label>
         <button type="button" class="big main" :disabled="!live || full || (beyond && advice === null)" @click="lifted(true)">
           Made <kbd>M</kbd>
         </button>
