@@ -150,3 +150,56 @@ test.describe("one minute of push-ups", () => {
     expect(entry.inputs.reps_toes).toBeUndefined();
   });
 });
+
+test("push-ups to a beat: two seconds down and one up, three beats missed in a row end it, three undone are three", async ({
+  coach,
+  page,
+}) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Idun Marek", "2002-02-11", "female");
+  await coach.stands([person], "push-up", { rule: "cadence_20", style: "toes", depth: "floor" }, { cadence: 40 });
+  await page.keyboard.press("Space");
+  const beat = page.getByRole("figure");
+  await expect(beat).toContainText("20 a minute");
+  await expect(beat).toContainText("2 s");
+  await expect(beat).toContainText("1 s");
+  await expect(page.getByRole("button", { name: /One more/ })).toBeEnabled();
+  for (let k = 0; k < 5; k++) await page.keyboard.press("Space");
+  await expect(page.locator(".figure")).toHaveText(/^5/);
+  for (let k = 0; k < 3; k++) await page.keyboard.press("u");
+  await expect(page.locator(".figure")).toHaveText(/^2/);
+  await page.keyboard.press("m");
+  await page.keyboard.press("m");
+  await expect(page.getByRole("button", { name: /Missed the beat, 2 of 3/ })).toBeVisible();
+  await page.keyboard.press("Space");
+  for (let k = 0; k < 3; k++) await page.keyboard.press("m");
+  await expect(page.getByRole("button", { name: /One more/ })).toBeDisabled();
+  await page.keyboard.press("Space");
+  await expect(page.locator(".figure")).toHaveText(/^3/);
+  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.waitForURL(/results\//);
+  await expect(page.getByText("20 a minute to the beat").first()).toBeVisible();
+});
+
+test("a set of twelve tells nothing: the next load is proposed, and the heavier set is the result", async ({ coach, page }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Anton Vieru", "2000-02-11", "male");
+  await coach.stands([person], "reps-to-fatigue", { lift: "bench_press", warm_up: true });
+  await page.keyboard.press("Space");
+  await page.getByRole("textbox", { name: "Load" }).fill("70");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("heading", { name: "Repetitions" })).toBeVisible();
+  for (let k = 0; k < 12; k++) await page.keyboard.press("Space");
+  await expect(page.locator(".figure")).toHaveText(/^12/);
+  await expect(page.getByText("More than 10 repetitions give no estimate.").first()).toBeVisible();
+  await page.getByRole("button", { name: "Set over: heavier load" }).click();
+  await expect(page.getByRole("textbox", { name: "Load" })).toHaveValue("77.5");
+  await page.getByRole("textbox", { name: "Load" }).fill("80");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("heading", { name: "Repetitions" })).toBeVisible();
+  for (let k = 0; k < 6; k++) await page.keyboard.press("Space");
+  await expect(page.locator(".figure")).toHaveText(/^6/);
+  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.waitForURL(/results\//);
+  await expect(page.getByText("70 kg × 12: no estimate from more than 10 repetitions").first()).toBeVisible();
+});

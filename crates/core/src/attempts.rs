@@ -85,6 +85,12 @@ pub enum Take {
         /// The way that was agreed at set-up is the way that is counted.
         #[serde(default)]
         agreed: Option<Agreed>,
+        /// Where there is a beat: so many missed in a row end the count at the last good one.
+        #[serde(default)]
+        missed_beats: Option<u8>,
+        /// More than the input takes tells nothing: a heavier set follows in the same run.
+        #[serde(default)]
+        heavier: Option<Heavier>,
     },
     /// Stages that are tried one after the other until one fails.
     Ladder {
@@ -213,6 +219,21 @@ impl Agreed {
             _ => None,
         }
     }
+}
+
+/// A set that follows one of too many repetitions.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Heavier {
+    /// The input of the load.
+    pub load: String,
+    /// Rest before it, s.
+    pub rest_s: u32,
+    /// The least of it, as a share of the load of the set before.
+    pub from: f64,
+    /// The most of it.
+    pub to: f64,
 }
 
 /// A load to begin with.

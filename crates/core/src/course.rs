@@ -2,7 +2,11 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::error::{Code, InputError};
+use crate::{
+    error::{Code, InputError},
+    inputs::Inputs,
+    units::rounded,
+};
 
 /// An effort against the clock.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -109,8 +113,81 @@ impl Schedule {
         Err(InputError::new(Code::OutOfRange, "level", format!("There is no level {level}. The levels are {}.", names.join(", "))))
     }
 
+    /// Holds what was typed of a run together: a speed that is a stage, a distance that is whole shuttles, and both as far as the
+    /// level and shuttle that stand beside them.
+    ///
+    /// # Errors
+    /// [`Code::OutOfRange`] naming the field that differs, with what the schedule has there.
+    pub fn check(&self, inputs: &Inputs) -> Result<(), InputError> {
+        let no = |field: &str, message: String| Err(InputError::new(Code::OutOfRange, field, message));
+        let (speed, distance) = (inputs.get("speed_kmh"), inputs.get("distance_m"));
+        if let Some(speed) = speed
+            && !self.levels.iter().any(|l| (l.speed_kmh - speed).abs() < 1e-9)
+        {
+            let below = self.levels.iter().map(|l| l.speed_kmh).rfind(|s| *s < speed);
+            let above = self.levels.iter().map(|l| l.speed_kmh).find(|s| *s > speed);
+            let near: Vec<String> = [below, above].into_iter().flatten().map(|s| rounded(s, 2)).collect();
+            return no("speed_kmh", format!("No stage is run at {} km/h. Near it: {} km/h.", rounded(speed, 2), near.join(" and ")));
+        }
+        if let Some(distance) = distance
+            && (distance / self.shuttle_m).fract() != 0.0
+        {
+            let (shown, shuttle) = (rounded(distance, 1), rounded(self.shuttle_m, 0));
+            return no("distance_m", format!("{shown} m isn’t a whole number of shuttles of {shuttle} m. Give the last completed one."));
+        }
+        let (Some(level), Some(shuttle)) = (inputs.get("level"), inputs.get("shuttle")) else { return Ok(()) };
+        let place = self.place(level, shuttle)?;
+        let at = format!("Level {}, shuttle {}", rounded(level, 1), rounded(shuttle, 0));
+        match (distance, speed) {
+            (Some(distance), _) if distance != place.distance_m => {
+                let (typed, is) = (rounded(distance, 0), rounded(place.distance_m, 0));
+                no("distance_m", format!("{at} is {is} m; the distance says {typed} m. Correct one of them, or leave one out."))
+            }
+            (_, Some(speed)) if (speed - place.speed_kmh).abs() > 1e-9 => {
+                let (typed, is) = (rounded(speed, 1), rounded(place.speed_kmh, 1));
+                no("speed_kmh", format!("{at} is run at {is} km/h; the speed says {typed} km/h. Correct one of them, or leave one out."))
+            }
+            _ => Ok(()),
+        }
+    }
+
     /// The seconds one shuttle of a level takes.
     pub fn shuttle_s(&self, level: &Level) -> f64 {
         self.shuttle_m / (level.speed_kmh / 3.6)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::catalogue;
+    use test_case::test_case;
+
+    #[test_case("interval-30-15", &[("speed_kmh", 18.25)], Some("No stage is run at 18.25 km/h. Near it: 18 and 18.5 km/h."); "between two stages")]
+    #[test_case("interval-30-15", &[("speed_kmh", 18.5)], None; "a stage")]
+    #[test_case("shuttle-recovery-2", &[("distance_m", 400.0), ("level", 20.0), ("shuttle", 4.0)], Some("is 600 m; the distance says 400 m"); "distance and level")]
+    #[test_case("shuttle-recovery-1", &[("distance_m", 410.0)], Some("shuttles of 40 m"); "no whole shuttle")]
+    #[test_case("shuttle-recovery-1", &[("distance_m", 400.0)], None; "ten shuttles")]
+    #[test_case("shuttle-20m", &[("level", 9.0), ("shuttle", 11.0)], Some("shuttles 1 to 10"); "no such shuttle")]
+    #[test_case("shuttle-20m", &[("level", 9.0), ("shuttle", 4.0)], None; "a shuttle")]
+    fn what_was_typed_of_a_run_holds_together(id: &str, typed: &[(&str, f64)], refused: Option<&str>) {
+        let inputs: Inputs = typed.iter().map(|(key, value)| ((*key).to_owned(), *value)).collect();
+        let schedule = catalogue::find(id).unwrap().schedule().unwrap();
+        match (schedule.check(&inputs), refused) {
+            (Ok(()), None) => {}
+            (Err(error), Some(words)) => assert!(error.message.contains(words), "{}", error.message),
+            (found, _) => panic!("{found:?}"),
+        }
+    }
+
+    #[test]
+    fn every_shuttle_agrees_with_its_own_distance() {
+        for schedule in catalogue::all().iter().filter_map(|p| p.schedule()) {
+            for (level, shuttle) in schedule.levels.iter().flat_map(|l| (1..=l.shuttles).map(move |s| (l.level, f64::from(s)))) {
+                let place = schedule.place(level, shuttle).unwrap();
+                let typed = [("level", level), ("shuttle", shuttle), ("distance_m", place.distance_m), ("speed_kmh", place.speed_kmh)];
+                schedule.check(&typed.into_iter().map(|(k, v)| (k.to_owned(), v)).collect()).unwrap();
+            }
+        }
     }
 }

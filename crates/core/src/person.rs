@@ -39,12 +39,48 @@ pub struct Facts {
     pub age: Option<Age>,
     /// Body mass.
     pub mass: Option<BodyMass>,
+    /// The day it was measured, where it is known.
+    pub mass_on: Option<NaiveDate>,
     /// Standing height.
     pub height: Option<Height>,
     /// Resting heart rate.
     pub resting_hr: Option<Bpm>,
     /// A measured maximal heart rate; it wins over any age prediction.
     pub hr_max: Option<Bpm>,
+}
+
+/// From how many weeks on a body mass is asked for again, unless the practice says otherwise. Common practice.
+pub const MASS_WEEKS: u16 = 8;
+
+impl Facts {
+    /// How far the day of the weighing lies from a day of testing: "weighed that day", "weighed 12 weeks before".
+    pub fn weighed(&self, on: NaiveDate) -> Option<String> {
+        self.weighed_in(on, "that day", "before")
+    }
+
+    /// The same on the day itself: "weighed today", "weighed 12 weeks ago".
+    pub fn weighed_until(&self, today: NaiveDate) -> Option<String> {
+        self.weighed_in(today, "today", "ago")
+    }
+
+    fn weighed_in(&self, on: NaiveDate, same: &str, earlier: &str) -> Option<String> {
+        let days = (on - self.mass_on.filter(|_| self.mass.is_some())?).num_days();
+        let span = match days.abs() {
+            1 => "1 day".to_owned(),
+            days @ ..14 => format!("{days} days"),
+            days => format!("{} weeks", days / 7),
+        };
+        Some(match days {
+            0 => format!("weighed {same}"),
+            1.. => format!("weighed {span} {earlier}"),
+            _ => format!("weighed {span} later"),
+        })
+    }
+
+    /// Whether the mass was measured so many weeks or more from a day of testing that it is asked for again.
+    pub fn mass_is_old(&self, on: NaiveDate, weeks: u16) -> bool {
+        self.mass.is_some() && self.mass_on.is_some_and(|day| (on - day).num_days().abs() > i64::from(weeks) * 7)
+    }
 }
 
 /// The years a date of this work lies in: nobody alive was born before the first, nothing is planned beyond the second.
@@ -88,6 +124,18 @@ mod tests {
     #[test_case("2008-02-29", "2028-02-29", 20; "leap day in a leap year")]
     fn completed_years(born: &str, on: &str, years: i32) {
         assert_eq!(age_on(born.parse().unwrap(), on.parse().unwrap()).unwrap().value(), f64::from(years));
+    }
+
+    #[test_case("2026-11-28", "weighed that day", false; "that day")]
+    #[test_case("2026-11-27", "weighed 1 day before", false; "the day before")]
+    #[test_case("2026-10-03", "weighed 8 weeks before", false; "eight weeks")]
+    #[test_case("2026-10-02", "weighed 8 weeks before", true; "a day more")]
+    #[test_case("2026-09-05", "weighed 12 weeks before", true; "twelve weeks")]
+    #[test_case("2027-02-20", "weighed 12 weeks later", true; "a test of an earlier day")]
+    fn a_mass_has_an_age(weighed: &str, said: &str, is_old: bool) {
+        let facts = Facts { mass: BodyMass::new(86.2).ok(), mass_on: weighed.parse().ok(), ..Facts::default() };
+        let on = "2026-11-28".parse().unwrap();
+        assert_eq!((facts.weighed(on).as_deref(), facts.mass_is_old(on, MASS_WEEKS)), (Some(said), is_old));
     }
 
     #[test_case("-9999-01-01"; "long before")]

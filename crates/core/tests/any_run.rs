@@ -197,6 +197,6 @@ fn holds_together(state: &State) -> Result<(), TestCaseError> {
     for due in state.dues.iter().chain(&state.later) {
         prop_assert!(due.from_ms <= due.at_ms && due.window.is_none_or(|w| w.from_ms < w.until_ms));
     }
-    prop_assert!(!state.is_closed() || state.undoable.is_none(), "nothing is taken back after the close");
+    prop_assert!(!state.is_closed() || state.undoable.is_empty(), "nothing is taken back after the close");
     Ok(())
 }

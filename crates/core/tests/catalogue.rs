@@ -188,3 +188,14 @@ fn every_claim_says_who_says_so_and_no_name_is_a_citation() {
         );
     }
 }
+
+#[test]
+fn a_test_that_is_judged_by_the_body_mass_asks_for_it() {
+    let asking: Vec<&str> = catalogue::all().iter().filter(|p| p.asks_for_mass()).map(|p| p.id.as_str()).collect();
+    for id in ["mile-walk", "multistage-cycle", "single-stage-cycle", "row-2000m", "one-rm"] {
+        assert!(asking.contains(&id), "{id}: {asking:?}");
+    }
+    for id in ["body", "plank", "run-12min", "chair-stand-30s", "bench-step-3min"] {
+        assert!(!asking.contains(&id), "{id}");
+    }
+}

@@ -123,7 +123,7 @@ fn tapping_along_gives_the_rate_with_a_missed_tap_put_back() {
     let reading = &state.stages()[0].readings[0];
     assert_eq!((reading.bpm, reading.taken), (120.0, Taken::Tapped));
     assert!(state.dues[0].tapped.is_none(), "it is taken");
-    assert_eq!(state.undoable.unwrap().what, "the taps at minute 2");
+    assert_eq!(state.undoable.last().unwrap().what, "the taps at minute 2");
 }
 
 #[test]

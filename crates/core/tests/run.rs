@@ -150,7 +150,7 @@ fn a_stop_keeps_what_it_has_and_can_be_undone() {
     screen.at(99_000.0, Kind::StopExplained { reason: StopReason::Symptoms, note: Some("dizzy".into()) });
     let stopped = screen.state();
     assert_eq!((stopped.status, stopped.stopped_ms, stopped.stop_reason), (Status::Stopped, Some(95_000.0), Some(StopReason::Symptoms)));
-    assert_eq!(stopped.undoable.as_ref().map(|u| u.event), Some(stop));
+    assert_eq!(stopped.undoable.last().map(|u| u.event), Some(stop));
 
     let mut closed = started();
     closed.at(95_000.0, Kind::Stopped);
@@ -196,7 +196,7 @@ fn undo_takes_back_the_last_count_and_leaves_the_one_before() {
     let mut screen = started();
     screen.at(206_000.0, Kind::CountTyped { count: 30.0 });
     let slip = screen.at(207_000.0, Kind::CountTyped { count: 33.0 });
-    assert_eq!(screen.state().undoable.unwrap().what, "the count of 33");
+    assert_eq!(screen.state().undoable.last().unwrap().what, "the count of 33");
     screen.at(208_000.0, Kind::Undone { event: slip });
     assert_eq!(screen.state().reading().unwrap().typed, Some(30.0));
 }

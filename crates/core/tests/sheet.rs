@@ -12,7 +12,7 @@ use impulso_core::{
     person::Sex,
     run::{Kind, Setup, Status, timeline::Tone},
     trial::{Trial, compute},
-    units::{Age, BodyMass, Height},
+    units::{Age, BodyMass, Cadence, Height},
 };
 use screen::{Floor, Screen};
 use serde_json::{Value as Json, json};
@@ -79,7 +79,7 @@ fn a_seventh_jump_is_refused_and_a_slip_is_corrected_or_taken_back() {
     assert_eq!(floor.refusal(words).unwrap().0, Code::BadValue);
     floor.at(20.0, Kind::Taken { input: "touch_cm".into(), side: None, attempt: Some(6), value: Value::Number(275.0) });
     let last = floor.at(21.0, taken("reach_cm", None, 229.0));
-    assert_eq!(floor.state().undoable.unwrap().event, last);
+    assert_eq!(floor.state().undoable.last().unwrap().event, last);
     floor.at(22.0, Kind::Undone { event: last });
     let inputs = closed(&mut floor, 30.0);
     assert_eq!((inputs["reach_cm"].clone(), inputs["touch_cm"][5].clone()), (json!(228.0), json!(275.0)));
@@ -157,18 +157,7 @@ fn styles_are_counted_in_one_go_and_what_did_not_count_is_kept_beside() {
 
 #[test]
 fn a_beat_sounds_only_where_the_rule_asks_for_one() {
-    let setup = |rule: &str| {
-        let floor = Floor {
-            protocol: catalogue::find("push-up").unwrap(),
-            setup: Setup {
-                conditions: [("rule", rule), ("style", "toes"), ("depth", "floor")].map(|(k, v)| (k.to_owned(), text(v))).into(),
-                cadence: impulso_core::units::Cadence::new(40.0).ok(),
-                ..Setup::default()
-            },
-            screen: Screen::new(7),
-        };
-        floor.state().timeline
-    };
+    let setup = |rule: &str| push_ups(rule).state().timeline;
     assert_eq!(setup("cadence_20").beat.unwrap().per_minute, 40.0);
     assert!(setup("to_failure").beat.is_none() && setup("to_failure").calls.is_empty());
     assert!(setup("one_minute").calls.iter().any(|c| c.say == "Ten seconds left of the minute." && c.tone == Tone::Warning));
@@ -345,12 +334,12 @@ fn a_girth_is_taken_twice_and_a_third_time_only_where_the_two_lie_apart() {
     floor.at(5.0, taken("waist_cm", None, 92.0));
     floor.at(9.0, taken("waist_cm", None, 93.0));
     let waist = |floor: &Floor| floor.sheet().rows[0].clone();
-    assert_eq!((waist(&floor).third, floor.sheet().next == Some(0)), (None, false), "1 cm is near enough");
+    assert_eq!((waist(&floor).again, floor.sheet().next == Some(0)), (None, false), "1 cm is near enough");
     floor.at(12.0, Kind::Taken { input: "waist_cm".into(), side: None, attempt: Some(2), value: Value::Number(94.5) });
-    assert!(waist(&floor).third.unwrap().starts_with("92 and 94.5 cm are 2.5 cm apart"));
+    assert!(waist(&floor).again.unwrap().starts_with("92 and 94.5 cm are 2.5 cm apart"));
     assert!(floor.sheet().next == Some(0) && !floor.state().can_finish, "a third time before it is kept");
     floor.at(15.0, taken("waist_cm", None, 94.0));
-    assert!(waist(&floor).third.is_none() && floor.state().can_finish);
+    assert!(waist(&floor).again.is_none() && floor.state().can_finish);
     assert_eq!(closed(&mut floor, 20.0)["waist_cm"], json!([92.0, 94.5, 94.0]));
 }
 
@@ -468,4 +457,85 @@ fn each_side_has_its_own_last_time() {
     reach.setup.last_values = [("gap_cm.left".to_owned(), -3.5)].into();
     let hand = reach.sheet().rows.iter().find(|r| r.input == "hand_cm").map(|r| r.last_time.clone());
     assert!(hand.is_none_or(|last| last.is_none()), "a gap is no last time of the hand's length");
+}
+
+#[test]
+fn three_beats_missed_in_a_row_end_the_count_at_the_last_good_one() {
+    let mut floor = push_ups("cadence_20");
+    let reps = |floor: &Floor| floor.sheet().rows[0].cells.last().and_then(|c| c.value.number());
+    for k in 0..15 {
+        floor.at(8.0 + 3.0 * f64::from(k), counted("reps_toes", 1));
+    }
+    // Two missed, then on the beat again: the row of misses begins anew.
+    floor.at(53.0, Kind::BeatMissed);
+    floor.at(56.0, Kind::BeatMissed);
+    floor.at(59.0, counted("reps_toes", 1));
+    floor.at(62.0, counted("reps_toes", 1));
+    assert_eq!(floor.sheet().beats.unwrap().missed, 0);
+    for s in [65.0, 68.0, 71.0] {
+        floor.at(s, Kind::BeatMissed);
+    }
+    floor.at(74.0, counted("reps_toes", 1));
+    assert_eq!(reps(&floor), Some(17.0));
+    let state = floor.state();
+    assert_eq!(state.sheet().unwrap().beats.unwrap().over_ms, Some(71_000.0));
+    assert!(state.timeline.calls.iter().any(|c| c.at_ms == 71_000.0 && c.tone == Tone::End));
+    assert_eq!(state.timeline.beat.unwrap().until_ms, 71_000.0);
+    // One miss was keyed by mistake: taken back, what was counted after it counts.
+    floor.at(75.0, Kind::Undone { event: floor.state().undoable.last().unwrap().event });
+    assert_eq!(reps(&floor), Some(18.0));
+    assert_eq!(push_ups("to_failure").refusal(Kind::BeatMissed).unwrap().0, Code::NotApplicable);
+}
+
+#[test]
+fn two_seconds_down_and_one_up() {
+    let beat = push_ups("cadence_20").state().timeline.beat.unwrap();
+    assert_eq!((beat.per_minute, beat.shares), (40.0, vec![2.0, 1.0]));
+    let mut of = catalogue::find("push-up").unwrap().clone();
+    of.cadence.as_mut().unwrap().shares = vec![2.0];
+    assert!(catalogue::check(&of).is_err(), "a share for each place");
+}
+
+fn push_ups(rule: &str) -> Floor {
+    let conditions = [("rule", rule), ("style", "toes"), ("depth", "floor")].map(|(k, v)| (k.to_owned(), text(v)));
+    let setup = Setup { cadence: Cadence::new(40.0).ok(), conditions: conditions.into(), ..Setup::default() };
+    let mut screen = Screen::new(7);
+    screen.at(0.0, Kind::ClockStarted);
+    Floor { protocol: catalogue::find("push-up").unwrap(), setup, screen }
+}
+
+#[test]
+fn a_set_of_twelve_tells_nothing_and_a_heavier_one_follows() {
+    let mut floor = floor_of("reps-to-fatigue", &[("lift", text("bench_press")), ("warm_up", Answer::YesNo(true))]);
+    floor.at(5.0, taken("load_kg", None, 70.0));
+    for k in 0..12 {
+        floor.at(20.0 + 3.0 * f64::from(k), counted("reps", 1));
+    }
+    let sheet = floor.sheet();
+    let (advice, rest) = (sheet.advice.unwrap(), sheet.rest.unwrap());
+    assert_eq!(advice.kg, Some(77.5));
+    assert!(advice.because.contains("rest 5 minutes, then lift 77.5 kg to 80 kg"), "{}", advice.because);
+    assert_eq!((rest.from_ms, rest.until_ms), (53_000.0, 353_000.0));
+    assert!(!floor.state().can_finish, "twelve give no estimate");
+    floor.at(360.0, taken("load_kg", None, 80.0));
+    let state = floor.state();
+    assert!(state.notes[0].starts_with("70 kg × 12: no estimate"), "{:?}", state.notes);
+    for k in 0..6 {
+        floor.at(370.0 + 3.0 * f64::from(k), counted("reps", 1));
+    }
+    assert_eq!(closed(&mut floor, 400.0), json!({"lift": "bench_press", "load_kg": 80.0, "reps": 6.0}));
+}
+
+#[test]
+fn undo_three_times_takes_back_three() {
+    let mut floor = push_ups("to_failure");
+    for k in 0..5 {
+        floor.at(8.0 + f64::from(k), counted("reps_toes", 1));
+    }
+    let newest: Vec<_> = floor.state().undoable.iter().rev().take(3).map(|u| u.event).collect();
+    assert_eq!(newest.len(), 3);
+    for event in newest {
+        floor.at(20.0, Kind::Undone { event });
+    }
+    assert_eq!(floor.sheet().rows[0].cells.last().unwrap().value, Value::Number(2.0));
 }

@@ -297,6 +297,7 @@ impl Person {
         Ok(Facts {
             sex: self.sex,
             age: trial::age(age, self.born, on)?,
+            mass_on: None,
             mass: self.mass_kg.map(|v| BodyMass::new(v).map_err(|e| e.at("mass_kg"))).transpose()?,
             height: self.height_cm.map(|v| Height::new(v).map_err(|e| e.at("height_cm"))).transpose()?,
             resting_hr: self.resting_hr.map(|v| Bpm::new(v).map_err(|e| e.at("resting_hr"))).transpose()?,

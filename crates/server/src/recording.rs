@@ -12,12 +12,13 @@ use impulso_core::{
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::{Inputs, StageInput, Value},
     person::{self, Facts},
+    quantity,
     run::{
         Setup, State,
         event::{Answer, Conditions},
     },
     text, trial,
-    units::{Bpm, Cadence},
+    units::{BodyMass, Bpm, Cadence, Units},
     visit::Happened,
 };
 use impulso_store::{
@@ -25,7 +26,7 @@ use impulso_store::{
     audit::{self, Subject},
     goals,
     people::{self, Person},
-    readiness, repeats,
+    practices, readiness, repeats,
     results::{self, Stop, Stored},
     retests,
     runs::{self, Run},
@@ -69,6 +70,49 @@ pub struct Typed {
     pub resting_hr: Option<f64>,
     /// A measured maximal heart rate.
     pub hr_max: Option<f64>,
+    /// The body mass, where the one on record is old.
+    #[serde(flatten)]
+    pub weighed: Weighed,
+}
+
+/// What is said of a body mass that was measured long before the test.
+#[derive(Debug, Clone, Default, Deserialize, ToSchema)]
+pub struct Weighed {
+    /// The mass on the day as it is typed: `80 kg`, `176 lb`. It is written into the record.
+    #[serde(default)]
+    pub mass: String,
+    /// The mass on record is used although it is old.
+    #[serde(default)]
+    pub keep_mass: bool,
+}
+
+impl Weighed {
+    /// The facts with the mass of the day; and that mass, where it was typed.
+    ///
+    /// # Errors
+    /// [`Code::MissingInput`] on `mass` where a test needs it and the one on record is too old to go without a word.
+    pub async fn of(
+        &self,
+        scope: &mut Scope,
+        protocol: &Protocol,
+        person: &Person,
+        on: NaiveDate,
+        facts: Facts,
+    ) -> ApiResult<(Facts, Option<BodyMass>)> {
+        if let Some(typed) = Some(self.mass.trim()).filter(|t| !t.is_empty()) {
+            let mass = BodyMass::parse_entry(typed, person.profile.units == Units::Imperial).map_err(|e| e.at("mass"))?;
+            return Ok((Facts { mass: Some(mass), mass_on: Some(on), ..facts }, Some(mass)));
+        }
+        let weeks = practices::get(scope).await?.mass_weeks;
+        let (true, Some(mass), Some(weighed)) =
+            (protocol.asks_for_mass() && !self.keep_mass && facts.mass_is_old(on, weeks.unsigned_abs()), facts.mass, facts.weighed(on))
+        else {
+            return Ok((facts, None));
+        };
+        let shown = quantity::said("mass_kg", mass.value(), person.profile.units);
+        let message = format!("The result depends on the body mass: {shown}, {weighed}. Type the mass of the day, or keep this one.");
+        Err(InputError::new(Code::MissingInput, "mass", message).into())
+    }
 }
 
 /// A stage as it is typed.
@@ -116,7 +160,9 @@ pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonI
     note_drug(scope, &run.protocol, &profile, on, &mut conditions).await?;
     // The mass and the heart rates of the day, as the decisions used them.
     let recorded = profile.facts_on(on)?;
-    let facts = Facts { mass: setup.mass.or(recorded.mass), resting_hr: setup.resting_hr, hr_max: setup.hr_max, ..recorded };
+    let as_recorded = setup.mass.is_none() || setup.mass == recorded.mass;
+    let mass_on = if as_recorded { recorded.mass_on } else { Some(on) };
+    let facts = Facts { mass: setup.mass.or(recorded.mass), mass_on, resting_hr: setup.resting_hr, hr_max: setup.hr_max, ..recorded };
     let facts = as_measured(&run.protocol, facts);
     let mut result = Stored {
         id: ResultId::new(),
@@ -159,7 +205,12 @@ pub async fn build(
         Some(was) => was.facts.into(),
         None => person.facts_on(on)?,
     };
-    let facts = as_measured(protocol, with_rates(recorded, typed.resting_hr, typed.hr_max)?);
+    let facts = with_rates(recorded, typed.resting_hr, typed.hr_max)?;
+    let facts = match was.filter(|w| w.on == on) {
+        Some(_) => facts,
+        None => weigh(scope, protocol, person, on, facts, &typed.weighed).await?,
+    };
+    let facts = as_measured(protocol, facts);
     let setup = Setup {
         cadence: protocol.cadence.as_ref().and_then(|c| c.for_sex(facts.sex).or(c.any).or(c.male)).and_then(|c| Cadence::new(c).ok()),
         conditions: typed.conditions,
@@ -212,6 +263,9 @@ pub async fn build(
         voided: false,
         computed: BTreeMap::new(),
     };
+    if let Some(schedule) = protocol.schedule() {
+        schedule.check(&result.inputs)?;
+    }
     // Typed by hand: what is missing is asked for, not kept as an empty result; nor is what no human can have.
     let outcome = trial::compute(&scoring::trial(protocol, &result))?;
     if let Some((_, impossible)) = outcome.refused.iter().find(|(_, e)| e.code == Code::OutOfRange) {
@@ -219,6 +273,22 @@ pub async fn build(
     }
     result.computed = scoring::values(protocol, &result)?;
     Ok(result)
+}
+
+/// The facts with the mass of the day, where it was typed; the record takes it over where none was measured later.
+pub async fn weigh(
+    scope: &mut Scope,
+    protocol: &Protocol,
+    person: &Person,
+    on: NaiveDate,
+    facts: Facts,
+    weighed: &Weighed,
+) -> ApiResult<Facts> {
+    let (facts, typed) = weighed.of(scope, protocol, person, on, facts).await?;
+    if let Some(mass) = typed.filter(|_| person.mass_on.is_none_or(|day| day <= on)) {
+        people::measured(scope, person.id, on, Some(mass.value()), None).await?;
+    }
+    Ok(facts)
 }
 
 /// A test that weighs takes no mass from the record: on a day on which nobody was weighed it has none.
@@ -236,7 +306,7 @@ async fn take_over(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
     let is_latest =
         later.iter().all(|r| r.id == result.id || (r.on, r.taken_at) <= (result.on, result.taken_at) || r.inputs.get("mass_kg").is_none());
     if is_latest {
-        people::measured(scope, result.person, mass, height).await?;
+        people::measured(scope, result.person, result.on, mass, height).await?;
     }
     Ok(())
 }

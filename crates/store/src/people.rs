@@ -47,6 +47,8 @@ pub struct Person {
     pub id: PersonId,
     /// What is known.
     pub profile: Profile,
+    /// When the body mass was measured.
+    pub mass_on: Option<NaiveDate>,
     /// When the client came to the practice.
     pub created_at: DateTime<Utc>,
     /// Goes up with each change; a change names the version it was made on.
@@ -64,6 +66,7 @@ impl Person {
             sex: p.sex,
             age: Some(age_on(p.born, on)?),
             mass: p.mass.as_ref().map(|(m, _)| *m),
+            mass_on: self.mass_on,
             height: p.height.as_ref().map(|(h, _)| *h),
             resting_hr: None,
             hr_max: None,
@@ -100,6 +103,7 @@ struct Row {
     height_typed: Option<String>,
     mass_kg: Option<f64>,
     mass_typed: Option<String>,
+    mass_on: Option<NaiveDate>,
     occupation: Option<String>,
     goal: Option<String>,
     medicines: Option<String>,
@@ -116,6 +120,7 @@ impl From<Row> for Person {
             id: PersonId(row.id),
             created_at: row.created_at,
             version: row.version,
+            mass_on: row.mass_on,
             profile: Profile {
                 name: row.name,
                 born: row.born,
@@ -159,7 +164,7 @@ fn units_text(units: Units) -> &'static str {
 pub async fn get(scope: &mut Scope, id: PersonId) -> Result<Person> {
     let row = sqlx::query_as!(
         Row,
-        "select id, name, born, sex, units, height_cm, height_typed, mass_kg, mass_typed, occupation, goal, medicines, rate_limiting_drug, notes, created_at, version
+        "select id, name, born, sex, units, height_cm, height_typed, mass_kg, mass_typed, mass_on, occupation, goal, medicines, rate_limiting_drug, notes, created_at, version
          from people where id = $1",
         id.0
     )
@@ -185,8 +190,10 @@ pub async fn add(scope: &mut Scope, id: PersonId, profile: &Profile) -> Result<(
     let practice = scope.practice_id();
     let p = profile;
     sqlx::query!(
-        "insert into people (id, practice_id, name, name_key, born, sex, units, height_cm, height_typed, mass_kg, mass_typed, occupation, goal, medicines, rate_limiting_drug, notes)
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16) on conflict (practice_id, id) do nothing",
+        "insert into people (id, practice_id, name, name_key, born, sex, units, height_cm, height_typed, mass_kg, mass_typed, mass_on, occupation, goal, medicines, rate_limiting_drug, notes)
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11,
+             (select (now() at time zone time_zone)::date from practices where id = $2 and $10::double precision is not null),
+             $12, $13, $14, $15, $16) on conflict (practice_id, id) do nothing",
         id.0,
         practice,
         p.name,
@@ -217,6 +224,8 @@ pub async fn update(scope: &mut Scope, id: PersonId, version: i32, profile: &Pro
     let p = profile;
     let done = sqlx::query!(
         "update people set name = $3, name_key = $4, born = $5, sex = $6, units = $7, height_cm = $8, height_typed = $9, mass_kg = $10, mass_typed = $11,
+             mass_on = case when mass_kg is not distinct from $10 then mass_on
+                 else (select (now() at time zone time_zone)::date from practices where id = practice_id and $10 is not null) end,
              occupation = $12, goal = $13, medicines = $14, rate_limiting_drug = $15, notes = $16, updated_at = now(), version = version + 1
          where id = $1 and version = $2",
         id.0,
@@ -344,12 +353,13 @@ pub async fn count(scope: &mut Scope) -> Result<i64> {
     Ok(sqlx::query_scalar!("select people from practices where id = $1", practice).fetch_one(scope.db()).await?)
 }
 
-/// Writes the body mass, kg, and the standing height, cm, that a test measured into the record.
-pub async fn measured(scope: &mut Scope, id: PersonId, mass_kg: Option<f64>, height_cm: Option<f64>) -> Result<()> {
+/// Writes the body mass, kg, and the standing height, cm, that were measured on a day into the record.
+pub async fn measured(scope: &mut Scope, id: PersonId, on: NaiveDate, mass_kg: Option<f64>, height_cm: Option<f64>) -> Result<()> {
     let practice = scope.practice_id();
     let typed = |value: Option<f64>, unit: &str| value.map(|v| format!("{v} {unit}"));
     sqlx::query!(
         "update people set mass_kg = coalesce($3, mass_kg), mass_typed = coalesce($4, mass_typed),
+             mass_on = case when $3 is null then mass_on else $7 end,
              height_cm = coalesce($5, height_cm), height_typed = coalesce($6, height_typed), version = version + 1
          where practice_id = $1 and id = $2",
         practice,
@@ -357,7 +367,8 @@ pub async fn measured(scope: &mut Scope, id: PersonId, mass_kg: Option<f64>, hei
         mass_kg,
         typed(mass_kg, "kg"),
         height_cm,
-        typed(height_cm, "cm")
+        typed(height_cm, "cm"),
+        on
     )
     .execute(scope.db())
     .await?;

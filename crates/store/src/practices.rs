@@ -9,20 +9,28 @@ pub struct Practice {
     pub name: String,
     /// IANA time zone: decides which day it is.
     pub time_zone: String,
+    /// From how many weeks on a body mass is asked for again.
+    pub mass_weeks: i16,
 }
 
 /// The practice of this scope.
 pub async fn get(scope: &mut Scope) -> Result<Practice> {
     let id = scope.practice_id();
-    Ok(sqlx::query_as!(Practice, "select name, time_zone from practices where id = $1", id).fetch_one(scope.db()).await?)
+    Ok(sqlx::query_as!(Practice, "select name, time_zone, mass_weeks from practices where id = $1", id).fetch_one(scope.db()).await?)
 }
 
 /// Renames the practice or moves its clock.
 pub async fn update(scope: &mut Scope, practice: &Practice) -> Result<()> {
     let id = scope.practice_id();
-    sqlx::query!("update practices set name = $2, time_zone = $3 where id = $1", id, practice.name, practice.time_zone)
-        .execute(scope.db())
-        .await?;
+    sqlx::query!(
+        "update practices set name = $2, time_zone = $3, mass_weeks = $4 where id = $1",
+        id,
+        practice.name,
+        practice.time_zone,
+        practice.mass_weeks
+    )
+    .execute(scope.db())
+    .await?;
     Ok(())
 }
 

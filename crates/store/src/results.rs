@@ -26,6 +26,9 @@ pub struct StoredFacts {
     pub age: Option<Age>,
     /// Body mass on the day.
     pub mass: Option<BodyMass>,
+    /// The day it was measured, where it is known.
+    #[serde(default)]
+    pub mass_on: Option<NaiveDate>,
     /// Height.
     pub height: Option<Height>,
     /// Resting heart rate, where it was taken.
@@ -38,13 +41,13 @@ pub struct StoredFacts {
 
 impl From<Facts> for StoredFacts {
     fn from(f: Facts) -> Self {
-        Self { sex: f.sex, age: f.age, mass: f.mass, height: f.height, resting_hr: f.resting_hr, hr_max: f.hr_max }
+        Self { sex: f.sex, age: f.age, mass: f.mass, mass_on: f.mass_on, height: f.height, resting_hr: f.resting_hr, hr_max: f.hr_max }
     }
 }
 
 impl From<StoredFacts> for Facts {
     fn from(f: StoredFacts) -> Self {
-        Self { sex: f.sex, age: f.age, mass: f.mass, height: f.height, resting_hr: f.resting_hr, hr_max: f.hr_max }
+        Self { sex: f.sex, age: f.age, mass: f.mass, mass_on: f.mass_on, height: f.height, resting_hr: f.resting_hr, hr_max: f.hr_max }
     }
 }
 

@@ -2,6 +2,7 @@
 import { useElementSize, usePreferredReducedMotion } from "@vueuse/core";
 import { computed, ref } from "vue";
 import type { Beat } from "@/api/types";
+import { beatAt, parts } from "@/logic/beat";
 
 /** The cadence as a travelling dot: where the feet should be on this beat. Drawn from the clock that sounds the beat. */
 const props = defineProps<{ beat: Beat; ms: number }>();
@@ -9,10 +10,19 @@ const calm = usePreferredReducedMotion();
 
 const figure = ref<HTMLElement>();
 const { width } = useElementSize(figure);
+const each = computed(() => parts(props.beat));
+/** Halves that differ are drawn as the way down and up, each with its seconds. */
+const uneven = computed(() => new Set(each.value).size > 1);
 /** Narrower on a phone, so that the words keep their size. */
-const W = computed(() => (width.value > 0 && width.value < 560 ? 440 : 800));
+const W = computed(() => (uneven.value ? 320 : width.value > 0 && width.value < 560 ? 440 : 800));
 const SPOTS = computed(() => {
   const [left, right] = [W.value / 2 - W.value * 0.19, W.value / 2 + W.value * 0.19];
+  if (uneven.value) {
+    return [
+      { x: W.value / 2, y: 30 },
+      { x: W.value / 2, y: 190 },
+    ];
+  }
   if (props.beat.places.length === 2) {
     return [
       { x: left, y: 110 },
@@ -28,16 +38,14 @@ const SPOTS = computed(() => {
     { x: left, y: 168 },
   ];
 });
-const interval = computed(() => 60000 / props.beat.per_minute);
-const position = computed(
-  () => (Math.min(Math.max(props.ms, props.beat.first_ms), props.beat.until_ms) - props.beat.first_ms) / interval.value,
-);
+const position = computed(() => beatAt(props.beat, Math.min(props.ms, props.beat.until_ms)));
+const seconds = (k: number) => `${Math.round(each.value[k]! / 100) / 10} s`;
 const stepping = computed(() => props.beat.places.length === 4);
 const going = computed(() => props.ms >= props.beat.first_ms && props.ms < props.beat.until_ms);
-const spot = computed(() => Math.floor(position.value) % props.beat.places.length);
-const part = computed(() => position.value % 1);
+const spot = computed(() => position.value.index % props.beat.places.length);
+const part = computed(() => position.value.part);
 const dot = computed(() => {
-  const [from, to] = [SPOTS.value[spot.value % 4]!, SPOTS.value[(spot.value + 1) % 4]!];
+  const [from, to] = [SPOTS.value[spot.value % SPOTS.value.length]!, SPOTS.value[(spot.value + 1) % SPOTS.value.length]!];
   const eased = calm.value === "reduce" ? 0 : part.value < 0.5 ? 2 * part.value ** 2 : 1 - 2 * (1 - part.value) ** 2;
   return { x: from.x + (to.x - from.x) * eased, y: from.y + (to.y - from.y) * eased };
 });
@@ -54,18 +62,23 @@ const swapSoon = computed(() => props.beat.swaps_ms.some((at) => props.ms >= at 
   <figure ref="figure" class="arc">
     <figcaption>
       <span
-        ><b class="num">{{ beat.per_minute }}</b> beats a minute</span
+        ><b class="num">{{ uneven ? beat.per_minute / beat.places.length : beat.per_minute }}</b>
+        {{ uneven ? "a minute" : "beats a minute" }}</span
       >
       <span v-if="stepping" :class="{ swap: swapSoon }"
         >lead foot: <b>{{ lead }}</b></span
       >
     </figcaption>
-    <svg :viewBox="stepping ? `0 0 ${W} 220` : `0 70 ${W} 80`" aria-hidden="true">
+    <svg :viewBox="stepping || uneven ? `0 0 ${W} 220` : `0 70 ${W} 80`" aria-hidden="true">
       <path v-if="stepping" class="bench" :d="`M${SPOTS[0]!.x - W * 0.16} 110H${SPOTS[1]!.x + W * 0.16}`" />
       <text v-if="stepping" class="level" :x="SPOTS[0]!.x - W * 0.17" y="115" text-anchor="end">bench</text>
-      <path v-if="!stepping" class="path" :d="`M${SPOTS[0]!.x} 110H${SPOTS[1]!.x}`" />
+      <path v-if="!stepping" class="path" :d="`M${SPOTS[0]!.x} ${SPOTS[0]!.y}L${SPOTS[1]!.x} ${SPOTS[1]!.y}`" />
       <rect v-else class="path" :x="SPOTS[0]!.x" y="52" :width="SPOTS[1]!.x - SPOTS[0]!.x" height="116" rx="4" />
-      <g v-for="(place, k) in beat.places" :key="k">
+      <g v-for="(place, k) in uneven ? beat.places : []" :key="place" class="way" :class="{ now: going && k === spot }">
+        <text :x="W / 2 + (k === 0 ? -46 : 46)" y="105" :text-anchor="k === 0 ? 'end' : 'start'" class="place">{{ place }}</text>
+        <text :x="W / 2 + (k === 0 ? -46 : 46)" y="130" :text-anchor="k === 0 ? 'end' : 'start'" class="foot">{{ seconds(k) }}</text>
+      </g>
+      <g v-for="(place, k) in uneven ? [] : beat.places" :key="k">
         <circle
           :cx="SPOTS[k]!.x"
           :cy="SPOTS[k]!.y"
@@ -90,6 +103,7 @@ const swapSoon = computed(() => props.beat.swaps_ms.some((at) => props.ms >= at 
           {{ foot(k) }}
         </text>
       </g>
+      <circle v-for="(end, k) in uneven ? SPOTS : []" :key="`end ${k}`" class="spot" :cx="end.x" :cy="end.y" r="14" />
       <circle v-if="going" class="dot" :cx="dot.x" :cy="dot.y" r="11" />
     </svg>
   </figure>
@@ -142,6 +156,12 @@ svg {
 .spot.on {
   fill: var(--ember);
   stroke: none;
+}
+.way {
+  opacity: 0.5;
+}
+.way.now {
+  opacity: 1;
 }
 .dot {
   fill: var(--ember);

@@ -81,9 +81,7 @@ defineExpose({ isEmpty: () => text.value === "" });
       <button v-if="canKeep" type="button" class="main" :disabled="finishing" @click="emit('keep')">
         Keep the result <kbd>Enter</kbd>
       </button>
-      <button v-if="view.state.undoable && !closed" type="button" class="quiet" @click="emit('undo')">
-        Undo {{ view.state.undoable.what }} <kbd>U</kbd>
-      </button>
+      <button v-if="run.undoable && !closed" type="button" class="quiet" @click="emit('undo')">Undo {{ run.undoable }} <kbd>U</kbd></button>
     </div>
   </footer>
 </template>

@@ -46,6 +46,10 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
         >
         <dt>Method</dt>
         <dd>{{ quantity.method }}, {{ page.method }}</dd>
+        <template v-if="page.facts.mass"
+          ><dt>Body mass</dt>
+          <dd>{{ page.facts.mass }}</dd></template
+        >
         <dt>Age, sex</dt>
         <dd>{{ page.facts.age ?? "unknown" }}, {{ page.facts.sex ?? "none on record" }}</dd>
       </dl>

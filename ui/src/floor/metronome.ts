@@ -6,6 +6,7 @@
  * clock, so eye and ear agree.
  */
 import type { Beat } from "@/api/types";
+import { beatAt, beatMs } from "@/logic/beat";
 
 /** How far ahead beats are handed to the audio thread, seconds: more than a hidden tab's slowest timer. */
 const AHEAD_S = 2.5;
@@ -100,12 +101,13 @@ export class Metronome {
   }
 
   private beatMs(k: number) {
-    return this.beat ? this.beat.first_ms + (k * 60000) / this.beat.per_minute : Infinity;
+    return this.beat ? beatMs(this.beat, k) : Infinity;
   }
 
   private firstBeatAfter(ms: number) {
     if (!this.beat) return 0;
-    return Math.max(0, Math.ceil(((ms - this.beat.first_ms) * this.beat.per_minute) / 60000));
+    const { index, part } = beatAt(this.beat, ms);
+    return Math.max(0, part > 0 ? index + 1 : index);
   }
 
   private schedule() {

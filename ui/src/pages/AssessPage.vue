@@ -12,6 +12,7 @@ import FailureNote from "@/components/FailureNote.vue";
 import PictureBox from "@/components/PictureBox.vue";
 import PageState from "@/components/PageState.vue";
 import PrepareStep from "@/components/PrepareStep.vue";
+import MassField from "@/components/fields/MassField.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
 import { dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
@@ -42,6 +43,8 @@ interface Draft {
   ceiling: string;
   resting: string;
   max: string;
+  mass: string;
+  keepMass: boolean;
   filled: boolean;
 }
 const { draft, clear } = useDraft<Draft>(`assess.${props.id}.${props.protocol}${inVisit}`, {
@@ -54,6 +57,8 @@ const { draft, clear } = useDraft<Draft>(`assess.${props.id}.${props.protocol}${
   ceiling: "lower",
   resting: "",
   max: "",
+  mass: "",
+  keepMass: false,
   filled: false,
 });
 watch(page, (p) => {
@@ -81,7 +86,17 @@ const differs = (key: string) => unlike.value.find((u) => u.key === key);
 const live = computed(() => page.value?.runs_live ?? true);
 const { busy, failure, run } = useAction();
 const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
-const known = computed(() => new Set([...asked.value.map((c) => c.key), "cadence", "overrule_reason", "resting_hr", "hr_max"]));
+const known = computed(
+  () =>
+    new Set([
+      ...asked.value.map((c) => c.key),
+      "cadence",
+      "overrule_reason",
+      "resting_hr",
+      "hr_max",
+      ...(page.value?.mass ? ["mass"] : []),
+    ]),
+);
 const elsewhere = computed(() => (failure.value && !known.value.has(failure.value.field ?? "") ? failure.value : null));
 const loads = computed(() => (draft.value.given.conditioned ? page.value?.loads?.conditioned : page.value?.loads?.unconditioned) ?? []);
 watch(loads, () => (draft.value.load = null));
@@ -108,6 +123,8 @@ async function begin() {
     ceiling: ceiling.value,
     resting_hr: draft.value.resting ? Number(draft.value.resting.replace(",", ".")) : null,
     visit,
+    mass: draft.value.keepMass ? "" : draft.value.mass,
+    keep_mass: draft.value.keepMass,
     hr_max: draft.value.max ? Number(draft.value.max.replace(",", ".")) : null,
   };
   const view = await run(() => take(api.POST("/api/runs", { body })));
@@ -167,6 +184,15 @@ async function begin() {
             <b>◆ {{ differs(c.key)!.then }} last time.</b> Matters because {{ differs(c.key)!.why }}.
           </p>
         </ConditionField>
+        <MassField
+          v-if="page.mass"
+          v-model:mass="draft.mass"
+          v-model:keep="draft.keepMass"
+          :shown="page.mass.shown"
+          :asks="page.mass.is_old || wrong('mass') !== null"
+          :wrong="wrong('mass')"
+          :units="page.units"
+        />
         <div v-if="loads.length > 1" class="condition">
           <span id="c-load" class="name">First load</span>
           <ElRadioGroup

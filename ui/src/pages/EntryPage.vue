@@ -7,6 +7,7 @@ import { api, take } from "@/api/client";
 import type { Input, ResultPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import MassField from "@/components/fields/MassField.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
 import BodyMap from "@/components/BodyMap.vue";
 import ReadingField from "@/components/fields/ReadingField.vue";
@@ -52,6 +53,8 @@ const { draft, clear } = useDraft(props.result ? `correct.${props.result}` : `en
   method: "",
   resting: "",
   measured: "",
+  mass: "",
+  keepMass: false,
   series: "",
   reason: "",
   seen: -1,
@@ -121,6 +124,7 @@ const known = computed(
       "resting_hr",
       "hr_max",
       "hr_max_method",
+      "mass",
       "reason",
     ]),
 );
@@ -184,6 +188,8 @@ async function keep() {
     resting_hr: draft.value.resting ? number(draft.value.resting) : null,
     hr_max: draft.value.measured ? number(draft.value.measured) : null,
     series_csv: draft.value.series || null,
+    mass: draft.value.keepMass ? "" : draft.value.mass,
+    keep_mass: draft.value.keepMass,
   };
   const { id, protocol } = of.value;
   const kept = await run(() => {
@@ -306,6 +312,15 @@ async function keep() {
             <p v-if="wrong('hr_max_method')" class="wrong" role="alert">{{ wrong("hr_max_method") }}</p>
           </div>
         </template>
+        <MassField
+          v-if="page.mass && (wrong('mass') || draft.mass || draft.keepMass)"
+          v-model:mass="draft.mass"
+          v-model:keep="draft.keepMass"
+          :shown="page.mass.shown"
+          :asks="true"
+          :wrong="wrong('mass')"
+          :units="page.units"
+        />
       </section>
       <section>
         <h2>How it was</h2>

@@ -70,8 +70,7 @@ async function discard() {
   await run.happened({ kind: "discarded" });
 }
 async function undo() {
-  const last = state.value?.undoable;
-  if (last) await run.happened({ kind: "undone", event: last.event });
+  await run.undo();
 }
 async function stop() {
   if (run.startedAt === null) leaving.value = true;
@@ -133,18 +132,12 @@ onKeyStroke((event) => {
         <template #below>
           <RehearsalBar v-if="run.view.rehearsal" :floor="floor" />
           <button
-            v-if="
-              running &&
-              state.timeline.beat &&
-              !floor.sounding.value &&
-              floor.ms.value < state.timeline.beat.until_ms &&
-              run.startedAt !== null
-            "
+            v-if="running && state.timeline.beat && floor.ms.value < state.timeline.beat.until_ms && run.startedAt !== null"
             type="button"
             class="quiet sound"
-            @click="floor.soundOn()"
+            @click="floor.sounding.value ? floor.soundOff() : floor.soundOn()"
           >
-            The beat is silent. Turn it on <kbd>B</kbd>
+            {{ floor.sounding.value ? "Turn the beat off" : "The beat is silent. Turn it on" }} <kbd>B</kbd>
           </button>
         </template>
       </component>

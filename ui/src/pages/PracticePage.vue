@@ -11,8 +11,8 @@ import { useSession } from "@/stores/session";
 
 const session = useSession();
 const { data: page, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/practice")));
-const form = reactive({ name: "", time_zone: "" });
-watch(page, (p) => p && Object.assign(form, { name: p.name, time_zone: p.time_zone }));
+const form = reactive({ name: "", time_zone: "", mass_weeks: 8 });
+watch(page, (p) => p && Object.assign(form, { name: p.name, time_zone: p.time_zone, mass_weeks: p.mass_weeks }));
 const saving = useAction();
 const saved = ref(false);
 async function save() {
@@ -117,6 +117,18 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
             ><span class="name">Time zone</span><ElInput v-model="form.time_zone" @input="saved = false" /><span class="hint"
               >Decides which day it is: when a retest is due, how old a client is.</span
             ></label
+          >
+          <label class="field"
+            ><span class="name">Ask for the body mass again after</span
+            ><ElInputNumber
+              v-model="form.mass_weeks"
+              :min="1"
+              :max="104"
+              :step="1"
+              step-strictly
+              controls-position="right"
+              @change="saved = false"
+            /><span class="hint">Weeks since a client was weighed. Some results depend on it.</span></label
           >
           <FailureNote :failure="saving.failure.value" />
           <div class="actions">

@@ -15,6 +15,9 @@ const TOGETHER = new Set(["tap", "strap_heard"]);
 /** Numbers come back into the field they were typed in. */
 const TYPED = new Set(["count_typed", "heart_rate_read", "heart_rate_counted", "value_typed"]);
 
+/** What is not taken back by undo. */
+const STANDS = new Set(["undone", "tap", "strap_heard", "clock_started", "finished", "discarded", "stop_explained"]);
+
 /** Where a run is found: by its key for a coach, by its code for a partner. */
 export type Door = { run: string } | { code: string };
 
@@ -55,6 +58,24 @@ export const useRun = defineStore("run", () => {
   let live: EventSource | null = null;
   let heardAt = 0;
 
+  /** What this screen did and the server does not know yet, and what it took back: undo goes on from there, answered or not. */
+  const own = shallowRef<RunEvent[]>([]);
+  const takenBack = shallowRef(new Set<string>());
+  const last = computed(() => {
+    const here = own.value.filter((e) => !STANDS.has(e.kind) && !takenBack.value.has(e.id)).at(-1);
+    const there = (view.value?.state.undoable ?? []).filter((u) => !takenBack.value.has(u.event)).at(-1);
+    return here ? { event: here.id, what: there?.event === here.id ? there.what : "the last entry" } : (there ?? null);
+  });
+  /** What undo would take back, in words. */
+  const undoable = computed(() => last.value?.what ?? null);
+  /** Takes the newest step back; pressed three times in a row, three. */
+  async function undo() {
+    if (!last.value) return;
+    const { event } = last.value;
+    takenBack.value = new Set([...takenBack.value, event]);
+    await happened({ kind: "undone", event });
+  }
+
   const startedAt = computed(() => (view.value?.state.started_at ? Date.parse(view.value.state.started_at) : startedHere.value));
 
   /** The run's clock now, milliseconds since 1970. */
@@ -72,6 +93,7 @@ export const useRun = defineStore("run", () => {
     close();
     [view.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
     [device, seq, door, aside.value, kept] = [uuid(), 0, at, [], -1];
+    [own.value, takenBack.value] = [[], new Set()];
     await look();
     if (!view.value && away.value) await recall();
     await goOn();
@@ -178,6 +200,7 @@ export const useRun = defineStore("run", () => {
     };
     if (kind.kind === "clock_started") startedHere.value = Date.parse(event.wall);
     if (!view.value) return event.id;
+    own.value = [...own.value, event];
     unsent.value++;
     keeping++;
     const run = view.value.id;
@@ -235,6 +258,7 @@ export const useRun = defineStore("run", () => {
           : api.POST("/api/join/{code}/events", { params: { path: { code: door.code } }, body }),
       );
       await queue.done(run, events);
+      own.value = own.value.filter((one) => !events.some((e) => e.id === one.id));
       oneByOne = Math.max(0, oneByOne - 1);
       show(answer.view, sent);
       late.value += answer.late;
@@ -258,6 +282,8 @@ export const useRun = defineStore("run", () => {
         oneByOne = events.length;
         return true;
       }
+      own.value = own.value.filter((one) => one.id !== event.id);
+      if (event.kind === "undone") takenBack.value = new Set([...takenBack.value].filter((id) => id !== event.event));
       // It will never succeed: taken out and shown, and what comes behind it goes on.
       refused.value = { event, message: problem.message, field: problem.field };
       if (!TYPED.has(event.kind)) aside.value = [...aside.value, { event, message: problem.message }].slice(-5);
@@ -273,5 +299,23 @@ export const useRun = defineStore("run", () => {
     aside.value = aside.value.filter((one) => one.event.id !== event.id);
   }
 
-  return { view, failure, refused, aside, putAway, late, unsent, away, startedAt, now, elapsed, open, close, happened, send };
+  return {
+    undoable,
+    undo,
+    view,
+    failure,
+    refused,
+    aside,
+    putAway,
+    late,
+    unsent,
+    away,
+    startedAt,
+    now,
+    elapsed,
+    open,
+    close,
+    happened,
+    send,
+  };
 });

@@ -112,6 +112,19 @@ impl Equation {
         )
     }
 
+    /// Whether it rests on the body mass.
+    pub const fn uses_mass(self) -> bool {
+        matches!(
+            self,
+            Self::Astrand1960
+                | Self::AcsmStepAstrand1960
+                | Self::Golding2000
+                | Self::Kline1987
+                | Self::Hagerman1984
+                | Self::Hagerman1984Inverse
+        )
+    }
+
     /// Whether the equation holds only for the procedure it was fitted on, so that a copy with other durations, beat or
     /// bench gives no such estimate.
     pub const fn is_fitted_to_procedure(self) -> bool {

@@ -368,6 +368,9 @@ fn check_size(protocol: &Protocol) -> Result<(), InputError> {
         for beat in [rule.any, rule.male, rule.female].into_iter().flatten() {
             Cadence::new(beat).map_err(|e| e.at("cadence"))?;
         }
+        if !rule.shares.is_empty() && (rule.shares.len() != rule.places.len() || rule.shares.iter().any(|s| !s.is_finite() || *s <= 0.0)) {
+            return fail("cadence", "each place of the beat needs its share of the cycle".into());
+        }
         if rule.places.len() > PARTS_MAX || rule.swap_lead_at_s.len() > PARTS_MAX {
             return fail("cadence", "the beat has too many places".into());
         }

@@ -244,6 +244,22 @@ impl Protocol {
         self.records_stages() || self.clamp().is_some()
     }
 
+    /// Whether anything it gives rests on a body mass that it does not measure itself.
+    pub fn uses_mass(&self) -> bool {
+        self.records_stages() || self.scoring.iter().any(|s| self.rests_on_mass(s))
+    }
+
+    /// Whether what is judged rests on it, so that an old one is asked for again; not where only a detail does.
+    pub fn asks_for_mass(&self) -> bool {
+        let is_judged = |s: &&Scoring| !s.in_detail || self.norms.iter().any(|n| n.quantity == s.quantity);
+        self.records_stages() || self.scoring.iter().filter(is_judged).any(|s| self.rests_on_mass(s))
+    }
+
+    fn rests_on_mass(&self, scoring: &Scoring) -> bool {
+        let in_formula = || scoring.formulas().any(|f| f.names().contains(&"mass_kg"));
+        self.input("mass_kg").is_none() && (scoring.equation.uses_mass() || in_formula())
+    }
+
     /// The condition with this key.
     pub fn condition(&self, key: &str) -> Option<&Condition> {
         self.conditions.iter().find(|c| c.key == key)

@@ -108,6 +108,10 @@ pub struct CadenceRule {
     pub when: Option<Chosen>,
     /// What each beat of one cycle asks for, in order.
     pub places: Vec<String>,
+    /// How long each part of the cycle lasts beside the others: `[2, 1]` is two seconds down and one up at 40 beats a minute. Alike
+    /// where nothing is said.
+    #[serde(default)]
+    pub shares: Vec<f64>,
     /// Seconds of work at which the lead foot is swapped.
     #[serde(default)]
     pub swap_lead_at_s: Vec<u32>,

@@ -176,6 +176,8 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             }
             let held = row.cells.last().and_then(|c| c.value.number()).unwrap_or_default();
             let most = protocol.input(input).map_or(f64::MAX, |i| i.max);
+            let more_follow = matches!(row.take, Take::Count { heavier: Some(_), .. });
+            let most = if more_follow { SET_MAX } else { most };
             if held + f64::from(*by) < 0.0 {
                 return Err(refuse("by", "There is no repetition to strike.".into()));
             }
@@ -184,6 +186,11 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
                 return Err(refuse(input, message.trim_end().to_owned()));
             }
             Ok(())
+        }
+        Kind::BeatMissed => {
+            let has_beat = state.sheet().is_some_and(|s| s.beats.is_some());
+            let none = || InputError::new(Code::NotApplicable, "beat", "There is no beat here, so none can be missed.");
+            has_beat.then_some(()).ok_or_else(none)
         }
         Kind::StageTried { input, .. } => {
             let row = row_of(protocol, state, input, None)?;
@@ -230,6 +237,9 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
         _ => Ok(()),
     }
 }
+
+/// The most repetitions of one set that are counted.
+const SET_MAX: f64 = 100.0;
 
 fn row_of<'s>(protocol: &Protocol, state: &'s State, input: &str, side: Option<&str>) -> Result<&'s SheetRow, InputError> {
     let sheet = state.sheet();

@@ -220,6 +220,8 @@ pub enum Kind {
         /// 1, or −1 for one that did not count.
         by: i8,
     },
+    /// A beat went by without a repetition.
+    BeatMissed,
     /// The next stage of a ladder was tried.
     StageTried {
         /// The input.
@@ -362,7 +364,15 @@ impl Setup {
 
     /// The person on the day.
     pub const fn facts(&self) -> Facts {
-        Facts { sex: self.sex, age: self.age, mass: self.mass, height: self.height, resting_hr: self.resting_hr, hr_max: self.hr_max }
+        Facts {
+            sex: self.sex,
+            age: self.age,
+            mass: self.mass,
+            mass_on: None,
+            height: self.height,
+            resting_hr: self.resting_hr,
+            hr_max: self.hr_max,
+        }
     }
 
     /// Puts the readings that a condition records into the inputs: the bench, the lap, whether a rower is trained.

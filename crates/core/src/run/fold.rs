@@ -13,7 +13,7 @@ use super::{
     sheet::Sheet,
     stage,
     staged::Staged,
-    state::{FamilyState, OffBeat, State, Status},
+    state::{FamilyState, OffBeat, State, Status, UNDOABLE_MAX},
     timeline::{self, timeline},
 };
 use crate::{
@@ -231,9 +231,8 @@ impl<'a> Fold<'a> {
         self.state.strap = self.trace.state();
         timeline::call_off_beat(self.protocol, &mut self.state);
         timeline::remind(&mut self.state);
-        if !self.state.is_closed() {
-            self.state.undoable = self.state.history.pop();
-        }
+        let hidden = if self.state.is_closed() { usize::MAX } else { self.state.undoable.len().saturating_sub(UNDOABLE_MAX) };
+        self.state.undoable.drain(..hidden.min(self.state.undoable.len()));
         self.state.of = self.engine.map_or(FamilyState::Entered, Engine::hand_over);
         self.state
     }

@@ -25,10 +25,10 @@ pub(super) fn question(lifts: &[(f64, bool)], at: f64) -> Option<Decision> {
 }
 
 /// The load a set begins with, where one is advised.
-pub(super) fn first_load(take: &Take, last_time: Option<f64>) -> Option<LoadAdvice> {
+pub(super) fn first_load(take: &Take, last_time: Option<f64>, units: Units) -> Option<LoadAdvice> {
     let Take::Read { advise: Some(advised), .. } = take else { return None };
     Some(match last_time {
-        Some(before) => LoadAdvice { kg: Some(to_plates(before * advised.share)), because: advised.because.clone() },
+        Some(before) => LoadAdvice { kg: Some(to_plates(before * advised.share, units)), because: advised.because.clone() },
         None => LoadAdvice { kg: None, because: advised.first.clone() },
     })
 }
@@ -62,8 +62,8 @@ impl Plates {
 }
 
 /// To what plates can be put on.
-fn to_plates(kg: f64) -> f64 {
-    Plates::of(Units::Metric).round(kg)
+pub(super) fn to_plates(kg: f64, units: Units) -> f64 {
+    Plates::of(units).round(kg)
 }
 
 /// What a plan of attempts rests on.

@@ -7,19 +7,19 @@ use super::{
     decision::{Due, Window},
     engine::Engine,
     event::{Event, Kind, Setup},
-    lift::{Planned, advice, first_load, question},
-    state::{Call, Choice, FamilyState, RestState, SheetCell, SheetRow, SheetState, State, Status, WatchState},
+    lift::{Planned, advice, first_load, question, to_plates},
+    state::{Call, Choice, FamilyState, LoadAdvice, MissedBeats, RestState, SheetCell, SheetRow, SheetState, State, Status, WatchState},
     taps::TapTrain,
     timeline::timeline,
 };
 use crate::{
-    attempts::Take,
+    attempts::{Heavier, Leg, Take},
     catalogue::{InputKind, PhaseKind, Protocol, Tone, difference},
     conditions::Answer,
     inputs::{Inputs, Value},
     pulse, quantity,
     strap::Trace,
-    units::{Bpm, rounded},
+    units::{Bpm, Units, rounded},
 };
 
 /// The engine of everything that is taken try by try.
@@ -95,7 +95,14 @@ impl Engine for Sheet<'_> {
                     }
                 }
             }
-            _ => self.of.apply(self.protocol, state, event, at),
+            _ => {
+                if let Kind::Taken { input, attempt: None, .. } = &event.kind
+                    && let Some(set) = self.of.put_set_away(self.protocol, input, self.setup.units)
+                {
+                    state.notes.push(set);
+                }
+                self.of.apply(self.protocol, state, event, at);
+            }
         }
     }
 
@@ -146,7 +153,7 @@ impl SheetState {
                 tries: input.tries.unwrap_or(1),
                 agree_within: input.agree_within,
                 how: input.site.as_ref().map(|s| s.how.clone()),
-                third: None,
+                again: None,
                 cells: Vec::new(),
                 signs: input.signs.clone().filter(|s| s.when.as_ref().is_none_or(|w| w.holds(&setup.conditions))),
                 last_time: last_time(setup, &input.key, side.as_deref()),
@@ -161,6 +168,10 @@ impl SheetState {
         {
             sheet.starts_ms = (0..*starts).map(|k| work.start_ms + f64::from(k) * f64::from(*every_s) * 1000.0).collect();
         }
+        sheet.beats = protocol.beat(&setup.conditions).and_then(|_| {
+            let most = |leg: &Leg| if let Take::Count { missed_beats, .. } = &leg.take { *missed_beats } else { None };
+            protocol.legs().iter().find_map(most).map(|most| MissedBeats { most, missed: 0, over_ms: None })
+        });
         sheet.last_time = setup.last_value.map(|v| format!("Last time: {}.", quantity::said(protocol.headline(), v, setup.units)));
         sheet.next = (!sheet.rows.is_empty()).then_some(0);
         sheet
@@ -224,7 +235,14 @@ impl SheetState {
                     state.can_undo(event, if cell.counts { "the try that counts again" } else { "the struck try" });
                 }
             }
-            Kind::Counted { input, side, by } if running || stands && *by < 0 => self.count(state, event, input, side.as_deref(), *by, at),
+            Kind::BeatMissed if running => {
+                let begun = state.timeline.phase(PhaseKind::Work).is_none_or(|w| at >= w.start_ms);
+                let Some(beats) = self.beats.as_mut().filter(|b| b.over_ms.is_none() && begun) else { return };
+                beats.missed += 1;
+                beats.over_ms = (beats.missed >= beats.most).then_some(at);
+                state.can_undo(event, "the missed beat");
+            }
+            Kind::Counted { by, .. } if running || stands && *by < 0 => self.count(protocol, state, event, at),
             Kind::StageTried { input, passed } if running => {
                 if let Some(tried) = self.try_stage(input, *passed, at) {
                     state.can_undo(event, &tried);
@@ -308,10 +326,13 @@ impl SheetState {
         }
     }
 
-    fn count(&mut self, state: &mut State, event: &Event, input: &str, side: Option<&str>, by: i8, at: f64) {
+    fn count(&mut self, protocol: &Protocol, state: &mut State, event: &Event, at: f64) {
+        let Kind::Counted { input, side, by } = &event.kind else { return };
+        let (side, by) = (side.as_deref(), *by);
         // Nothing is counted before the work or after its bell; what did not count may be struck out afterwards.
         let work = state.timeline.phase(PhaseKind::Work);
         let rung = work.and_then(|w| w.end_ms).is_some_and(|end| at > end);
+        let rung = rung || self.beats.is_some_and(|b| b.over_ms.is_some());
         let begun = work.is_none_or(|w| at >= w.start_ms);
         let is_counted = |row: &usize| match &self.rows[*row].take {
             Take::Count { seconds: Some(s), .. } => by < 0 || self.bout_ms(*row).is_some_and(|from| at <= from + f64::from(*s) * 1000.0),
@@ -325,6 +346,13 @@ impl SheetState {
             return;
         }
         self.rows[row].after_bell |= rung && by > 0;
+        if let Some(beats) = self.beats.as_mut().filter(|_| by > 0) {
+            beats.missed = 0;
+        }
+        if let (Take::Count { heavier: Some(heavier), .. }, Some(most)) = (&self.rows[row].take, protocol.input(input).map(|i| i.max)) {
+            let until_ms = at + f64::from(heavier.rest_s) * 1000.0;
+            self.rest = (now > most).then_some(RestState { from_ms: at, until_ms, at_most_ms: None });
+        }
         match self.rows[row].cells.last_mut() {
             Some(cell) => {
                 cell.value = Value::Number(now);
@@ -333,6 +361,26 @@ impl SheetState {
             None => self.rows[row].cells.push(SheetCell::of(Value::Number(now), at)),
         }
         state.can_undo(event, if by < 0 { "the struck repetition" } else { "the repetition" });
+    }
+
+    /// A set of too many repetitions: its load, its count, and what follows it, by the place of each row.
+    fn too_many(&self, protocol: &Protocol) -> Option<(usize, usize, &Heavier)> {
+        self.rows.iter().enumerate().find_map(|(k, row)| {
+            let Take::Count { heavier: Some(heavier), .. } = &row.take else { return None };
+            let most = protocol.input(&row.input)?.max;
+            let count = row.cells.last()?.value.number()?;
+            (count > most).then_some((self.row(&heavier.load, None)?, k, heavier))
+        })
+    }
+
+    /// A new load after a set of too many: that set is over and stands as a remark.
+    fn put_set_away(&mut self, protocol: &Protocol, input: &str, units: Units) -> Option<String> {
+        let (load, count, _) = self.too_many(protocol).filter(|(load, ..)| self.rows[*load].input == input)?;
+        let (kg, reps) = (self.rows[load].cells.last()?.value.number()?, self.rows[count].cells.last()?.value.number()?);
+        let most = protocol.input(&self.rows[count].input)?.max;
+        self.rows[count].cells.clear();
+        let set = format!("{} × {}", quantity::said("load_kg", kg, units), rounded(reps, 0));
+        Some(format!("{set}: no estimate from more than {} repetitions; a heavier set followed.", rounded(most, 0)))
     }
 
     /// Ends a stopwatch that ran to its limit.
@@ -403,8 +451,9 @@ impl SheetState {
     fn settle(&mut self, protocol: &Protocol, setup: &Setup, state: &mut State, now_ms: Option<f64>) {
         self.run_out(now_ms);
         for row in &mut self.rows {
-            row.third = protocol.input(&row.input).and_then(|i| i.apart(&row.counting()));
+            row.again = protocol.input(&row.input).and_then(|i| i.apart(&row.counting()));
         }
+        self.ask_for_heavier(protocol, setup);
         self.call_stages();
         let why = self.asked_why();
         let wanted = |row: &SheetRow| row.required || row.kind == InputKind::Number || why.contains(&row.input);
@@ -414,10 +463,14 @@ impl SheetState {
         let is_open = |row: &SheetRow| if row.is_watched() { !self.watched.contains(&row.leg) } else { row.is_open() && !row.is_beside() };
         let open = self.rows.iter().enumerate().filter(|(_, row)| is_open(row) && wanted(row));
         self.next = open.min_by_key(|(k, row)| (row.leg, turn(row), *k)).map(|(k, _)| k);
+        if let Some((_, count, _)) = self.too_many(protocol) {
+            self.next = Some(count);
+        }
         let loads = self.load_rows();
         self.advice = match loads {
             Some(rows) => Some(advice(&self.lifts(rows), &self.planned(setup, rows.0))),
-            None => self.next.and_then(|k| first_load(&self.rows[k].take, setup.last_value)),
+            None if self.advice.is_some() => self.advice.take(),
+            None => self.next.and_then(|k| first_load(&self.rows[k].take, setup.last_value, setup.units)),
         };
         if self.next.is_none() {
             self.rest = None;
@@ -432,6 +485,15 @@ impl SheetState {
                 say: "That is a long rest. Go, or close the test.".into(),
                 tone: Tone::Warning,
             }));
+        }
+        if let Some(beats) = self.beats
+            && let Some(at_ms) = beats.over_ms
+        {
+            let say = format!("{} beats missed in a row. The count ends at the last good one.", beats.most);
+            state.timeline.calls.push(Call { at_ms, say, tone: Tone::End });
+            if let Some(beat) = &mut state.timeline.beat {
+                beat.until_ms = beat.until_ms.min(at_ms);
+            }
         }
         if let Some(until) = self.watch.and_then(|w| w.until_ms) {
             let is_counted = self.watch.is_some_and(|w| matches!(self.rows[w.row].take, Take::Count { .. }));
@@ -455,11 +517,29 @@ impl SheetState {
         state.can_finish = self.has_result(protocol, setup, state);
     }
 
+    /// After a set of too many: why another one, and with how much.
+    fn ask_for_heavier(&mut self, protocol: &Protocol, setup: &Setup) {
+        self.advice = None;
+        let Some((load, count, heavier)) = self.too_many(protocol) else { return };
+        let Some(kg) = self.rows[load].cells.last().and_then(|c| c.value.number()) else { return };
+        let said = |share: f64| quantity::said("load_kg", to_plates(kg * share, setup.units), setup.units);
+        let (from, to) = (said(heavier.from), said(heavier.to));
+        let loads = if from == to { from } else { format!("{from} to {to}") };
+        let takes = protocol.input(&self.rows[count].input).map_or(0.0, |i| i.max);
+        let because = format!(
+            "More than {} repetitions give no estimate. When the set is over, rest {} minutes, then lift {loads}.",
+            rounded(takes, 0),
+            rounded(f64::from(heavier.rest_s) / 60.0, 1)
+        );
+        self.advice = Some(LoadAdvice { kg: Some(to_plates(kg * heavier.from, setup.units)), because: because.clone() });
+        self.rows[count].again = Some(because);
+    }
+
     /// Whether what the test needs is there. A stop keeps what was done before it.
     fn has_result(&self, protocol: &Protocol, setup: &Setup, state: &State) -> bool {
         let mut inputs = self.inputs();
         let unseen = self.rows.iter().any(|r| r.is_watched() && !self.watched.contains(&r.leg));
-        if inputs.is_empty() || unseen || state.started_at.is_none() || self.rows.iter().any(|r| r.third.is_some()) {
+        if inputs.is_empty() || unseen || state.started_at.is_none() || self.rows.iter().any(|r| r.again.is_some()) {
             return false;
         }
         setup.fill(protocol, &mut inputs);

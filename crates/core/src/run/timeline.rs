@@ -127,6 +127,7 @@ fn beat(protocol: &Protocol, setup: &Setup, phases: &[Span]) -> Option<Beat> {
         first_ms: phases.iter().find(sounding)?.start_ms,
         until_ms: phases.iter().rfind(sounding).map(|p| p.end_ms.unwrap_or(p.start_ms + BEAT_AHEAD_MS))?,
         places: rule.places.clone(),
+        shares: rule.shares.clone(),
         swaps_ms: rule.swap_lead_at_s.iter().map(|s| work.start_ms + f64::from(*s) * 1000.0).collect(),
     })
 }

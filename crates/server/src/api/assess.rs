@@ -11,14 +11,15 @@ use impulso_core::{
     hr_max::HrMaxMethod,
     person::{Facts, Sex},
     picture::{BodyMap, Drawing, Picture},
-    report,
+    quantity, report,
     run::event::Conditions,
     suitability::{self, Before, Client, First, Fit, Means},
     units::{Age, Units},
 };
 use impulso_store::{
-    PersonId,
+    PersonId, Scope,
     people::{self, Person},
+    practices,
     readiness::{self, Check},
     results::{self, Stored},
     retests,
@@ -70,6 +71,8 @@ pub struct AssessPage {
     pub suggested: Conditions,
     /// First loads, where loads are set.
     pub loads: Option<FirstLoads>,
+    /// The body mass on record, where the test uses it.
+    pub mass: Option<MassOnRecord>,
     /// Ways of knowing the maximal heart rate, where the test uses one.
     pub hr_max: Vec<HrMaxOption>,
 }
@@ -103,6 +106,27 @@ pub struct HrMaxOption {
     pub hr_max: f64,
     /// Whether it is the protocol's own.
     pub usual: bool,
+}
+
+/// A body mass that a test uses and does not measure.
+#[derive(Serialize, ToSchema)]
+pub struct MassOnRecord {
+    /// In the client's unit, with its age: "86.2 kg, weighed 12 weeks ago".
+    pub shown: String,
+    /// Whether it is asked for again today.
+    pub is_old: bool,
+}
+
+/// The body mass on record for a test that uses one.
+async fn mass_on_record(scope: &mut Scope, protocol: &Protocol, person: &Person, today: NaiveDate) -> ApiResult<Option<MassOnRecord>> {
+    let facts = person.facts_on(today)?;
+    let Some(mass) = facts.mass.filter(|_| protocol.uses_mass()) else { return Ok(None) };
+    let weeks = practices::get(scope).await?.mass_weeks;
+    let shown = quantity::said("mass_kg", mass.value(), person.profile.units);
+    Ok(Some(MassOnRecord {
+        shown: facts.weighed_until(today).map_or(shown.clone(), |weighed| format!("{shown}, {weighed}")),
+        is_old: protocol.asks_for_mass() && facts.mass_is_old(today, weeks.unsigned_abs()),
+    }))
 }
 
 /// How it was last time.
@@ -166,6 +190,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
             &Conditions::new(),
         ),
         loads: loads(protocol, person.profile.sex),
+        mass: mass_on_record(&mut scope, protocol, &person, today).await?,
         hr_max: hr_max_options(protocol, &person.facts_on(today)?),
         last: last.map(|r| LastTime { on: r.on, conditions: report::condition_reports(protocol, &r.conditions, person.profile.units) }),
         protocol: protocol.clone(),

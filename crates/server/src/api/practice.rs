@@ -2,7 +2,7 @@
 
 use actix_web::{delete, get, post, put, web};
 use chrono::{DateTime, NaiveDate, Utc};
-use impulso_core::{person, text};
+use impulso_core::{Code, InputError, person, text};
 use impulso_store::{
     CoachId, PersonId, Scope,
     accounts::{self, NewCoach},
@@ -32,6 +32,8 @@ pub struct PracticePage {
     pub name: String,
     /// IANA time zone.
     pub time_zone: String,
+    /// From how many weeks on a body mass is asked for again, 1 to 104.
+    pub mass_weeks: i16,
     /// Its coaches.
     pub coaches: Vec<CoachLine>,
     /// The latest of who did what.
@@ -118,6 +120,8 @@ pub struct PracticeChange {
     pub name: String,
     /// IANA time zone.
     pub time_zone: String,
+    /// From how many weeks on a body mass is asked for again, 1 to 104.
+    pub mass_weeks: i16,
 }
 
 /// A coach to add.
@@ -142,10 +146,14 @@ pub async fn get(who: SignedIn) -> ApiResult<web::Json<PracticePage>> {
 #[utoipa::path(tag = "practice", operation_id = "practice_update", responses((status = 200, body = PracticePage), (status = 422, body = ApiError)))]
 #[put("/practice")]
 pub async fn update(who: SignedIn, form: Json<PracticeChange>) -> ApiResult<web::Json<PracticePage>> {
-    let practice = practices::Practice { name: text::name(&form.name, "name")?, time_zone: time_zone(&form.time_zone)? };
+    if !(1..=104).contains(&form.mass_weeks) {
+        return Err(InputError::new(Code::OutOfRange, "mass_weeks", "Choose 1 to 104 weeks.").into());
+    }
+    let (name, time_zone) = (text::name(&form.name, "name")?, time_zone(&form.time_zone)?);
+    let practice = practices::Practice { name, time_zone, mass_weeks: form.mass_weeks };
     let mut scope = who.scope().await?;
     practices::update(&mut scope, &practice).await?;
-    let detail = serde_json::json!({ "time_zone": practice.time_zone });
+    let detail = serde_json::json!({ "time_zone": practice.time_zone, "mass_weeks": practice.mass_weeks });
     audit::record(&mut scope, who.coach, "practice.changed", Subject::thing("practice", who.practice.0), detail).await?;
     let shown = page(&mut scope).await?;
     scope.commit().await?;
@@ -295,5 +303,13 @@ async fn page(scope: &mut Scope) -> ApiResult<web::Json<PracticePage>> {
     let mut set_aside: Vec<SetAsideLine> = set_aside::all(scope, limits::COUNTED + 1).await?.into_iter().map(line).collect();
     let more_set_aside = set_aside.len() > limits::COUNTED as usize;
     set_aside.truncate(limits::COUNTED as usize);
-    Ok(web::Json(PracticePage { name: practice.name, time_zone: practice.time_zone, coaches, audit, set_aside, more_set_aside }))
+    Ok(web::Json(PracticePage {
+        name: practice.name,
+        time_zone: practice.time_zone,
+        mass_weeks: practice.mass_weeks,
+        coaches,
+        audit,
+        set_aside,
+        more_set_aside,
+    }))
 }

@@ -125,6 +125,15 @@ pub struct FactsShown {
     pub age: Option<f64>,
     /// Sex as the equations use it.
     pub sex: Option<impulso_core::person::Sex>,
+    /// Body mass with its age, where the test rests on it: "86.2 kg, weighed 12 weeks before".
+    pub mass: Option<String>,
+}
+
+/// The body mass that a result rests on, with its age where that is known.
+fn mass_of(result: &Stored, units: Units) -> Option<String> {
+    let facts: Facts = result.facts.into();
+    let shown = impulso_core::quantity::said("mass_kg", facts.mass?.value(), units);
+    Some(facts.weighed(result.on).map_or(shown.clone(), |weighed| format!("{shown}, {weighed}")))
 }
 
 /// How a test ended early.
@@ -340,7 +349,11 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         method: result.method.clone(),
         on: result.on,
         taken_at: result.taken_at,
-        facts: FactsShown { age: result.facts.age.map(impulso_core::units::Age::value), sex: result.facts.sex },
+        facts: FactsShown {
+            age: result.facts.age.map(impulso_core::units::Age::value),
+            sex: result.facts.sex,
+            mass: protocol.uses_mass().then(|| mass_of(&result, person.profile.units)).flatten(),
+        },
         stopped: result.stopped.as_ref().map(|s| StopShown {
             sentence: stop_sentence(s),
             symptoms: s.reason == Some(impulso_core::run::StopReason::Symptoms),

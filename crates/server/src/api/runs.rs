@@ -74,6 +74,9 @@ pub struct RunForm {
     /// The same for each of many: one person's reason admits nobody else.
     #[serde(default)]
     pub reasons: BTreeMap<Uuid, String>,
+    /// The body mass, where the one on record is old; of one person.
+    #[serde(flatten)]
+    pub weighed: recording::Weighed,
     /// The first load, kgm/min, where loads are set.
     pub first_load: Option<f64>,
     /// How the maximal heart rate is predicted.
@@ -194,6 +197,7 @@ async fn performer(
 ) -> ApiResult<Admission> {
     let person = people::get(scope, person).await?;
     let facts = recording::with_rates(person.facts_on(today)?, form.resting_hr, form.hr_max)?;
+    let facts = recording::weigh(scope, protocol, &person, today, facts, &form.weighed).await?;
     let pace = protocol.course().and_then(|c| c.pace.as_deref()).or_else(|| (!protocol.legs().is_empty()).then(|| protocol.headline()));
     let history = if pace.is_some() { results::of_protocol(scope, person.id, &protocol.id).await? } else { Vec::new() };
     let mut setup = Setup {

@@ -256,6 +256,7 @@ fn facts_on(client: &Client, test: &Test) -> Result<StoredFacts, ApiError> {
         sex: client.sex,
         age: Some(Age::new(f64::from(client.age - years_back))?),
         mass: Some(BodyMass::parse_entry(client.mass, client.imperial)?),
+        mass_on: None,
         height: Some(Height::parse_entry(client.height)?),
         resting_hr: None,
         hr_max: None,

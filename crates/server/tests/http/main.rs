@@ -27,3 +27,4 @@ mod sessions;
 mod together;
 mod trouble;
 mod visits;
+mod weighing;

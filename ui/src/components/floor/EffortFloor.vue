@@ -140,9 +140,7 @@ onKeyStroke((event) => {
     <button v-if="canKeep" type="button" class="main" :disabled="finishing" @click="emit('finish')">
       Keep the result <kbd>Enter</kbd>
     </button>
-    <button v-if="state?.undoable && !closed" type="button" class="quiet" @click="emit('undo')">
-      Undo {{ state.undoable.what }} <kbd>U</kbd>
-    </button>
+    <button v-if="run.undoable && !closed" type="button" class="quiet" @click="emit('undo')">Undo {{ run.undoable }} <kbd>U</kbd></button>
   </NumberEntry>
 </template>
 

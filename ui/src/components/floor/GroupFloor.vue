@@ -83,9 +83,7 @@ onKeyStroke("Enter", (event) => {
       >
         {{ missing === 0 ? "Keep all results" : `Keep ${counted}, leave ${missing} out` }} <kbd>Enter</kbd>
       </button>
-      <button v-if="state?.undoable && !closed" type="button" class="quiet" @click="emit('undo')">
-        Undo {{ state.undoable.what }} <kbd>U</kbd>
-      </button>
+      <button v-if="run.undoable && !closed" type="button" class="quiet" @click="emit('undo')">Undo {{ run.undoable }} <kbd>U</kbd></button>
     </div>
   </footer>
 </template>

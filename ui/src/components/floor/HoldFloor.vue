@@ -140,9 +140,7 @@ onKeyStroke((event) => {
         {{ hold?.zero }} <kbd>0</kbd>
       </button>
     </template>
-    <button v-if="state?.undoable && !closed" type="button" class="quiet" @click="emit('undo')">
-      Undo {{ state.undoable.what }} <kbd>U</kbd>
-    </button>
+    <button v-if="run.undoable && !closed" type="button" class="quiet" @click="emit('undo')">Undo {{ run.undoable }} <kbd>U</kbd></button>
     <button v-if="!over" type="button" class="big main" :disabled="!holding" @click="end">{{ hold?.ends }} <kbd>Space</kbd></button>
     <button v-else-if="canKeep" type="button" class="big main" :disabled="finishing" @click="emit('finish')">
       Keep the result <kbd>Enter</kbd>

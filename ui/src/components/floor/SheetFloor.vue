@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
+import BeatArc from "@/components/BeatArc.vue";
 import { ofFloor } from "@/logic/floor";
 import type { SheetRow } from "@/api/types";
 import { minutes } from "@/composables/dates";
@@ -130,9 +131,15 @@ const left = computed(() => (timed.value ? Math.max(0, timed.value.end_ms! - ms.
 
 /** Last time's value of the reading that is asked for; of the test, where no reading has one of its own. */
 const lastTime = computed(() => row.value?.last_time ?? (sheet.value?.rows.some((r) => r.last_time) ? null : sheet.value?.last_time));
-/** The bell has rung: nothing more is counted. */
+/** The beat, while there is one to follow. */
+const beat = computed(() => {
+  const of = state.value?.timeline.beat;
+  return of && started.value && running.value && ms.value < of.until_ms ? of : null;
+});
+/** The bell has rung, or too many beats were missed: nothing more is counted. */
 const rung = computed(() => {
   const r = row.value;
+  if (sheet.value?.beats?.over_ms != null) return true;
   if (!r || how(r) !== "count" || bout(r) || !started.value || timed.value === null || left.value > 0) return false;
   // More than half a repetition at the bell is keyed after it, once.
   return !(rules<{ half_at_bell?: boolean }>(r).half_at_bell && !r.after_bell);
@@ -207,7 +214,7 @@ const heading = computed(() => {
   if (how(r) === "ladder") return sentence(watched.stageWords.value);
   if (how(r) === "seen") return r.leg_label ?? rowName(r);
   if (how(r) === "starts") return `Start ${Math.max(1, start.value.k + 1)} of ${sheet.value?.starts_ms.length}`;
-  const most = r.agree_within != null && !r.third && r.cells.length < 3 ? 2 : r.tries;
+  const most = r.agree_within != null && !r.again && r.cells.length < 3 ? 2 : r.tries;
   const attempt = most > 1 ? `, try ${Math.min(r.cells.length + 1, most)} of ${most}` : "";
   return `${resting.value > 0 ? "Rest. Next: " : ""}${rowName(r)}${attempt}`;
 });
@@ -216,13 +223,13 @@ const cue = computed(() => {
   if (!r) return "";
   if (!started.value) return phase.value?.cue ?? state.value?.timeline.phases[0]?.cue ?? "";
   if (state.value?.decision) return state.value.decision.because;
+  if (r.again) return r.again;
   if (how(r) === "count") return [r.how, nought.value ? "" : rules<{ rule: string }>(r).rule].filter(Boolean).join(" ");
   if (how(r) === "ladder")
     return watched.stage.value
       ? `${watched.ladder.value!.passes}${watched.ladder.value!.then ? ", or back one stage" : ", or it ends here"}.`
       : "";
   if (how(r) === "seen") return "A key for each thing you see. Nothing seen is a reading too.";
-  if (r.third) return r.third;
   if (r.how) return r.how;
   if (sheet.value?.advice && (how(r) === "load" || at.value === sheet.value.next)) return sheet.value.advice.because;
   if (how(r) === "watch") return timing.value ? `It ends with: ${rules<{ ends: string }>(r).ends.toLowerCase()}.` : "";
@@ -271,9 +278,12 @@ async function tally(r: SheetRow, by: 1 | -1) {
         <p class="cue" aria-live="polite">{{ floor.call.value ?? cue }}</p>
       </div>
       <div v-if="row.kind === 'points' && started" id="sheet-tiles" class="tiles"></div>
-      <p v-else-if="figure" class="figure num" role="timer" :class="{ hot: timing, long: figure.length > 6 }">
-        {{ figure }}<small v-if="under"> {{ under }}</small>
-      </p>
+      <div v-else class="now">
+        <p v-if="figure" class="figure num" role="timer" :class="{ hot: timing, long: figure.length > 6 }">
+          {{ figure }}<small v-if="under"> {{ under }}</small>
+        </p>
+        <BeatArc v-if="beat" :beat="beat" :ms="floor.beatMs.value" />
+      </div>
       <div v-if="timed && started && !countingIn && left > 0" class="bar" aria-hidden="true">
         <i :style="{ width: `${(100 * left) / (timed.end_ms! - timed.start_ms)}%` }"></i>
       </div>
@@ -320,7 +330,10 @@ async function tally(r: SheetRow, by: 1 | -1) {
     :counted="due ? taking.way.value === 'count' : null"
     :asked="due ? taking.label.value : null"
     :offered="due ? taking.suggested.value : null"
-    :undoable="closed ? null : (state.undoable?.what ?? null)"
+    :undoable="closed ? null : run.undoable"
+    :missed="sheet.beats ?? null"
+    @missed="run.happened({ kind: 'beat_missed' })"
+    @heavier="(input) => (chosen = sheet!.rows.findIndex((r) => r.input === input))"
     @begin="begin(row)"
     @end="run.happened({ kind: 'watch_ended' })"
     @tally="(by) => tally(row!, by)"
@@ -338,6 +351,15 @@ async function tally(r: SheetRow, by: 1 | -1) {
 </template>
 
 <style scoped>
+.now {
+  display: flex;
+  align-items: center;
+  gap: 32px;
+}
+.now > :deep(.arc) {
+  flex: 1;
+  max-width: 420px;
+}
 .figure {
   font-weight: 600;
   font-size: clamp(96px, 15vw, 180px);

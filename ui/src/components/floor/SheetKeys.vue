@@ -32,6 +32,8 @@ const props = defineProps<{
   asking: string | null;
   finishing: boolean;
   undoable: string | null;
+  /** Beats that were missed in a row, where some end the count. */
+  missed: { most: number; missed: number; over_ms?: number | null } | null;
   /** A heart rate that is called: whether its beats are counted, what is asked for then, what was tapped. */
   counted: boolean | null;
   asked: string | null;
@@ -50,6 +52,8 @@ const emit = defineEmits<{
   finish: [];
   stay: [];
   undo: [];
+  missed: [];
+  heavier: [input: string];
 }>();
 const run = useRun();
 const units = computed(() => run.view?.units ?? "metric");
@@ -78,6 +82,10 @@ const hasField = computed(
     way.value === "watch" ||
     (way.value === "count" && !props.nought && !waits.value),
 );
+/** What the set is followed by, where it had too many repetitions to tell anything. */
+const heavier = computed(() =>
+  way.value === "count" && props.row.again ? (rules<{ heavier?: { load: string } | null }>(props.row).heavier ?? null) : null,
+);
 const typing = computed(() => way.value === "read" && hasField.value);
 
 watch(
@@ -87,6 +95,7 @@ watch(
       text.value = "";
       wrong.value = null;
       points.value = {};
+      propose(props.advice);
     }
     await nextTick();
     if (
@@ -98,14 +107,12 @@ watch(
   },
   { immediate: true },
 );
-watch(
-  () => props.advice,
-  (kg) => {
-    if (way.value === "load") text.value = kg === null ? "" : String(toShown(kg, "kg", units.value));
-    else if (way.value === "read" && kg !== null && !text.value) text.value = String(toShown(kg, props.row.unit, units.value));
-  },
-  { immediate: true },
-);
+function propose(kg: number | null) {
+  if (way.value === "load") text.value = kg === null ? "" : String(toShown(kg, "kg", units.value));
+  else if (way.value === "read" && props.row.unit === "kg" && kg !== null && !text.value)
+    text.value = String(toShown(kg, "kg", units.value));
+}
+watch(() => props.advice, propose, { immediate: true });
 watch(
   () => props.offered,
   (bpm, before) => text.value === (before != null ? String(before) : "") && (text.value = bpm != null ? String(bpm) : ""),
@@ -206,6 +213,7 @@ onKeyStroke((event) => {
   else if (waits.value && key === " ") void (live.value && !event.repeat && emit("begin"));
   else if (way.value === "count" && live.value && key === " ") emit("tally", 1);
   else if (way.value === "count" && live.value && props.beside[style]) emit("beside", props.beside[style]!.input);
+  else if (way.value === "count" && props.missed && live.value && key === "m") emit("missed");
   else if (way.value === "count" && (key === "x" || key === "backspace")) emit("tally", -1);
   else if (way.value === "count" && props.styles.length > 1 && props.styles[style]) emit("style", props.styles[style]);
   else if (way.value === "watch" && live.value && key === " " && !event.repeat) {
@@ -276,6 +284,10 @@ onKeyStroke((event) => {
         <button v-if="!waits" type="button" class="quiet" @click="emit('tally', -1)">
           {{ rules<{ strike: string }>(row).strike }} <kbd>X</kbd>
         </button>
+        <button v-if="missed" type="button" :disabled="!live" @click="emit('missed')">
+          {{ missed.missed ? `Missed the beat, ${missed.missed} of ${missed.most}` : "Missed the beat" }} <kbd>M</kbd>
+        </button>
+        <button v-if="heavier" type="button" class="main" @click="emit('heavier', heavier.load)">Set over: heavier load</button>
         <button v-for="(b, k) in waits ? [] : beside" :key="b.input" type="button" :disabled="!live" @click="emit('beside', b.input)">
           {{ b.label }} <kbd>{{ k + 1 }}</kbd>
         </button>

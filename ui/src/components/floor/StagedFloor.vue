@@ -185,7 +185,7 @@ onKeyStroke((event) => {
     <button v-if="running && over === null && run.startedAt !== null" type="button" class="quiet" @click="taking.change()">
       {{ taking.way.value === "type" ? "Count beats instead" : "Type the rate instead" }} <kbd>M</kbd>
     </button>
-    <button v-if="state?.undoable && !closed" type="button" class="quiet" @click="undo">Undo {{ state.undoable.what }} <kbd>U</kbd></button>
+    <button v-if="run.undoable && !closed" type="button" class="quiet" @click="undo">Undo {{ run.undoable }} <kbd>U</kbd></button>
   </NumberEntry>
 </template>
 

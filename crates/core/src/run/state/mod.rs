@@ -19,7 +19,7 @@ use crate::strap::StrapState;
 pub use counted::{CountedState, Reading};
 pub use effort::EffortState;
 pub use hold::{HoldState, MarkState};
-pub use sheet::{Choice, LoadAdvice, RestState, SheetCell, SheetRow, SheetState, WatchState};
+pub use sheet::{Choice, LoadAdvice, MissedBeats, RestState, SheetCell, SheetRow, SheetState, WatchState};
 pub use stage::{Band, LoadDue, MinuteReading, StageState, StagedState};
 pub use timeline::{Beat, Call, Span, Timeline};
 
@@ -80,10 +80,8 @@ pub struct State {
     pub off_beat: Vec<OffBeat>,
     /// Remarks.
     pub notes: Vec<String>,
-    /// The event that undo would take back.
-    pub undoable: Option<Undoable>,
-    #[serde(skip)]
-    pub(super) history: Vec<Undoable>,
+    /// What undo would take back, the newest last; no more than the newest [`UNDOABLE_MAX`].
+    pub undoable: Vec<Undoable>,
 }
 
 /// What only one way of testing knows: each is a floor of its own.
@@ -115,6 +113,9 @@ pub struct OffBeat {
     pub until_ms: Option<f64>,
 }
 
+/// So many steps can be seen to be taken back at once; after them, those before.
+pub(super) const UNDOABLE_MAX: usize = 20;
+
 /// What undo would take back.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -145,13 +146,12 @@ impl State {
             stop_note: None,
             off_beat: Vec::new(),
             notes: Vec::new(),
-            undoable: None,
-            history: Vec::new(),
+            undoable: Vec::new(),
         }
     }
 
     pub(super) fn can_undo(&mut self, event: &Event, what: &str) {
-        self.history.push(Undoable { event: event.id, what: what.to_owned() });
+        self.undoable.push(Undoable { event: event.id, what: what.to_owned() });
     }
 
     /// Attempts at counting, the standing one last; none where nothing is counted.

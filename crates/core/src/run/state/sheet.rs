@@ -26,9 +26,24 @@ pub struct SheetState {
     pub starts_ms: Vec<f64>,
     /// How it was last time, in words.
     pub last_time: Option<String>,
+    /// Beats that were missed, where some in a row end the count.
+    #[serde(default)]
+    pub beats: Option<MissedBeats>,
     /// The movements that are over, by leg.
     #[serde(default)]
     pub watched: Vec<usize>,
+}
+
+/// Beats that were missed.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct MissedBeats {
+    /// So many in a row end the count.
+    pub most: u8,
+    /// Missed in a row up to now.
+    pub missed: u8,
+    /// When the last of them was missed, ms of the run's clock: the count is over.
+    pub over_ms: Option<f64>,
 }
 
 /// One input of one side.
@@ -64,8 +79,8 @@ pub struct SheetRow {
     pub tries: u8,
     /// Taken twice, and a third time where the two lie further apart than this, in its unit.
     pub agree_within: Option<f64>,
-    /// Why a third time.
-    pub third: Option<String>,
+    /// Why it has to be taken once more: two that must agree lie apart, or there were too many to tell anything.
+    pub again: Option<String>,
     /// Where on the body it is taken, and how.
     pub how: Option<String>,
     /// What was taken, in order.

@@ -49,10 +49,14 @@ pub struct Beat {
     pub per_minute: f64,
     /// First beat, ms.
     pub first_ms: f64,
-    /// Beats at `first_ms + k × 60000 / per_minute` up to, not including, this, ms.
+    /// Beats up to, not including, this, ms: at `first_ms + k × 60000 / per_minute` where all parts of the cycle are alike, else by
+    /// their shares of it.
     pub until_ms: f64,
     /// What each beat of a cycle asks for.
     pub places: Vec<String>,
+    /// How long each part of the cycle lasts beside the others; all alike where there is none.
+    #[serde(default)]
+    pub shares: Vec<f64>,
     /// Where the lead foot changes, ms, ascending.
     pub swaps_ms: Vec<f64>,
 }
