@@ -51,6 +51,7 @@ export const router = createRouter({
       meta: { title: "A visit" },
     },
     { path: "/visits/:id", component: () => import("./pages/VisitPage.vue"), props: true, meta: { title: "Visit" } },
+    { path: "/visits/:id/paper", component: () => import("./pages/VisitPaperPage.vue"), props: true, meta: { title: "Visit from paper" } },
     { path: "/visits/:id/floor", component: () => import("./pages/VisitFloorPage.vue"), props: true, meta: { bare: true, title: "Visit" } },
     { path: "/runs/:id", component: () => import("./pages/FloorPage.vue"), props: true, meta: { bare: true, title: "Test" } },
     {

@@ -5,7 +5,10 @@ use std::{collections::BTreeMap, f64::consts::PI, sync::LazyLock};
 
 use serde::{Deserialize, Serialize};
 
-use crate::error::{Code, InputError};
+use crate::{
+    catalogue::Chosen,
+    error::{Code, InputError},
+};
 
 /// What is shown of a test, beside a sentence.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -21,6 +24,9 @@ pub struct Picture {
     /// What stands beside it.
     #[serde(default)]
     pub props: Vec<String>,
+    /// Only where the test is done so.
+    #[serde(default)]
+    pub when: Option<Chosen>,
     /// It shows what does not count or ends the test.
     #[serde(default)]
     pub wrong: bool,
@@ -92,6 +98,8 @@ pub struct Drawing {
     pub caption: String,
     /// Whether it shows what does not count.
     pub wrong: bool,
+    /// Only where the test is done so.
+    pub when: Option<Chosen>,
     /// From back to front.
     pub strokes: Vec<Stroke>,
     /// Cones of a plan.
@@ -266,7 +274,7 @@ impl Picture {
 
     /// The strokes of it.
     pub fn drawing(&self) -> Drawing {
-        let mut drawing = Drawing { caption: self.caption.clone(), wrong: self.wrong, ..Drawing::default() };
+        let mut drawing = Drawing { caption: self.caption.clone(), wrong: self.wrong, when: self.when.clone(), ..Drawing::default() };
         if let Some(plan) = &self.plan {
             draw_plan(plan, &mut drawing);
         } else if let Some(pose) = self.pose.as_ref().and_then(|name| DATA.poses.get(name)) {
@@ -521,14 +529,16 @@ mod tests {
     #[test]
     fn a_plan_is_to_scale() {
         let plan = Plan { cones: vec![(0.0, 0.0), (20.0, 0.0), (0.0, 5.0)], ..Plan::default() };
-        let picture = Picture { caption: String::new(), pose: None, from: None, props: Vec::new(), wrong: false, plan: Some(plan) };
+        let picture =
+            Picture { caption: String::new(), pose: None, from: None, props: Vec::new(), when: None, wrong: false, plan: Some(plan) };
         let [a, b, c] = picture.drawing().cones[..] else { panic!("three cones") };
         assert!(((b.0 - a.0) / (a.1 - c.1) - 4.0).abs() < 0.02);
     }
 
     #[test]
     fn what_nobody_knows_is_refused() {
-        let picture = Picture { caption: "x".into(), pose: Some("moon".into()), from: None, props: Vec::new(), wrong: false, plan: None };
+        let picture =
+            Picture { caption: "x".into(), pose: Some("moon".into()), from: None, props: Vec::new(), when: None, wrong: false, plan: None };
         assert_eq!(picture.check().unwrap_err().code, Code::UnknownField);
     }
 }

@@ -34,6 +34,13 @@ pub fn lines(protocol: &Protocol, inputs: &Inputs, units: Units) -> Vec<ReadingL
     lines
 }
 
+/// What was seen and is no number: where it gave way, which side. Not what set-up asked.
+pub fn seen(protocol: &Protocol, inputs: &Inputs, units: Units) -> Vec<ReadingLine> {
+    let is_seen = |i: &&Input| matches!(i.kind, InputKind::Choice | InputKind::Words) && protocol.condition(&i.key).is_none();
+    let line = |i: &Input| Some(ReadingLine { label: i.label.clone(), value: written(i, inputs.value(&i.key)?, units) });
+    protocol.inputs.iter().filter(is_seen).filter_map(line).filter(|l| !l.value.is_empty()).collect()
+}
+
 fn stage_line(n: usize, stage: &StageInput) -> ReadingLine {
     let rates: Vec<String> = stage.readings.iter().map(|(minute, bpm)| format!("minute {minute} {bpm} bpm")).collect();
     ReadingLine { label: format!("Stage {n}, {} kgm/min", stage.load_kgm_min), value: rates.join(", ") }
@@ -80,7 +87,7 @@ fn number(input: &Input, n: f64, units: Units) -> String {
     }
     let (n, unit) = quantity::as_typed(n, &input.unit, units);
     if let Some(signs) = input.signs.as_ref().filter(|s| s.when.is_none() && n != 0.0) {
-        let side = if n < 0.0 { &signs.minus } else { &signs.plus };
+        let side = if n < 0.0 { &signs.minus } else { signs.plus.as_deref().unwrap_or_default() };
         return format!("{side} {} {unit}", rounded(n.abs(), 2)).trim_end().to_owned();
     }
     let gap = if unit.starts_with('°') { "" } else { " " };

@@ -167,11 +167,11 @@ pub fn failed_points(protocol: &Protocol, inputs: &Inputs) -> Vec<FailedPoint> {
     failed
 }
 
-/// Writes the report of a computed result. `own` gives what the practice knows of a quantity.
-pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, own: &dyn Fn(&str) -> Own) -> ResultReport {
+/// Writes the report of a computed result in the units a person thinks in. `own` gives what the practice knows of a quantity.
+pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, own: &dyn Fn(&str) -> Own, units: Units) -> ResultReport {
     let protocol = trial.protocol;
     let mut quantities: Vec<QuantityReport> =
-        protocol.scoring.iter().rev().map(|s| quantity_report(trial, &s.quantity, outcome, &own(&s.quantity))).collect();
+        protocol.scoring.iter().rev().map(|s| quantity_report(trial, &s.quantity, outcome, &own(&s.quantity), units)).collect();
     // What was not taken and is not needed is not there.
     quantities.retain(|q| q.value.is_some() || q.refused.is_some() || !protocol.scored(&q.key).is_some_and(|s| s.optional));
     quantities.sort_by_key(|q| (q.value.is_none(), protocol.scored(&q.key).is_some_and(|s| s.in_detail)));
@@ -182,7 +182,7 @@ pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, own
         flags: outcome.flags.clone(),
         work: (!failed.is_empty()).then(|| COMMON_WORK.to_owned()),
         failed,
-        conditions: condition_reports(protocol, conditions, Units::Metric),
+        conditions: condition_reports(protocol, conditions, units),
     }
 }
 
@@ -196,7 +196,7 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions, units: Un
         .collect()
 }
 
-fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> QuantityReport {
+fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own, units: Units) -> QuantityReport {
     let (protocol, facts, inputs) = (trial.protocol, &trial.facts, trial.inputs);
     let scored = protocol.scored(key);
     let equation = outcome.equation(key).or_else(|| scored.map(|s| s.equation));
@@ -206,12 +206,12 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> Qu
         key: key.to_owned(),
         label: quantity::label(key).into_owned(),
         value,
-        shown: value.map(|v| quantity::shown(key, v)).unwrap_or_default(),
+        shown: value.map(|v| quantity::shown_in(key, v, units)).unwrap_or_default(),
         at_least: quantity::is_bound(key, inputs),
-        unit: quantity::unit_shown(key).to_owned(),
+        unit: quantity::in_units(key, 0.0, units).1.to_owned(),
         method: scored.map(|s| s.method_by(equation.unwrap_or(s.equation)).to_owned()).unwrap_or_default(),
         is_estimate: scored.is_some_and(|s| s.is_estimate_by(equation.unwrap_or(s.equation))),
-        see: outcome.result(key).and_then(|e| e.see),
+        see: outcome.result(key).and_then(|e| e.see).map(|see| quantity::in_units(key, see, units).0),
         refused: outcome.refused.iter().find(|(q, _)| *q == key).map(|(_, e)| e.message.clone()),
         working: equation.and_then(|e| e.working(key, trial, outcome)),
         resolution: value.and(equation).and_then(|e| {
@@ -223,7 +223,7 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own) -> Qu
             Some(format!("± {} {} for one beat in {} s", rounded(worth, digits), quantity::unit(key), rounded(window, 0)))
         }),
         norms: outcome.norms.iter().filter(|(q, _)| *q == key).map(|(_, s)| norm_report(s, facts)).collect(),
-        pass: outcome.passes.iter().find(|(q, _)| *q == key).and_then(|(_, p)| pass_report(protocol, key, *p, Units::Metric)),
+        pass: outcome.passes.iter().find(|(q, _)| *q == key).and_then(|(_, p)| pass_report(protocol, key, *p, units)),
         typical_error: TypicalError::best(trial, key, value, own),
         independence: independence(key, facts),
     }
@@ -485,7 +485,7 @@ mod tests {
         let inputs: crate::trial::Inputs = pairs.iter().map(|(k, v)| ((*k).to_owned(), *v)).collect();
         let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
         let outcome = compute(&trial).unwrap();
-        report(&trial, &Conditions::new(), &outcome, &|_| Own::default())
+        report(&trial, &Conditions::new(), &outcome, &|_| Own::default(), Units::Metric)
     }
 
     #[test]
@@ -582,6 +582,24 @@ mod tests {
         // In one style it is the repetitions, once.
         let one = |q: &str| progress(push_up, q, &[point("2026-03-01", "toes", q, 20.0)], &point("2026-04-01", "toes", q, 22.0), None);
         assert!(one("reps").since_last.is_some() && one("reps_toes").since_last.is_none());
+    }
+
+    #[test]
+    fn a_hold_that_was_capped_is_compared_by_its_shake_and_its_form() {
+        let plank = catalogue::find("plank").unwrap();
+        let changed = |limit: &str, quantity: &str, from: f64, to: f64| {
+            let point = |on: &str, value: f64| Point {
+                on: on.parse().unwrap(),
+                value,
+                method: "plank/1".into(),
+                conditions: [("limit_s".to_owned(), Answer::Text(limit.into()))].into(),
+                quantity: quantity.into(),
+                ..Point::default()
+            };
+            progress(plank, quantity, &[point("2026-03-01", from)], &point("2026-06-01", to), None).since_last.map(|c| c.difference)
+        };
+        assert_eq!((changed("30", "seconds", 30.0, 30.0), changed("30", "shake_s", 11.0, 13.0)), (None, Some(2.0)));
+        assert_eq!((changed("30", "break_s", 16.0, 21.0), changed("to_failure", "seconds", 88.0, 95.0)), (Some(5.0), Some(7.0)));
     }
 
     #[test]

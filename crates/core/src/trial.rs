@@ -121,6 +121,13 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
         outcome.line = None;
         outcome.refused.push((quantity, error));
     }
+    outcome.flags.extend(flags_of(&trial.protocol.notable, trial, &outcome.results));
+    for used in trial.protocol.norms.iter().filter(|n| n.flag_below) {
+        let below = outcome.flags.iter_mut().find(|f| f.code == FlagCode::BelowRange && f.field == used.quantity);
+        if let (Some(flag), Some(goes_with)) = (below, &used.below_goes_with) {
+            flag.message = format!("{} {goes_with}", flag.message);
+        }
+    }
     Ok(outcome)
 }
 
@@ -166,7 +173,7 @@ pub fn compute_as_given<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError
     {
         return Err(protocol.missing(&input.key));
     }
-    outcome.flags.extend(rule_flags(trial, &outcome.results));
+    outcome.flags.extend(flags_of(&trial.protocol.flags, trial, &outcome.results));
     outcome.flags = once_each(outcome.flags);
     compare_with_tables(trial, &mut outcome);
     for pass in protocol.pass.iter().filter(|p| p.when.iter().all(|w| w.holds(trial.inputs))) {
@@ -278,10 +285,10 @@ fn rule_values<'s>(
     if rule.each_side { sides.iter().filter_map(|side| value(Some(side))).collect() } else { value(None).into_iter().collect() }
 }
 
-fn rule_flags(trial: &Trial, results: &[(&str, Estimate)]) -> Vec<Flag> {
+fn flags_of(rules: &[crate::catalogue::Rule], trial: &Trial, results: &[(&str, Estimate)]) -> Vec<Flag> {
     let sides = trial.protocol.sides();
     let mut flags = Vec::new();
-    for rule in &trial.protocol.flags {
+    for rule in rules {
         let Some(code) = rule.code else { continue };
         for (side, _) in rule_values(rule, sides, trial, results).into_iter().filter(|(_, v)| rule.holds(*v)) {
             let field = side.map_or_else(|| rule.field.clone(), |side| format!("{}.{side}", rule.field));
@@ -449,6 +456,38 @@ mod tests {
             options,
             circumstances,
         })
+    }
+
+    /// What a coach reads and a batch does not: limits of common practice, what a low score goes with.
+    #[test]
+    fn ratios_of_the_trunk_are_judged_and_a_low_chair_stand_is_told_what_it_goes_with() {
+        let trunk = catalogue::find("trunk-endurance").unwrap();
+        let inputs = |flexor: f64, extensor: f64, side: f64| -> Inputs {
+            serde_json::from_value(serde_json::json!({
+                "side_s": { "left": side, "right": side }, "flexor_s": flexor, "extensor_s": extensor
+            }))
+            .unwrap()
+        };
+        let said = |inputs: &Inputs| -> Vec<String> {
+            let outcome = compute(&Trial::of(trunk, man_of(31.0), inputs)).unwrap();
+            outcome.flags.iter().filter(|f| f.code == FlagCode::Notable).map(|f| f.field.clone()).collect()
+        };
+        assert_eq!(said(&inputs(120.0, 104.0, 66.0)), ["ratio_flexor_extensor"]);
+        assert_eq!(said(&inputs(80.0, 100.0, 76.0)), ["ratio_side_extensor.right", "ratio_side_extensor.left"]);
+        assert!(said(&inputs(100.0, 100.0, 75.0)).is_empty(), "at the limit nothing is said");
+        let as_given = inputs(120.0, 104.0, 66.0);
+        let batch = compute_as_given(&Trial::of(trunk, man_of(31.0), &as_given)).unwrap();
+        assert!(batch.flags.iter().all(|f| f.code != FlagCode::Notable));
+
+        let woman = Facts { sex: Some(Sex::Female), age: Age::new(74.0).ok(), ..Facts::default() };
+        let chair = catalogue::find("chair-stand-30s").unwrap();
+        let told = |reps: f64| {
+            let inputs = Inputs::from_iter([("reps", reps)]);
+            let outcome = compute(&Trial::of(chair, woman, &inputs)).unwrap();
+            outcome.flags.into_iter().find(|f| f.code == FlagCode::BelowRange).map(|f| f.message)
+        };
+        assert!(told(6.0).unwrap().ends_with("A doctor or physiotherapist can look at it and say what helps."));
+        assert_eq!(told(14.0), None);
     }
 
     #[test]

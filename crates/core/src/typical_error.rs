@@ -13,7 +13,7 @@ use crate::{
     person::{Facts, Sex},
     quantity,
     trial::Trial,
-    units::rounded,
+    units::{Units, rounded},
     wobble,
 };
 
@@ -89,6 +89,16 @@ pub struct TypicalError {
     pub source: Option<Citation>,
     /// The smallest change that is known to matter to people, where one is: never a bound by itself, shown beside the other.
     pub important: Option<Important>,
+}
+
+impl TypicalError {
+    /// The same in the units a person thinks in: for a page alone, never for a comparison.
+    #[must_use]
+    pub fn shown_in(self, key: &str, units: Units) -> Self {
+        let of = |value: f64| quantity::in_units(key, value, units).0;
+        let important = self.important.map(|i| Important { value: of(i.value), ..i });
+        Self { value: of(self.value), detectable: of(self.detectable), possible: of(self.possible), important, ..self }
+    }
 }
 
 /// What a typical error rests on, surest first.

@@ -494,7 +494,7 @@ mod norms_of_vo2max {
         for (sex, age, level) in [(Sex::Male, 61.0, Some(18.0)), (Sex::Female, 66.0, Some(15.0)), (Sex::Male, 60.0, None)] {
             let test = Test::of("mile-walk", facts(sex, age, 75.0), &[("time_s", 900.0), ("hr_end", 130.0)]);
             let outcome = compute(&test.trial()).unwrap();
-            let page = report::report(&test.trial(), &Conditions::new(), &outcome, &|_| Own::default());
+            let page = report::report(&test.trial(), &Conditions::new(), &outcome, &|_| Own::default(), impulso_core::units::Units::Metric);
             assert_eq!(page.quantities.iter().find(|q| q.key == "vo2max").unwrap().independence, level);
         }
     }
@@ -512,7 +512,7 @@ mod every_estimate {
             for (quantity, estimate) in outcome.results.iter().filter(|(_, e)| e.equation.is_estimate()) {
                 assert!(estimate.value.is_finite() && !estimate.equation.name().is_empty(), "{}", protocol.id);
                 assert!(!impulso_core::quantity::unit(quantity).is_empty(), "{quantity}");
-                let page = report::report(&trial, &Conditions::new(), &outcome, &|_| Own::default());
+                let page = report::report(&trial, &Conditions::new(), &outcome, &|_| Own::default(), impulso_core::units::Units::Metric);
                 let shown = page.quantities.iter().find(|q| q.key == *quantity).unwrap();
                 assert!(shown.is_estimate && shown.method == estimate.equation.name());
             }

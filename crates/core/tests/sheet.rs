@@ -539,3 +539,29 @@ fn undo_three_times_takes_back_three() {
     }
     assert_eq!(floor.sheet().rows[0].cells.last().unwrap().value, Value::Number(2.0));
 }
+
+#[test]
+fn at_the_wall_the_gap_is_typed_without_a_sign_and_who_touches_it_shows_the_palm() {
+    let inputs = |variant: &str| -> Vec<String> {
+        let floor = floor_of("sit-reach", &[("variant", text(variant)), ("warm_up", Answer::YesNo(true))]);
+        floor.sheet().rows.iter().map(|r| r.input.clone()).collect()
+    };
+    assert_eq!((inputs("wall_gap"), inputs("box")), (vec!["distance_cm".to_owned(), "palm_gap_cm".into()], vec!["distance_cm".to_owned()]));
+    let mut floor = floor_of("sit-reach", &[("variant", text("wall_gap")), ("warm_up", Answer::YesNo(true))]);
+    let signs = floor.sheet().rows[0].signs.clone().unwrap();
+    assert_eq!((signs.minus.as_str(), signs.plus), ("short of the wall", None));
+    floor.at(5.0, taken("distance_cm", None, 0.0));
+    floor.at(9.0, taken("palm_gap_cm", None, 9.0));
+    assert_eq!(closed(&mut floor, 40.0), json!({"variant": "wall_gap", "distance_cm": [0.0], "palm_gap_cm": [9.0]}));
+}
+
+#[test]
+fn a_plank_on_straight_arms_is_shown_and_called_as_one() {
+    let cue = |support: &str| {
+        floor_of("plank", &[("support", text(support)), ("limit_s", text("to_failure"))]).state().timeline.phases[0].cue.clone()
+    };
+    assert!(cue("forearm").starts_with("Elbows under") && cue("straight_arm").starts_with("Hands under"));
+    let plank = catalogue::find("plank").unwrap();
+    let shown = |support: &str| plank.pictures.iter().filter(|p| p.when.as_ref().is_none_or(|w| w.is == support)).count();
+    assert_eq!((shown("forearm"), shown("straight_arm")), (2, 2));
+}

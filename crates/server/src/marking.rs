@@ -93,7 +93,8 @@ impl Tables {
             Some(Mark { place: *place, points: row.points(*raw, *lower), of: row.most() })
         };
         let marks: Vec<Mark> = raws.iter().filter_map(of).collect();
-        let total: f64 = marks.iter().map(|m| m.points).sum();
+        // The sum of nothing is −0.0.
+        let total = marks.iter().map(|m| m.points).sum::<f64>() + 0.0;
         let places: std::collections::BTreeSet<usize> = table.rows.iter().map(|r| r.place).collect();
         let most = places.iter().filter_map(|p| table.row(*p, facts)).map(impulso_core::points::PointRow::most).sum();
         let words = |t: &ScoringTable| format!("table {} of {}", t.version, t.from.format("%-d %B %Y"));

@@ -73,6 +73,8 @@ pub struct Typed {
     /// The body mass, where the one on record is old.
     #[serde(flatten)]
     pub weighed: Weighed,
+    /// Anything worth adding; a correction without one keeps what was remarked.
+    pub remark: Option<String>,
 }
 
 /// What is said of a body mass that was measured long before the test.
@@ -177,6 +179,7 @@ pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonI
         facts: facts.into(),
         stopped: state.stopped_ms.map(|ms| Stop { at_s: ms / 1000.0, reason: state.stop_reason, note: state.stop_note.clone() }),
         voided: false,
+        remarks: state.notes.clone(),
         computed: BTreeMap::new(),
     };
     result.computed = scoring::values(&run.protocol, &result)?;
@@ -248,6 +251,10 @@ pub async fn build(
         (None, Some(was)) => was.taken_at,
         (None, None) => last_of_day(scope, person.id, on).await?,
     };
+    let remarks = match typed.remark {
+        Some(remark) => text::note(&remark, "remark")?.into_iter().collect(),
+        None => was.map(|w| w.remarks.clone()).unwrap_or_default(),
+    };
     let mut result = Stored {
         id,
         person: person.id,
@@ -261,6 +268,7 @@ pub async fn build(
         facts: facts.into(),
         stopped: None,
         voided: false,
+        remarks,
         computed: BTreeMap::new(),
     };
     if let Some(schedule) = protocol.schedule() {

@@ -164,8 +164,8 @@ pub async fn noted(scope: &mut Scope, person: PersonId) -> ApiResult<Vec<Happeni
 }
 
 /// The report of a stored result.
-pub fn report(protocol: &Protocol, result: &Stored, own: &BTreeMap<String, Own>) -> ApiResult<Option<ResultReport>> {
-    Ok(outcome_and_report(protocol, result, own)?.map(|(_, report)| report))
+pub fn report(protocol: &Protocol, result: &Stored, own: &BTreeMap<String, Own>, units: Units) -> ApiResult<Option<ResultReport>> {
+    Ok(outcome_and_report(protocol, result, own, units)?.map(|(_, report)| report))
 }
 
 /// What a stored result computes to, and its report; nothing for one that is no score.
@@ -173,6 +173,7 @@ pub fn outcome_and_report<'a>(
     protocol: &'a Protocol,
     result: &'a Stored,
     own: &BTreeMap<String, Own>,
+    units: Units,
 ) -> ApiResult<Option<(Outcome<'a>, ResultReport)>> {
     if result.stopped.is_some() || result.voided {
         return Ok(None);
@@ -181,7 +182,7 @@ pub fn outcome_and_report<'a>(
     let trial = trial(protocol, result);
     Ok(outcome(&trial)?.map(|mut o| {
         trial::hold_to_protocol(&mut o, protocol, &result.conditions, &trial.facts);
-        let report = report::report(&trial, &result.conditions, &o, &own);
+        let report = report::report(&trial, &result.conditions, &o, &own, units);
         (o, report)
     }))
 }

@@ -197,6 +197,9 @@ pub fn states(run: &Run, events: &[Event]) -> Vec<State> {
 
 /// What was remarked on the floor while a result was taken.
 pub async fn remarks(scope: &mut Scope, result: &Stored) -> ApiResult<Vec<String>> {
+    if !result.remarks.is_empty() {
+        return Ok(result.remarks.clone());
+    }
     let Some(id) = result.run else { return Ok(Vec::new()) };
     let Some(run) = runs::readable(scope, id).await? else { return Ok(Vec::new()) };
     let events = runs::events(scope, id).await?;

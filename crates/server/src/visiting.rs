@@ -11,7 +11,7 @@ use impulso_core::{
     change::Comparison,
     person::Sex,
     picture::{Drawing, Picture},
-    points,
+    points, reading,
     report::{self, FailedPoint, PassReport, ResultReport},
     run::event::{Answer, Conditions},
     suitability, text,
@@ -124,7 +124,13 @@ pub struct VisitRow {
     pub standing: Option<String>,
     /// A mark, passed or not.
     pub pass: Option<PassReport>,
-    /// What was remarked while it was done: for the coach.
+    /// What else was measured and seen: the first shake, each girth, ratios, where it gave way.
+    pub details: Vec<Figure>,
+    /// What to keep in mind.
+    pub flags: Vec<String>,
+    /// How it was done, in a few words: the surface, the weather.
+    pub how: Option<String>,
+    /// What was remarked while it was done.
     pub remarks: Vec<String>,
     /// How often it was done.
     pub tries: usize,
@@ -342,6 +348,44 @@ pub async fn run_closed(scope: &mut Scope, run: &Run, result: Option<ResultId>) 
     Ok(())
 }
 
+/// Where a result stands in a visit.
+#[derive(Debug, Clone)]
+pub struct InVisitOf {
+    /// The battery's name and the visit's day.
+    pub name: String,
+    /// The points it brings, where it is the one that counts and a table says so.
+    pub points: Option<f64>,
+}
+
+/// The results that stand in visits, of everybody or of one person.
+pub async fn marked_results(scope: &mut Scope, person: Option<impulso_store::PersonId>) -> ApiResult<BTreeMap<Uuid, InVisitOf>> {
+    let mut found = BTreeMap::new();
+    for person in visits::people_with_visits(scope, person).await? {
+        let of = Dossier::of(scope, person).await?;
+        for visit in visits::of_person(scope, person, i64::MAX).await? {
+            let happened = visits::events(scope, visit.id).await?;
+            let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
+            let counted = counted(&visit, &state, &of);
+            let raw = |(place, result): (usize, &Option<&Stored>)| {
+                let protocol = of.shelf.find(&visit.battery.tests[place].protocol).ok()?;
+                Some((place, headline(protocol, &(*result)?.computed)?, points::lower_is_better(protocol)))
+            };
+            let raws: Vec<(usize, f64, bool)> = counted.iter().enumerate().filter_map(raw).collect();
+            let tables = Tables::of(scope, &visit.battery).await?;
+            let marks = tables.mark(visit.on, None, &of.person.facts_on(visit.on)?, &raws).map_or_else(Vec::new, |m| m.marks);
+            let name = format!("{}, {}", visit.battery.name, visit.on);
+            for (place, at) in state.places.iter().enumerate() {
+                for result in at.tries.iter().chain(&at.result) {
+                    let counts = counted[place].is_some_and(|r| r.id.0 == *result);
+                    let points = marks.iter().find(|m| counts && m.place == place).map(|m| m.points);
+                    found.insert(*result, InVisitOf { name: name.clone(), points });
+                }
+            }
+        }
+    }
+    Ok(found)
+}
+
 /// The whole page of a visit of somebody; of some places `only`, as if there were no others.
 pub async fn page(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Option<&[usize]>) -> ApiResult<VisitPage> {
     page_by(scope, of, visit, only, None).await
@@ -371,10 +415,10 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
         let protocol = shelf.find(&visit.battery.tests[place].protocol).ok();
         let Some((protocol, result)) = protocol.zip(counted[place]) else { continue };
         let own = known.get(&protocol.id).cloned().unwrap_or_default();
-        let Some((outcome, report)) = scoring::outcome_and_report(protocol, result, &own)? else { continue };
+        let Some((outcome, report)) = scoring::outcome_and_report(protocol, result, &own, told.units)? else { continue };
         let (since_last, since_first) = changes(protocol, result, &compared, &report, &told);
         let values = result.computed.clone();
-        seen.push(Seen { place, protocol, result: result.id.0, values, outcome, report, since_last, since_first, units: told.units });
+        seen.push(Seen { place, protocol, result, values, outcome, report, since_last, since_first, units: told.units });
     }
     let tables = Tables::of(scope, &visit.battery).await?;
     let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(Seen::raw).collect();
@@ -388,9 +432,12 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
             name: variant_name(shelf.find(&test.protocol).ok(), test),
             stand: at.stand,
             run: at.run,
-            result: seen.iter().find(|s| s.place == place).map(|s| s.result).or(at.result),
+            result: seen.iter().find(|s| s.place == place).map(|s| s.result.id.0).or(at.result),
             tries: at.tries.len(),
-            remarks: Vec::new(),
+            details: Vec::new(),
+            flags: Vec::new(),
+            how: None,
+            remarks: counted[place].map(|r| r.remarks.clone()).unwrap_or_default(),
             times: times(visit, at, shelf.find(&test.protocol).ok(), of),
             points: marks.iter().find(|m| m.place == place).map(|m| PlacePoints { points: m.points, of: m.of }),
             reason: at.reason.clone(),
@@ -460,7 +507,7 @@ fn window(visit: &Visit, happened: &[(Happened, DateTime<Utc>)]) -> Option<Visit
 struct Seen<'a> {
     place: usize,
     protocol: &'a Protocol,
-    result: Uuid,
+    result: &'a Stored,
     values: BTreeMap<String, f64>,
     outcome: Outcome<'a>,
     report: ResultReport,
@@ -482,6 +529,9 @@ impl Seen<'_> {
         let change = self.main_change();
         VisitRow {
             figures: quantities.iter().filter(|q| q.is_heard(self.protocol)).map(|q| figure(q, of, self.units)).collect(),
+            details: self.details(),
+            flags: self.report.flags.iter().map(|f| f.message.clone()).collect(),
+            how: self.how(),
             standing: quantities.iter().flat_map(|q| &q.norms).map(|n| n.sentence.clone()).find(|s| s != report::NO_STANDING),
             pass: report::pass_of_test(self.protocol, &self.outcome, self.units),
             change: change.cloned(),
@@ -491,6 +541,23 @@ impl Seen<'_> {
             }),
             ..row
         }
+    }
+
+    /// What stands in the result beside what it is about: measures, and what was seen. Not a side's share of what is said already.
+    fn details(&self) -> Vec<Figure> {
+        let is_detail = |q: &&report::QuantityReport| q.value.is_some() && !q.is_heard(self.protocol) && q.key != "points_of";
+        let measured = self.report.quantities.iter().filter(is_detail).map(|q| figure(q, None, self.units));
+        let seen = reading::seen(self.protocol, &self.result.inputs, self.units);
+        measured.chain(seen.into_iter().map(|l| Figure { label: l.label, value: l.value })).collect()
+    }
+
+    /// The circumstances in a few words, those of set-up alone.
+    fn how(&self) -> Option<String> {
+        let asked = |label: &str| self.protocol.conditions.iter().any(|c| c.label == label && !c.recorded_by_run);
+        let shown = report::condition_reports(self.protocol, &self.result.conditions, self.units);
+        let said: Vec<String> =
+            shown.into_iter().filter(|c| asked(&c.label)).map(|c| format!("{} {}", c.label.to_lowercase(), c.value)).collect();
+        (!said.is_empty()).then(|| said.join(" · "))
     }
 
     /// What moved most against its wobble since last time; where nothing is known of that, what moved at all, and

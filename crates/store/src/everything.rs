@@ -147,21 +147,46 @@ async fn insert(scope: &mut Scope, table: &str) -> Result<String> {
     ))
 }
 
-/// Every measure of every result, for a spreadsheet: name, day, test, measure, value; the earliest first, as they come.
-pub fn measures(
-    scope: &mut Scope,
-    person: Option<crate::PersonId>,
-) -> impl Stream<Item = Result<(String, chrono::NaiveDate, String, String, f64)>> + '_ {
+/// A measure of a result, for a spreadsheet.
+#[derive(Debug)]
+pub struct Measure {
+    /// Whose.
+    pub name: String,
+    /// The day.
+    pub on: chrono::NaiveDate,
+    /// The result it belongs to.
+    pub result: Uuid,
+    /// The protocol's id.
+    pub protocol: String,
+    /// The measure's key.
+    pub quantity: String,
+    /// In the measure's unit.
+    pub value: f64,
+    /// Sex and age on the day.
+    pub facts: Value,
+    /// The circumstances.
+    pub conditions: Value,
+    /// Who or what gave a value that was only reported.
+    pub source: Option<String>,
+    /// What was remarked.
+    pub remarks: Vec<String>,
+}
+
+/// Every measure of every result, for a spreadsheet, the earliest first, as they come.
+pub fn measures(scope: &mut Scope, person: Option<crate::PersonId>) -> impl Stream<Item = Result<Measure>> + '_ {
     let practice = scope.practice_id();
-    sqlx::query!(
-        "select p.name, s.on_date, s.protocol_id, s.quantity, s.value
+    sqlx::query_as!(
+        Measure,
+        r#"select p.name, s.on_date as "on!", s.result_id as "result!", s.protocol_id as "protocol!", s.quantity as "quantity!",
+             s.value as "value!", r.facts as "facts!", r.conditions as "conditions!",
+             coalesce(r.inputs->>'source', r.inputs->>'device') as source, r.remarks as "remarks!"
          from scores s join people p on p.practice_id = s.practice_id and p.id = s.person_id
-         where s.practice_id = $1 and ($2::uuid is null or s.person_id = $2) order by p.name, s.on_date, s.result_id, s.quantity",
+             join results r on r.practice_id = s.practice_id and r.id = s.result_id
+         where s.practice_id = $1 and ($2::uuid is null or s.person_id = $2) order by p.name, s.on_date, s.result_id, s.quantity"#,
         practice,
         person.map(|p| p.0)
     )
     .fetch(scope.db())
-    .map_ok(|r| (r.name, r.on_date, r.protocol_id, r.quantity, r.value))
     .map_err(Error::from)
 }
 

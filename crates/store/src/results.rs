@@ -89,6 +89,8 @@ pub struct Stored {
     pub stopped: Option<Stop>,
     /// Made void: it stays to be seen and counts nowhere.
     pub voided: bool,
+    /// What was remarked while it was done.
+    pub remarks: Vec<String>,
     /// Quantity to value, as computed.
     pub computed: BTreeMap<String, f64>,
 }
@@ -122,6 +124,7 @@ pub(crate) struct Row {
     pub(crate) facts: serde_json::Value,
     pub(crate) stopped: Option<serde_json::Value>,
     pub(crate) voided: bool,
+    pub(crate) remarks: Vec<String>,
     pub(crate) computed: serde_json::Value,
 }
 
@@ -145,6 +148,7 @@ impl Row {
             facts: read("facts", self.facts)?,
             stopped: self.stopped.map(|s| read("stop", s)).transpose()?,
             voided: self.voided,
+            remarks: self.remarks,
             computed: read("computed", self.computed)?,
         })
     }
@@ -154,8 +158,8 @@ impl Row {
 pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<()> {
     let practice = scope.practice_id();
     sqlx::query!(
-        "insert into results (id, practice_id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, created_by)
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)",
+        "insert into results (id, practice_id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, remarks, created_by)
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)",
         result.id.0,
         practice,
         result.person.0,
@@ -168,6 +172,7 @@ pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<(
         write("conditions", &result.conditions)?,
         write("facts", &result.facts)?,
         result.stopped.as_ref().map(|s| write("stop", s)).transpose()?,
+        &result.remarks,
         coach.0
     )
     .execute(scope.db())
@@ -195,7 +200,7 @@ async fn keep_scores(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String
 pub async fn get(scope: &mut Scope, id: ResultId) -> Result<Stored> {
     sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided,
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
            from results where id = $1"#,
         id.0
@@ -210,7 +215,7 @@ pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Re
     let practice = scope.practice_id();
     Ok(sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided,
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
            from results where practice_id = $1 and ($2::uuid is null or id > $2) order by id limit $3"#,
         practice,
@@ -236,7 +241,7 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored
     let practice = scope.practice_id();
     Ok(sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided,
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
            from results where practice_id = $1 and person_id = $2 and not voided order by taken_at, id"#,
         practice,
@@ -254,7 +259,7 @@ pub async fn of_protocol(scope: &mut Scope, person: PersonId, protocol_id: &str)
     let practice = scope.practice_id();
     Ok(sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided,
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
                   (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
            from results where practice_id = $1 and person_id = $2 and protocol_id = $3 and not voided order by on_date, taken_at, id"#,
         practice,

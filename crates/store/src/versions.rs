@@ -103,9 +103,9 @@ pub async fn replace(scope: &mut Scope, coach: CoachId, with: &Replaced<'_>) -> 
     let is = with.is;
     sqlx::query!(
         "insert into result_versions (practice_id, result_id, version, id, person_id, run_id, method, on_date, taken_at, inputs, conditions,
-             facts, stopped, voided, scored, change, reason, created_by)
+             facts, stopped, voided, remarks, scored, change, reason, created_by)
          select r.practice_id, r.id, $3, $4, r.person_id, r.run_id, r.method, r.on_date, r.taken_at, r.inputs, r.conditions,
-             r.facts, r.stopped, r.voided,
+             r.facts, r.stopped, r.voided, r.remarks,
              (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = r.practice_id and s.result_id = r.id),
              $5, $6, $7
          from results r where r.practice_id = $1 and r.id = $2",
@@ -121,7 +121,7 @@ pub async fn replace(scope: &mut Scope, coach: CoachId, with: &Replaced<'_>) -> 
     .await?;
     sqlx::query!(
         "update results set person_id = $3, run_id = $4, method = $5, on_date = $6, taken_at = $7, inputs = $8, conditions = $9, facts = $10,
-             stopped = $11, voided = $12 where practice_id = $1 and id = $2",
+             stopped = $11, voided = $12, remarks = $13 where practice_id = $1 and id = $2",
         practice,
         is.id.0,
         is.person.0,
@@ -133,7 +133,8 @@ pub async fn replace(scope: &mut Scope, coach: CoachId, with: &Replaced<'_>) -> 
         write("conditions", &is.conditions)?,
         write("facts", &is.facts)?,
         is.stopped.as_ref().map(|s| write("stop", s)).transpose()?,
-        is.voided
+        is.voided,
+        &is.remarks
     )
     .execute(scope.db())
     .await?;
@@ -145,7 +146,7 @@ pub async fn of_result(scope: &mut Scope, id: ResultId) -> Result<Vec<Version>> 
     let practice = scope.practice_id();
     let rows = sqlx::query!(
         r#"select v.version, v.person_id, v.run_id, r.protocol_id, v.method, v.on_date, v.taken_at, v.inputs, v.conditions, v.facts,
-                  v.stopped, v.voided, v.scored, v.change, v.reason, v.created_at, c.name
+                  v.stopped, v.voided, v.remarks, v.scored, v.change, v.reason, v.created_at, c.name
            from result_versions v
            join results r on r.practice_id = v.practice_id and r.id = v.result_id
            join coaches c on c.practice_id = v.practice_id and c.id = v.created_by
@@ -172,6 +173,7 @@ pub async fn of_result(scope: &mut Scope, id: ResultId) -> Result<Vec<Version>> 
                     facts: r.facts,
                     stopped: r.stopped,
                     voided: r.voided,
+                    remarks: r.remarks,
                     computed: r.scored,
                 }
                 .read()?,

@@ -17,6 +17,8 @@ pub struct Link {
     pub places: Vec<usize>,
     /// Whether it shows photographs.
     pub photos: bool,
+    /// Whether it shows remarks, flags and how the tests were done.
+    pub remarks: bool,
     /// When it was made.
     pub created_at: DateTime<Utc>,
     /// Until when it opens.
@@ -36,6 +38,8 @@ pub struct Opened {
     pub places: Vec<usize>,
     /// Whether it shows photographs.
     pub photos: bool,
+    /// Whether it shows remarks, flags and how the tests were done.
+    pub remarks: bool,
     /// Until when.
     pub expires_at: DateTime<Utc>,
 }
@@ -44,13 +48,14 @@ pub struct Opened {
 pub async fn add(scope: &mut Scope, coach: CoachId, visit: Uuid, link: &Link, token: &[u8; 32]) -> Result<()> {
     let practice = scope.practice_id();
     sqlx::query!(
-        "insert into visit_links (practice_id, id, visit_id, token_hash, places, photos, created_by, expires_at) values ($1, $2, $3, $4, $5, $6, $7, $8)",
+        "insert into visit_links (practice_id, id, visit_id, token_hash, places, photos, remarks, created_by, expires_at) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
         practice,
         link.id,
         visit,
         token.as_slice(),
         write("places", &link.places)?,
         link.photos,
+        link.remarks,
         coach.0,
         link.expires_at
     )
@@ -63,7 +68,7 @@ pub async fn add(scope: &mut Scope, coach: CoachId, visit: Uuid, link: &Link, to
 pub async fn of_visit(scope: &mut Scope, visit: Uuid) -> Result<Vec<Link>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        "select id, places, photos, created_at, expires_at, withdrawn_at from visit_links where practice_id = $1 and visit_id = $2
+        "select id, places, photos, remarks, created_at, expires_at, withdrawn_at from visit_links where practice_id = $1 and visit_id = $2
          order by created_at desc",
         practice,
         visit
@@ -76,6 +81,7 @@ pub async fn of_visit(scope: &mut Scope, visit: Uuid) -> Result<Vec<Link>> {
                 id: r.id,
                 places: read("places", r.places)?,
                 photos: r.photos,
+                remarks: r.remarks,
                 created_at: r.created_at,
                 expires_at: r.expires_at,
                 withdrawn_at: r.withdrawn_at,
@@ -103,7 +109,7 @@ pub async fn withdraw(scope: &mut Scope, id: Uuid) -> Result<()> {
 /// What a token opens, while its link holds.
 pub async fn open(store: &Store, token: &[u8; 32]) -> Result<Option<Opened>> {
     let found = store.soon(sqlx::query!(
-        r#"select practice_id as "practice_id!", visit_id as "visit_id!", places as "places!", photos as "photos!", expires_at as "expires_at!"
+        r#"select practice_id as "practice_id!", visit_id as "visit_id!", places as "places!", photos as "photos!", remarks as "remarks!", expires_at as "expires_at!"
            from visit_link_lookup($1)"#,
         token.as_slice()
     )
@@ -115,6 +121,7 @@ pub async fn open(store: &Store, token: &[u8; 32]) -> Result<Option<Opened>> {
                 visit: f.visit_id,
                 places: read("places", f.places)?,
                 photos: f.photos,
+                remarks: f.remarks,
                 expires_at: f.expires_at,
             })
         })

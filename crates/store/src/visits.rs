@@ -233,6 +233,19 @@ pub async fn of_result(scope: &mut Scope, person: PersonId, result: ResultId) ->
     Ok(rows.into_iter().map(|r| (r.visit_id, usize::try_from(r.place).unwrap_or(usize::MAX))).collect())
 }
 
+/// Everybody who was ever on a visit; or the one who was asked for, where they were.
+pub async fn people_with_visits(scope: &mut Scope, person: Option<PersonId>) -> Result<Vec<PersonId>> {
+    let practice = scope.practice_id();
+    let ids = sqlx::query_scalar!(
+        "select distinct person_id from visits where practice_id = $1 and ($2::uuid is null or person_id = $2)",
+        practice,
+        person.map(|p| p.0)
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(ids.into_iter().map(PersonId).collect())
+}
+
 /// Ties a run to its place in a visit.
 pub async fn tie(scope: &mut Scope, run: RunId, visit: Uuid, place: usize) -> Result<()> {
     let practice = scope.practice_id();

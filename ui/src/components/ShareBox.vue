@@ -15,7 +15,16 @@ const path = { id: props.visit.id };
 const { data: links, reload } = useLoad(() => take(api.GET("/api/visits/{id}/links", { params: { path } })));
 const done = computed(() => props.visit.rows.filter((r) => r.stand === "done"));
 const left = ref<Set<number>>(new Set());
-const days = ref(90);
+/** Days; nothing for until two weeks after the next date. */
+const days = ref<number | null>(null);
+const next = computed(
+  () =>
+    props.visit.retests
+      .map((r) => r.due_on)
+      .filter((on) => on > props.visit.on)
+      .sort()[0] ?? null,
+);
+const remarks = ref(false);
 const photos = ref(false);
 const { busy, failure, run } = useAction();
 const made = ref("");
@@ -28,7 +37,12 @@ function tick(place: number) {
 async function make() {
   const places = done.value.map((r) => r.place).filter((p) => !left.value.has(p));
   const link = await run(() =>
-    take(api.POST("/api/visits/{id}/links", { params: { path }, body: { id: uuid(), days: days.value, places, photos: photos.value } })),
+    take(
+      api.POST("/api/visits/{id}/links", {
+        params: { path },
+        body: { id: uuid(), days: days.value, places, photos: photos.value, remarks: remarks.value },
+      }),
+    ),
   );
   if (!link) return;
   made.value = new URL(link.path, window.location.origin).href;
@@ -54,11 +68,13 @@ async function withdraw(id: string) {
       <label v-for="row in done" :key="row.place" class="ticked"
         ><input type="checkbox" :checked="!left.has(row.place)" @change="tick(row.place)" /> {{ row.name }}</label
       >
+      <label class="ticked"><input v-model="remarks" type="checkbox" /> Remarks, flags and how it was done</label>
       <label class="ticked"><input v-model="photos" type="checkbox" /> Photographs of the day and of the first</label>
       <TextField label="Opens for"
-        ><select v-model.number="days" class="native">
+        ><select v-model="days" class="native">
+          <option :value="null">{{ next ? `two weeks beyond ${dayYear(next)}` : "three months" }}</option>
           <option :value="14">two weeks</option>
-          <option :value="90">three months</option>
+          <option v-if="next" :value="90">three months</option>
           <option :value="366">a year</option>
         </select></TextField
       >
@@ -73,7 +89,10 @@ async function withdraw(id: string) {
     <ul v-if="links?.some((l) => l.opens)" class="links">
       <template v-for="l in links" :key="l.id"
         ><li v-if="l.opens">
-          <span>{{ l.tests }} tests{{ l.photos ? " with photographs" : "" }}, until {{ dayYear(l.expires_at.slice(0, 10)) }}</span>
+          <span
+            >{{ l.tests }} tests{{ l.photos ? ", photographs" : "" }}{{ l.remarks ? ", remarks" : "" }}, until
+            {{ dayYear(l.expires_at.slice(0, 10)) }}</span
+          >
           <button type="button" class="linklike" @click="withdraw(l.id)">Withdraw</button>
         </li></template
       >

@@ -57,7 +57,15 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
           >
             Do it again
           </button>
-          <small v-for="(r, k) in linked ? row.remarks : []" :key="k" class="soft">“{{ r }}”</small>
+          <dl v-if="row.details.length" class="details">
+            <div v-for="d in row.details" :key="d.label">
+              <dt>{{ d.label }}</dt>
+              <dd class="num">{{ d.value }}</dd>
+            </div>
+          </dl>
+          <small v-for="(f, k) in row.flags" :key="`f${k}`" class="flag">{{ f }}</small>
+          <small v-for="(r, k) in row.remarks" :key="k" class="soft">“{{ r }}”</small>
+          <small v-if="row.how" class="soft">{{ row.how }}</small>
           <small v-if="row.waits" class="soft">{{ row.waits }}</small>
         </td>
         <td v-if="stands" data-of="Stands">
@@ -79,6 +87,27 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
 </template>
 
 <style scoped>
+.details {
+  margin: 4px 0 2px;
+  font-size: 15px;
+}
+.details div {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+}
+.details dt {
+  color: var(--soft);
+}
+.details dd {
+  margin: 0;
+  white-space: nowrap;
+}
+.flag {
+  display: block;
+  color: var(--ochre);
+  max-width: 44ch;
+}
 table {
   border-collapse: collapse;
   width: 100%;

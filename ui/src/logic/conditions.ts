@@ -5,6 +5,10 @@ import { toShown, type Units } from "./units";
 /** Answers as the form holds them: words as typed, yes or no. */
 export type Given = Record<string, string | boolean>;
 
+/** Whether these answers are such as something is only shown or asked under. */
+export const isSo = (when: { condition: string; is: string } | null | undefined, given: Record<string, unknown>) =>
+  !when || given[when.condition] === when.is;
+
 /** Answers as the form holds them, from those the server suggests. */
 export const given = (answers: Record<string, unknown>, asked: Condition[] = [], units: Units = "metric"): Given => {
   const unit = (key: string) => asked.find((c) => c.key === key)?.unit ?? "";

@@ -135,9 +135,13 @@ function ofSide(
     if (signs && number) {
       const which = at(most === 1 ? "sign" : `${k + 1}.sign`);
       if (hasSign(one))
-        return { field: input.key, message: `${input.label}: type the length without a sign, and choose ${signs.minus} or ${signs.plus}.` };
-      if (!which) return { field: input.key, message: `${input.label}, ${one}: ${signs.minus} or ${signs.plus}? Choose one.` };
-      numbers.push(which === "-" ? -number : number);
+        return {
+          field: input.key,
+          message: `${input.label}: type the length without a sign${signs.plus ? `, and choose ${signs.minus} or ${signs.plus}` : ""}.`,
+        };
+      if (signs.plus && !which)
+        return { field: input.key, message: `${input.label}, ${one}: ${signs.minus} or ${signs.plus}? Choose one.` };
+      numbers.push(which === "-" || !signs.plus ? -number : number);
       continue;
     }
     numbers.push(number);

@@ -1,3 +1,4 @@
+import { isSo } from "./conditions";
 import type { Input, SheetRow } from "@/api/types";
 
 export type Signs = NonNullable<Input["signs"]>;
@@ -5,8 +6,7 @@ export type Signs = NonNullable<Input["signs"]>;
 /** The words of either side of a zero, under these answers; nothing where the number has none. */
 export function signsOf(input: Input, given: Record<string, unknown>): Signs | null {
   const signs = input.signs ?? null;
-  if (!signs?.when) return signs;
-  return given[signs.when.condition] === signs.when.is ? signs : null;
+  return signs && isSo(signs.when, given) ? signs : null;
 }
 
 /** What is written with a sign of its own, although the side is chosen. */
@@ -14,4 +14,4 @@ export const hasSign = (text: string) => /^\s*[-−–+]/.test(text);
 
 /** `gap 6.5` for −6.5. */
 export const signed = (signs: SheetRow["signs"], value: number, text: string) =>
-  !signs || value === 0 ? text : `${value < 0 ? signs.minus : signs.plus} ${text.replace(/^[-−]/, "")}`;
+  !signs || value === 0 ? text : `${value < 0 ? signs.minus : (signs.plus ?? "")} ${text.replace(/^[-−]/, "")}`;

@@ -6,7 +6,7 @@ import { useRoute, useRouter } from "vue-router";
 import { ofFamily } from "@/logic/procedure";
 import { api, take } from "@/api/client";
 import { inUnits } from "@/logic/units";
-import { answers, given } from "@/logic/conditions";
+import { answers, given, isSo } from "@/logic/conditions";
 import type { Ceiling, Conditions, HrMaxMethod, Unlike } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PictureBox from "@/components/PictureBox.vue";
@@ -71,6 +71,8 @@ watch(page, (p) => {
 const count = computed(() => ofFamily(page.value?.protocol.procedure, "counted_recovery"));
 const asked = computed(() => page.value?.protocol.conditions.filter((c) => c.ask) ?? []);
 const conditions = computed<Conditions>(() => answers(asked.value, draft.value.given, page.value?.units));
+/** What the test looks like as it is set up. */
+const drawings = computed(() => (page.value?.drawings ?? []).filter((d) => isSo(d.when, draft.value.given)));
 const unlike = ref<Unlike[]>([]);
 const differing = useAction();
 const compare = useDebounceFn(async () => {
@@ -164,8 +166,8 @@ async function begin() {
     <div class="two">
       <section>
         <h2>Set up</h2>
-        <div v-if="page.drawings.length" class="pictures">
-          <PictureBox v-for="d in page.drawings" :key="d.caption" :drawing="d" />
+        <div v-if="drawings.length" class="pictures">
+          <PictureBox v-for="d in drawings" :key="d.caption" :drawing="d" />
         </div>
         <ul class="bring">
           <li v-for="e in page.protocol.equipment" :key="e.what">{{ e.what }}</li>

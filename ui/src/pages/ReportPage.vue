@@ -29,7 +29,11 @@ const {
         <p v-if="r.learned.strong"><b>Strong.</b> {{ r.learned.strong }}</p>
         <p v-if="r.learned.holds_back"><b>To work on.</b> {{ r.learned.holds_back }}</p>
       </div>
+      <p v-if="r.total" class="total">
+        <b class="num">{{ r.total.points }}</b> of {{ r.total.most }} points<template v-if="r.total.level">: {{ r.total.level }}</template>
+      </p>
       <VisitRows :rows="r.rows" />
+      <p v-if="r.next_on" class="next"><b>Next time:</b> {{ dayYear(r.next_on) }}</p>
       <section v-if="r.lines.length">
         <h2>Over time</h2>
         <div class="many">
@@ -76,6 +80,16 @@ const {
 }
 .lead p {
   margin: 0 0 6px;
+}
+.total {
+  font-size: 20px;
+  margin: 0 0 12px;
+}
+.total b {
+  font-size: 30px;
+}
+.next {
+  margin: 16px 0;
 }
 .many {
   display: grid;

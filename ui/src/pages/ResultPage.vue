@@ -15,6 +15,7 @@ import WhySheet from "@/components/WhySheet.vue";
 import { dayYear } from "@/composables/dates";
 import { useFresh } from "@/composables/useFresh";
 import { useLoad } from "@/composables/useLoad";
+import { toShown } from "@/logic/units";
 
 const props = defineProps<{ id: string }>();
 const { data: r, failure, loading, reload } = useLoad(() => take(api.GET("/api/results/{id}", { params: { path: { id: props.id } } })));
@@ -39,7 +40,8 @@ const girths = computed(() => {
 });
 const moved = computed(() => {
   const since = Object.entries(r.value?.progress ?? {}).flatMap(([key, p]) => (p.since_last ? [[key, p.since_last] as const] : []));
-  return Object.fromEntries(since.map(([key, c]) => [key, `${c.difference < 0 ? "−" : "+"}${Math.abs(c.difference).toFixed(1)}`]));
+  const shown = (cm: number) => Number(toShown(Math.abs(cm), "cm", r.value!.units)).toFixed(1);
+  return Object.fromEntries(since.map(([key, c]) => [key, `${c.difference < 0 ? "−" : "+"}${shown(c.difference)}`]));
 });
 function ask(q: QuantityReport) {
   asked.value = q;

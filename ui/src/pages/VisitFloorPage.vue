@@ -181,6 +181,9 @@ onKeyStroke((event) => {
       <template v-else-if="next">
         <button type="button" class="quiet" @click="leave(next.place)">Leave it out <kbd>L</kbd></button>
         <button v-if="next.live" type="button" class="quiet" @click="router.push(entry)">Type it from paper <kbd>E</kbd></button>
+        <button v-else-if="v?.on !== v?.today" type="button" class="quiet" @click="router.push(`/visits/${id}/paper`)">
+          All tests on one page
+        </button>
         <button type="button" class="big main" :disabled="busy" @click="go">
           {{ next.run ? "Back to the test" : next.live ? "Go" : "Measure and write it down" }} <kbd>Space</kbd>
         </button>

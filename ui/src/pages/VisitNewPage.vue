@@ -43,7 +43,8 @@ async function begin() {
   const visit = await run(() => take(api.POST("/api/people/{id}/visits", { params: { path }, body })));
   if (!visit) return;
   clear();
-  await router.push(`/visits/${visit.id}/floor`);
+  // A visit of an earlier day is typed from paper, all of it on one page.
+  await router.push(`/visits/${visit.id}/${draft.value.on && draft.value.on !== visit.today ? "paper" : "floor"}`);
 }
 </script>
 

@@ -129,6 +129,7 @@ pub fn parse(text: &str) -> Result<Protocol, InputError> {
             beats: None,
             clocked: None,
             cue: protocol.summary.clone(),
+            cues: Vec::new(),
             prompts: Vec::new(),
         });
     }
@@ -303,12 +304,12 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         let key = base(name);
         protocol.input(key).is_some() || protocol.scoring.iter().any(|s| base(&s.quantity) == key) || is_fact(name)
     };
-    for rule in protocol.refuse.iter().chain(&protocol.flags) {
+    for rule in protocol.refuse.iter().chain(&protocol.flags).chain(&protocol.notable) {
         if let Some(name) = rule.value.names().into_iter().find(|name| !known(name)) {
             return fail("rules", format!("{name} is neither recorded nor computed"));
         }
     }
-    if protocol.flags.iter().any(|r| r.code.is_none()) {
+    if protocol.flags.iter().chain(&protocol.notable).any(|r| r.code.is_none()) {
         return fail("flags", "a flag has a code".into());
     }
     for step in &protocol.prepare {
@@ -348,7 +349,15 @@ fn check_size(protocol: &Protocol) -> Result<(), InputError> {
         ("inputs", protocol.inputs.len()),
         ("scoring", protocol.scoring.len()),
         ("conditions", protocol.conditions.len()),
-        ("rules", protocol.refuse.len() + protocol.flags.len() + protocol.change.len() + protocol.pass.len() + protocol.norms.len()),
+        (
+            "rules",
+            protocol.refuse.len()
+                + protocol.flags.len()
+                + protocol.notable.len()
+                + protocol.change.len()
+                + protocol.pass.len()
+                + protocol.norms.len(),
+        ),
         ("pictures", protocol.pictures.len()),
         ("prepare", protocol.prepare.len()),
         ("sources", protocol.sources.len()),

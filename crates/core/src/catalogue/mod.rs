@@ -36,7 +36,7 @@ pub use crate::{
 pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
 pub use equation::Equation;
 pub use load::{Kit, Section, all, check, find, kit, parse, section, section_name, sections};
-pub use procedure::{CadenceRule, Chosen, CountRule, Family, Phase, PhaseKind, Preparation, Procedure, Prompt, Tone};
+pub use procedure::{CadenceRule, Chosen, CountRule, Cue, Family, Phase, PhaseKind, Preparation, Procedure, Prompt, Tone};
 pub use scoring::{
     ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, Signs, Usual, When,
     difference,
@@ -113,6 +113,9 @@ pub struct Protocol {
     /// What is worth a flag.
     #[serde(default)]
     pub flags: Vec<Rule>,
+    /// What is beyond a limit of common practice: said where a person reads it; a batch does without.
+    #[serde(default)]
+    pub notable: Vec<Rule>,
     /// Which tables serve which quantity.
     #[serde(default)]
     pub norms: Vec<NormUse>,

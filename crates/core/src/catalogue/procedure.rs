@@ -186,9 +186,23 @@ pub struct Phase {
     pub clocked: Option<Clocked>,
     /// The line under the heading.
     pub cue: String,
+    /// The same where the test is done otherwise.
+    #[serde(default)]
+    pub cues: Vec<Cue>,
     /// What is called out, and when.
     #[serde(default)]
     pub prompts: Vec<Prompt>,
+}
+
+/// A line under a heading that depends on an answer of set-up.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Cue {
+    /// Where the test is done so.
+    pub when: Chosen,
+    /// The line.
+    pub cue: String,
 }
 
 /// What the engine does with a phase.
@@ -237,6 +251,11 @@ pub struct Clocked {
 }
 
 impl Phase {
+    /// The line under the heading, under these answers.
+    pub fn cue_under(&self, conditions: &Conditions) -> &str {
+        self.cues.iter().find(|c| c.when.holds(conditions)).map_or(&self.cue, |c| &c.cue)
+    }
+
     /// How long it lasts by the clock under these answers, s; nothing where beats or an event end it.
     pub fn seconds_under(&self, conditions: &Conditions) -> Option<u32> {
         self.seconds.or_else(|| self.clocked.as_ref().filter(|c| c.when.holds(conditions)).map(|c| c.seconds))

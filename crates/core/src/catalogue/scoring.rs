@@ -85,6 +85,9 @@ pub struct Input {
     /// Not a reading: given to ask an equation the other way round.
     #[serde(default)]
     pub inverse: bool,
+    /// Only where the test is done so.
+    #[serde(default)]
+    pub when: Option<Chosen>,
     /// What lies on either side of its zero. Nobody types a sign: a length is typed, and one of the two is chosen.
     #[serde(default)]
     pub signs: Option<Signs>,
@@ -108,8 +111,9 @@ pub struct Usual {
 pub struct Signs {
     /// Below it: a gap, short of the toes.
     pub minus: String,
-    /// Beyond it: an overlap, past the toes.
-    pub plus: String,
+    /// Beyond it: an overlap, past the toes. Nothing where nobody gets beyond it.
+    #[serde(default)]
+    pub plus: Option<String>,
     /// Only where the test is done so.
     #[serde(default)]
     pub when: Option<Chosen>,
@@ -318,6 +322,8 @@ pub enum FlagCode {
     DoNotTest,
     /// The two sides differ by more than is usual.
     SidesDiffer,
+    /// Beyond a limit of common practice.
+    Notable,
 }
 
 /// A quantity and the equation that gives it.
@@ -505,6 +511,9 @@ pub struct NormUse {
     /// Under the range is worth a flag.
     #[serde(default)]
     pub flag_below: bool,
+    /// What such a value goes with, said calmly where a person reads it; a batch does without.
+    #[serde(default)]
+    pub below_goes_with: Option<String>,
     /// The conditions that must be as the protocol asks; where one is not, the table is silent.
     #[serde(default)]
     pub kept: Vec<String>,

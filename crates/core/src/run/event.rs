@@ -459,7 +459,7 @@ impl Setup {
         for condition in &protocol.conditions {
             match self.conditions.get(&condition.key) {
                 None if condition.required => {
-                    return Err(InputError::new(Code::MissingInput, &condition.key, format!("{}: {}", condition.label, condition.ask)));
+                    return Err(InputError::new(Code::MissingInput, &condition.key, format!("An answer is missing: {}", condition.ask)));
                 }
                 None => {}
                 Some(answer) => check_answer(protocol, condition, answer)?,

@@ -130,7 +130,12 @@ impl SheetState {
             if leg.take.agreed(&setup.conditions).is_some_and(|agreed| agreed != input) {
                 continue;
             }
-            let Some(input) = protocol.input(input).filter(|i| !setup.conditions.contains_key(&i.key)) else { continue };
+            let Some(input) = protocol.input(input).filter(|i| {
+                let is_asked = i.when.as_ref().is_none_or(|w| w.holds(&setup.conditions));
+                is_asked && !setup.conditions.contains_key(&i.key)
+            }) else {
+                continue;
+            };
             let sides = if input.sides.is_empty() { vec![None] } else { input.sides.iter().cloned().map(Some).collect() };
             let row = |side: Option<String>| SheetRow {
                 input: input.key.clone(),

@@ -33,7 +33,7 @@ pub(super) fn with_work_end(protocol: &Protocol, setup: &Setup, work_end_ms: Opt
             id: phase.id.clone(),
             kind: phase.kind,
             label: phase.label.clone(),
-            cue: phase.cue.clone(),
+            cue: phase.cue_under(&setup.conditions).to_owned(),
             start_ms: at,
             end_ms: length.map(|l| at + l),
         });

@@ -6,7 +6,7 @@ use impulso_core::{Code, InputError, report::FailedPoint, visit::Learned};
 use impulso_store::{
     Scope, Store,
     audit::{self, Subject},
-    photos, practices,
+    photos, practices, retests,
     visit_links::{self, Link, Opened},
     visits::{self, Visit},
 };
@@ -24,7 +24,7 @@ use super::{
 };
 use crate::{
     ApiError, ApiResult,
-    auth::{Caller, SignedIn},
+    auth::{self, Caller, SignedIn},
     body::Json,
     brakes::Brakes,
     dossier::Dossier,
@@ -41,13 +41,16 @@ const LINKS_MAX: usize = 100;
 pub struct LinkForm {
     /// Made by the screen.
     pub id: Uuid,
-    /// How many days it opens.
-    pub days: u64,
+    /// How many days it opens; where nothing is said, until two weeks after the next date of the battery.
+    pub days: Option<u64>,
     /// The places of the battery that it shows.
     pub places: Vec<usize>,
     /// Whether it shows the photographs of the visit's day and of the first day.
     #[serde(default)]
     pub photos: bool,
+    /// Whether it shows remarks, flags and how the tests were done.
+    #[serde(default)]
+    pub remarks: bool,
 }
 
 /// A link that was made: the only time its address is told.
@@ -68,6 +71,8 @@ pub struct LinkLine {
     pub tests: usize,
     /// Whether it shows photographs.
     pub photos: bool,
+    /// Whether it shows remarks.
+    pub remarks: bool,
     /// When it was made.
     pub created_at: DateTime<Utc>,
     /// Until when it opens.
@@ -91,6 +96,10 @@ pub struct ClientReport {
     pub learned: Option<Learned>,
     /// The tests.
     pub rows: Vec<VisitRow>,
+    /// The total and the level it reaches, where everything that brings points is shown.
+    pub total: Option<ClientTotal>,
+    /// When the battery is next.
+    pub next_on: Option<NaiveDate>,
     /// Points that were not met, with what each is often behind.
     pub failed: Vec<FailedPoint>,
     /// The work that is commonly given.
@@ -107,6 +116,28 @@ pub struct ClientReport {
     pub expires_at: DateTime<Utc>,
 }
 
+/// The points of a visit as its client sees them.
+#[derive(Serialize, ToSchema)]
+pub struct ClientTotal {
+    /// Points of all tests that have any.
+    pub points: f64,
+    /// The most they could bring.
+    pub most: f64,
+    /// The level the total reaches.
+    pub level: Option<String>,
+}
+
+/// How long a link opens where nothing else is said, days; and how long beyond the next date of its battery.
+const USUAL_DAYS: u64 = 90;
+const BEYOND_NEXT_DAYS: u64 = 14;
+
+/// The next date of a visit's battery, where one is planned after that visit.
+async fn next_of(scope: &mut Scope, visit: &Visit) -> ApiResult<Option<NaiveDate>> {
+    let planned = retests::open_of(scope, visit.person).await?;
+    let of_battery = planned.iter().filter(|r| r.protocol_id == visit.battery.id && r.planned.due_on > visit.on);
+    Ok(of_battery.map(|r| r.planned.due_on).min())
+}
+
 /// Makes a link for the client. Its address is told once; only a hash of it is kept.
 #[utoipa::path(tag = "visits", operation_id = "reports_share", responses((status = 200, body = LinkMade), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/visits/{id}/links")]
@@ -114,7 +145,10 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> 
     let form = form.into_inner();
     let mut scope = who.scope().await?;
     let visit = visits::get(&mut scope, *id).await?;
-    if !(1..=DAYS_MAX).contains(&form.days) {
+    let today = auth::today(&mut scope).await?;
+    let until_next = next_of(&mut scope, &visit).await?.map(|on| u64::try_from((on - today).num_days()).unwrap_or(0) + BEYOND_NEXT_DAYS);
+    let days = form.days.unwrap_or_else(|| until_next.unwrap_or(USUAL_DAYS).min(DAYS_MAX));
+    if !(1..=DAYS_MAX).contains(&days) {
         return Err(InputError::new(Code::OutOfRange, "days", format!("A link opens for 1 to {DAYS_MAX} days.")).into());
     }
     if form.places.is_empty() || form.places.iter().any(|p| *p >= visit.battery.tests.len()) {
@@ -128,8 +162,16 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> 
     }
     let token = format!("{:032x}", rand::rng().random::<u128>());
     let now = Utc::now();
-    let expires_at = now.checked_add_days(Days::new(form.days)).unwrap_or(now);
-    let link = Link { id: form.id, places: form.places, photos: form.photos, created_at: now, expires_at, withdrawn_at: None };
+    let expires_at = now.checked_add_days(Days::new(days)).unwrap_or(now);
+    let link = Link {
+        id: form.id,
+        places: form.places,
+        photos: form.photos,
+        remarks: form.remarks,
+        created_at: now,
+        expires_at,
+        withdrawn_at: None,
+    };
     visit_links::add(&mut scope, who.coach, visit.id, &link, &hash(&token)).await?;
     let subject = Subject::of("visit", visit.id, visit.person);
     audit::record(
@@ -137,7 +179,7 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> 
         who.coach,
         "visit.shared",
         subject,
-        json!({ "days": form.days, "tests": link.places.len(), "photos": link.photos }),
+        json!({ "days": days, "tests": link.places.len(), "photos": link.photos, "remarks": link.remarks }),
     )
     .await?;
     scope.commit().await?;
@@ -154,6 +196,7 @@ pub async fn links(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Ve
         id: l.id,
         tests: l.places.len(),
         photos: l.photos,
+        remarks: l.remarks,
         created_at: l.created_at,
         expires_at: l.expires_at,
         opens: l.withdrawn_at.is_none() && l.expires_at > Utc::now(),
@@ -193,7 +236,14 @@ pub async fn open(
     // Whoever has the link opens no result by its key.
     lines.retain(|l| l.points.len() > 1);
     lines.iter_mut().flat_map(|l| &mut l.points).for_each(|p| p.result = Uuid::nil());
-    let rows = page.rows.into_iter().filter(|r| !r.figures.is_empty()).map(|r| VisitRow { run: None, result: None, reason: None, ..r });
+    let whole = visiting::page(&mut scope, &of, &visit, None).await?;
+    let hidden = whole.rows.iter().any(|r| r.points.is_some() && !opened.places.contains(&r.place));
+    let total = whole.total.filter(|_| !hidden).map(|t| ClientTotal { points: t.points, most: t.most, level: t.level });
+    let next_on = next_of(&mut scope, &visit).await?;
+    let rows = page.rows.into_iter().filter(|r| !r.figures.is_empty()).map(|r| {
+        let row = VisitRow { run: None, result: None, reason: None, times: Vec::new(), ..r };
+        if opened.remarks { row } else { VisitRow { remarks: Vec::new(), flags: Vec::new(), how: None, ..row } }
+    });
     Ok(web::Json(ClientReport {
         name: page.name,
         practice: practice.name,
@@ -201,6 +251,8 @@ pub async fn open(
         on: page.on,
         learned: page.learned,
         rows: rows.collect(),
+        total,
+        next_on,
         failed: page.failed,
         work: page.work,
         goals,

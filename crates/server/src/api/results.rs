@@ -9,7 +9,7 @@ use impulso_core::{
     alike::{Unlike, unlike},
     catalogue::{Protocol, Source},
     estimate::cycle::{self, StageLine},
-    goal::{Milestone, Way},
+    goal::{Goal, Milestone, Way},
     happening::Happening,
     hr_max::HrMaxMethod,
     inputs::Inputs,
@@ -77,6 +77,8 @@ pub struct ResultPage {
     pub readings: Vec<ReadingLine>,
     /// What was remarked while it was taken.
     pub remarks: Vec<String>,
+    /// The units that its numbers are shown in.
+    pub units: Units,
     /// The same and the circumstances, as a correction starts from them.
     pub entry: EntryShown,
     /// Every version before this one, the latest first.
@@ -305,16 +307,22 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     let person = people::get(&mut scope, result.person).await?;
     let today = auth::today(&mut scope).await?;
     let history = results::of_protocol(&mut scope, result.person, &result.protocol_id).await?;
-    let report = scoring::report(protocol, &result, &scoring::own(&mut scope, protocol).await?)?;
+    let units = person.profile.units;
+    let report = scoring::report(protocol, &result, &scoring::own(&mut scope, protocol).await?, units)?;
     let scored = report.is_some();
-    let told = Told { noted: scoring::noted(&mut scope, result.person).await?, ..Told::default() };
+    let told = Told { noted: scoring::noted(&mut scope, result.person).await?, units };
     let progress = report
         .iter()
         .flat_map(|r| &r.quantities)
         .filter_map(|q| Some((q.key.clone(), scoring::progress(protocol, &result, &history, &q.key, q.typical_error.as_ref(), &told)?)))
         .collect();
+    let report = report.map(|mut report| {
+        for q in &mut report.quantities {
+            q.typical_error = q.typical_error.take().map(|te| te.shown_in(&q.key, units));
+        }
+        report
+    });
     let open = retests::open_of(&mut scope, result.person).await?;
-    let units = person.profile.units;
     let mut versions = Vec::new();
     for v in versions::of_result(&mut scope, result.id).await?.into_iter().rev() {
         let of = if v.was.person == person.id { None } else { Some(people::get(&mut scope, v.was.person).await?.profile.name) };
@@ -334,6 +342,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         voided: result.voided,
         readings: reading::lines(protocol, &result.inputs, units),
         remarks: view::remarks(&mut scope, &result).await?,
+        units,
         entry: EntryShown {
             inputs: result.inputs.without_recording(),
             conditions: result.conditions.clone(),
@@ -388,10 +397,11 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
     let mut history = results::of_protocol(&mut scope, person.id, &protocol.id).await?;
     history.sort_by_key(|r| (r.taken_at, r.id));
     let own = scoring::own(&mut scope, protocol).await?;
-    let told = Told { noted: scoring::noted(&mut scope, person.id).await?, ..Told::default() };
+    let units = person.profile.units;
+    let told = Told { noted: scoring::noted(&mut scope, person.id).await?, units };
     let latest = history.iter().rev().find(|r| r.computed.contains_key(&key));
     let typical_error = latest.and_then(|r| scoring::wobble(protocol, r, &key, Some(&own)));
-    let points = points(protocol, &key, &history, Units::Metric);
+    let points = points(protocol, &key, &history, units);
     let latest_value = latest.and_then(|r| Some((r.on, *r.computed.get(&key)?)));
     let today = auth::today(&mut scope).await?;
     let goals = goals::of_person(&mut scope, person.id)
@@ -399,8 +409,8 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
         .into_iter()
         .filter(|(_, g)| g.protocol == protocol.id && g.quantity == key)
         .map(|(_, goal)| {
-            let standing = goal.standing(latest_value, typical_error.as_ref(), today, Units::Metric);
-            GoalDrawn { way: standing.way, sentence: standing.sentence, line: goal.line() }
+            let standing = goal.standing(latest_value, typical_error.as_ref(), today, units);
+            GoalDrawn { way: standing.way, sentence: standing.sentence, line: line_in(&goal, units) }
         })
         .collect();
     Ok(web::Json(TrendPage {
@@ -409,13 +419,13 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> Ap
         protocol: protocol.id.clone(),
         protocol_name: protocol.name.clone(),
         label: quantity::label(&key).into_owned(),
-        unit: quantity::unit_shown(&key).to_owned(),
+        unit: quantity::in_units(&key, 0.0, units).1.to_owned(),
         lower_is_better: quantity::lower_is_better(&key),
         points,
         progress: latest.and_then(|r| scoring::progress(protocol, r, &history, &key, typical_error.as_ref(), &told)),
         happenings: told.noted,
         goals,
-        typical_error,
+        typical_error: typical_error.map(|te| te.shown_in(&key, units)),
         quantities: protocol
             .scoring
             .iter()
@@ -441,6 +451,11 @@ pub fn points(protocol: &Protocol, key: &str, history: &[Stored], units: Units) 
         }
     };
     history.iter().map(point).collect()
+}
+
+/// A goal's line in the units a person thinks in.
+fn line_in(goal: &Goal, units: Units) -> Vec<Milestone> {
+    goal.line().into_iter().map(|m| Milestone { value: quantity::in_units(&goal.quantity, m.value, units).0, ..m }).collect()
 }
 
 /// How a test ended early, in a sentence.

@@ -228,6 +228,7 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
         facts: facts_on(client, test)?,
         stopped,
         voided: false,
+        remarks: Vec::new(),
         computed: BTreeMap::new(),
     };
     stored.computed = scoring::values(protocol, &stored)?;

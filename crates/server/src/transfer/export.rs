@@ -9,14 +9,26 @@ use std::{
 
 use actix_web::web::Bytes;
 use futures_util::{Stream, TryStreamExt, stream};
-use impulso_core::quantity;
+use impulso_core::{
+    alike,
+    catalogue::{Condition, ConditionKind},
+    quantity,
+    run::event::Conditions,
+};
 use impulso_formats::{practice::FORMAT, table};
-use impulso_store::{PersonId, PracticeId, Scope, Store, everything};
+use impulso_store::{
+    PersonId, PracticeId, Scope, Store,
+    everything::{self, Measure},
+};
 use tokio::{runtime::Handle, sync::mpsc, time};
 use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 
 use super::{CSV, Entry, Hashing, MANIFEST, ROWS, photo_name};
-use crate::{api::everything::ExportTurn, shelf::Shelf};
+use crate::{
+    api::everything::ExportTurn,
+    shelf::Shelf,
+    visiting::{self, InVisitOf},
+};
 
 /// So much is gathered before it is sent, bytes.
 const GATHERED: usize = 128 * 1024;
@@ -108,15 +120,68 @@ async fn send(outbox: &Outbox, sender: &mpsc::Sender<Piece>, at_least: usize) ->
 /// Every measure as lines of CSV, the head first.
 async fn lines(scope: &mut Scope, person: Option<PersonId>, mut each: impl AsyncFnMut(String) -> io::Result<()>) -> io::Result<()> {
     let shelf = Shelf::of(scope).await.map_err(io::Error::other)?;
-    let head = ["name", "day", "test", "measure", "value", "unit"].map(str::to_owned).to_vec();
+    let head = HEAD.map(str::to_owned).to_vec();
     each(table::write(std::iter::once(head))).await?;
+    let of_visits = visiting::marked_results(scope, person).await.map_err(io::Error::other)?;
     let mut measures = pin!(everything::measures(scope, person));
-    while let Some((name, on, protocol, measure, value)) = measures.try_next().await.map_err(io::Error::other)? {
-        let (label, unit) = (quantity::label(&measure).into_owned(), quantity::unit(&measure).to_owned());
-        let line = vec![name, on.to_string(), shelf.name(&protocol), label, value.to_string(), unit];
+    while let Some(of) = measures.try_next().await.map_err(io::Error::other)? {
+        let line = line(&of, &shelf, of_visits.get(&of.result));
         each(table::write(std::iter::once(line))).await?;
     }
     Ok(())
+}
+
+/// What the columns of the CSV are called.
+const HEAD: [&str; 15] = [
+    "name",
+    "sex",
+    "age",
+    "day",
+    "visit",
+    "test",
+    "variant",
+    "measure",
+    "side",
+    "value",
+    "unit",
+    "points",
+    "source",
+    "conditions",
+    "remark",
+];
+
+/// A measure as a line, under [`HEAD`]. Numbers are metric.
+fn line(of: &Measure, shelf: &Shelf, visit: Option<&InVisitOf>) -> Vec<String> {
+    let protocol = shelf.find(&of.protocol).ok();
+    let conditions: Conditions = serde_json::from_value(of.conditions.clone()).unwrap_or_default();
+    let fact =
+        |key: &str| of.facts.get(key).filter(|v| !v.is_null()).map(|v| v.to_string().trim_matches('"').to_owned()).unwrap_or_default();
+    // What tells one variant of a test from another, and everything else that set-up asked.
+    let (variant, how): (Vec<&Condition>, Vec<&Condition>) = protocol
+        .iter()
+        .flat_map(|p| &p.conditions)
+        .filter(|c| conditions.contains_key(&c.key))
+        .partition(|c| c.kind == ConditionKind::Choice && c.required);
+    let said = |c: &&Condition| alike::answer(c, conditions.get(&c.key));
+    let base = quantity::base(&of.quantity);
+    let side = of.quantity.strip_prefix(base).unwrap_or_default().trim_start_matches('.');
+    vec![
+        of.name.clone(),
+        fact("sex"),
+        fact("age"),
+        of.on.to_string(),
+        visit.map(|v| v.name.clone()).unwrap_or_default(),
+        shelf.name(&of.protocol),
+        variant.iter().map(said).collect::<Vec<_>>().join("; "),
+        quantity::label(base).into_owned(),
+        side.to_owned(),
+        of.value.to_string(),
+        quantity::unit(&of.quantity).to_owned(),
+        visit.and_then(|v| v.points).map(|p| p.to_string()).unwrap_or_default(),
+        of.source.clone().unwrap_or_default(),
+        how.iter().map(|c| format!("{}: {}", c.label, said(c))).collect::<Vec<_>>().join("; "),
+        of.remarks.join("; "),
+    ]
 }
 
 /// The archive as it is written.

@@ -263,6 +263,7 @@ impl Rows {
         typed::<StoredFacts>(row, "facts")?;
         typed::<Option<Stop>>(row, "stopped")?;
         typed::<BTreeMap<String, f64>>(row, "scored")?;
+        typed::<Option<Vec<String>>>(row, "remarks")?;
         typed::<Change>(row, "change").map(|_| ())
     }
 
@@ -288,6 +289,7 @@ impl Rows {
             facts: typed::<StoredFacts>(row, "facts")?,
             stopped: typed::<Option<Stop>>(row, "stopped")?,
             voided: typed::<Option<bool>>(row, "voided")?.unwrap_or_default(),
+            remarks: typed::<Option<Vec<String>>>(row, "remarks")?.unwrap_or_default(),
             computed: BTreeMap::new(),
         };
         if result.stopped.is_some() || result.voided {
@@ -307,7 +309,7 @@ impl Rows {
             return Err(wrong("method", "its run was done by another"));
         }
         result.computed = scoring::values(protocol, &result).map_err(|e| wrong("inputs", e.message))?;
-        scoring::outcome_and_report(protocol, &result, &BTreeMap::new()).map_err(|e| wrong("inputs", e.message))?;
+        scoring::outcome_and_report(protocol, &result, &BTreeMap::new(), Units::Metric).map_err(|e| wrong("inputs", e.message))?;
         if let Some(brought) = brought {
             let same = |q: &String, v: &f64| result.computed.get(q).is_some_and(|is| (is - v).abs() <= 1e-9 * is.abs().max(1.0));
             if let Some((quantity, value)) = brought.iter().find(|(q, v)| !same(q, v)) {

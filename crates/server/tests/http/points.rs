@@ -188,3 +188,48 @@ async fn a_battery_that_is_reordered_leaves_every_point_with_its_test() {
     let places: Vec<u64> = page["tables"][0]["rows"].as_array().unwrap().iter().map(|r| r["place"].as_u64().unwrap()).collect();
     assert_eq!(places, [1, 0], "the grid shows each row at its test");
 }
+
+#[tokio::test]
+async fn the_link_and_the_csv_carry_what_was_done_seen_and_said() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let today: chrono::NaiveDate = coach.get("/session").await["today"].as_str().unwrap().parse().unwrap();
+    let visit = five_skills(&coach, &person).await;
+    let id = visit["id"].as_str().unwrap();
+    typed(&coach, &person, &visit, 0, "hold", json!({ "seconds": 26.0 }), json!({ "what": "L-sit" })).await;
+    typed(&coach, &person, &visit, 2, "hold", json!({ "seconds": 51.0 }), json!({ "what": "bar hold" })).await;
+    let plan = json!({ "protocol": "five-skills", "rule": { "rule": "once", "on": today + chrono::Days::new(42) }, "from": today });
+    coach.ok(Method::POST, &format!("/people/{person}/retests"), plan).await;
+    // A remark of a test that was typed is kept with it, and a correction that says nothing of it keeps it.
+    let form = json!({ "id": Uuid::now_v7(), "protocol": "plank", "on": today, "inputs": { "seconds": 30.0, "shake_s": 11.0, "break_s": 16.0 },
+        "conditions": { "support": "forearm", "limit_s": "30" }, "remark": "low back, =1+1" });
+    let kept = coach.ok(Method::POST, &format!("/people/{person}/results"), form.clone()).await;
+    let result = kept["result"].as_str().unwrap();
+    assert_eq!(coach.get(&format!("/results/{result}")).await["remarks"], json!(["low back, =1+1"]));
+
+    let whole: Vec<u64> = visit["rows"].as_array().unwrap().iter().map(|r| r["place"].as_u64().unwrap()).collect();
+    let links = format!("/visits/{id}/links");
+    let opened = async |form: Value| {
+        let made = coach.ok(Method::POST, &links, form).await;
+        app.browser().get(&made["path"].as_str().unwrap().replace("/report/", "/reports/")).await
+    };
+    let plain = opened(json!({ "id": Uuid::now_v7(), "places": whole })).await;
+    assert!(plain["total"]["points"].is_number() && plain["total"]["most"].is_number(), "{plain}");
+    assert_eq!(plain["next_on"], json!(today + chrono::Days::new(42)));
+    let until: chrono::DateTime<chrono::Utc> = plain["expires_at"].as_str().unwrap().parse().unwrap();
+    assert_eq!((until.date_naive() - today).num_days(), 56, "two weeks beyond the next date");
+    assert!(plain["rows"].as_array().unwrap().iter().all(|r| r["how"].is_null() && r["remarks"] == json!([])), "{plain}");
+    let told = opened(json!({ "id": Uuid::now_v7(), "places": whole, "remarks": true })).await;
+    assert!(told["rows"].as_array().unwrap().iter().all(|r| r["how"].is_string()), "{told}");
+    // What is not ticked brings no points that could be worked out from the total.
+    assert!(opened(json!({ "id": Uuid::now_v7(), "places": [whole[0]] })).await["total"].is_null());
+
+    let csv = coach.get(&format!("/people/{person}/measures.csv")).await;
+    let lines: Vec<&str> = csv.as_str().unwrap().lines().collect();
+    assert_eq!(lines[0], "name,sex,age,day,visit,test,variant,measure,side,value,unit,points,source,conditions,remark");
+    let shake = lines.iter().find(|l| l.contains("Plank") && l.contains(",11,s,")).unwrap();
+    assert!(shake.contains("on the forearms; 30 s, to see the shake and the form") && shake.ends_with("\"low back, =1+1\""), "{shake}");
+    let hold = lines.iter().find(|l| l.contains(",26,s,")).unwrap();
+    assert!(hold.contains(&format!("\"Five skills, {today}\",")) && hold.contains(",26,s,4,") && hold.contains("L-sit"), "{hold}");
+}

@@ -321,6 +321,17 @@ async fn a_client_who_thinks_in_inches_reads_inches() {
     let values: Vec<f64> = waist["points"].as_array().unwrap().iter().map(|p| p["value"].as_f64().unwrap()).collect();
     assert!(waist["unit"] == "in" && (values[0] - 40.0).abs() < 1e-9 && (values[1] - 36.0).abs() < 1e-9, "{waist}");
     assert!(waist["sentence"].as_str().unwrap().contains("from 40 to 36 in"), "{waist}");
+    // The coach's own pages speak the client's units too.
+    let result = page["rows"][0]["result"].as_str().unwrap();
+    let shown = coach.get(&format!("/results/{result}")).await;
+    let waist = shown["report"]["quantities"].as_array().unwrap().iter().find(|q| q["key"] == "waist_cm").unwrap();
+    assert_eq!((waist["shown"].as_str(), waist["unit"].as_str(), shown["units"].as_str()), (Some("36"), Some("in"), Some("imperial")));
+    assert!((waist["typical_error"]["value"].as_f64().unwrap() - 1.0 / 2.54).abs() < 1e-9, "{waist}");
+    assert!(!shown["report"]["headline"].as_str().unwrap().contains(" cm"), "{}", shown["report"]["headline"]);
+    assert!(shown["progress"]["waist_cm"]["since_last"]["sentence"].as_str().unwrap().contains("40 to 36 in"), "{}", shown["progress"]);
+    let trend = coach.get(&format!("/people/{person}/trend/body/waist_cm")).await;
+    let line: Vec<&str> = trend["points"].as_array().unwrap().iter().map(|p| p["shown"].as_str().unwrap()).collect();
+    assert_eq!((line, trend["unit"].as_str()), (vec!["40", "36"], Some("in")));
     // What is kept is what was measured.
     let results = coach.get(&format!("/people/{person}/record")).await;
     assert!(results.to_string().contains("91.44"), "{results}");

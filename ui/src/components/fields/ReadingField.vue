@@ -56,7 +56,7 @@ const unit = computed(() => (props.input.unit === "s" ? "min:s" : shownUnit(prop
           <template v-if="unit" #append>{{ unit }}</template>
         </ElInput>
         <ElRadioGroup
-          v-if="signs && kind === 'number' && typed[name(side, n)]?.trim()"
+          v-if="signs?.plus && kind === 'number' && typed[name(side, n)]?.trim()"
           v-model="typed[`${name(side, n)}.sign`]"
           :aria-label="`${label(side, n)}: ${signs.minus} or ${signs.plus}`"
           size="small"

@@ -143,7 +143,7 @@ function number(sign: 1 | -1 = 1): number | null {
   }
   return value;
 }
-function enter() {
+function enter(): void {
   if (!text.value.trim()) {
     if (props.canFinish) emit("finish");
     return;
@@ -154,6 +154,7 @@ function enter() {
     const typedIn = typed(text.value, props.row.unit, units.value);
     if (props.row.signs && typedIn) {
       const { minus, plus } = props.row.signs;
+      if (!plus) return onSide(-1);
       return void (wrong.value = hasSign(text.value)
         ? `Type the length without a sign, then press ${minus} or ${plus}.`
         : `${sentence(minus)} or ${plus}? Press one of the two.`);
@@ -166,7 +167,7 @@ function enter() {
   if (!typing.value) field.value?.blur();
 }
 /** A length that lies on one side of its zero. */
-function onSide(sign: 1 | -1) {
+function onSide(sign: 1 | -1): void {
   if (hasSign(text.value)) return enter();
   const value = number(sign);
   if (value === null) return;
@@ -262,7 +263,7 @@ onKeyStroke((event) => {
         />
         <template v-if="way === 'read' && row.signs">
           <button type="button" :class="{ main: text.trim() }" @click="onSide(-1)">{{ row.signs.minus }}</button>
-          <button type="button" :class="{ main: text.trim() }" @click="onSide(1)">{{ row.signs.plus }}</button>
+          <button v-if="row.signs.plus" type="button" :class="{ main: text.trim() }" @click="onSide(1)">{{ row.signs.plus }}</button>
         </template>
         <button v-else-if="way === 'read'" type="submit" :class="{ main: text.trim() }">Keep <kbd>Enter</kbd></button>
         <button v-if="counted !== null" type="button" class="quiet" @click="emit('way')">

@@ -1,0 +1,32 @@
+/** A test from paper as its form holds it: everything as it was typed. */
+export interface Paper {
+  values: Record<string, string>;
+  given: Record<string, string | boolean>;
+  stages: { load: string; rates: Record<string, string> }[];
+  method: string;
+  resting: string;
+  measured: string;
+  mass: string;
+  keepMass: boolean;
+  series: string;
+  remark: string;
+}
+
+export const emptyPaper = (): Paper => ({
+  values: {},
+  given: {},
+  stages: [{ load: "150", rates: {} }],
+  method: "",
+  resting: "",
+  measured: "",
+  mass: "",
+  keepMass: false,
+  series: "",
+  remark: "",
+});
+
+/** Whether nothing was read yet: circumstances alone are no test. */
+export const isEmptyPaper = (paper: Paper) =>
+  !Object.values(paper.values).some((text) => text.trim()) &&
+  !paper.series &&
+  !paper.stages.some((s) => Object.values(s.rates).some((rate) => rate.trim()));
