@@ -141,7 +141,7 @@ fn by_minute<'de, D: Deserializer<'de>>(from: D) -> Result<BTreeMap<u8, f64>, D:
 #[serde(tag = "change", rename_all = "snake_case")]
 pub enum Correction {
     /// Readings, circumstances or the day are put right.
-    Corrected(Typed),
+    Corrected(Box<Typed>),
     /// It counts no more.
     Voided,
     /// It counts again.
@@ -469,7 +469,7 @@ pub async fn correct(
                 refuse("A stopped test has no score to correct. Make it void, or enter the test from paper.")?;
             }
             let person = people::get(scope, was.person).await?;
-            (Change::Corrected, build(scope, protocol, &person, id, typed, Some(&was)).await?)
+            (Change::Corrected, build(scope, protocol, &person, id, *typed, Some(&was)).await?)
         }
         Correction::Voided => {
             if was.voided {

@@ -366,11 +366,11 @@ pub async fn marked_results(scope: &mut Scope, person: Option<impulso_store::Per
             let happened = visits::events(scope, visit.id).await?;
             let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
             let counted = counted(&visit, &state, &of);
-            let raw = |(place, result): (usize, &Option<&Stored>)| {
+            let raw = |(place, result): (usize, Option<&Stored>)| {
                 let protocol = of.shelf.find(&visit.battery.tests[place].protocol).ok()?;
-                Some((place, headline(protocol, &(*result)?.computed)?, points::lower_is_better(protocol)))
+                Some((place, headline(protocol, &result?.computed)?, points::lower_is_better(protocol)))
             };
-            let raws: Vec<(usize, f64, bool)> = counted.iter().enumerate().filter_map(raw).collect();
+            let raws: Vec<(usize, f64, bool)> = counted.iter().copied().enumerate().filter_map(raw).collect();
             let tables = Tables::of(scope, &visit.battery).await?;
             let marks = tables.mark(visit.on, None, &of.person.facts_on(visit.on)?, &raws).map_or_else(Vec::new, |m| m.marks);
             let name = format!("{}, {}", visit.battery.name, visit.on);

@@ -134,6 +134,6 @@ pub async fn append(door: Door, intake: web::Data<Intake>, batch: Json<Batch>) -
     let found = door.find().await?;
     door.brakes.class.count(&format!("{} {}", door.code, door.caller.0))?;
     door.brakes.partner.count(&format!("{:?}", found.partner))?;
-    let done = intake.take_in(&door.store, found.practice, Sender::Partner(found.partner), found.run, batch.into_inner()).await?;
+    let done = Box::pin(intake.take_in(&door.store, found.practice, Sender::Partner(found.partner), found.run, batch.into_inner())).await?;
     Ok(answer(&found, HttpResponse::Ok().json(Appended { view: done.view.for_partners(), ..done })))
 }

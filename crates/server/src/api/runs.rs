@@ -347,7 +347,7 @@ pub async fn live(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>
 #[utoipa::path(tag = "runs", operation_id = "runs_append", responses((status = 200, body = Appended), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/runs/{id}/events")]
 pub async fn append(who: SignedIn, id: web::Path<Uuid>, batch: Json<Batch>, intake: web::Data<Intake>) -> ApiResult<web::Json<Appended>> {
-    Ok(web::Json(intake.take_in(&who.store(), who.practice, Sender::Coach(who.coach), RunId(*id), batch.into_inner()).await?))
+    Ok(web::Json(Box::pin(intake.take_in(&who.store(), who.practice, Sender::Coach(who.coach), RunId(*id), batch.into_inner())).await?))
 }
 
 fn cadence(protocol: &catalogue::Protocol, sex: Option<Sex>, chosen: Option<f64>) -> Result<Option<Cadence>, InputError> {
