@@ -42,8 +42,8 @@ fn texts(root: &str, out: &str, folder: &str, ending: &str, constant: &str, name
 fn main() -> io::Result<()> {
     let root = env::var("CARGO_MANIFEST_DIR").map_err(io::Error::other)?;
     let out = env::var("OUT_DIR").map_err(io::Error::other)?;
-    texts(&root, &out, "catalogue", "toml", "BUILT_IN", false)?;
-    texts(&root, &out, "batteries", "toml", "BATTERIES", false)?;
+    texts(&root, &out, "catalogue", "toml", "BUILT_IN", true)?;
+    texts(&root, &out, "batteries", "toml", "BATTERIES", true)?;
     texts(&root, &out, "norms", "csv", "NORMS", true)?;
     texts(&root, &out, "measures", "toml", "MEASURE_FILES", false)?;
     texts(&root, &out, "figures", "toml", "FIGURE_FILES", false)?;

@@ -98,6 +98,9 @@ pub enum Take {
         input: String,
         /// The stages from the easiest on, in words.
         stages: Vec<String>,
+        /// The first one tried may be chosen; where it fails, it goes down until one is passed.
+        #[serde(default)]
+        from_any: bool,
         /// What passes one, as the key says it.
         passes: String,
         /// What fails one, as the key says it.

@@ -18,6 +18,9 @@ include!(concat!(env!("OUT_DIR"), "/batteries.rs"));
 /// The most tests of one battery. Ours: more is a second visit.
 pub const TESTS_MAX: usize = 12;
 
+/// Said of a test that stands elsewhere than its kind usually does.
+const AS_SET: &str = "In the order this battery has; every visit keeps it.";
+
 /// The longest window, minutes. Ours.
 pub const WINDOW_MAX: u16 = 240;
 
@@ -65,6 +68,9 @@ pub struct Place {
     #[serde(default)]
     #[cfg_attr(feature = "schema", schema(value_type = std::collections::BTreeMap<String, crate::run::event::Answer>))]
     pub given: Conditions,
+    /// Of the readings that the test can do without, only these are taken: which girths, at which places. All where nothing is said.
+    #[serde(default)]
+    pub takes: Vec<String>,
     /// It may be left out without a reason.
     #[serde(default)]
     pub optional: bool,
@@ -76,12 +82,19 @@ pub struct Place {
 }
 
 static ALL: LazyLock<Vec<Battery>> = LazyLock::new(|| {
-    // A test holds every file together; nothing of a practice's is read here.
-    let read = |text: &&str| toml::from_str::<Battery>(text).ok().map(Battery::identified);
-    let mut all: Vec<Battery> = BATTERIES.iter().filter_map(read).collect();
+    let (mut all, _) = catalogue::read_files(&BATTERIES, read);
     all.sort_by_key(|b| b.order);
     all
 });
+
+fn read(text: &str) -> Result<Battery, InputError> {
+    toml::from_str::<Battery>(text).map(Battery::identified).map_err(|e| InputError::whole(Code::BadJson, e.to_string()))
+}
+
+/// The files of batteries that cannot be read, each with the reason.
+pub fn unreadable() -> Vec<String> {
+    catalogue::read_files(&BATTERIES, read).1
+}
 
 /// The batteries that ship.
 pub fn all() -> &'static [Battery] {
@@ -137,6 +150,9 @@ impl Battery {
         self.check_size()?;
         for place in &self.tests {
             let protocol = known(&place.protocol)?;
+            if let Some(key) = place.takes.iter().find(|key| protocol.input(key).is_none()) {
+                return Err(InputError::new(Code::BadValue, "tests", format!("{} takes no “{key}”.", protocol.name)));
+            }
             for (key, answer) in &place.given {
                 let chosen = match answer {
                     crate::run::event::Answer::Text(t) => Some(t),
@@ -192,6 +208,21 @@ impl Battery {
         self.tests.iter().map(|t| known(&t.protocol).ok()).collect()
     }
 
+    /// Why each test stands where it stands: its own reason, else the usual one of its kind where it is true there.
+    pub fn reasons<'p>(&self, known: &dyn Fn(&str) -> Result<&'p Protocol, InputError>) -> Vec<String> {
+        let sections: Vec<Option<&catalogue::Section>> =
+            self.protocols(known).into_iter().map(|p| catalogue::section(&p?.section)).collect();
+        let reason = |(k, test): (usize, &Place)| {
+            let Some(section) = sections[k] else { return test.why.clone().unwrap_or_default() };
+            let in_order = |(j, other): (usize, Option<&catalogue::Section>)| {
+                other.is_none_or(|o| if j < k { o.rank <= section.rank } else { o.rank >= section.rank })
+            };
+            let usual = || if sections.iter().copied().enumerate().all(in_order) { section.why.clone() } else { AS_SET.to_owned() };
+            test.why.clone().unwrap_or_else(usual)
+        };
+        self.tests.iter().enumerate().map(reason).collect()
+    }
+
     /// The places in the order in which the tests disturb each other least; equal ones keep theirs.
     pub fn suggested_order<'p>(&self, known: &dyn Fn(&str) -> Result<&'p Protocol, InputError>) -> Vec<usize> {
         let rank =
@@ -205,13 +236,15 @@ impl Battery {
 impl Place {
     /// A test as it is, without a variant.
     pub fn of(protocol: &str) -> Self {
-        Self { id: String::new(), protocol: protocol.to_owned(), given: Conditions::new(), optional: false, rest_min: 0, why: None }
-    }
-
-    /// Why it stands where it stands.
-    pub fn reason(&self, protocol: &Protocol) -> String {
-        let usual = || catalogue::section(&protocol.section).map_or_else(String::new, |s| s.why.clone());
-        self.why.clone().unwrap_or_else(usual)
+        Self {
+            id: String::new(),
+            protocol: protocol.to_owned(),
+            given: Conditions::new(),
+            takes: Vec::new(),
+            optional: false,
+            rest_min: 0,
+            why: None,
+        }
     }
 }
 
@@ -224,8 +257,21 @@ mod tests {
     }
 
     #[test]
+    fn a_reason_is_said_only_where_it_is_true() {
+        let of = |ids: &[&str]| {
+            let battery = Battery { tests: ids.iter().map(|id| Place::of(id)).collect(), ..find("monthly-four").unwrap().clone() };
+            battery.reasons(&known)
+        };
+        let (last, first) = (of(&["plank", "run-12min"]), of(&["run-12min", "plank"]));
+        assert!(last[1].contains("comes last") && first.iter().all(|r| r == AS_SET), "{last:?} {first:?}");
+        for battery in all() {
+            assert!(battery.reasons(&known).iter().all(|r| !r.is_empty()), "{}", battery.id);
+        }
+    }
+
+    #[test]
     fn every_battery_that_ships_holds_together() {
-        assert_eq!(all().len(), BATTERIES.len(), "a file cannot be read");
+        assert_eq!(unreadable(), Vec::<String>::new());
         assert!(all().len() >= 12);
         for battery in all() {
             battery.check(&known).unwrap_or_else(|e| panic!("{}: {}", battery.id, e.message));
@@ -233,7 +279,7 @@ mod tests {
                 table.check(&battery.protocols(&known)).unwrap_or_else(|e| panic!("{}: {}", battery.id, e.message));
             }
             for place in &battery.tests {
-                assert!(!place.reason(known(&place.protocol).unwrap()).is_empty(), "{}", place.protocol);
+                known(&place.protocol).unwrap();
             }
         }
     }

@@ -6,7 +6,8 @@
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{self, Citation, Family, PassMark, PhaseKind, Procedure, Prompt, Protocol, Source, SourceKind},
+    attempts::Take,
+    catalogue::{self, Citation, Family, PassMark, PhaseKind, Procedure, Prompt, Protocol, Source, SourceKind, Usual},
     error::{Code, InputError},
     text,
     units::{BenchHeight, Cadence, rounded},
@@ -24,10 +25,15 @@ pub struct Changes {
     pub cadence: Option<f64>,
     /// Bench height, cm.
     pub bench_cm: Option<f64>,
+    /// The stages of a ladder, from the easiest on; as in the original where absent.
+    #[serde(default)]
+    pub stages: Option<Vec<String>>,
     /// What is called out during the work; as in the original where absent.
     pub prompts: Option<Vec<Prompt>>,
 }
 
+/// The most stages of a copy's ladder.
+const STAGES_MAX: usize = 12;
 /// The longest work of a copy, s.
 const WORK_MAX_S: u32 = 3600;
 
@@ -70,6 +76,9 @@ pub fn copy(original: &Protocol, id: &str, changes: &Changes) -> Result<Protocol
             changed.push(format!("a bench of {} cm", rounded(bench, 1)));
         }
     }
+    if let Some(stages) = &changes.stages {
+        changed.extend(set_stages(&mut own, stages)?);
+    }
     if let Some(prompts) = &changes.prompts
         && let Some(work) = own.phases.iter_mut().find(|p| p.kind == PhaseKind::Work)
     {
@@ -94,6 +103,34 @@ pub fn copy(original: &Protocol, id: &str, changes: &Changes) -> Result<Protocol
     });
     catalogue::check(&own)?;
     Ok(own)
+}
+
+/// The stages of its ladder in other words, another number of them too: the last one is the most that can be passed.
+fn set_stages(own: &mut Protocol, given: &[String]) -> Result<Option<String>, InputError> {
+    let named: Vec<String> = given.iter().map(|s| s.trim().to_owned()).filter(|s| !s.is_empty()).collect();
+    let name = own.name.clone();
+    let Procedure::Attempts(attempts) = &mut own.procedure else { return Err(not_here("stages", &name, "stages")) };
+    let ladder = attempts.legs.iter_mut().find_map(|leg| match &mut leg.take {
+        Take::Ladder { input, stages, .. } => Some((input.clone(), stages)),
+        _ => None,
+    });
+    let Some((input, stages)) = ladder else { return Err(not_here("stages", &name, "stages")) };
+    if !(2..=STAGES_MAX).contains(&named.len()) {
+        return Err(InputError::new(Code::OutOfRange, "stages", format!("Give 2 to {STAGES_MAX} stages, one a line.")));
+    }
+    for stage in &named {
+        text::name(stage, "stages")?;
+    }
+    if *stages == named {
+        return Ok(None);
+    }
+    let most = named.len() as f64;
+    *stages = named;
+    if let Some(of) = own.inputs.iter_mut().find(|i| i.key == input) {
+        of.max = most;
+        of.usual = of.usual.map(|u| Usual { to: most, ..u });
+    }
+    Ok(Some("stages of its own".to_owned()))
 }
 
 fn set_work(own: &mut Protocol, seconds: u32) -> Result<Option<String>, InputError> {
@@ -164,6 +201,19 @@ mod tests {
         let own =
             copy(find("bench-step-3min").unwrap(), "own-2", &Changes { name: "Our calls".into(), prompts, ..Changes::default() }).unwrap();
         assert_eq!(own.scoring.len(), 2);
+    }
+
+    #[test]
+    fn the_stages_of_a_ladder_can_be_others() {
+        let four = ["palms to the thigh", "wrists over the knees", " elbows to the knees ", "hands behind the head", ""].map(str::to_owned);
+        let with = |stages: &[String]| Changes { name: "Our sit-ups".into(), stages: Some(stages.to_vec()), ..Changes::default() };
+        let own = copy(find("staged-sit-up").unwrap(), "own-3", &with(&four)).unwrap();
+        assert_eq!(own.input("stage").unwrap().max, 4.0);
+        let Take::Ladder { stages, .. } = &own.legs()[0].take else { panic!("a ladder") };
+        assert_eq!((stages.len(), stages[2].as_str()), (4, "elbows to the knees"));
+        assert!(own.tells.contains("stages of its own"));
+        assert_eq!(copy(find("staged-sit-up").unwrap(), "own-3", &with(&four[..1])).unwrap_err().field.as_deref(), Some("stages"));
+        assert_eq!(copy(find("plank").unwrap(), "own-3", &with(&four)).unwrap_err().field.as_deref(), Some("stages"));
     }
 
     #[test]

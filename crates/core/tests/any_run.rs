@@ -80,7 +80,7 @@ fn any_attempt() -> impl Strategy<Value = Kind> {
         1 => (0.0..700.0f64, any::<bool>()).prop_map(|(load_kg, made)| Kind::Lifted { load_kg, made, reason: None }),
         1 => Just(Kind::SidesSwapped),
         2 => (prop_oneof![Just("stage"), Just("position"), Just("reps")], any::<bool>())
-            .prop_map(|(input, passed)| Kind::StageTried { input: input.into(), passed }),
+            .prop_map(|(input, passed)| Kind::StageTried { input: input.into(), stage: None, passed }),
         2 => (prop_oneof![Just("supports_down"), Just("supports_up"), Just("none")], prop_oneof![Just("Hand"), Just("Wobble")])
             .prop_map(|(input, what)| Kind::Seen { input: input.into(), what: what.into() }),
         1 => prop_oneof![Just("supports_down"), Just("supports_up"), Just("reps")]

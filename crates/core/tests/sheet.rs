@@ -565,3 +565,15 @@ fn a_plank_on_straight_arms_is_shown_and_called_as_one() {
     let shown = |support: &str| plank.pictures.iter().filter(|p| p.when.as_ref().is_none_or(|w| w.is == support)).count();
     assert_eq!((shown("forearm"), shown("straight_arm")), (2, 2));
 }
+
+#[test]
+fn a_battery_says_which_girths_are_taken() {
+    let rows = |takes: &[&str]| -> Vec<String> {
+        let mut floor = floor_of("body", &[("waist_site", text("navel"))]);
+        floor.setup.takes = takes.iter().map(|t| (*t).to_owned()).collect();
+        floor.sheet().rows.iter().map(|r| r.input.clone()).collect()
+    };
+    let usual = rows(&[]);
+    assert!(usual.contains(&"calf_cm".to_owned()) && !usual.contains(&"waist_belt_cm".to_owned()), "{usual:?}");
+    assert_eq!(rows(&["waist_cm", "waist_belt_cm", "mass_kg"]), ["waist_cm", "waist_belt_cm", "mass_kg"]);
+}

@@ -38,7 +38,7 @@ fn refusal(floor: &Floor, kind: Kind) -> Option<Code> {
 }
 
 fn stage(passed: bool) -> Kind {
-    Kind::StageTried { input: "stage".into(), passed }
+    Kind::StageTried { input: "stage".into(), stage: None, passed }
 }
 
 fn rep() -> Kind {
@@ -127,7 +127,7 @@ fn what_is_not_looked_for_is_refused() {
     let mut other = floor_of("staged-sit-up", &[]);
     other.then(stage(true));
     assert_eq!(refusal(&other, Kind::MovementOver { input: "stage".into() }), Some(Code::OutOfRange));
-    assert_eq!(refusal(&floor, Kind::StageTried { input: "supports_down".into(), passed: true }), Some(Code::OutOfRange));
+    assert_eq!(refusal(&floor, Kind::StageTried { input: "supports_down".into(), stage: None, passed: true }), Some(Code::OutOfRange));
     for _ in 0..10 {
         floor.then(seen("supports_down", "Hand"));
     }
@@ -137,7 +137,7 @@ fn what_is_not_looked_for_is_refused() {
 #[test]
 fn a_ladder_of_hand_positions_stops_at_the_first_that_fails_and_asks_where_the_body_broke() {
     let mut floor = floor_of("push-up-hand-ladder", &[]);
-    let push = |passed| Kind::StageTried { input: "position".into(), passed };
+    let push = |passed| Kind::StageTried { input: "position".into(), stage: None, passed };
     floor.then(push(true));
     floor.then(push(true));
     assert_eq!(floor.next().as_deref(), Some("position"));
@@ -169,6 +169,40 @@ fn a_load_for_about_six_is_advised_from_last_time() {
     floor.then(rep());
     let more = advice(&floor).unwrap();
     assert!(!floor.state().can_finish && more.because.contains("rest 5 minutes, then lift 107.5 kg to 112.5 kg"), "{}", more.because);
+}
+
+/// The hand ladder, begun at a stage of the assessor's choice.
+fn hands(at: Option<u8>, passed: bool) -> Kind {
+    Kind::StageTried { input: "position".into(), stage: at, passed }
+}
+
+#[test_case(&[(Some(4), true), (None, true), (None, false)], Some(5.0); "up until one fails")]
+#[test_case(&[(Some(4), false), (None, false), (None, true)], Some(2.0); "down until one is passed")]
+#[test_case(&[(Some(2), false), (None, false)], Some(0.0); "none at all is a score")]
+#[test_case(&[(Some(7), true)], Some(7.0); "the hardest at once")]
+#[test_case(&[(Some(6), false)], None; "not known yet")]
+#[test_case(&[(None, true), (None, false)], Some(1.0); "from the easiest where nothing is chosen")]
+fn a_ladder_is_begun_anywhere_and_goes_down_where_the_first_fails(tried: &[(Option<u8>, bool)], position: Option<f64>) {
+    let mut floor = floor_of("push-up-hand-ladder", &[]);
+    for (at, passed) in tried {
+        floor.then(hands(*at, *passed));
+    }
+    assert_eq!(floor.state().sheet().unwrap().inputs().get("position"), position);
+}
+
+#[test]
+fn a_stage_out_of_turn_is_refused() {
+    let mut floor = floor_of("push-up-hand-ladder", &[]);
+    assert_eq!(refusal(&floor, hands(Some(8), true)), Some(Code::OutOfRange), "there are seven");
+    floor.then(hands(Some(3), true));
+    assert_eq!(floor.sheet().rows[0].stage, Some(4));
+    assert_eq!(refusal(&floor, hands(Some(6), true)), Some(Code::OutOfRange));
+    assert_eq!(refusal(&floor, hands(Some(4), true)), None);
+    // Sit-ups begin at the easiest.
+    assert_eq!(
+        refusal(&floor_of("staged-sit-up", &[]), Kind::StageTried { input: "stage".into(), stage: Some(3), passed: true }),
+        Some(Code::OutOfRange)
+    );
 }
 
 proptest! {

@@ -12,6 +12,7 @@ use impulso::{
     scoring, serve,
     settings::Settings,
 };
+use impulso_core::{battery, catalogue};
 use impulso_store::Store;
 
 /// Many short requests on several threads leave the system's allocator with gaps it does not give back; this one gives them back.
@@ -71,6 +72,11 @@ enum Command {
 
 #[tokio::main]
 async fn main() -> ExitCode {
+    let unreadable: Vec<String> = catalogue::unreadable().into_iter().chain(battery::unreadable()).collect();
+    if !unreadable.is_empty() {
+        eprintln!("These files of the library cannot be read:\n{}", unreadable.join("\n"));
+        return ExitCode::FAILURE;
+    }
     let done = match Cli::parse().command {
         Command::Compute => return compute(),
         Command::Validate { into } => validate(&into).map_err(|e| format!("The validation page could not be written: {e}")),

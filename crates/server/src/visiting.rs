@@ -719,7 +719,7 @@ fn next(
         protocol: protocol.id.clone(),
         name: variant_name(Some(protocol), test),
         summary: protocol.summary.clone(),
-        why: test.reason(protocol),
+        why: visit.battery.reasons(&|id| shelf.find(id)).swap_remove(place),
         say: prepare.chain(counting).collect(),
         equipment: protocol.equipment.iter().map(|e| e.what.clone()).collect(),
         drawing: protocol.pictures.first().map(Picture::drawing),

@@ -18,6 +18,13 @@ const seconds = ref(String(work.value?.seconds ?? ""));
 const beat = ref(String(props.protocol.cadence?.any ?? ""));
 const height = ref(String(bench.value?.expected ?? ""));
 const prompts = ref((work.value?.prompts ?? []).map((p) => `${p.at_s} ${p.say}`).join("\n"));
+type Leg = { take: { ladder?: { stages: string[] } } };
+/** The stages of a ladder, one a line. */
+const ladder = computed(() => {
+  const legs = (props.protocol.procedure as unknown as { legs?: Leg[] }).legs ?? [];
+  return legs.find((leg) => leg.take.ladder)?.take.ladder?.stages ?? null;
+});
+const stages = ref((ladder.value ?? []).join("\n"));
 const { busy, failure, run } = useAction();
 const number = (t: string) => (t.trim() ? Number(t.replace(",", ".")) : null);
 async function copy() {
@@ -30,6 +37,7 @@ async function copy() {
     work_s: work.value?.seconds ? number(seconds.value) : null,
     cadence: props.protocol.cadence ? number(beat.value) : null,
     bench_cm: bench.value ? number(height.value) : null,
+    stages: ladder.value ? stages.value.split("\n").filter((line) => line.trim()) : null,
     prompts: lines,
   };
   const made = await run(() =>
@@ -58,6 +66,9 @@ async function copy() {
       <label v-if="bench" class="field"
         ><span class="name">Bench</span><ElInput v-model="height" name="bench_cm"><template #append>cm</template></ElInput></label
       >
+      <label v-if="ladder" class="field"
+        ><span class="name">Stages, one a line, the easiest first</span><ElInput v-model="stages" type="textarea" :rows="7" name="stages"
+      /></label>
       <label v-if="work" class="field"
         ><span class="name">Prompts, one a line: seconds, then the words</span
         ><ElInput v-model="prompts" type="textarea" :rows="3" name="prompts"

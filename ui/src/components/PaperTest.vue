@@ -22,8 +22,15 @@ const local = ref<{ field: string; message: string } | null>(null);
 const asked = computed(() => props.page.protocol.conditions.filter((c) => c.ask));
 const byCondition = computed(() => new Set(asked.value.map((c) => c.key)));
 const inputs = computed(() =>
-  props.page.protocol.inputs.filter((i) => !byCondition.value.has(i.key) && !i.inverse && isSo(i.when, draft.value.given)),
+  props.page.protocol.inputs.filter((i) => !byCondition.value.has(i.key) && !i.inverse && isSo(i.when, draft.value.given) && isTaken(i)),
 );
+/** What a battery names of the readings that the test can do without; a reading that was typed stays. */
+function isTaken(i: Input) {
+  const typedBefore = Object.keys(draft.value.values).some(
+    (key) => (key === i.key || key.startsWith(`${i.key}.`)) && draft.value.values[key]?.trim(),
+  );
+  return i.required || typedBefore || (props.page.takes.length ? props.page.takes.includes(i.key) : !i.on_request);
+}
 /** What needs more than one field takes a line of its own. */
 const isWide = (i: Input) => (i.tries ?? 1) > 1 || (i.sides?.length ?? 0) > 0 || !["number", undefined].includes(i.kind);
 const rule = computed(() => ofFamily(props.page.protocol.procedure, "staged_steady_state"));

@@ -4,12 +4,14 @@ import type { SheetRow, SheetState } from "@/api/types";
 import { how, rules } from "@/logic/sheet";
 import { useRun } from "@/stores/run";
 
-type Ladder = { stages: string[]; passes: string; fails: string; then?: string | null };
+type Ladder = { stages: string[]; from_any?: boolean; passes: string; fails: string; then?: string | null };
+
+type Tried = { stage: number; passed: boolean };
 
 /** What this screen saw stands before the server knows it. */
 export function useWatched(sheet: Ref<SheetState | null>, row: Ref<SheetRow | null>) {
   const run = useRun();
-  const triedHere = ref<boolean[] | null>(null);
+  const triedHere = ref<Tried[] | null>(null);
   const seenHere = ref<Record<string, string[]>>({});
   const overHere = ref<number[]>([]);
   watch(
@@ -24,18 +26,25 @@ export function useWatched(sheet: Ref<SheetState | null>, row: Ref<SheetRow | nu
   const ladderRow = computed(() => sheet.value?.rows.find((r) => how(r) === "ladder") ?? null);
   const ladder = computed(() => (ladderRow.value ? rules<Ladder>(ladderRow.value) : null));
   /** Of each stage that was tried, whether it was passed; nothing where the last one passed was typed. */
-  const tried = computed<boolean[]>(
-    () => triedHere.value ?? (ladderRow.value?.cells ?? []).flatMap((c) => (typeof c.value === "boolean" ? [c.value] : [])),
-  );
-  const ended = computed(
-    () =>
-      ladderRow.value !== null &&
-      (tried.value.at(-1) === false ||
-        tried.value.length >= ladder.value!.stages.length ||
-        (!triedHere.value && ladderRow.value.cells.some((c) => typeof c.value === "number"))),
-  );
-  /** The stage that is tried now. */
-  const stage = computed(() => (ladder.value && !ended.value ? { number: tried.value.length + 1, of: ladder.value.stages.length } : null));
+  const tried = computed<Tried[]>(() => {
+    const r = ladderRow.value;
+    return triedHere.value ?? (r?.tried ?? []).map((stage, k) => ({ stage, passed: r!.cells[k]?.value === true }));
+  });
+  /** Where the ladder is begun, while nothing was tried. */
+  const from = ref(1);
+  /** The stage that is tried now: up while each is passed, down while none was. */
+  const upcoming = computed<number | null>(() => {
+    if (!ladder.value) return null;
+    const last = tried.value.at(-1);
+    if (!last) return !triedHere.value && ladderRow.value!.cells.length ? null : from.value;
+    const was = (stage: number, passed: boolean) => tried.value.some((t) => t.stage === stage && t.passed === passed);
+    if (last.passed) return last.stage < ladder.value.stages.length && !was(last.stage + 1, false) ? last.stage + 1 : null;
+    return ladder.value.from_any && last.stage > 1 && !was(last.stage - 1, true) ? last.stage - 1 : null;
+  });
+  const ended = computed(() => ladderRow.value !== null && upcoming.value === null);
+  const stage = computed(() => (upcoming.value === null ? null : { number: upcoming.value, of: ladder.value!.stages.length }));
+  /** The stages to begin at, where they may be chosen and nothing was tried. */
+  const choices = computed(() => (ladder.value?.from_any && !tried.value.length && !ended.value ? ladder.value.stages : []));
   const stageWords = computed(() => (stage.value ? ladder.value!.stages[stage.value.number - 1]! : ""));
 
   const seen = (r: SheetRow) => seenHere.value[r.input] ?? r.seen ?? [];
@@ -54,8 +63,9 @@ export function useWatched(sheet: Ref<SheetState | null>, row: Ref<SheetRow | nu
   async function tryStage(passed: boolean) {
     if (!stage.value) return;
     const input = ladderRow.value!.input;
-    triedHere.value = [...tried.value, passed];
-    await run.happened({ kind: "stage_tried", input, passed });
+    const now = stage.value.number;
+    triedHere.value = [...tried.value, { stage: now, passed }];
+    await run.happened({ kind: "stage_tried", input, stage: now, passed });
   }
   async function see(input: string, what: string) {
     const at = sheet.value?.rows.find((r) => r.input === input);
@@ -69,7 +79,7 @@ export function useWatched(sheet: Ref<SheetState | null>, row: Ref<SheetRow | nu
     overHere.value = [...overHere.value, at.leg];
     await run.happened({ kind: "movement_over", input: at.input });
   }
-  return { ladder, tried, ended, stage, stageWords, inMovement, isOver, next, tryStage, see, over };
+  return { ladder, tried, from, choices, ended, stage, stageWords, inMovement, isOver, next, tryStage, see, over };
 }
 
 export type Watched = ReturnType<typeof useWatched>;

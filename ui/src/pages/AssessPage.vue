@@ -6,6 +6,7 @@ import { useRoute, useRouter } from "vue-router";
 import { ofFamily } from "@/logic/procedure";
 import { api, take } from "@/api/client";
 import { inUnits } from "@/logic/units";
+import { parts } from "@/logic/beat";
 import { answers, given, isSo } from "@/logic/conditions";
 import type { Ceiling, Conditions, HrMaxMethod, Unlike } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
@@ -71,6 +72,15 @@ watch(page, (p) => {
 const count = computed(() => ofFamily(page.value?.protocol.procedure, "counted_recovery"));
 const asked = computed(() => page.value?.protocol.conditions.filter((c) => c.ask) ?? []);
 const conditions = computed<Conditions>(() => answers(asked.value, draft.value.given, page.value?.units));
+/** The beat in words: with unequal halves each is named with its seconds. */
+const beat = computed(() => {
+  const { cadence, protocol } = page.value!;
+  const places = protocol.cadence?.places ?? [];
+  const cycle = { per_minute: cadence!, first_ms: 0, places, shares: protocol.cadence?.shares ?? [] };
+  if (!cycle.shares.length) return { count: cadence, words: "beats a minute" };
+  const each = parts(cycle).map((ms, k) => `${Math.round(ms / 100) / 10} s ${places[k]}`);
+  return { count: cadence! / places.length, words: `a minute, ${each.join(" and ")}` };
+});
 /** What the test looks like as it is set up. */
 const drawings = computed(() => (page.value?.drawings ?? []).filter((d) => isSo(d.when, draft.value.given)));
 const unlike = ref<Unlike[]>([]);
@@ -231,7 +241,10 @@ async function begin() {
             </ElRadioGroup>
           </div>
         </template>
-        <div v-if="page.cadence === null && page.cadence_choices.length > 1" class="condition">
+        <div
+          v-if="page.cadence === null && page.cadence_choices.length > 1 && isSo(page.protocol.cadence?.when, draft.given)"
+          class="condition"
+        >
           <span id="c-cadence" class="name">Which beat?</span>
           <ElRadioGroup
             :model-value="draft.cadence ?? undefined"
@@ -243,8 +256,8 @@ async function begin() {
           <span class="hint">The protocol gives one beat for men and one for women; no sex is on record.</span>
           <p v-if="wrong('cadence')" class="wrong" role="alert">{{ wrong("cadence") }}</p>
         </div>
-        <p v-else-if="page.cadence" class="beat">
-          <b class="num">{{ page.cadence }}</b> beats a minute, sounded by Impulso.
+        <p v-else-if="page.cadence && isSo(page.protocol.cadence?.when, draft.given)" class="beat">
+          <b class="num">{{ beat.count }}</b> {{ beat.words }}, sounded by Impulso.
         </p>
       </section>
 

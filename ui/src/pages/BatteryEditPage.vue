@@ -55,7 +55,7 @@ function move(k: number, by: number) {
   draft.value.tests.splice(k + by, 0, test!);
 }
 /** The variants of a test that a battery can fix, asked for when its place is opened. */
-const variants = ref<Record<string, { key: string; label: string; choices: string[][] }[]>>({});
+const variants = ref<Record<string, { key: string; label: string; choices: string[][]; words: boolean }[]>>({});
 watch(
   () => draft.value.tests.map((t) => t.protocol).join(),
   async () => {
@@ -63,13 +63,27 @@ watch(
       if (variants.value[protocol]) continue;
       variants.value[protocol] = [];
       const page = await take(api.GET("/api/protocols/{id}", { params: { path: { id: protocol } } })).catch(() => null);
+      free.value[protocol] = (page?.protocol.inputs ?? [])
+        .filter((i) => !i.required && !i.inverse && !page?.protocol.conditions.some((c) => c.key === i.key && c.ask))
+        .map((i) => ({ key: i.key, label: i.label, usual: !i.on_request }));
       variants.value[protocol] = (page?.protocol.conditions ?? [])
-        .filter((c) => c.kind === "choice" && c.ask)
-        .map((c) => ({ key: c.key, label: c.label, choices: c.choices as string[][] }));
+        .filter((c) => c.ask && (c.kind === "choice" || (c.kind === "text" && (c.required || c.key === "standard"))))
+        .map((c) => ({ key: c.key, label: c.label, choices: (c.choices ?? []) as string[][], words: c.kind === "text" }));
     }
   },
   { immediate: true },
 );
+/** The readings that a test can do without, where there are many: a battery names those it takes. */
+const free = ref<Record<string, { key: string; label: string; usual: boolean }[]>>({});
+function takes(k: number, key: string) {
+  const test = draft.value.tests[k]!;
+  const all = free.value[test.protocol] ?? [];
+  const now = test.takes?.length ? test.takes : all.filter((i) => i.usual).map((i) => i.key);
+  const next = now.includes(key) ? now.filter((other) => other !== key) : [...now, key];
+  test.takes = all.map((i) => i.key).filter((each) => next.includes(each));
+}
+const isTaken = (k: number, input: { key: string; usual: boolean }) =>
+  draft.value.tests[k]!.takes?.length ? draft.value.tests[k]!.takes!.includes(input.key) : input.usual;
 function vary(k: number, key: string, value: string) {
   const given = draft.value.tests[k]!.given as Record<string, unknown>;
   if (value) given[key] = value;
@@ -127,7 +141,16 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
         <span class="set">
           <label v-for="v in variants[test.protocol] ?? []" :key="v.key"
             >{{ v.label }}
+            <input
+              v-if="v.words"
+              class="native"
+              maxlength="200"
+              placeholder="asked each time"
+              :value="(test.given as Record<string, string>)[v.key] ?? ''"
+              @change="vary(k, v.key, ($event.target as HTMLInputElement).value.trim())"
+            />
             <select
+              v-else
               class="native"
               :value="(test.given as Record<string, string>)[v.key] ?? ''"
               @change="vary(k, v.key, ($event.target as HTMLSelectElement).value)"
@@ -136,6 +159,12 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
               <option v-for="[key, words] in v.choices" :key="key" :value="key">{{ words }}</option>
             </select></label
           >
+          <details v-if="(free[test.protocol] ?? []).length > 4" class="takes">
+            <summary>What is taken</summary>
+            <label v-for="i in free[test.protocol]" :key="i.key" class="ticked"
+              ><input type="checkbox" :checked="isTaken(k, i)" @change="takes(k, i.key)" /> {{ i.label }}</label
+            >
+          </details>
           <label>Rest before it, min <input v-model.number="test.rest_min" class="native num rest" type="number" min="0" max="60" /></label>
           <label class="free"><input v-model="test.optional" type="checkbox" /> may be left out</label>
         </span>

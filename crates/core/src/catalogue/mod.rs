@@ -35,7 +35,8 @@ pub use crate::{
 };
 pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, Unsuited};
 pub use equation::Equation;
-pub use load::{Kit, Section, all, check, find, kit, parse, section, section_name, sections};
+pub(crate) use load::read_files;
+pub use load::{Kit, Section, all, check, find, kit, parse, section, section_name, sections, unreadable};
 pub use procedure::{CadenceRule, Chosen, CountRule, Cue, Family, Phase, PhaseKind, Preparation, Procedure, Prompt, Tone};
 pub use scoring::{
     ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, Signs, Usual, When,

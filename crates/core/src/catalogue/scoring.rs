@@ -88,6 +88,9 @@ pub struct Input {
     /// Only where the test is done so.
     #[serde(default)]
     pub when: Option<Chosen>,
+    /// Taken only where a battery names it.
+    #[serde(default)]
+    pub on_request: bool,
     /// What lies on either side of its zero. Nobody types a sign: a length is typed, and one of the two is chosen.
     #[serde(default)]
     pub signs: Option<Signs>,
@@ -147,6 +150,11 @@ const POINTS_MAX: usize = 20;
 const POINT_KEY_MAX: usize = 40;
 
 impl Input {
+    /// Whether it is taken where only these of the readings that a test can do without are; all usual ones where there are none.
+    pub fn is_taken(&self, takes: &[String]) -> bool {
+        self.required || if takes.is_empty() { !self.on_request } else { takes.contains(&self.key) }
+    }
+
     /// Holds a value to what the input takes.
     ///
     /// # Errors

@@ -192,13 +192,15 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             let none = || InputError::new(Code::NotApplicable, "beat", "There is no beat here, so none can be missed.");
             has_beat.then_some(()).ok_or_else(none)
         }
-        Kind::StageTried { input, .. } => {
+        Kind::StageTried { input, stage, .. } => {
             let row = row_of(protocol, state, input, None)?;
             if !matches!(row.take, Take::Ladder { .. }) {
                 return Err(refuse("input", format!("{} has no stages that are passed or not.", row.label)));
             }
             let over = || refuse(input, format!("{}: the last stage has been tried. Take it back to try it again.", row.label));
-            row.is_open().then_some(()).ok_or_else(over)
+            row.is_open().then_some(()).ok_or_else(over)?;
+            let turn = || refuse("stage", format!("{}: another stage is next. Reload the page to see which.", row.label));
+            stage.is_none_or(|s| row.may_try(s)).then_some(()).ok_or_else(turn)
         }
         Kind::Seen { input, what } => {
             let row = row_of(protocol, state, input, None)?;

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{pulse::Taps, strap::WINDOW_S, units::rounded};
+use crate::{catalogue::Usual, pulse::Taps, strap::WINDOW_S, units::rounded};
 
 /// What was decided. The snake-case name is part of the public interface.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -84,6 +84,9 @@ pub struct Due {
     pub value: Option<f64>,
     /// A number to start from, where one was counted on the way.
     pub suggested: Option<f64>,
+    /// From which to which value is usual.
+    #[serde(default)]
+    pub usual: Option<Usual>,
     /// Why the number is questioned.
     pub question: Option<String>,
     /// For a heart rate: the window in which a pulse is counted for it.

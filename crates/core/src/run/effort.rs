@@ -189,6 +189,7 @@ impl Engine for Effort<'_> {
                     at_ms,
                     value: effort.values.get(key).copied(),
                     suggested: (tallied == Some(key)).then_some(counted),
+                    usual: input.usual,
                     question: None,
                     window: is_heart_rate(key).then(|| Window::beginning(at_ms)),
                     tapped: self.tapped().filter(|_| is_heart_rate(key) && !effort.values.contains_key(key)),

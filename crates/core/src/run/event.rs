@@ -61,6 +61,9 @@ pub struct Setup {
     /// Last time's value of every measure, of a test that was done alike.
     #[serde(default)]
     pub last_values: BTreeMap<String, f64>,
+    /// Of the readings that the test can do without, only these are taken; all where nothing is said.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub takes: Vec<String>,
     /// The units that numbers are shown and typed in.
     #[serde(default)]
     pub units: Units,
@@ -226,6 +229,9 @@ pub enum Kind {
     StageTried {
         /// The input.
         input: String,
+        /// Which, from 1; the next one where nothing is said.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        stage: Option<u8>,
         /// Whether it was passed.
         passed: bool,
     },

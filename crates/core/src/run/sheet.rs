@@ -60,6 +60,7 @@ impl<'a> Sheet<'a> {
             at_ms,
             value: None,
             suggested: None,
+            usual: row.usual,
             question: None,
             window: Some(Window::beginning(at_ms)),
             tapped: self.taps.latest(at_ms),
@@ -132,7 +133,7 @@ impl SheetState {
             }
             let Some(input) = protocol.input(input).filter(|i| {
                 let is_asked = i.when.as_ref().is_none_or(|w| w.holds(&setup.conditions));
-                is_asked && !setup.conditions.contains_key(&i.key)
+                is_asked && i.is_taken(&setup.takes) && !setup.conditions.contains_key(&i.key)
             }) else {
                 continue;
             };
@@ -164,6 +165,8 @@ impl SheetState {
                 last_time: last_time(setup, &input.key, side.as_deref()),
                 usual: input.usual,
                 after_bell: false,
+                tried: Vec::new(),
+                stage: None,
                 seen: Vec::new(),
             };
             sheet.rows.extend(sides.into_iter().map(row));
@@ -194,6 +197,7 @@ impl SheetState {
         if matches!(row.take, Take::Ladder { .. }) {
             // The last stage passed, typed instead of climbed to.
             row.cells = vec![SheetCell::of(value, at)];
+            row.tried.clear();
             return true;
         }
         match row.cells.get_mut(place) {
@@ -248,8 +252,8 @@ impl SheetState {
                 state.can_undo(event, "the missed beat");
             }
             Kind::Counted { by, .. } if running || stands && *by < 0 => self.count(protocol, state, event, at),
-            Kind::StageTried { input, passed } if running => {
-                if let Some(tried) = self.try_stage(input, *passed, at) {
+            Kind::StageTried { input, stage, passed } if running => {
+                if let Some(tried) = self.try_stage(input, *stage, *passed, at) {
                     state.can_undo(event, &tried);
                 }
             }
@@ -586,8 +590,8 @@ impl SheetRow {
 
     /// Whether it takes one more try.
     pub(super) fn is_open(&self) -> bool {
-        if let Take::Ladder { stages, .. } = &self.take {
-            return self.stage_passed(stages.len()).is_none();
+        if matches!(self.take, Take::Ladder { .. }) {
+            return self.stage_passed().is_none();
         }
         // Two that agree are enough.
         let apart = |within: f64| matches!(self.counting()[..], [a, b] if difference(a, b) > within);
@@ -603,8 +607,8 @@ impl SheetRow {
 
     /// Its tries as one value: a list of numbers with the struck ones as nothing, of yes and no, or the only thing there is.
     pub fn value(&self) -> Option<Value> {
-        if let Take::Ladder { stages, .. } = &self.take {
-            return self.stage_passed(stages.len()).map(Value::Number);
+        if matches!(self.take, Take::Ladder { .. }) {
+            return self.stage_passed().map(Value::Number);
         }
         if self.tries == 1 {
             return self.cells.last().filter(|c| c.counts).map(|c| c.value.clone());

@@ -371,6 +371,7 @@ impl<'a> Staged<'a> {
             at_ms,
             value: reading.map(|r| r.bpm),
             suggested: None,
+            usual: None,
             question: reading.filter(|r| !self.confirmed.contains(&(stage.number, r.minute))).and_then(|r| r.question.clone()),
             window: Some(Window::beginning(at_ms - WINDOW_S * 1000.0)),
             tapped: self.tapped(minute).filter(|_| is_open(state, stage) && reading.is_none()),

@@ -4,15 +4,15 @@ use super::state::{SheetCell, SheetRow, SheetState};
 use crate::{attempts::Take, inputs::Value};
 
 impl SheetState {
-    /// The next stage of a ladder was passed or not: what that was, in words.
-    pub(super) fn try_stage(&mut self, input: &str, passed: bool, at: f64) -> Option<String> {
+    /// A stage of a ladder was passed or not: what that was, in words. `stage`: which, where it was chosen.
+    pub(super) fn try_stage(&mut self, input: &str, stage: Option<u8>, passed: bool, at: f64) -> Option<String> {
         let row = self.row(input, None)?;
         let row = &mut self.rows[row];
-        if !matches!(row.take, Take::Ladder { .. }) || !row.is_open() {
-            return None;
-        }
+        let next = row.next_stage()?;
+        let stage = stage.filter(|s| row.may_try(*s)).unwrap_or(next);
         row.cells.push(SheetCell::of(Value::Yes(passed), at));
-        Some(format!("stage {} {}", row.cells.len(), if passed { "passed" } else { "failed" }))
+        row.tried.push(stage);
+        Some(format!("stage {stage} {}", if passed { "passed" } else { "failed" }))
     }
 
     /// Says of each ladder that is over what is counted now; nought where not even its first stage was passed.
@@ -22,11 +22,14 @@ impl SheetState {
             .iter()
             .filter_map(|row| {
                 let Take::Ladder { stages, then, .. } = &row.take else { return None };
-                let stage = row.stage_passed(stages.len())?;
+                let stage = row.stage_passed()?;
                 let words = (stage as usize).checked_sub(1).and_then(|k| stages.get(k)).cloned();
                 Some((then.clone()?, stage, row.cells.last()?.at_ms, words))
             })
             .collect();
+        for row in &mut self.rows {
+            row.stage = row.next_stage();
+        }
         for (then, stage, at, words) in over {
             let Some(counted) = self.row(&then, None).map(|k| &mut self.rows[k]) else { continue };
             counted.how = Some(words.map_or_else(
@@ -41,7 +44,7 @@ impl SheetState {
 
     /// The inputs that are asked because a stage failed.
     pub(super) fn asked_why(&self) -> Vec<String> {
-        let failed = |row: &&SheetRow| row.cells.last().is_some_and(|c| c.value == Value::Yes(false));
+        let failed = |row: &&SheetRow| row.cells.iter().any(|c| c.value == Value::Yes(false));
         let why = |row: &SheetRow| if let Take::Ladder { why, .. } = &row.take { why.clone() } else { None };
         self.rows.iter().filter(failed).filter_map(why).collect()
     }
@@ -82,15 +85,43 @@ impl SheetRow {
         matches!(&self.take, Take::Seen { keys, .. } if keys.iter().any(|k| k.input == self.input && k.label == what))
     }
 
-    /// The last stage passed of so many, once that is known: a stage failed, or all of them were passed, or it was typed.
-    pub(super) fn stage_passed(&self, of: usize) -> Option<f64> {
-        let last = &self.cells.last()?.value;
-        match last {
-            Value::Yes(passed) => {
-                let done = self.cells.len() - usize::from(!passed);
-                (!passed || done >= of).then_some(done as f64)
-            }
-            typed => typed.number(),
+    /// How many stages its ladder has, and whether the first one tried may be chosen.
+    fn ladder(&self) -> Option<(u8, bool)> {
+        match &self.take {
+            Take::Ladder { stages, from_any, .. } => Some((u8::try_from(stages.len()).unwrap_or(u8::MAX), *from_any)),
+            _ => None,
         }
+    }
+
+    /// Each stage that was tried, and whether it was passed.
+    fn stages(&self) -> impl Iterator<Item = (u8, bool)> + '_ {
+        self.tried.iter().copied().zip(self.cells.iter().map(|c| c.value == Value::Yes(true)))
+    }
+
+    /// The stage that is next: up while each is passed, down while none was; nothing once the hardest passed is known.
+    pub(super) fn next_stage(&self) -> Option<u8> {
+        let (of, from_any) = self.ladder()?;
+        let Some((stage, passed)) = self.stages().last() else { return self.cells.is_empty().then_some(1) };
+        let was = |wanted: (u8, bool)| self.stages().any(|s| s == wanted);
+        match passed {
+            true if stage < of && !was((stage + 1, false)) => Some(stage + 1),
+            false if from_any && stage > 1 && !was((stage - 1, true)) => Some(stage - 1),
+            _ => None,
+        }
+    }
+
+    /// Whether a stage may be tried now: the next one; the first time any, where it may be chosen.
+    pub fn may_try(&self, stage: u8) -> bool {
+        let free = |(of, from_any): (u8, bool)| from_any && self.cells.is_empty() && (1..=of).contains(&stage);
+        self.next_stage() == Some(stage) || self.ladder().is_some_and(free)
+    }
+
+    /// The hardest stage passed, once that is known: 0 where none was; or it was typed.
+    pub(super) fn stage_passed(&self) -> Option<f64> {
+        if self.tried.is_empty() {
+            return self.cells.last()?.value.number();
+        }
+        let hardest = self.stages().filter(|(_, passed)| *passed).map(|(stage, _)| stage).max();
+        self.next_stage().is_none().then(|| hardest.map_or(0.0, f64::from))
     }
 }

@@ -71,6 +71,8 @@ pub struct AssessPage {
     pub suggested: Conditions,
     /// First loads, where loads are set.
     pub loads: Option<FirstLoads>,
+    /// Of the readings that the test can do without, only these are taken in the visit; all where nothing is said.
+    pub takes: Vec<String>,
     /// The body mass on record, where the test uses it.
     pub mass: Option<MassOnRecord>,
     /// Ways of knowing the maximal heart rate, where the test uses one.
@@ -190,6 +192,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
             &Conditions::new(),
         ),
         loads: loads(protocol, person.profile.sex),
+        takes: in_visit.as_ref().map(|(_, place)| place.takes.clone()).unwrap_or_default(),
         mass: mass_on_record(&mut scope, protocol, &person, today).await?,
         hr_max: hr_max_options(protocol, &person.facts_on(today)?),
         last: last.map(|r| LastTime { on: r.on, conditions: report::condition_reports(protocol, &r.conditions, person.profile.units) }),

@@ -105,12 +105,14 @@ pub async fn create(
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
+    let mut takes = Vec::new();
     if let (Some(at), [person]) = (form.visit, form.people.as_slice()) {
         let (visit, place) = visiting::take_place(&mut scope, at, PersonId(*person), &protocol.id).await?;
         visiting::is_free(&mut scope, &visit, at.place, form.id).await?;
         let profile = people::get(&mut scope, visit.person).await?.profile;
         let history = results::of_protocol(&mut scope, visit.person, &protocol.id).await?;
         let last = history.iter().rev().find(|r| !r.computed.is_empty()).map(|r| &r.conditions);
+        takes = place.takes.clone();
         form.conditions = visiting::conditions(protocol, profile.sex, last, Some((&visit, &place)), &form.conditions);
     }
     can_run(protocol, form.people.len())?;
@@ -126,7 +128,8 @@ pub async fn create(
     for person in &form.people {
         let given = text::note(form.reasons.get(person).map_or("", String::as_str), "reasons")?;
         let own = if alone { reason.clone().or(given) } else { given };
-        let found = performer(&mut scope, protocol, &form, PersonId(*person), today, own.as_deref()).await?;
+        let mut found = performer(&mut scope, protocol, &form, PersonId(*person), today, own.as_deref()).await?;
+        found.performer.setup.takes.clone_from(&takes);
         let name = found.performer.name.clone();
         admitted.extend(found.reason.map(|why| if alone { why } else { format!("{name}: {why}") }));
         if !found.asked {

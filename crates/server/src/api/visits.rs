@@ -75,7 +75,7 @@ fn line((battery, own): (Battery, bool), shelf: &Shelf) -> BatteryLine {
     BatteryLine {
         own,
         names: tests().map(|(place, protocol)| visiting::variant_name(protocol, place)).collect(),
-        reasons: tests().map(|(place, protocol)| protocol.map(|p| place.reason(p)).unwrap_or_default()).collect(),
+        reasons: battery.reasons(&|id| shelf.find(id)),
         minutes: tests().map(|(place, protocol)| place.rest_min + protocol.map_or(0, |p| p.minutes)).sum(),
         better_order: (order != as_it_is).then_some(order),
         battery,

@@ -132,6 +132,7 @@ onKeyStroke((event) => {
     :due="due != null"
     :stage="due ? `${due.key} ${taking.way.value}` : ''"
     :suggested="due?.suggested ?? taking.suggested.value"
+    :usual="due?.window ? null : due?.usual"
     @typed="typed"
   >
     <button v-if="due?.window" type="button" class="quiet" @click="taking.change()">

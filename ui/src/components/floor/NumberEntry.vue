@@ -1,14 +1,18 @@
 <script setup lang="ts">
 import { nextTick, ref, watch } from "vue";
+import { question } from "@/logic/usual";
 import { useRun } from "@/stores/run";
 
+type Usual = { from: number; to: number };
 /** The one field that is due. Digits, Enter, done. `stage` names what is asked, so that a new question starts empty. */
-const props = defineProps<{ label: string; unit: string; due: boolean; stage: string; suggested?: number | null }>();
+const props = defineProps<{ label: string; unit: string; due: boolean; stage: string; suggested?: number | null; usual?: Usual | null }>();
 const emit = defineEmits<{ typed: [value: number] }>();
 const run = useRun();
 const text = ref("");
 const wrong = ref<string | null>(null);
 const field = ref<HTMLInputElement>();
+/** An unusual value that was asked about. */
+const meant = ref<string | null>(null);
 
 watch(text, (now) => (text.value = now.replace(/[^\d.,]/g, "")));
 watch(
@@ -43,6 +47,12 @@ function enter() {
   if (typed === "") return;
   wrong.value = Number.isNaN(Number(typed)) ? "Type a number." : null;
   if (wrong.value) return;
+  const odd = question(Number(typed), props.unit, props.usual, run.view?.units ?? "metric");
+  if (odd && meant.value !== typed) {
+    meant.value = typed;
+    wrong.value = `${odd.ask} Correct it, or press Enter again to keep it.`;
+    return;
+  }
   text.value = "";
   emit("typed", Number(typed));
 }

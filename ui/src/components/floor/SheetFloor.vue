@@ -55,7 +55,13 @@ const inBout = computed(() => {
 const row = computed<SheetRow | null>(() => sheet.value?.rows[at.value] ?? null);
 const watched = useWatched(sheet, row);
 /** Not even the first stage was passed: there is nothing to count. */
-const nought = computed(() => watched.ladder.value?.then != null && watched.ended.value && watched.tried.value[0] === false);
+const nought = computed(
+  () =>
+    watched.ladder.value?.then != null &&
+    watched.ended.value &&
+    watched.tried.value.length > 0 &&
+    watched.tried.value.every((t) => !t.passed),
+);
 const strap = useStrap();
 /** Heart rates that are called: the one that is open now, or the next. */
 const dues = computed(() => (started.value && running.value ? (state.value?.dues ?? []) : []));
@@ -227,7 +233,7 @@ const cue = computed(() => {
   if (how(r) === "count") return [r.how, nought.value ? "" : rules<{ rule: string }>(r).rule].filter(Boolean).join(" ");
   if (how(r) === "ladder")
     return watched.stage.value
-      ? `${watched.ladder.value!.passes}${watched.ladder.value!.then ? ", or back one stage" : ", or it ends here"}.`
+      ? `${watched.ladder.value!.passes}${watched.ladder.value!.then ? ", or back one stage" : watched.ladder.value!.from_any ? ", or one down" : ", or it ends here"}.`
       : "";
   if (how(r) === "seen") return "A key for each thing you see. Nothing seen is a reading too.";
   if (r.how) return r.how;

@@ -321,6 +321,12 @@ onKeyStroke((event) => {
         Over the line <kbd>Space</kbd>
       </button>
       <template v-else-if="way === 'ladder' && ladder && !full">
+        <label v-if="watched.choices.value.length" class="begin"
+          >Begin at
+          <select v-model.number="watched.from.value" class="native">
+            <option v-for="(words, k) in watched.choices.value" :key="words" :value="k + 1">{{ k + 1 }} {{ words }}</option>
+          </select></label
+        >
         <button type="button" class="big" :disabled="!live" @click="watched.tryStage(false)">{{ ladder.fails }} <kbd>X</kbd></button>
         <button type="button" class="big" :class="{ main: live }" :disabled="!live" @click="watched.tryStage(true)">
           {{ ladder.passes }} <kbd>Space</kbd>

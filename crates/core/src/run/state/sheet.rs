@@ -97,6 +97,12 @@ pub struct SheetRow {
     /// The half repetition at the bell was counted.
     #[serde(default)]
     pub after_bell: bool,
+    /// The stages of a ladder that were tried, from 1, in the order of the cells.
+    #[serde(default)]
+    pub tried: Vec<u8>,
+    /// The stage of a ladder that is tried next; nothing where it is over, or may be chosen.
+    #[serde(default)]
+    pub stage: Option<u8>,
     /// What was seen and costs, in order, as its keys say it.
     #[serde(default)]
     pub seen: Vec<String>,
