@@ -57,15 +57,14 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
           >
             Do it again
           </button>
-          <dl v-if="row.details.length" class="details">
-            <div v-for="d in row.details" :key="d.label">
-              <dt>{{ d.label }}</dt>
-              <dd class="num">{{ d.value }}</dd>
-            </div>
-          </dl>
+          <p v-if="row.details.length" class="details">
+            <span v-for="d in row.details" :key="d.label"
+              >{{ d.label.toLowerCase() }} <b class="num">{{ d.value }}</b></span
+            >
+          </p>
           <small v-for="(f, k) in row.flags" :key="`f${k}`" class="flag">{{ f }}</small>
           <small v-for="(r, k) in row.remarks" :key="k" class="soft">“{{ r }}”</small>
-          <small v-if="row.how" class="soft">{{ row.how }}</small>
+          <small v-if="row.how" class="soft no-print">{{ row.how }}</small>
           <small v-if="row.waits" class="soft">{{ row.waits }}</small>
         </td>
         <td v-if="stands" data-of="Stands">
@@ -90,18 +89,16 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
 .details {
   margin: 4px 0 2px;
   font-size: 15px;
-}
-.details div {
-  display: flex;
-  gap: 8px;
-  align-items: baseline;
-}
-.details dt {
+  line-height: 1.4;
   color: var(--soft);
 }
-.details dd {
-  margin: 0;
-  white-space: nowrap;
+.details span {
+  display: inline-block;
+  margin-right: 14px;
+}
+.details b {
+  color: var(--ink);
+  font-weight: 500;
 }
 .flag {
   display: block;
@@ -199,6 +196,22 @@ td small {
   }
 }
 @media print {
+  .no-print {
+    display: none !important;
+  }
+  th,
+  td {
+    padding-block: 4px !important;
+  }
+  .details,
+  .flag {
+    font-size: 12px;
+    line-height: 1.2;
+    margin: 0;
+  }
+  .flag {
+    max-width: none;
+  }
   .met,
   .short,
   b {
