@@ -76,6 +76,9 @@ pub enum Take {
         /// Each input and side against a clock of its own, started by hand, s.
         #[serde(default)]
         seconds: Option<u32>,
+        /// The input that those seconds fill: the window of a pulse.
+        #[serde(default)]
+        fills: Option<String>,
         /// What is counted beside it, with a key of its own, on the same side.
         #[serde(default)]
         also: Vec<SeenKey>,

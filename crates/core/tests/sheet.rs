@@ -577,3 +577,20 @@ fn a_battery_says_which_girths_are_taken() {
     assert!(usual.contains(&"calf_cm".to_owned()) && !usual.contains(&"waist_belt_cm".to_owned()), "{usual:?}");
     assert_eq!(rows(&["waist_cm", "waist_belt_cm", "mass_kg"]), ["waist_cm", "waist_belt_cm", "mass_kg"]);
 }
+
+#[test]
+fn a_pulse_has_its_fifteen_seconds_on_a_clock() {
+    let mut floor = floor_of("resting-hr", &[("posture", text("seated")), ("hr_source", text("wrist"))]);
+    let start = Kind::WatchStarted { input: "pulse_count".into(), side: None };
+    floor.at(5.0, start);
+    assert_eq!(floor.sheet().watch.unwrap().until_ms, Some(20_000.0));
+    assert!(floor.state().timeline.calls.iter().any(|c| c.at_ms == 20_000.0 && c.tone == Tone::End));
+    floor.at(22.0, Kind::Noted { text: "calm".into() });
+    assert_eq!(floor.next().as_deref(), Some("pulse_count"), "the number is still to be typed");
+    floor.at(26.0, taken("pulse_count", None, 19.0));
+    assert_eq!(closed(&mut floor, 30.0), json!({"pulse_count": 19.0, "pulse_window_s": 15.0}));
+    // Read from a device it needs no count.
+    let mut read = floor_of("resting-hr", &[("posture", text("seated")), ("hr_source", text("wrist"))]);
+    read.at(5.0, taken("resting_hr", None, 62.0));
+    assert_eq!(closed(&mut read, 30.0), json!({"resting_hr": 62.0}));
+}

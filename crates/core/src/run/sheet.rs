@@ -469,7 +469,15 @@ impl SheetState {
         // Leg by leg; within one the sides take turns: the row with the fewest tries, in order. What must agree is taken again at
         // once.
         let turn = |row: &SheetRow| if row.agree_within.is_some() { 0 } else { row.cells.len() };
-        let is_open = |row: &SheetRow| if row.is_watched() { !self.watched.contains(&row.leg) } else { row.is_open() && !row.is_beside() };
+        // A pulse whose beats were counted silently is typed after its bell.
+        let is_to_be_typed = |row: &SheetRow| {
+            let least = protocol.input(&row.input).map_or(0.0, |i| i.min);
+            let counts = matches!(row.take, Take::Count { fills: Some(_), .. });
+            counts && row.cells.last().and_then(|c| c.value.number()).is_some_and(|n| n < least)
+        };
+        let is_open = |row: &SheetRow| {
+            is_to_be_typed(row) || if row.is_watched() { !self.watched.contains(&row.leg) } else { row.is_open() && !row.is_beside() }
+        };
         let open = self.rows.iter().enumerate().filter(|(_, row)| is_open(row) && wanted(row));
         self.next = open.min_by_key(|(k, row)| (row.leg, turn(row), *k)).map(|(k, _)| k);
         if let Some((_, count, _)) = self.too_many(protocol) {
@@ -561,6 +569,9 @@ impl SheetState {
         let mut sided: BTreeMap<&str, BTreeMap<String, Value>> = BTreeMap::new();
         for row in self.rows.iter().filter(|r| r.cells.iter().any(|c| c.counts)) {
             let Some(value) = row.value() else { continue };
+            if let Take::Count { seconds: Some(seconds), fills: Some(window), .. } = &row.take {
+                inputs.insert(window.clone(), f64::from(*seconds));
+            }
             match &row.side {
                 None => inputs.insert(row.input.clone(), value),
                 Some(side) => {
