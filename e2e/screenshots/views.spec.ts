@@ -130,7 +130,7 @@ test("views", async ({ coach, page, server }) => {
     list.map((p: { id: string }) => p.id),
     "class-step-3min",
     { bench_cm: 30, warm_up: true, pulse_site: "wrist" },
-    { overrule_reason: "a class with its teacher" },
+    { reasons: Object.fromEntries(list.map((p: { id: string }) => [p.id, "a class with its teacher"])) },
   );
   await page.getByRole("button", { name: "Start the clock" }).click();
   await expect(page.getByRole("heading", { name: "Enter the count" })).toBeVisible({ timeout: 60_000 });

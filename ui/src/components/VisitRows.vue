@@ -86,6 +86,17 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
 </template>
 
 <style scoped>
+td[data-of="Stands"] {
+  min-width: 112px;
+}
+td[data-of="Since last time"] {
+  min-width: 128px;
+}
+@media (max-width: 700px) {
+  td[data-of] {
+    min-width: 0;
+  }
+}
 .details {
   margin: 4px 0 2px;
   font-size: 15px;
