@@ -108,6 +108,7 @@ td[data-of="Since last time"] {
   margin-right: 14px;
 }
 .details b {
+  white-space: nowrap;
   color: var(--ink);
   font-weight: 500;
 }
