@@ -585,6 +585,21 @@ mod tests {
     }
 
     #[test]
+    fn a_lift_without_a_spotter_is_compared_all_the_same() {
+        let lift = catalogue::find("one-rm").unwrap();
+        let point = |on: &str, value: f64, spotter: bool| Point {
+            on: on.parse().unwrap(),
+            value,
+            method: "one-rm/1".into(),
+            conditions: [("spotter".to_owned(), Answer::YesNo(spotter))].into(),
+            quantity: "one_rm_kg".into(),
+            ..Point::default()
+        };
+        let told = progress(lift, "one_rm_kg", &[point("2026-05-10", 95.0, true)], &point("2026-11-10", 100.0, false), None);
+        assert_eq!(told.since_last.unwrap().difference, 5.0);
+    }
+
+    #[test]
     fn a_hold_that_was_capped_is_compared_by_its_shake_and_its_form() {
         let plank = catalogue::find("plank").unwrap();
         let changed = |limit: &str, quantity: &str, from: f64, to: f64| {

@@ -81,6 +81,8 @@ const beat = computed(() => {
   const each = parts(cycle).map((ms, k) => `${Math.round(ms / 100) / 10} s ${places[k]}`);
   return { count: cadence! / places.length, words: `a minute, ${each.join(" and ")}` };
 });
+/** Whether what is asked is done before the clock, with a timer of its own. */
+const timed = (key: string) => page.value!.protocol.prepare?.some((p) => p.condition === key && p.seconds);
 /** What the test looks like as it is set up. */
 const drawings = computed(() => (page.value?.drawings ?? []).filter((d) => isSo(d.when, draft.value.given)));
 const unlike = ref<Unlike[]>([]);
@@ -190,7 +192,7 @@ async function begin() {
           :condition="c"
           :wrong="wrong(c.key)"
         >
-          <template #yes-no>It stands under “Before the clock”, with a timer.</template>
+          <template v-if="timed(c.key)" #yes-no>It stands under “Before the clock”, with a timer.</template>
           <template v-if="c.expected" #hint> The protocol’s is {{ inUnits(c.expected, c.unit ?? "", page.units) }}.</template>
           <p v-if="differs(c.key)" class="unlike">
             <b>◆ {{ differs(c.key)!.then }} last time.</b> Matters because {{ differs(c.key)!.why }}.
