@@ -179,7 +179,8 @@ pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonI
         facts: facts.into(),
         stopped: state.stopped_ms.map(|ms| Stop { at_s: ms / 1000.0, reason: state.stop_reason, note: state.stop_note.clone() }),
         voided: false,
-        remarks: state.notes.clone(),
+        // What is remarked of a class may name others: it stays with the run.
+        remarks: if run.performers.len() == 1 { state.notes.clone() } else { Vec::new() },
         computed: BTreeMap::new(),
     };
     result.computed = scoring::values(&run.protocol, &result)?;

@@ -1,8 +1,8 @@
 -- What was remarked while a test was done stands with its result, also where it was typed from paper; a client's link shows it only
 -- where the coach said so.
 
-alter table results add column remarks text[] not null default '{}' check (pg_column_size(remarks) <= 131072);
-alter table result_versions add column remarks text[] not null default '{}' check (pg_column_size(remarks) <= 131072);
+alter table results add column remarks jsonb not null default '[]' check (pg_column_size(remarks) <= 131072);
+alter table result_versions add column remarks jsonb not null default '[]' check (pg_column_size(remarks) <= 131072);
 alter table visit_links add column remarks boolean not null default false;
 
 drop function visit_link_lookup(bytea);

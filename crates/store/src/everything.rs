@@ -168,8 +168,8 @@ pub struct Measure {
     pub conditions: Value,
     /// Who or what gave a value that was only reported.
     pub source: Option<String>,
-    /// What was remarked.
-    pub remarks: Vec<String>,
+    /// What was remarked: a list of texts.
+    pub remarks: Value,
 }
 
 /// Every measure of every result, for a spreadsheet, the earliest first, as they come.

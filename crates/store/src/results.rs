@@ -124,7 +124,7 @@ pub(crate) struct Row {
     pub(crate) facts: serde_json::Value,
     pub(crate) stopped: Option<serde_json::Value>,
     pub(crate) voided: bool,
-    pub(crate) remarks: Vec<String>,
+    pub(crate) remarks: serde_json::Value,
     pub(crate) computed: serde_json::Value,
 }
 
@@ -148,7 +148,7 @@ impl Row {
             facts: read("facts", self.facts)?,
             stopped: self.stopped.map(|s| read("stop", s)).transpose()?,
             voided: self.voided,
-            remarks: self.remarks,
+            remarks: read("remarks", self.remarks)?,
             computed: read("computed", self.computed)?,
         })
     }
@@ -172,7 +172,7 @@ pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<(
         write("conditions", &result.conditions)?,
         write("facts", &result.facts)?,
         result.stopped.as_ref().map(|s| write("stop", s)).transpose()?,
-        &result.remarks,
+        write("remarks", &result.remarks)?,
         coach.0
     )
     .execute(scope.db())

@@ -134,7 +134,7 @@ pub async fn replace(scope: &mut Scope, coach: CoachId, with: &Replaced<'_>) -> 
         write("facts", &is.facts)?,
         is.stopped.as_ref().map(|s| write("stop", s)).transpose()?,
         is.voided,
-        &is.remarks
+        write("remarks", &is.remarks)?
     )
     .execute(scope.db())
     .await?;

@@ -180,7 +180,7 @@ fn line(of: &Measure, shelf: &Shelf, visit: Option<&InVisitOf>) -> Vec<String> {
         visit.and_then(|v| v.points).map(|p| p.to_string()).unwrap_or_default(),
         of.source.clone().unwrap_or_default(),
         how.iter().map(|c| format!("{}: {}", c.label, said(c))).collect::<Vec<_>>().join("; "),
-        of.remarks.join("; "),
+        of.remarks.as_array().into_iter().flatten().filter_map(|r| r.as_str()).collect::<Vec<_>>().join("; "),
     ]
 }
 

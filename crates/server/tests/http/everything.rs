@@ -179,7 +179,11 @@ async fn the_same_archive_gives_the_same_practice_also_beside_the_first() {
     }
 
     let csv = String::from_utf8(files["results.csv"].clone()).unwrap();
-    assert!(csv.starts_with("name,day,test,measure,value,unit\n") && csv.contains("\"Joren, of the “locks”\""), "{csv}");
+    assert!(
+        csv.starts_with("name,sex,age,day,visit,test,variant,measure,side,value,unit,points,source,conditions,remark\n")
+            && csv.contains("\"Joren, of the “locks”\""),
+        "{csv}"
+    );
     assert_eq!(coach.get("/practice/measures.csv").await.as_str().unwrap(), csv);
     let person = coach.get("/search?q=joren").await["people"][0]["id"].as_str().unwrap().to_owned();
     assert_eq!(coach.get(&format!("/people/{person}/measures.csv")).await.as_str().unwrap(), csv, "one person has all there is");
