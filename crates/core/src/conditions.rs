@@ -19,3 +19,21 @@ pub enum Answer {
 
 /// Conditions by key.
 pub type Conditions = BTreeMap<String, Answer>;
+
+/// An answer of set-up on which something depends.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Chosen {
+    /// The condition.
+    pub condition: String,
+    /// The choice it must be.
+    pub is: String,
+}
+
+impl Chosen {
+    /// Whether these answers are such.
+    pub fn holds(&self, conditions: &Conditions) -> bool {
+        matches!(conditions.get(&self.condition), Some(Answer::Text(t)) if *t == self.is)
+    }
+}

@@ -5,7 +5,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     error::{Code, InputError},
-    units::{Age, BodyMass, Bpm, Height},
+    quantity,
+    units::{Age, BodyMass, Bpm, Height, Units},
 };
 
 /// The sex a published equation or table is split by. A person may have none on record: then whatever is split by sex
@@ -49,31 +50,30 @@ pub struct Facts {
     pub hr_max: Option<Bpm>,
 }
 
-/// From how many weeks on a body mass is asked for again, unless the practice says otherwise. Common practice.
-pub const MASS_WEEKS: u16 = 8;
-
 impl Facts {
-    /// How far the day of the weighing lies from a day of testing: "weighed that day", "weighed 12 weeks before".
-    pub fn weighed(&self, on: NaiveDate) -> Option<String> {
-        self.weighed_in(on, "that day", "before")
+    /// The body mass with its age on a day of testing: "86.2 kg, weighed 12 weeks before".
+    pub fn mass_on_day(&self, on: NaiveDate, units: Units) -> Option<String> {
+        self.mass_said(on, units, "that day", "before")
     }
 
-    /// The same on the day itself: "weighed today", "weighed 12 weeks ago".
-    pub fn weighed_until(&self, today: NaiveDate) -> Option<String> {
-        self.weighed_in(today, "today", "ago")
+    /// The same on the day itself: "86.2 kg, weighed 12 weeks ago".
+    pub fn mass_today(&self, today: NaiveDate, units: Units) -> Option<String> {
+        self.mass_said(today, units, "today", "ago")
     }
 
-    fn weighed_in(&self, on: NaiveDate, same: &str, earlier: &str) -> Option<String> {
-        let days = (on - self.mass_on.filter(|_| self.mass.is_some())?).num_days();
+    fn mass_said(&self, on: NaiveDate, units: Units, same: &str, earlier: &str) -> Option<String> {
+        let mass = quantity::said("mass_kg", self.mass?.value(), units);
+        let Some(weighed) = self.mass_on else { return Some(mass) };
+        let days = (on - weighed).num_days();
         let span = match days.abs() {
             1 => "1 day".to_owned(),
             days @ ..14 => format!("{days} days"),
             days => format!("{} weeks", days / 7),
         };
         Some(match days {
-            0 => format!("weighed {same}"),
-            1.. => format!("weighed {span} {earlier}"),
-            _ => format!("weighed {span} later"),
+            0 => format!("{mass}, weighed {same}"),
+            1.. => format!("{mass}, weighed {span} {earlier}"),
+            _ => format!("{mass}, weighed {span} later"),
         })
     }
 
@@ -135,7 +135,8 @@ mod tests {
     fn a_mass_has_an_age(weighed: &str, said: &str, is_old: bool) {
         let facts = Facts { mass: BodyMass::new(86.2).ok(), mass_on: weighed.parse().ok(), ..Facts::default() };
         let on = "2026-11-28".parse().unwrap();
-        assert_eq!((facts.weighed(on).as_deref(), facts.mass_is_old(on, MASS_WEEKS)), (Some(said), is_old));
+        assert_eq!(facts.mass_on_day(on, Units::Metric), Some(format!("86.2 kg, {said}")));
+        assert_eq!(facts.mass_is_old(on, 8), is_old);
     }
 
     #[test_case("-9999-01-01"; "long before")]

@@ -6,7 +6,7 @@ use std::{collections::BTreeMap, f64::consts::PI, sync::LazyLock};
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::Chosen,
+    conditions::Chosen,
     error::{Code, InputError},
 };
 

@@ -72,7 +72,7 @@ enum Command {
 
 #[tokio::main]
 async fn main() -> ExitCode {
-    let unreadable: Vec<String> = catalogue::unreadable().into_iter().chain(battery::unreadable()).collect();
+    let unreadable = [catalogue::unreadable(), battery::unreadable()].concat();
     if !unreadable.is_empty() {
         eprintln!("These files of the library cannot be read:\n{}", unreadable.join("\n"));
         return ExitCode::FAILURE;

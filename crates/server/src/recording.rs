@@ -12,7 +12,6 @@ use impulso_core::{
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::{Inputs, StageInput, Value},
     person::{self, Facts},
-    quantity,
     run::{
         Setup, State,
         event::{Answer, Conditions},
@@ -88,33 +87,9 @@ pub struct Weighed {
     pub keep_mass: bool,
 }
 
-impl Weighed {
-    /// The facts with the mass of the day; and that mass, where it was typed.
-    ///
-    /// # Errors
-    /// [`Code::MissingInput`] on `mass` where a test needs it and the one on record is too old to go without a word.
-    pub async fn of(
-        &self,
-        scope: &mut Scope,
-        protocol: &Protocol,
-        person: &Person,
-        on: NaiveDate,
-        facts: Facts,
-    ) -> ApiResult<(Facts, Option<BodyMass>)> {
-        if let Some(typed) = Some(self.mass.trim()).filter(|t| !t.is_empty()) {
-            let mass = BodyMass::parse_entry(typed, person.profile.units == Units::Imperial).map_err(|e| e.at("mass"))?;
-            return Ok((Facts { mass: Some(mass), mass_on: Some(on), ..facts }, Some(mass)));
-        }
-        let weeks = practices::get(scope).await?.mass_weeks;
-        let (true, Some(mass), Some(weighed)) =
-            (protocol.asks_for_mass() && !self.keep_mass && facts.mass_is_old(on, weeks.unsigned_abs()), facts.mass, facts.weighed(on))
-        else {
-            return Ok((facts, None));
-        };
-        let shown = quantity::said("mass_kg", mass.value(), person.profile.units);
-        let message = format!("The result depends on the body mass: {shown}, {weighed}. Type the mass of the day, or keep this one.");
-        Err(InputError::new(Code::MissingInput, "mass", message).into())
-    }
+/// Whether a mass that a test rests on was measured so long before or after a day that it is asked for again.
+pub async fn is_old(scope: &mut Scope, protocol: &Protocol, facts: &Facts, on: NaiveDate) -> ApiResult<bool> {
+    Ok(protocol.asks_for_mass() && facts.mass_is_old(on, practices::get(scope).await?.mass_weeks.unsigned_abs()))
 }
 
 /// A stage as it is typed.
@@ -285,6 +260,9 @@ pub async fn build(
 }
 
 /// The facts with the mass of the day, where it was typed; the record takes it over where none was measured later.
+///
+/// # Errors
+/// [`Code::MissingInput`] on `mass` where a test needs it and the one on record is too old to go without a word.
 pub async fn weigh(
     scope: &mut Scope,
     protocol: &Protocol,
@@ -293,9 +271,18 @@ pub async fn weigh(
     facts: Facts,
     weighed: &Weighed,
 ) -> ApiResult<Facts> {
-    let (facts, typed) = weighed.of(scope, protocol, person, on, facts).await?;
-    if let Some(mass) = typed.filter(|_| person.mass_on.is_none_or(|day| day <= on)) {
-        people::measured(scope, person.id, on, Some(mass.value()), None).await?;
+    let units = person.profile.units;
+    if let Some(typed) = Some(weighed.mass.trim()).filter(|t| !t.is_empty()) {
+        let mass = BodyMass::parse_entry(typed, units == Units::Imperial).map_err(|e| e.at("mass"))?;
+        if person.mass_on.is_none_or(|day| day <= on) {
+            people::measured(scope, person.id, on, Some(mass.value()), None).await?;
+        }
+        return Ok(Facts { mass: Some(mass), mass_on: Some(on), ..facts });
+    }
+    if !weighed.keep_mass && is_old(scope, protocol, &facts, on).await? {
+        let mass = facts.mass_on_day(on, units).unwrap_or_default();
+        let message = format!("The result depends on the body mass: {mass}. Type the mass of the day, or keep this one.");
+        return Err(InputError::new(Code::MissingInput, "mass", message).into());
     }
     Ok(facts)
 }

@@ -33,7 +33,7 @@ use uuid::Uuid;
 use crate::{
     ApiError, ApiResult,
     dossier::Dossier,
-    marking::{Tables, Total},
+    marking::{Marked, Tables, Total},
     planning::RetestLine,
     scoring::{self, Told},
     shelf::Shelf,
@@ -357,22 +357,39 @@ pub struct InVisitOf {
     pub points: Option<f64>,
 }
 
+/// A visit, what each of its places came to, and its points by the table of its day.
+async fn marked<'d>(scope: &mut Scope, of: &'d Dossier, visit: &Visit) -> ApiResult<(VisitState, Vec<Option<&'d Stored>>, Option<Marked>)> {
+    let happened = visits::events(scope, visit.id).await?;
+    let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
+    let counted = counted(visit, &state, of);
+    let came_to = counted.iter().enumerate().filter_map(|(place, result)| {
+        let protocol = of.shelf.find(&visit.battery.tests[place].protocol).ok()?;
+        raw(place, protocol, &result.as_ref()?.computed)
+    });
+    let raws: Vec<(usize, f64, bool)> = came_to.collect();
+    let marked = Tables::of(scope, &visit.battery).await?.mark(visit.on, None, &of.person.facts_on(visit.on)?, &raws);
+    Ok((state, counted, marked))
+}
+
+/// The total of a visit for whoever sees these places alone: none where another one brings points that could be worked out from it.
+pub async fn total_of(scope: &mut Scope, of: &Dossier, visit: &Visit, shown: &[usize]) -> ApiResult<Option<Total>> {
+    let (.., marked) = marked(scope, of, visit).await?;
+    Ok(marked.filter(|m| m.marks.iter().all(|mark| shown.contains(&mark.place))).map(|m| m.total))
+}
+
+/// A place, what its test is about, and whether less of that is better; of two sides the weaker one.
+fn raw(place: usize, protocol: &Protocol, values: &BTreeMap<String, f64>) -> Option<(usize, f64, bool)> {
+    Some((place, headline(protocol, values)?, points::lower_is_better(protocol)))
+}
+
 /// The results that stand in visits, of everybody or of one person.
 pub async fn marked_results(scope: &mut Scope, person: Option<impulso_store::PersonId>) -> ApiResult<BTreeMap<Uuid, InVisitOf>> {
     let mut found = BTreeMap::new();
     for person in visits::people_with_visits(scope, person).await? {
         let of = Dossier::of(scope, person).await?;
         for visit in visits::of_person(scope, person, i64::MAX).await? {
-            let happened = visits::events(scope, visit.id).await?;
-            let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
-            let counted = counted(&visit, &state, &of);
-            let raw = |(place, result): (usize, Option<&Stored>)| {
-                let protocol = of.shelf.find(&visit.battery.tests[place].protocol).ok()?;
-                Some((place, headline(protocol, &result?.computed)?, points::lower_is_better(protocol)))
-            };
-            let raws: Vec<(usize, f64, bool)> = counted.iter().copied().enumerate().filter_map(raw).collect();
-            let tables = Tables::of(scope, &visit.battery).await?;
-            let marks = tables.mark(visit.on, None, &of.person.facts_on(visit.on)?, &raws).map_or_else(Vec::new, |m| m.marks);
+            let (state, counted, marked) = marked(scope, &of, &visit).await?;
+            let marks = marked.map_or_else(Vec::new, |m| m.marks);
             let name = format!("{}, {}", visit.battery.name, visit.on);
             for (place, at) in state.places.iter().enumerate() {
                 for result in at.tries.iter().chain(&at.result) {
@@ -421,7 +438,7 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
         seen.push(Seen { place, protocol, result, values, outcome, report, since_last, since_first, units: told.units });
     }
     let tables = Tables::of(scope, &visit.battery).await?;
-    let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(Seen::raw).collect();
+    let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(|s| raw(s.place, s.protocol, &s.values)).collect();
     let facts = person.facts_on(visit.on)?;
     let (marks, total) = tables.mark(visit.on, table, &facts, &raws).map_or((Vec::new(), None), |m| (m.marks, Some(m.total)));
     let row = |place: usize| {
@@ -517,12 +534,6 @@ struct Seen<'a> {
 }
 
 impl Seen<'_> {
-    /// Its place, what it is about, and whether less of that is better; of two sides the weaker one.
-    fn raw(&self) -> Option<(usize, f64, bool)> {
-        let lower = points::lower_is_better(self.protocol);
-        Some((self.place, headline(self.protocol, &self.values)?, lower))
-    }
-
     fn in_row(&self, row: VisitRow) -> VisitRow {
         let quantities = &self.report.quantities;
         let of = quantities.iter().find(|q| q.key == "points_of").map(|q| q.shown.as_str());

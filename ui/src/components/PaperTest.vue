@@ -29,7 +29,7 @@ function isTaken(i: Input) {
   const typedBefore = Object.keys(draft.value.values).some(
     (key) => (key === i.key || key.startsWith(`${i.key}.`)) && draft.value.values[key]?.trim(),
   );
-  return i.required || typedBefore || (props.page.takes.length ? props.page.takes.includes(i.key) : !i.on_request);
+  return typedBefore || props.page.takes.includes(i.key);
 }
 /** What needs more than one field takes a line of its own. */
 const isWide = (i: Input) => (i.tries ?? 1) > 1 || (i.sides?.length ?? 0) > 0 || !["number", undefined].includes(i.kind);

@@ -33,9 +33,7 @@ const {
   reload,
 } = useLoad(async () => {
   const visit = await take(api.GET("/api/visits/{id}", { params: { path } }));
-  const open = visit.rows.filter((r) => r.stand === "to_come");
-  const tests = [];
-  for (const row of open) {
+  const test = async (row: VisitPage["rows"][number]) => {
     const of = { id: visit.person, protocol: row.protocol };
     const query = { visit: props.id, place: row.place };
     const page = await take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path: of, query } }));
@@ -45,8 +43,9 @@ const {
       left: false,
       reason: "",
     };
-    tests.push({ row, page: page as AssessPage });
-  }
+    return { row, page: page as AssessPage };
+  };
+  const tests = await Promise.all(visit.rows.filter((r) => r.stand === "to_come").map((row) => test(row as VisitPage["rows"][number])));
   return { visit, tests };
 });
 const title = computed(() => data.value && `${data.value.visit.battery_name}, ${dayYear(data.value.visit.on)}`);

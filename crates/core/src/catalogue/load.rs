@@ -19,11 +19,12 @@ include!(concat!(env!("OUT_DIR"), "/catalogue.rs"));
 /// `shared` and gets them behind its own.
 const SHARED: &str = include_str!("../../data/shared.toml");
 
-static ALL: LazyLock<Vec<Protocol>> = LazyLock::new(|| {
-    let (mut all, _) = read_files(&BUILT_IN, parse);
+/// The protocols in the library's order, and the files that cannot be read.
+static FILES: LazyLock<(Vec<Protocol>, Vec<String>)> = LazyLock::new(|| {
+    let (mut all, unreadable) = read_files(&BUILT_IN, parse);
     let section = |p: &Protocol| sections().iter().position(|s| s.id == p.section);
     all.sort_by(|a, b| (section(a), a.order, &a.id).cmp(&(section(b), b.order, &b.id)));
-    all
+    (all, unreadable)
 });
 
 /// What the files of a folder say; and each that cannot be read or does not hold together, by its name with the reason.
@@ -35,8 +36,8 @@ pub(crate) fn read_files<T>(files: &[(&str, &str)], read: fn(&str) -> Result<T, 
 
 /// The files of the catalogue that cannot be read, each with the reason. Nothing is served while there is one: a test that
 /// vanished would be missed by nobody.
-pub fn unreadable() -> Vec<String> {
-    read_files(&BUILT_IN, parse).1
+pub fn unreadable() -> &'static [String] {
+    &FILES.1
 }
 
 /// A part of the library.
@@ -94,7 +95,7 @@ pub fn section_name(id: &str) -> &str {
 
 /// Every built-in protocol, in the library's order.
 pub fn all() -> &'static [Protocol] {
-    &ALL
+    &FILES.0
 }
 
 /// The built-in protocol with this id.
@@ -425,7 +426,7 @@ mod tests {
 
     #[test]
     fn every_file_of_the_catalogue_holds_together() {
-        assert_eq!(unreadable(), Vec::<String>::new());
+        assert_eq!(unreadable(), [""; 0]);
         assert_eq!(all().len(), BUILT_IN.len());
         assert!(all().iter().filter_map(|p| p.opens_after.as_deref()).all(|id| find(id).is_ok()));
         assert!(all().iter().all(|p| sections().iter().any(|s| s.id == p.section)), "every section has a name");

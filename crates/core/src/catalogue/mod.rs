@@ -29,6 +29,7 @@ pub mod scoring;
 pub use crate::{
     attempts::{Attempts, Leg, Mark, Take},
     clamped::{ClampRule, ClampStage, Wobble},
+    conditions::Chosen,
     course::{Course, Level, Place, Schedule, ScheduleScore, TallyRule},
     picture::{BodyMap, Picture, body_map},
     staging::{FirstLoad, Goal, LoadRule, NextLoad, StageRule},
@@ -37,7 +38,7 @@ pub use care::{Caution, Circumstance, Citation, Equipment, Source, SourceKind, U
 pub use equation::Equation;
 pub(crate) use load::read_files;
 pub use load::{Kit, Section, all, check, find, kit, parse, section, section_name, sections, unreadable};
-pub use procedure::{CadenceRule, Chosen, CountRule, Cue, Family, Phase, PhaseKind, Preparation, Procedure, Prompt, Tone};
+pub use procedure::{CadenceRule, CountRule, Cue, Family, Phase, PhaseKind, Preparation, Procedure, Prompt, Tone};
 pub use scoring::{
     ChangeRule, Condition, ConditionKind, FlagCode, Input, InputKind, NormUse, PassMark, ReadingError, Rule, Scoring, Signs, Usual, When,
     difference,

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use crate::{
     attempts::Attempts,
     clamped::ClampRule,
-    conditions::{Answer, Conditions},
+    conditions::{Chosen, Conditions},
     course::{Course, Schedule},
     person::Sex,
     staging::StageRule,
@@ -259,24 +259,6 @@ impl Phase {
     /// How long it lasts by the clock under these answers, s; nothing where beats or an event end it.
     pub fn seconds_under(&self, conditions: &Conditions) -> Option<u32> {
         self.seconds.or_else(|| self.clocked.as_ref().filter(|c| c.when.holds(conditions)).map(|c| c.seconds))
-    }
-}
-
-/// An answer of set-up on which something depends.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(deny_unknown_fields)]
-pub struct Chosen {
-    /// The condition.
-    pub condition: String,
-    /// The choice it must be.
-    pub is: String,
-}
-
-impl Chosen {
-    /// Whether these answers are such.
-    pub fn holds(&self, conditions: &Conditions) -> bool {
-        matches!(conditions.get(&self.condition), Some(Answer::Text(t)) if *t == self.is)
     }
 }
 

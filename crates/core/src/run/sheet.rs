@@ -462,7 +462,7 @@ impl SheetState {
         for row in &mut self.rows {
             row.again = protocol.input(&row.input).and_then(|i| i.apart(&row.counting()));
         }
-        self.ask_for_heavier(protocol, setup);
+        let heavier = self.ask_for_heavier(protocol, setup);
         self.call_stages();
         let why = self.asked_why();
         let wanted = |row: &SheetRow| row.required || row.kind == InputKind::Number || why.contains(&row.input);
@@ -486,8 +486,7 @@ impl SheetState {
         let loads = self.load_rows();
         self.advice = match loads {
             Some(rows) => Some(advice(&self.lifts(rows), &self.planned(setup, rows.0))),
-            None if self.advice.is_some() => self.advice.take(),
-            None => self.next.and_then(|k| first_load(&self.rows[k].take, setup.last_value, setup.units)),
+            None => heavier.or_else(|| self.next.and_then(|k| first_load(&self.rows[k].take, setup.last_value, setup.units))),
         };
         if self.next.is_none() {
             self.rest = None;
@@ -535,10 +534,9 @@ impl SheetState {
     }
 
     /// After a set of too many: why another one, and with how much.
-    fn ask_for_heavier(&mut self, protocol: &Protocol, setup: &Setup) {
-        self.advice = None;
-        let Some((load, count, heavier)) = self.too_many(protocol) else { return };
-        let Some(kg) = self.rows[load].cells.last().and_then(|c| c.value.number()) else { return };
+    fn ask_for_heavier(&mut self, protocol: &Protocol, setup: &Setup) -> Option<LoadAdvice> {
+        let (load, count, heavier) = self.too_many(protocol)?;
+        let kg = self.rows[load].cells.last()?.value.number()?;
         let said = |share: f64| quantity::said("load_kg", to_plates(kg * share, setup.units), setup.units);
         let (from, to) = (said(heavier.from), said(heavier.to));
         let loads = if from == to { from } else { format!("{from} to {to}") };
@@ -548,8 +546,9 @@ impl SheetState {
             rounded(takes, 0),
             rounded(f64::from(heavier.rest_s) / 60.0, 1)
         );
-        self.advice = Some(LoadAdvice { kg: Some(to_plates(kg * heavier.from, setup.units)), because: because.clone() });
-        self.rows[count].again = Some(because);
+        let kg = Some(to_plates(kg * heavier.from, setup.units));
+        self.rows[count].again = Some(because.clone());
+        Some(LoadAdvice { kg, because })
     }
 
     /// Whether what the test needs is there. A stop keeps what was done before it.

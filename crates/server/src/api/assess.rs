@@ -11,7 +11,7 @@ use impulso_core::{
     hr_max::HrMaxMethod,
     person::{Facts, Sex},
     picture::{BodyMap, Drawing, Picture},
-    quantity, report,
+    report,
     run::event::Conditions,
     suitability::{self, Before, Client, First, Fit, Means},
     units::{Age, Units},
@@ -19,7 +19,6 @@ use impulso_core::{
 use impulso_store::{
     PersonId, Scope,
     people::{self, Person},
-    practices,
     readiness::{self, Check},
     results::{self, Stored},
     retests,
@@ -33,6 +32,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
+    recording,
     shelf::Shelf,
     visiting::{self, InVisit},
 };
@@ -71,7 +71,7 @@ pub struct AssessPage {
     pub suggested: Conditions,
     /// First loads, where loads are set.
     pub loads: Option<FirstLoads>,
-    /// Of the readings that the test can do without, only these are taken in the visit; all where nothing is said.
+    /// The inputs that are taken, by key: those that the visit names, else the usual ones.
     pub takes: Vec<String>,
     /// The body mass on record, where the test uses it.
     pub mass: Option<MassOnRecord>,
@@ -122,13 +122,8 @@ pub struct MassOnRecord {
 /// The body mass on record for a test that uses one.
 async fn mass_on_record(scope: &mut Scope, protocol: &Protocol, person: &Person, today: NaiveDate) -> ApiResult<Option<MassOnRecord>> {
     let facts = person.facts_on(today)?;
-    let Some(mass) = facts.mass.filter(|_| protocol.uses_mass()) else { return Ok(None) };
-    let weeks = practices::get(scope).await?.mass_weeks;
-    let shown = quantity::said("mass_kg", mass.value(), person.profile.units);
-    Ok(Some(MassOnRecord {
-        shown: facts.weighed_until(today).map_or(shown.clone(), |weighed| format!("{shown}, {weighed}")),
-        is_old: protocol.asks_for_mass() && facts.mass_is_old(today, weeks.unsigned_abs()),
-    }))
+    let Some(shown) = facts.mass_today(today, person.profile.units).filter(|_| protocol.uses_mass()) else { return Ok(None) };
+    Ok(Some(MassOnRecord { shown, is_old: recording::is_old(scope, protocol, &facts, today).await? }))
 }
 
 /// How it was last time.
@@ -192,7 +187,10 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
             &Conditions::new(),
         ),
         loads: loads(protocol, person.profile.sex),
-        takes: in_visit.as_ref().map(|(_, place)| place.takes.clone()).unwrap_or_default(),
+        takes: {
+            let named = in_visit.as_ref().map_or(&[][..], |(_, place)| place.takes.as_slice());
+            protocol.inputs.iter().filter(|i| i.is_taken(named)).map(|i| i.key.clone()).collect()
+        },
         mass: mass_on_record(&mut scope, protocol, &person, today).await?,
         hr_max: hr_max_options(protocol, &person.facts_on(today)?),
         last: last.map(|r| LastTime { on: r.on, conditions: report::condition_reports(protocol, &r.conditions, person.profile.units) }),

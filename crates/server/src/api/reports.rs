@@ -138,6 +138,13 @@ async fn next_of(scope: &mut Scope, visit: &Visit) -> ApiResult<Option<NaiveDate
     Ok(of_battery.map(|r| r.planned.due_on).min())
 }
 
+/// How many days a link opens where nothing else is said.
+async fn usual_days(scope: &mut Scope, visit: &Visit) -> ApiResult<u64> {
+    let today = auth::today(scope).await?;
+    let until = next_of(scope, visit).await?.map(|on| u64::try_from((on - today).num_days()).unwrap_or(0) + BEYOND_NEXT_DAYS);
+    Ok(until.unwrap_or(USUAL_DAYS).min(DAYS_MAX))
+}
+
 /// Makes a link for the client. Its address is told once; only a hash of it is kept.
 #[utoipa::path(tag = "visits", operation_id = "reports_share", responses((status = 200, body = LinkMade), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/visits/{id}/links")]
@@ -145,9 +152,10 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> 
     let form = form.into_inner();
     let mut scope = who.scope().await?;
     let visit = visits::get(&mut scope, *id).await?;
-    let today = auth::today(&mut scope).await?;
-    let until_next = next_of(&mut scope, &visit).await?.map(|on| u64::try_from((on - today).num_days()).unwrap_or(0) + BEYOND_NEXT_DAYS);
-    let days = form.days.unwrap_or_else(|| until_next.unwrap_or(USUAL_DAYS).min(DAYS_MAX));
+    let days = match form.days {
+        Some(days) => days,
+        None => usual_days(&mut scope, &visit).await?,
+    };
     if !(1..=DAYS_MAX).contains(&days) {
         return Err(InputError::new(Code::OutOfRange, "days", format!("A link opens for 1 to {DAYS_MAX} days.")).into());
     }
@@ -236,9 +244,11 @@ pub async fn open(
     // Whoever has the link opens no result by its key.
     lines.retain(|l| l.points.len() > 1);
     lines.iter_mut().flat_map(|l| &mut l.points).for_each(|p| p.result = Uuid::nil());
-    let whole = visiting::page(&mut scope, &of, &visit, None).await?;
-    let hidden = whole.rows.iter().any(|r| r.points.is_some() && !opened.places.contains(&r.place));
-    let total = whole.total.filter(|_| !hidden).map(|t| ClientTotal { points: t.points, most: t.most, level: t.level });
+    let total = visiting::total_of(&mut scope, &of, &visit, &opened.places).await?.map(|t| ClientTotal {
+        points: t.points,
+        most: t.most,
+        level: t.level,
+    });
     let next_on = next_of(&mut scope, &visit).await?;
     let rows = page.rows.into_iter().filter(|r| !r.figures.is_empty()).map(|r| {
         let row = VisitRow { run: None, result: None, reason: None, times: Vec::new(), ..r };

@@ -131,13 +131,6 @@ pub struct FactsShown {
     pub mass: Option<String>,
 }
 
-/// The body mass that a result rests on, with its age where that is known.
-fn mass_of(result: &Stored, units: Units) -> Option<String> {
-    let facts: Facts = result.facts.into();
-    let shown = impulso_core::quantity::said("mass_kg", facts.mass?.value(), units);
-    Some(facts.weighed(result.on).map_or(shown.clone(), |weighed| format!("{shown}, {weighed}")))
-}
-
 /// How a test ended early.
 #[derive(Serialize, ToSchema)]
 pub struct StopShown {
@@ -361,7 +354,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         facts: FactsShown {
             age: result.facts.age.map(impulso_core::units::Age::value),
             sex: result.facts.sex,
-            mass: protocol.uses_mass().then(|| mass_of(&result, person.profile.units)).flatten(),
+            mass: Facts::from(result.facts).mass_on_day(result.on, units).filter(|_| protocol.uses_mass()),
         },
         stopped: result.stopped.as_ref().map(|s| StopShown {
             sentence: stop_sentence(s),
