@@ -19,7 +19,7 @@ include!(concat!(env!("OUT_DIR"), "/batteries.rs"));
 pub const TESTS_MAX: usize = 12;
 
 /// Said of a test that stands elsewhere than its kind usually does.
-const AS_SET: &str = "In the order this battery has; every visit keeps it.";
+const AS_SET: &str = "This battery’s own order. It is the same at every visit.";
 
 /// The longest window, minutes. Ours.
 pub const WINDOW_MAX: u16 = 240;
@@ -122,8 +122,13 @@ impl Battery {
             test.id = (1..=TESTS_MAX + 1).map(nth).find(|id| !taken.contains(id)).unwrap_or_default();
             taken.push(test.id.clone());
         }
-        self.scoring = self.scoring.take().map(|table| table.placed_in(&self.tests));
+        self.scoring = self.scoring.take().map(|table| table.placed_in(&self.test_names()));
         self
+    }
+
+    /// The name of each test in the battery, by its place.
+    pub fn test_names(&self) -> Vec<&str> {
+        self.tests.iter().map(|t| t.id.as_str()).collect()
     }
 
     /// A battery of one test: what every test on its own is.

@@ -133,7 +133,10 @@ impl Schedule {
             && (distance / self.shuttle_m).fract() != 0.0
         {
             let (shown, shuttle) = (rounded(distance, 1), rounded(self.shuttle_m, 0));
-            return no("distance_m", format!("{shown} m isn’t a whole number of shuttles of {shuttle} m. Give the last completed one."));
+            return no(
+                "distance_m",
+                format!("{shown} m isn’t a whole number of shuttles of {shuttle} m. Type the distance at the last completed shuttle."),
+            );
         }
         let (Some(level), Some(shuttle)) = (inputs.get("level"), inputs.get("shuttle")) else { return Ok(()) };
         let place = self.place(level, shuttle)?;

@@ -5,7 +5,6 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    battery::Place,
     catalogue::Protocol,
     error::{Code, InputError},
     person::{Facts, Sex},
@@ -109,13 +108,13 @@ impl ScoringTable {
     /// The table with each row at the place where its test stands now; rows of tests that stand there no more are left out. A row that
     /// names no test yet is named after the one at its place.
     #[must_use]
-    pub fn placed_in(mut self, tests: &[Place]) -> Self {
+    pub fn placed_in(mut self, tests: &[&str]) -> Self {
         self.rows.retain_mut(|row| {
             if row.test.is_empty() {
-                row.test = tests.get(row.place).map(|t| t.id.clone()).unwrap_or_default();
+                row.test = tests.get(row.place).map(|t| (*t).to_owned()).unwrap_or_default();
                 return true;
             }
-            let place = tests.iter().position(|t| t.id == row.test);
+            let place = tests.iter().position(|t| *t == row.test);
             row.place = place.unwrap_or(row.place);
             place.is_some()
         });

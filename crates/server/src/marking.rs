@@ -69,11 +69,11 @@ impl Tables {
         let unnamed = own.iter().any(|(table, _)| table.rows.iter().any(|row| row.test.is_empty()));
         let made_for = if unnamed { visits::own_batteries(scope).await?.into_iter().find(|b| b.id == battery.id) } else { None };
         let named = |table: ScoringTable| match &made_for {
-            Some(now) => table.placed_in(&now.tests),
+            Some(now) => table.placed_in(&now.test_names()),
             None => table,
         };
         let mut all: Vec<ScoringTable> = battery.scoring.clone().into_iter().collect();
-        all.extend(own.into_iter().map(|(table, _)| named(table).placed_in(&battery.tests)));
+        all.extend(own.into_iter().map(|(table, _)| named(table).placed_in(&battery.test_names())));
         Ok(Self { all, for_past })
     }
 

@@ -281,7 +281,7 @@ pub async fn weigh(
     }
     if !weighed.keep_mass && is_old(scope, protocol, &facts, on).await? {
         let mass = facts.mass_on_day(on, units).unwrap_or_default();
-        let message = format!("The result depends on the body mass: {mass}. Type the mass of the day, or keep this one.");
+        let message = format!("The result depends on the body mass: {mass}. Type the body mass of that day, or use this one.");
         return Err(InputError::new(Code::MissingInput, "mass", message).into());
     }
     Ok(facts)

@@ -9,7 +9,7 @@ pub struct Practice {
     pub name: String,
     /// IANA time zone: decides which day it is.
     pub time_zone: String,
-    /// From how many weeks on a body mass is asked for again.
+    /// After how many weeks the body mass is asked for again.
     pub mass_weeks: i16,
 }
 

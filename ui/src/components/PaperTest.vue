@@ -261,15 +261,6 @@ defineExpose({ read, known });
   max-width: 220px;
   display: flex;
 }
-.field .name {
-  display: block;
-  font-weight: 600;
-  margin-bottom: 4px;
-}
-.field .hint {
-  color: var(--soft);
-  font-size: 15px;
-}
 .numbers {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(170px, 1fr));

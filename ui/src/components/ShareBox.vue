@@ -72,7 +72,7 @@ async function withdraw(id: string) {
       <label class="ticked"><input v-model="photos" type="checkbox" /> Photographs of the day and of the first</label>
       <TextField label="Opens for"
         ><select v-model="days" class="native">
-          <option :value="null">{{ next ? `two weeks beyond ${dayYear(next)}` : "three months" }}</option>
+          <option :value="null">{{ next ? `two weeks past the next visit, ${dayYear(next)}` : "three months" }}</option>
           <option :value="14">two weeks</option>
           <option v-if="next" :value="90">three months</option>
           <option :value="366">a year</option>

@@ -160,7 +160,7 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
             </select></label
           >
           <details v-if="(free[test.protocol] ?? []).length > 4" class="takes">
-            <summary>What is taken</summary>
+            <summary>Readings to take</summary>
             <label v-for="i in free[test.protocol]" :key="i.key" class="ticked"
               ><input type="checkbox" :checked="isTaken(k, i)" @change="takes(k, i.key)" /> {{ i.label }}</label
             >

@@ -87,7 +87,9 @@ const elsewhere = computed(() => {
 async function keep() {
   const read = paper.value?.read();
   if (!read) return;
-  const typedIn = { on: draft.value.on, ...read };
+  // A remark that was left as it is stays as it was taken down.
+  const remark = stored.value && read.remark === stored.value.remarks.join("; ") ? null : read.remark;
+  const typedIn = { on: draft.value.on, ...read, remark };
   const { id, protocol } = of.value;
   const kept = await run(() => {
     if (!props.result)
@@ -147,14 +149,5 @@ const title = computed(() => {
 <style scoped>
 .because {
   max-width: 640px;
-}
-.field .name {
-  display: block;
-  font-weight: 600;
-  margin-bottom: 4px;
-}
-.field .hint {
-  color: var(--soft);
-  font-size: 15px;
 }
 </style>

@@ -132,7 +132,7 @@ async function save() {
     <FailureNote :failure="wrong ? null : failure" />
     <div class="actions foot">
       <ElButton type="primary" size="large" native-type="submit" :loading="busy">Save the visit</ElButton>
-      <span class="soft">What is typed stays on this device until it is saved.</span>
+      <span class="soft">Your entries stay on this device until they are saved.</span>
     </div>
   </form>
 </template>

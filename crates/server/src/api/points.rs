@@ -104,7 +104,7 @@ pub async fn keep(who: SignedIn, id: web::Path<String>, form: Json<ScoringTable>
     let table = ScoringTable { version: all.iter().map(|t| t.version).max().unwrap_or(0) + 1, from, ..form.into_inner() };
     // The grid says places; what is kept says tests.
     let rows = table.rows.into_iter().map(|row| PointRow { test: String::new(), ..row }).collect();
-    let table = ScoringTable { rows, ..table }.placed_in(&battery.tests);
+    let table = ScoringTable { rows, ..table }.placed_in(&battery.test_names());
     table.check(&battery.protocols(&|id: &str| shelf.find(id)))?;
     scoring_tables::add(&mut scope, who.coach, &battery.id, &table).await?;
     let detail = json!({ "battery": battery.name, "version": table.version });

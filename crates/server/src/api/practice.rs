@@ -32,7 +32,7 @@ pub struct PracticePage {
     pub name: String,
     /// IANA time zone.
     pub time_zone: String,
-    /// From how many weeks on a body mass is asked for again, 1 to 104.
+    /// After how many weeks the body mass is asked for again, 1 to 104.
     pub mass_weeks: i16,
     /// Its coaches.
     pub coaches: Vec<CoachLine>,
@@ -120,7 +120,7 @@ pub struct PracticeChange {
     pub name: String,
     /// IANA time zone.
     pub time_zone: String,
-    /// From how many weeks on a body mass is asked for again, 1 to 104.
+    /// After how many weeks the body mass is asked for again, 1 to 104.
     pub mass_weeks: i16,
 }
 

@@ -21,6 +21,7 @@ use impulso_store::{
     everything::{self, Measure},
 };
 use tokio::{runtime::Handle, sync::mpsc, time};
+use uuid::Uuid;
 use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 
 use super::{CSV, Entry, Hashing, MANIFEST, ROWS, photo_name};
@@ -124,9 +125,14 @@ async fn lines(scope: &mut Scope, person: Option<PersonId>, mut each: impl Async
     each(table::write(std::iter::once(head))).await?;
     let of_visits = visiting::marked_results(scope, person).await.map_err(io::Error::other)?;
     let mut measures = pin!(everything::measures(scope, person));
+    let mut about: Option<(Uuid, About)> = None;
     while let Some(of) = measures.try_next().await.map_err(io::Error::other)? {
-        let line = line(&of, &shelf, of_visits.get(&of.result));
-        each(table::write(std::iter::once(line))).await?;
+        // The measures of a result follow each other: what is told of it is worked out once.
+        if about.as_ref().is_none_or(|(result, _)| *result != of.result) {
+            about = Some((of.result, About::of(&of, &shelf)));
+        }
+        let Some((_, about)) = &about else { continue };
+        each(table::write(std::iter::once(line(&of, about, of_visits.get(&of.result))))).await?;
     }
     Ok(())
 }
@@ -150,37 +156,57 @@ const HEAD: [&str; 15] = [
     "remark",
 ];
 
+/// What is told of a result beside each of its measures.
+struct About {
+    sex: String,
+    age: String,
+    test: String,
+    variant: String,
+    conditions: String,
+    remark: String,
+}
+
+impl About {
+    fn of(of: &Measure, shelf: &Shelf) -> Self {
+        let protocol = shelf.find(&of.protocol).ok();
+        let conditions: Conditions = serde_json::from_value(of.conditions.clone()).unwrap_or_default();
+        let fact =
+            |key: &str| of.facts.get(key).filter(|v| !v.is_null()).map(|v| v.to_string().trim_matches('"').to_owned()).unwrap_or_default();
+        // What tells one variant of a test from another, and everything else that set-up asked.
+        let recorded = protocol.iter().flat_map(|p| &p.conditions).filter(|c| conditions.contains_key(&c.key));
+        let (variant, how): (Vec<&Condition>, Vec<&Condition>) = recorded.partition(|c| c.kind == ConditionKind::Choice && c.required);
+        let said = |c: &&Condition| alike::answer(c, conditions.get(&c.key));
+        Self {
+            sex: fact("sex"),
+            age: fact("age"),
+            test: shelf.name(&of.protocol),
+            variant: variant.iter().map(said).collect::<Vec<_>>().join("; "),
+            conditions: how.iter().map(|c| format!("{}: {}", c.label, said(c))).collect::<Vec<_>>().join("; "),
+            remark: of.remarks.as_array().into_iter().flatten().filter_map(|r| r.as_str()).collect::<Vec<_>>().join("; "),
+        }
+    }
+}
+
 /// A measure as a line, under [`HEAD`]. Numbers are metric.
-fn line(of: &Measure, shelf: &Shelf, visit: Option<&InVisitOf>) -> Vec<String> {
-    let protocol = shelf.find(&of.protocol).ok();
-    let conditions: Conditions = serde_json::from_value(of.conditions.clone()).unwrap_or_default();
-    let fact =
-        |key: &str| of.facts.get(key).filter(|v| !v.is_null()).map(|v| v.to_string().trim_matches('"').to_owned()).unwrap_or_default();
-    // What tells one variant of a test from another, and everything else that set-up asked.
-    let (variant, how): (Vec<&Condition>, Vec<&Condition>) = protocol
-        .iter()
-        .flat_map(|p| &p.conditions)
-        .filter(|c| conditions.contains_key(&c.key))
-        .partition(|c| c.kind == ConditionKind::Choice && c.required);
-    let said = |c: &&Condition| alike::answer(c, conditions.get(&c.key));
+fn line(of: &Measure, about: &About, visit: Option<&InVisitOf>) -> Vec<String> {
     let base = quantity::base(&of.quantity);
     let side = of.quantity.strip_prefix(base).unwrap_or_default().trim_start_matches('.');
     vec![
         of.name.clone(),
-        fact("sex"),
-        fact("age"),
+        about.sex.clone(),
+        about.age.clone(),
         of.on.to_string(),
         visit.map(|v| v.name.clone()).unwrap_or_default(),
-        shelf.name(&of.protocol),
-        variant.iter().map(said).collect::<Vec<_>>().join("; "),
+        about.test.clone(),
+        about.variant.clone(),
         quantity::label(base).into_owned(),
         side.to_owned(),
         of.value.to_string(),
         quantity::unit(&of.quantity).to_owned(),
         visit.and_then(|v| v.points).map(|p| p.to_string()).unwrap_or_default(),
         of.source.clone().unwrap_or_default(),
-        how.iter().map(|c| format!("{}: {}", c.label, said(c))).collect::<Vec<_>>().join("; "),
-        of.remarks.as_array().into_iter().flatten().filter_map(|r| r.as_str()).collect::<Vec<_>>().join("; "),
+        about.conditions.clone(),
+        about.remark.clone(),
     ]
 }
 

@@ -19,9 +19,9 @@ const keep = defineModel<boolean>("keep", { required: true });
           aria-labelledby="c-mass"
           :placeholder="units === 'imperial' ? '176 lb' : '80 kg'"
         />
-        <ElCheckbox v-model="keep" name="keep_mass">Use the recorded one</ElCheckbox>
+        <ElCheckbox v-model="keep" name="keep_mass">Use the recorded value</ElCheckbox>
       </div>
-      <span class="hint">The result depends on it. Weigh again, or say that the recorded one is still right.</span>
+      <span class="hint">The result depends on it. Weigh the client again, or use the recorded value.</span>
     </template>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
   </div>
