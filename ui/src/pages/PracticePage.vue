@@ -120,15 +120,9 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
           >
           <label class="field"
             ><span class="name">Ask for the body mass again after</span
-            ><ElInputNumber
-              v-model="form.mass_weeks"
-              :min="1"
-              :max="104"
-              :step="1"
-              step-strictly
-              controls-position="right"
-              @change="saved = false"
-            /><span class="hint">Weeks since a client was weighed. Some results depend on it.</span></label
+            ><ElInput v-model.number="form.mass_weeks" name="mass_weeks" inputmode="numeric" class="weeks" @input="saved = false"
+              ><template #append>weeks</template></ElInput
+            ><span class="hint">Counted from the last weighing. Some results depend on the body mass.</span></label
           >
           <FailureNote :failure="saving.failure.value" />
           <div class="actions">
@@ -272,6 +266,9 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
 </template>
 
 <style scoped>
+.weeks {
+  max-width: 180px;
+}
 .outs {
   display: flex;
   flex-wrap: wrap;

@@ -201,7 +201,7 @@ onKeyStroke((event) => {
     event.metaKey ||
     event.altKey ||
     !props.started ||
-    target.closest("textarea, .remark, .reason, button, a")
+    target.closest("textarea, select, .remark, .reason, button, a")
   )
     return;
   const key = event.key.toLowerCase();
@@ -323,7 +323,7 @@ onKeyStroke((event) => {
       <template v-else-if="way === 'ladder' && ladder && !full">
         <label v-if="watched.choices.value.length" class="begin"
           >Begin at
-          <select v-model.number="watched.from.value" class="native">
+          <select v-model.number="watched.from.value" class="native" @change="($event.target as HTMLSelectElement).blur()">
             <option v-for="(words, k) in watched.choices.value" :key="words" :value="k + 1">{{ k + 1 }} {{ words }}</option>
           </select></label
         >

@@ -16,13 +16,15 @@ const made = (row: SheetRow, n: number) => {
   const verdicts = props.sheet.rows.find((r) => r.input === rules<{ made: string }>(row).made);
   return verdicts?.cells[n]?.value === true ? " made" : " missed";
 };
+/** Which stage of a ladder a cell is: it may have begun anywhere. */
+const stageOf = (row: SheetRow, n: number) => row.tried?.[n] ?? n + 1;
 /** A stage of a ladder stands by its number; a failed one is struck. */
 const text = (row: SheetRow, cell: SheetRow["cells"][number], n: number) =>
-  how(row) === "ladder" && typeof cell.value === "boolean" ? String(n + 1) : shown(row, cell.value, props.units);
+  how(row) === "ladder" && typeof cell.value === "boolean" ? String(stageOf(row, n)) : shown(row, cell.value, props.units);
 const failed = (row: SheetRow, value: unknown) => how(row) === "ladder" && value === false;
 const said = (row: SheetRow, cell: SheetRow["cells"][number], n: number) =>
   how(row) === "ladder" && typeof cell.value === "boolean"
-    ? `Stage ${n + 1} ${cell.value ? "passed" : "failed"}`
+    ? `Stage ${stageOf(row, n)} ${cell.value ? "passed" : "failed"}`
     : `${rowName(row)}, try ${n + 1}: ${shown(row, cell.value, props.units)}${made(row, n)}${cell.counts ? "" : ", does not count"}`;
 const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.struck, 0);
 </script>
