@@ -114,14 +114,37 @@ test("in a visit a test is done again, both stay, and the coach says which count
   await enter(2400);
   await coach.opens(`/visits/${visit.id}`);
   await page.getByRole("button", { name: "Do it again: 12-minute run" }).click();
-  await expect(page.getByRole("link", { name: "Go on: 12-minute run" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "12-minute run" })).toBeVisible();
   await enter(2200);
-  await page.reload();
+  await coach.opens(`/visits/${visit.id}`);
   const times = page.getByRole("group", { name: "Done 2 times. Which one counts?" });
   await expect(times.getByRole("radio").nth(1)).toBeChecked();
   await expect(page.getByRole("row", { name: /12-minute run/ })).toContainText("37.9");
   await times.getByRole("radio").first().click();
   await expect(page.getByRole("row", { name: /12-minute run/ })).toContainText("42.4");
+});
+
+test("done again, a test has a run of its own and not the closed one", async ({ coach, page }) => {
+  await coach.hasPractice();
+  const person = await coach.knows("Teo Lindgren");
+  const data = { id: randomUUID(), battery: "toe-touch-squat", conditions: {} };
+  const visit = await (await page.request.post(`${coach.server.url}/api/people/${person}/visits`, { data })).json();
+  const looks = async (notMet: string) => {
+    await expect(page.getByRole("heading", { name: "Toe touch into squat" })).toBeVisible();
+    await page.keyboard.press("Space");
+    await page.getByRole("button", { name: "Begin" }).click();
+    for (const key of ["1", "2", "3", "4", "5", "6", notMet, "Enter"]) await page.keyboard.press(key);
+    await coach.reads("Rating, 1 to 5", "4");
+    const run = page.url();
+    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.waitForURL(/visits/);
+    return run;
+  };
+  await coach.opens(`/visits/${visit.id}/floor`);
+  const first = await looks("6");
+  await page.getByRole("button", { name: "Do it again: Toe touch into squat" }).click();
+  expect(await looks("5"), "the first one is closed").not.toBe(first);
+  await expect(page.getByRole("group", { name: "Done 2 times. Which one counts?" })).toBeVisible();
 });
 
 test.describe("one minute of push-ups", () => {

@@ -143,7 +143,7 @@ export class Coach {
     const made = await this.page.request.post(`${this.server.url}/api/runs`, { data: { id, people, protocol, conditions, ...more } });
     expect(made.ok(), await made.text()).toBeTruthy();
     await this.opens(`/runs/${id}`);
-    await expect(this.page.getByRole("button", { name: "Start the clock" })).toBeVisible();
+    await expect(this.page.getByRole("button", { name: /^(Start the clock|Begin)$/ })).toBeVisible();
     return id;
   }
 

@@ -53,6 +53,11 @@ pub fn unlike(protocol: &Protocol, from: &Point, to: &Point) -> Vec<Unlike> {
     unlike_in(protocol, from, to, Units::Metric)
 }
 
+/// Whether two results are of one series: of the same lift, hold or distance.
+pub fn is_of_series(protocol: &Protocol, then: &Conditions, now: &Conditions) -> bool {
+    protocol.conditions.iter().filter(|c| c.is_series).all(|c| !differs(c, then.get(&c.key), now.get(&c.key)))
+}
+
 /// The same, worded in the units somebody thinks in.
 pub fn unlike_in(protocol: &Protocol, from: &Point, to: &Point, units: Units) -> Vec<Unlike> {
     let mut found: Vec<Unlike> = protocol

@@ -137,12 +137,14 @@ pub enum Place {
 }
 
 impl Place {
-    /// In words.
-    pub const fn words(self) -> &'static str {
-        match self {
-            Self::Below => "below the usual range",
-            Self::Within => "in the usual range",
-            Self::Above => "above the usual range",
+    /// In words; of a time, where less is better, as slower and faster: 7.9 s is no number below 5 to 7 s.
+    pub const fn words(self, lower_is_better: bool) -> &'static str {
+        match (self, lower_is_better) {
+            (Self::Within, _) => "in the usual range",
+            (Self::Below, false) => "below the usual range",
+            (Self::Above, false) => "above the usual range",
+            (Self::Below, true) => "slower than the usual range",
+            (Self::Above, true) => "faster than the usual range",
         }
     }
 }

@@ -24,6 +24,9 @@ struct Measure {
     /// A plus in front of what is more than nothing.
     #[serde(default)]
     signed: bool,
+    /// Said after everything else of a test: what a body weighs.
+    #[serde(default)]
+    last: bool,
     /// It says nothing without its test: repetitions, a time.
     #[serde(default)]
     generic: bool,
@@ -96,6 +99,16 @@ pub fn lower_is_better(key: &str) -> bool {
 /// Whether its name says nothing without the name of its test.
 pub fn is_generic(key: &str) -> bool {
     measure(key).is_some_and(|m| m.generic)
+}
+
+/// Where a measure stands among the others of its test: what a body weighs after everything else.
+pub fn is_said_last(key: &str) -> bool {
+    measure(key).is_some_and(|m| m.last)
+}
+
+/// Which side it is of, or what the two differ by: `left` of `degrees.left`.
+pub fn side(key: &str) -> Option<&str> {
+    key.split_once('.').map(|(_, side)| side)
 }
 
 /// The quantity in the middle of a sentence, with its side.

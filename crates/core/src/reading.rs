@@ -22,7 +22,9 @@ pub struct ReadingLine {
 /// Every reading of a test, in the order of the protocol; then its stages, and how long its recording is.
 pub fn lines(protocol: &Protocol, inputs: &Inputs, units: Units) -> Vec<ReadingLine> {
     let read = |input: &Input| {
-        let value = written(input, inputs.value(&input.key)?, units);
+        let given = inputs.value(&input.key)?;
+        let stage = given.number().and_then(|n| Some(format!("{n}, {}", protocol.stage_words(&input.key, n)?)));
+        let value = stage.unwrap_or_else(|| written(input, given, units));
         Some(ReadingLine { label: input.label.clone(), value }).filter(|line| !line.value.is_empty())
     };
     let mut lines: Vec<ReadingLine> = protocol.inputs.iter().filter(|i| !i.inverse).filter_map(read).collect();
@@ -39,6 +41,29 @@ pub fn seen(protocol: &Protocol, inputs: &Inputs, units: Units) -> Vec<ReadingLi
     let is_seen = |i: &&Input| matches!(i.kind, InputKind::Choice | InputKind::Words) && protocol.condition(&i.key).is_none();
     let line = |i: &Input| Some(ReadingLine { label: i.label.clone(), value: written(i, inputs.value(&i.key)?, units) });
     protocol.inputs.iter().filter(is_seen).filter_map(line).filter(|l| !l.value.is_empty()).collect()
+}
+
+/// A measure of a test in the client's units, with which side of its zero it lies on where that has a name, as `gap 6.5 cm`.
+pub fn signed(protocol: &Protocol, key: &str, value: f64, units: Units) -> String {
+    let is_side = |side: &str| side != "difference";
+    let of = |i: &&Input| i.key == quantity::base(key) && quantity::side(key).is_none_or(is_side);
+    let signs = protocol.inputs.iter().find(of).and_then(|i| i.signs.as_ref()).and_then(|s| Some((&s.minus, s.plus.as_ref()?)));
+    if let Some((minus, plus)) = signs {
+        let size = quantity::said(key, value.abs(), units);
+        let size = size.trim_start_matches('+');
+        return match value {
+            v if v < 0.0 => format!("{minus} {size}"),
+            v if v > 0.0 => format!("{plus} {size}"),
+            _ => size.to_owned(),
+        };
+    }
+    quantity::said(key, value, units)
+}
+
+/// The same, that of a ladder with what its stage is.
+pub fn said(protocol: &Protocol, key: &str, value: f64, units: Units) -> String {
+    let said = signed(protocol, key, value, units);
+    protocol.stage_words(key, value).map_or_else(|| said.clone(), |words| format!("{said}, {words}"))
 }
 
 fn stage_line(n: usize, stage: &StageInput) -> ReadingLine {
@@ -123,5 +148,17 @@ mod tests {
         let read =
             said("multistage-cycle", serde_json::json!({ "stages": [{ "load_kgm_min": 300, "hr_2": 112, "hr_3": 115 }] }), Units::Metric);
         assert_eq!(read.last().unwrap(), &("Stage 1, 300 kgm/min".to_owned(), "minute 2 112 bpm, minute 3 115 bpm".to_owned()));
+    }
+
+    #[test]
+    fn a_measure_says_its_side_of_zero_and_a_stage_what_it_is() {
+        let reach = catalogue::find("shoulder-reach").unwrap();
+        assert_eq!(super::said(reach, "gap_cm.right", -6.5, Units::Metric), "gap 6.5 cm");
+        assert_eq!(super::said(reach, "gap_cm.left", 2.54, Units::Imperial), "overlap 1 in");
+        assert_eq!(super::said(reach, "gap_cm.left", 0.0, Units::Metric), "0.0 cm");
+        assert!(!super::said(reach, "gap_cm.difference", -7.5, Units::Metric).contains("gap"), "how far two sides lie apart is no gap");
+        let ladder = catalogue::find("push-up-hand-ladder").unwrap();
+        assert_eq!(super::said(ladder, "position", 4.0, Units::Metric), "4, hands level with the ears");
+        assert_eq!((super::said(ladder, "position", 0.0, Units::Metric).as_str(), ladder.stage_words("position", 8.0)), ("0", None));
     }
 }

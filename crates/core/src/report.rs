@@ -293,7 +293,7 @@ pub const NO_STANDING: &str = "no standing";
 /// A standing in words: `82nd percentile`, `above the 95th percentile`, `good`.
 pub fn standing_words(standing: &Standing) -> String {
     if let Some(range) = standing.range {
-        return range.place.words().to_owned();
+        return range.place.words(standing.table.lower_is_better()).to_owned();
     }
     if let Some(mean) = standing.mean {
         return match mean.z {
@@ -356,9 +356,10 @@ pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, 
     if protocol.change_rule(key).is_some_and(|rule| !rule.follows(&now.conditions)) {
         return Progress { since_last: None, since_first: None };
     }
-    let alike: Vec<&Point> = earlier.iter().filter(|p| alike::unlike(protocol, p, now).is_empty()).collect();
+    let earlier: Vec<&Point> = earlier.iter().filter(|p| alike::is_of_series(protocol, &p.conditions, &now.conditions)).collect();
+    let alike: Vec<&Point> = earlier.iter().copied().filter(|p| alike::unlike(protocol, p, now).is_empty()).collect();
     let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
-    let last = alike.last().copied().or_else(|| earlier.last());
+    let last = alike.last().copied().or_else(|| earlier.last().copied());
     let first = alike.first().copied().filter(|f| last.is_some_and(|l| l.on != f.on));
     Progress { since_last: last.map(with), since_first: first.map(with) }
 }
@@ -463,7 +464,8 @@ fn spoken_change(rung: &Rung, by_test: bool, weeks: Option<i64>) -> Option<Strin
         (false, true) => format!("{} by the {}", rung.label, rung.name),
         (false, false) => rung.label.clone(),
     };
-    let now = format!("{} {}", rung.now_shown, rung.unit);
+    let space = if rung.unit == "°" { "" } else { " " };
+    let now = format!("{}{space}{}", rung.now_shown, rung.unit);
     let length = weeks.map(|w| format!(", in {}", crate::text::plural(w, "week"))).unwrap_or_default();
     Some(format!("{what} {verb} ({} → {}{length})", rung.first_shown, now.trim_end()))
 }

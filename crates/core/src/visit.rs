@@ -368,7 +368,7 @@ fn standing_merit(standing: &Standing) -> Option<(f64, String)> {
             Range::Within => 50.0,
             Range::Above => 85.0,
         };
-        return Some((merit, range.place.words().to_owned()));
+        return Some((merit, range.place.words(standing.table.lower_is_better()).to_owned()));
     }
     let z = standing.mean?.z?;
     let words = if z < 0.0 { "below the mean" } else { "at or above the mean" };

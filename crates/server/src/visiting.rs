@@ -11,7 +11,7 @@ use impulso_core::{
     change::Comparison,
     person::Sex,
     picture::{Drawing, Picture},
-    points, reading,
+    points, quantity, reading,
     report::{self, FailedPoint, PassReport, ResultReport},
     run::event::{Answer, Conditions},
     suitability, text,
@@ -484,7 +484,7 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
         last_on: before.first().map(|v| v.on),
         closed: state.closed,
         is_stale: !state.closed && visit.on < today,
-        next: next(&state, visit, shelf, history, &happened, today, &|place| waits(place).is_none()),
+        next: next(&state, visit, of, &happened, &|place| waits(place).is_none()),
         done: state.done(),
         learned: (!tests.is_empty()).then(|| visit::learned(&tests)),
         work: seen.iter().find_map(|s| s.report.work.clone()),
@@ -507,7 +507,7 @@ fn times(visit: &Visit, at: &visit::PlaceState, protocol: Option<&Protocol>, of:
     let time = |id: &Uuid| {
         let result = of.history.iter().find(|r| r.id.0 == *id)?;
         let units = of.person.profile.units;
-        let value = protocol.and_then(|p| Some(impulso_core::quantity::said(p.headline(), headline(p, &result.computed)?, units)));
+        let value = protocol.and_then(|p| Some(quantity::said(p.headline(), headline(p, &result.computed)?, units)));
         Some(Time { result: *id, value: value.unwrap_or_else(|| "no score".into()), counts: at.result == Some(*id) })
     };
     at.tries.iter().filter_map(time).collect()
@@ -536,30 +536,43 @@ struct Seen<'a> {
 impl Seen<'_> {
     fn in_row(&self, row: VisitRow) -> VisitRow {
         let quantities = &self.report.quantities;
-        let of = quantities.iter().find(|q| q.key == "points_of").map(|q| q.shown.as_str());
         let change = self.main_change();
         VisitRow {
-            figures: quantities.iter().filter(|q| q.is_heard(self.protocol)).map(|q| figure(q, of, self.units)).collect(),
+            figures: quantities
+                .iter()
+                .filter(|q| q.is_heard(self.protocol))
+                .map(|q| figure(q, self.protocol, quantities, self.units))
+                .collect(),
             details: self.details(),
             flags: self.report.flags.iter().map(|f| f.message.clone()).collect(),
             how: self.how(),
             standing: quantities.iter().flat_map(|q| &q.norms).map(|n| n.sentence.clone()).find(|s| s != report::NO_STANDING),
             pass: report::pass_of_test(self.protocol, &self.outcome, self.units),
             change: change.cloned(),
-            change_words: change.map(|c| {
-                let said = |v: f64| impulso_core::quantity::said(&c.quantity, v, self.units);
-                if c.difference == 0.0 { format!("{} both times", said(c.to)) } else { format!("{} → {}", said(c.from), said(c.to)) }
-            }),
+            change_words: change.map(|c| self.change_words(c)),
             ..row
         }
     }
 
     /// What stands in the result beside what it is about: measures, and what was seen. Not a side's share of what is said already.
     fn details(&self) -> Vec<Figure> {
-        let is_detail = |q: &&report::QuantityReport| q.value.is_some() && !q.is_heard(self.protocol) && q.key != "points_of";
-        let measured = self.report.quantities.iter().filter(is_detail).map(|q| figure(q, None, self.units));
+        let quantities = &self.report.quantities;
+        // How many points there are stands beside those that were met.
+        let is_count = |q: &report::QuantityReport| quantity::base(&q.key) == "points_of";
+        let is_detail = |q: &&report::QuantityReport| q.value.is_some() && !q.is_heard(self.protocol) && !is_count(q);
+        // Each side before how far they lie apart, and what a body weighs after everything else.
+        let first_of = |q: &report::QuantityReport| quantities.iter().position(|of| quantity::base(&of.key) == quantity::base(&q.key));
+        let rank = |q: &&report::QuantityReport| {
+            let side = quantity::side(&q.key);
+            (first_of(q), side == Some("difference"), side == Some("left"))
+        };
+        let mut measured: Vec<&report::QuantityReport> = quantities.iter().filter(is_detail).collect();
+        measured.sort_by_key(rank);
+        let (body, others): (Vec<_>, Vec<_>) = measured.into_iter().partition(|q| quantity::is_said_last(&q.key));
+        let said = |q: &report::QuantityReport| figure(q, self.protocol, quantities, self.units);
         let seen = reading::seen(self.protocol, &self.result.inputs, self.units);
-        measured.chain(seen.into_iter().map(|l| Figure { label: l.label, value: l.value })).collect()
+        let seen = seen.into_iter().map(|l| Figure { label: l.label, value: l.value });
+        others.into_iter().map(said).chain(seen).chain(body.into_iter().map(said)).collect()
     }
 
     /// The circumstances in a few words, those of set-up alone.
@@ -572,16 +585,40 @@ impl Seen<'_> {
     }
 
     /// What moved most against its wobble since last time; where nothing is known of that, what moved at all, and
-    /// first of it what the test is about.
+    /// first of it what the test is about. How far the sides lie apart comes last: it moves where either of them does.
     fn main_change(&self) -> Option<&Comparison> {
         let size = |c: &&Comparison| c.steps.unwrap_or(0.0).abs();
-        let most = self.since_last.iter().max_by(|a, b| size(a).total_cmp(&size(b))).filter(|c| size(c) > 0.0);
+        let of_a_side = || self.since_last.iter().filter(|c| quantity::side(&c.quantity) != Some("difference"));
+        let most = of_a_side().max_by(|a, b| size(a).total_cmp(&size(b))).filter(|c| size(c) > 0.0);
         let about = |c: &&Comparison| c.quantity == self.protocol.headline();
-        let moved = || self.since_last.iter().filter(|c| c.difference != 0.0);
+        let moved = || of_a_side().filter(|c| c.difference != 0.0);
         most.or_else(|| moved().find(about))
             .or_else(|| moved().next())
-            .or_else(|| self.since_last.iter().find(about))
+            .or_else(|| of_a_side().find(about))
+            .or_else(|| of_a_side().next())
             .or_else(|| self.since_last.first())
+    }
+
+    /// From what to what it moved; of two sides both, each with its own verdict where the two have another.
+    fn change_words(&self, main: &Comparison) -> String {
+        let moved = |c: &Comparison| {
+            let said = |v: f64| reading::signed(self.protocol, &c.quantity, v, self.units);
+            if c.difference == 0.0 { format!("{} both times", said(c.to)) } else { format!("{} → {}", said(c.from), said(c.to)) }
+        };
+        let is_side = |c: &&Comparison| {
+            let side = quantity::side(&c.quantity);
+            quantity::base(&c.quantity) == quantity::base(&main.quantity) && side.is_some() && side != Some("difference")
+        };
+        let sides: Vec<&Comparison> = self.since_last.iter().filter(is_side).collect();
+        if sides.len() < 2 {
+            return moved(main);
+        }
+        let differ = sides.iter().any(|c| c.verdict != main.verdict);
+        let line = |c: &&Comparison| {
+            let verdict = if differ { format!(", {}", c.verdict_words) } else { String::new() };
+            format!("{} {}{verdict}", quantity::side(&c.quantity).unwrap_or_default(), moved(c))
+        };
+        sides.iter().map(line).collect::<Vec<_>>().join("; ")
     }
 
     fn judged(&self) -> Judged<'_> {
@@ -644,20 +681,23 @@ async fn bettered(scope: &mut Scope, of: &Dossier, visit: &Visit, before: &[Visi
 fn headline(protocol: &Protocol, values: &BTreeMap<String, f64>) -> Option<f64> {
     let key = protocol.headline();
     let lower = points::lower_is_better(protocol);
-    let stem = impulso_core::quantity::base(key);
-    let sides: Vec<f64> = values
-        .iter()
-        .filter(|(k, _)| *k != key && impulso_core::quantity::base(k) == stem && !k.ends_with(".difference"))
-        .map(|(_, v)| *v)
-        .collect();
+    let stem = quantity::base(key);
+    let sides: Vec<f64> =
+        values.iter().filter(|(k, _)| *k != key && quantity::base(k) == stem && !k.ends_with(".difference")).map(|(_, v)| *v).collect();
     let weaker = sides.iter().copied().reduce(if lower { f64::max } else { f64::min });
     values.get(key).copied().map(|v| weaker.map_or(v, |w| if lower { v.max(w) } else { v.min(w) })).or(weaker)
 }
 
-fn figure(q: &report::QuantityReport, points_of: Option<&str>, units: Units) -> Figure {
-    let value = q.value.map(|v| impulso_core::quantity::said(&q.key, v, units)).unwrap_or_default();
-    match points_of.filter(|_| q.key == "points_met") {
-        Some(of) => Figure { label: "points".into(), value: format!("{value} of {of}") },
+/// A measure of a test as it is said; points with how many there are.
+fn figure(q: &report::QuantityReport, protocol: &Protocol, quantities: &[report::QuantityReport], units: Units) -> Figure {
+    let value = q.value.map(|v| reading::said(protocol, &q.key, v, units)).unwrap_or_default();
+    let of = || {
+        let side = q.key.strip_prefix("points_met").filter(|side| *side != ".difference")?;
+        quantities.iter().find(|of| of.key.strip_prefix("points_of") == Some(side))
+    };
+    match of() {
+        Some(of) if q.key == "points_met" => Figure { label: "points".into(), value: format!("{value} of {}", of.shown) },
+        Some(of) => Figure { label: q.label.clone(), value: format!("{value} of {}", of.shown) },
         None => Figure { label: q.label.clone(), value },
     }
 }
@@ -708,12 +748,12 @@ fn waits(shelf: &Shelf, battery: &Battery, place: usize, passed: &BTreeSet<Strin
 fn next(
     state: &VisitState,
     visit: &Visit,
-    shelf: &Shelf,
-    history: &[Stored],
+    of: &Dossier,
     happened: &[(Happened, DateTime<Utc>)],
-    today: NaiveDate,
     opens: &dyn Fn(usize) -> bool,
 ) -> Option<NextTest> {
+    let Dossier { shelf, history, .. } = of;
+    let units = of.person.profile.units;
     let place = state.next(opens)?;
     let test = &visit.battery.tests[place];
     let protocol = shelf.find(&test.protocol).ok()?;
@@ -735,10 +775,11 @@ fn next(
         equipment: protocol.equipment.iter().map(|e| e.what.clone()).collect(),
         drawing: protocol.pictures.first().map(Picture::drawing),
         last_time: value
-            .map(|(on, v)| format!("On {}: {}", on.format("%-d %B %Y"), impulso_core::quantity::with_unit(protocol.headline(), v))),
+            .map(|(on, v)| format!("On {}: {}", on.format("%-d %B %Y"), reading::said(protocol, protocol.headline(), v, units))),
         // A visit of an earlier day is typed from paper.
-        live: protocol.family().runs_live() && visit.on == today,
-        run: state.places[place].run,
+        live: protocol.family().runs_live() && visit.on == of.today,
+        // That of a test which is done once more is closed.
+        run: state.places[place].run.filter(|_| state.places[place].stand == Stand::Running),
         rest_until: rested.filter(|_| test.rest_min > 0).map(|at| at + rest).filter(|until| *until > Utc::now()),
     })
 }

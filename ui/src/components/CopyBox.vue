@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { MethodPage } from "@/api/types";
+import { stagesOf } from "@/logic/procedure";
 import { useAction } from "@/composables/useAction";
 
 /** A copy of the practice's own: another duration, beat, bench or prompts. */
@@ -18,12 +19,8 @@ const seconds = ref(String(work.value?.seconds ?? ""));
 const beat = ref(String(props.protocol.cadence?.any ?? ""));
 const height = ref(String(bench.value?.expected ?? ""));
 const prompts = ref((work.value?.prompts ?? []).map((p) => `${p.at_s} ${p.say}`).join("\n"));
-type Leg = { take: { ladder?: { stages: string[] } } };
 /** The stages of a ladder, one a line. */
-const ladder = computed(() => {
-  const legs = (props.protocol.procedure as unknown as { legs?: Leg[] }).legs ?? [];
-  return legs.find((leg) => leg.take.ladder)?.take.ladder?.stages ?? null;
-});
+const ladder = computed(() => stagesOf(props.protocol.procedure) ?? null);
 const stages = ref((ladder.value ?? []).join("\n"));
 const { busy, failure, run } = useAction();
 const number = (t: string) => (t.trim() ? Number(t.replace(",", ".")) : null);

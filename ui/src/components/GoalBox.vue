@@ -24,9 +24,10 @@ async function agree() {
   local.value = to === null ? expected(aim.value.unit) : null;
   if (to === null) return;
   const milestones = form.milestones
-    .filter((m) => m.on && m.value.trim())
+    .filter((m) => m.on || m.value.trim())
     .map((m) => ({ on: m.on, value: typed(m.value, aim.value!.unit) }));
-  local.value = milestones.some((m) => m.value === null) ? expected(aim.value.unit) : null;
+  if (milestones.some((m) => !m.on)) local.value = "Say by which day the milestone is to be reached.";
+  else local.value = milestones.some((m) => m.value === null) ? expected(aim.value.unit) : null;
   if (local.value) return;
   const body = {
     id: form.id,

@@ -7,7 +7,7 @@ import MassField from "@/components/fields/MassField.vue";
 import ReadingField from "@/components/fields/ReadingField.vue";
 import { answers, given, isSo } from "@/logic/conditions";
 import type { Paper } from "@/logic/paper";
-import { ofFamily } from "@/logic/procedure";
+import { ofFamily, stagesOf } from "@/logic/procedure";
 import { isWrong, missingSide, readings, unusual, withUntouched } from "@/logic/readings";
 import { typed } from "@/logic/typed";
 
@@ -171,6 +171,7 @@ defineExpose({ read, known });
           :wrong="wrong(i.key)"
           :given="draft.given"
           :units="units"
+          :stages="stagesOf(props.page.protocol.procedure, i.key)"
           :class="{ wide: isWide(i) }"
           @focusin="at = i.key"
         />

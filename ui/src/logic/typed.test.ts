@@ -22,6 +22,9 @@ describe("numbers as people write them", () => {
     ["180 lb", "kg", 81.6466266],
     ["80kg", "kg", 80],
     ["74°", "°", 74],
+    ["88½ in", "cm", 88.5 * 2.54],
+    ["5' 4 1/2\"", "cm", 64.5 * 2.54],
+    ["¾ in", "cm", 0.75 * 2.54],
   ])("%s in %s is %d", (text, unit, value) => expect(typed(text, unit)).toBeCloseTo(value, 6));
 
   it.each([
@@ -33,5 +36,6 @@ describe("numbers as people write them", () => {
     ["36 in", "kg"],
     ["1e3", "m"],
     ["12..4", "m"],
+    ["9/3", "cm"],
   ])("%s is no number in %s", (text, unit) => expect(typed(text, unit)).toBeNull());
 });

@@ -45,8 +45,18 @@ function yards(text: string): number | null {
   return found ? Number(found[1]!.replace(",", ".")) * (found[2]!.startsWith("y") ? 0.9144 : 0.3048) : null;
 }
 
+/** What a tape in inches shows: `88½`, `88 1/2`. */
+const PARTS: Record<string, string> = { "½": "1/2", "¼": "1/4", "¾": "3/4", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8" };
+function inDecimals(text: string): string {
+  const spelled = text.replace(/[½¼¾⅛⅜⅝⅞]/g, (part) => ` ${PARTS[part]}`);
+  return spelled
+    .replace(/(?:(\d+)\s+|\b)(\d{1,2})\/(2|4|8|16)\b/g, (_, whole, over, under) => String(Number(whole ?? 0) + over / under))
+    .trim();
+}
+
 /** What was typed, as a number in `unit`; nothing where it is none. A number without a unit is in the one that is shown. */
-export function typed(text: string, unit: string, units: Units = "metric"): number | null {
+export function typed(written: string, unit: string, units: Units = "metric"): number | null {
+  const text = inDecimals(written);
   const ending = text.trim().toLowerCase();
   const number = plain(text);
   if (number !== null) return fromShown(number, unit, units);

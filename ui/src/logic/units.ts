@@ -26,4 +26,7 @@ export function fromShown(value: number, unit: string, units: Units): number {
 
 /** A stored number with its unit, as it is shown. */
 export const inUnits = (value: number, unit: string, units: Units) =>
-  `${String(toShown(value, unit, units)).replace("-", "−")} ${shownUnit(unit, units)}`.trim();
+  withUnit(String(toShown(value, unit, units)).replace("-", "−"), shownUnit(unit, units));
+
+/** A number with its unit; a degree stands at its number. */
+export const withUnit = (shown: string, unit: string) => (unit === "°" ? `${shown}°` : `${shown} ${unit}`.trim());

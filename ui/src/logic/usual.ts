@@ -1,4 +1,4 @@
-import { inUnits, type Units } from "./units";
+import { fromShown, inUnits, toShown, type Units } from "./units";
 
 /** Slips of a unit: kilometres for metres, metres for centimetres, a comma that was lost. */
 const SLIPS = [1000, 100, 10, 60, 0.1, 0.01, 0.001];
@@ -14,5 +14,10 @@ export function question(
   const meant = SLIPS.map((by) => Math.round(value * by * 1e6) / 1e6).find((v) => v >= usual.from && v <= usual.to) ?? null;
   const said = (n: number) => inUnits(n, unit, units);
   const instead = meant === null ? "" : ` Did you mean ${said(meant)}?`;
-  return { ask: `${said(value)}? Most are between ${said(usual.from)} and ${said(usual.to)}.${instead}`, meant };
+  // A range is a round number in whatever it is read.
+  const around = (n: number) => {
+    const shown = toShown(n, unit, units);
+    return units === "imperial" && Math.abs(shown) >= 10 ? inUnits(fromShown(Math.round(shown), unit, units), unit, units) : said(n);
+  };
+  return { ask: `${said(value)}? Most are between ${around(usual.from)} and ${around(usual.to)}.${instead}`, meant };
 }

@@ -14,6 +14,9 @@ import StopSheet from "@/components/StopSheet.vue";
 import { isOffBeat } from "@/floor/offBeat";
 import { speechWanted } from "@/floor/speech";
 import { useFloor } from "@/floor/useFloor";
+import type { SheetRow } from "@/api/types";
+import { ofFloor } from "@/logic/floor";
+import { how } from "@/logic/sheet";
 import { useRun } from "@/stores/run";
 
 /** A run in progress: what every family has in common, with the family's own floor inside. */
@@ -88,6 +91,12 @@ function letGo(event: MouseEvent) {
   if (event.detail > 0 && key === document.activeElement && !key?.closest("[role=dialog], [role=alertdialog]")) key?.blur();
 }
 
+/** Whether anything of it runs against a clock or by a stopwatch; what is only read or judged begins without one. */
+const isTimed = computed(() => {
+  const sheet = ofFloor(state.value, "sheet");
+  const isRead = (row: SheetRow) => ["read", "ladder", "load"].includes(how(row));
+  return !sheet || state.value!.timeline.phases.some((p) => p.end_ms != null) || !sheet.rows.every(isRead);
+});
 let escaped = 0;
 onKeyStroke((event) => {
   const target = event.target as HTMLElement;
@@ -125,8 +134,8 @@ onKeyStroke((event) => {
       <component :is="inner" :floor="floor" :closed="closedHere" :finishing="finishing" @finish="finish" @undo="undo">
         <template #start>
           <div class="start">
-            <button type="button" class="go" @click="floor.start()">Start the clock</button>
-            <span class="soft"><kbd>Space</kbd> starts it too. Sound comes on with it.</span>
+            <button type="button" class="go" @click="floor.start()">{{ isTimed ? "Start the clock" : "Begin" }}</button>
+            <span class="soft"><kbd>Space</kbd> {{ isTimed ? "starts it too. Sound comes on with it." : "begins it too." }}</span>
           </div>
         </template>
         <template #below>

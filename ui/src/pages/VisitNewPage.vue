@@ -161,12 +161,15 @@ async function begin() {
   display: block;
   font-size: 15px;
 }
+aside {
+  display: grid;
+  gap: 14px;
+}
 aside ul {
   margin: 0;
   padding-left: 20px;
 }
 .begin {
   width: 100%;
-  margin-top: 14px;
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useRouter } from "vue-router";
 import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
@@ -18,6 +19,7 @@ import { happened } from "@/logic/happening";
 import { nth } from "@/logic/visit";
 
 /** What a visit taught: three sentences, the battery as rows, what weak points are often behind, when again. */
+const router = useRouter();
 const props = defineProps<{ id: string }>();
 const path = { id: props.id };
 /** Another scoring table than the one that holds. */
@@ -46,6 +48,10 @@ async function change(happened: Record<string, unknown>) {
   );
   if (done && v.value) v.value = { ...(done.visit as VisitPage), goals: v.value.goals };
 }
+async function again(place: number) {
+  await change({ kind: "again", place });
+  if (!failure.value && v.value?.next?.live) void router.push(`/visits/${props.id}/floor`);
+}
 const print = () => window.print();
 
 /** The battery over its dates up to this one: the pictures of change, on the page and on paper. */
@@ -60,7 +66,7 @@ const lines = computed(() => {
   const cut = (history.value?.lines ?? []).map((l) => ({ ...l, points: l.points.filter((p) => p.on <= until && p.value != null) }));
   return cut.filter((l) => l.points.length > 1);
 });
-const again = computed(() => v.value?.retests[0] ?? null);
+const nextTime = computed(() => v.value?.retests[0] ?? null);
 </script>
 
 <template>
@@ -113,12 +119,12 @@ const again = computed(() => v.value?.retests[0] ?? null);
           :rows="v.rows"
           linked
           :again="!!open && !v.window"
-          @again="(place) => change({ kind: 'again', place })"
+          @again="again"
           @counts="(place, result) => change({ kind: 'counts', place, result })"
         />
         <FailureNote class="no-print" :failure="failure" />
-        <p v-if="again" class="paper">
-          Next time: <b>{{ dayYear(again.due_on) }}</b>.
+        <p v-if="nextTime" class="paper">
+          Next time: <b>{{ dayYear(nextTime.due_on) }}</b>.
         </p>
         <template v-if="history && lines.length">
           <h2>Over time</h2>

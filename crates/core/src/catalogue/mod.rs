@@ -239,6 +239,16 @@ impl Protocol {
         if let Procedure::Attempts(attempts) = &self.procedure { &attempts.legs } else { &[] }
     }
 
+    /// What a stage of a ladder is in words, from 1 on, where this input is what a ladder comes to.
+    pub fn stage_words(&self, input: &str, stage: f64) -> Option<&str> {
+        let stages = self.legs().iter().find_map(|leg| match &leg.take {
+            Take::Ladder { input: of, stages, .. } if of == input => Some(stages),
+            _ => None,
+        })?;
+        let is_stage = stage >= 1.0 && stage.fract() == 0.0;
+        is_stage.then(|| stages.get(stage as usize - 1)).flatten().map(String::as_str)
+    }
+
     /// Whether readings stand in stages and not under keys of their own.
     pub fn records_stages(&self) -> bool {
         self.stages().is_some_and(|s| matches!(s.goal, Goal::Line { .. }))

@@ -576,6 +576,9 @@ pub struct Condition {
     /// A note: results are compared whatever it says, and a difference is said beside.
     #[serde(default)]
     pub note: bool,
+    /// Each answer is a test of its own, as each lift is: a result is never held against one of another answer.
+    #[serde(default)]
+    pub is_series: bool,
 }
 
 /// What kind of answer a condition takes.

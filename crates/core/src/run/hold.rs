@@ -7,10 +7,11 @@ use super::{
     state::{FamilyState, HoldState, MarkState, State, Status},
 };
 use crate::{
-    attempts::Take,
+    attempts::{Mark, Take},
     catalogue::{Leg, PhaseKind, Protocol},
     quantity,
     strap::Trace,
+    text,
     trial::Inputs,
 };
 
@@ -34,11 +35,20 @@ impl Hold {
             marks: marks.iter().map(|m| MarkState { mark: m.clone(), at_ms: None }).collect(),
             ends: ends.clone(),
             zero: zero.clone(),
-            last_time: setup.last_value.map(|v| format!("Last time: {}.", quantity::with_unit(protocol.headline(), v))),
+            last_time: setup.last_value.map(|held| last_time(marks, protocol, setup, held)),
             last_s: setup.last_value,
         };
         Some(Self { of })
     }
+}
+
+/// What was held last time, with what was marked on the way.
+fn last_time(marks: &[Mark], protocol: &Protocol, setup: &Setup, held: f64) -> String {
+    let mark = |m: &Mark| {
+        let at = setup.last_values.get(&m.input)?;
+        Some(format!(", {} at {}", text::small(&m.label), quantity::said(&m.input, *at, setup.units)))
+    };
+    format!("Last time: {}{}.", quantity::said(protocol.headline(), held, setup.units), marks.iter().filter_map(mark).collect::<String>())
 }
 
 impl Engine for Hold {

@@ -17,7 +17,7 @@ use crate::{
     catalogue::{InputKind, PhaseKind, Protocol, Tone, difference},
     conditions::Answer,
     inputs::{Inputs, Value},
-    pulse, quantity,
+    pulse, quantity, reading,
     strap::Trace,
     units::{Bpm, Units, rounded},
 };
@@ -162,7 +162,7 @@ impl SheetState {
                 again: None,
                 cells: Vec::new(),
                 signs: input.signs.clone().filter(|s| s.when.as_ref().is_none_or(|w| w.holds(&setup.conditions))),
-                last_time: last_time(setup, &input.key, side.as_deref()),
+                last_time: last_time(protocol, setup, &input.key, side.as_deref()),
                 usual: input.usual,
                 after_bell: false,
                 tried: Vec::new(),
@@ -180,7 +180,7 @@ impl SheetState {
             let most = |leg: &Leg| if let Take::Count { missed_beats, .. } = &leg.take { *missed_beats } else { None };
             protocol.legs().iter().find_map(most).map(|most| MissedBeats { most, missed: 0, over_ms: None })
         });
-        sheet.last_time = setup.last_value.map(|v| format!("Last time: {}.", quantity::said(protocol.headline(), v, setup.units)));
+        sheet.last_time = setup.last_value.map(|v| format!("Last time: {}.", reading::said(protocol, protocol.headline(), v, setup.units)));
         sheet.next = (!sheet.rows.is_empty()).then_some(0);
         sheet
     }
@@ -631,10 +631,10 @@ impl SheetRow {
 }
 
 /// Last time's value of a reading, and of this side of it.
-fn last_time(setup: &Setup, input: &str, side: Option<&str>) -> Option<String> {
+fn last_time(protocol: &Protocol, setup: &Setup, input: &str, side: Option<&str>) -> Option<String> {
     let key = side.map_or_else(|| input.to_owned(), |side| format!("{input}.{side}"));
     let value = setup.last_values.get(&key)?;
-    Some(format!("Last time: {}.", quantity::said(&key, *value, setup.units)))
+    Some(format!("Last time: {}.", reading::said(protocol, &key, *value, setup.units)))
 }
 
 /// To what the hand or the instrument can resolve.

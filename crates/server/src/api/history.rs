@@ -4,7 +4,7 @@ use actix_web::{get, web};
 use chrono::NaiveDate;
 use impulso_core::{
     battery::{Battery, Place},
-    catalogue::{self, Protocol},
+    catalogue::{self, Protocol, Scoring},
     happening::Happening,
     quantity,
     run::event::Conditions,
@@ -97,6 +97,18 @@ impl Same {
     }
 }
 
+/// The measures of a test that are followed over its dates as it was done last: what it is about, else what stands in its details, as
+/// the shake of a plank that ends at 30 seconds.
+fn followed<'p>(protocol: &'p Protocol, latest: Option<&Stored>) -> Vec<&'p Scoring> {
+    let follows = |s: &&Scoring| {
+        let rule = protocol.change_rule(&s.quantity);
+        rule.is_some_and(|rule| latest.is_none_or(|r| rule.follows(&r.conditions)))
+    };
+    let of = |in_detail: bool| protocol.scoring.iter().rev().filter(|s| s.in_detail == in_detail).filter(follows).collect::<Vec<_>>();
+    let about = of(false);
+    if about.is_empty() { of(true) } else { about }
+}
+
 /// The days a battery was done, oldest first, and its measures over them; of some places `only`, and until a visit.
 pub async fn over_time(
     scope: &mut Scope,
@@ -131,8 +143,7 @@ pub async fn over_time(
         let Ok(protocol) = shelf.find(&place.protocol) else { continue };
         let same = Same::of(&latest.battery, k);
         let own: Vec<Stored> = all.iter().filter(|r| reached.iter().any(|(s, id)| *s == same && *id == r.id.0)).cloned().collect();
-        let followed = protocol.scoring.iter().rev().filter(|s| !s.in_detail && protocol.change_rule(&s.quantity).is_some());
-        for scored in followed.filter(|s| own.iter().any(|r| r.computed.contains_key(&s.quantity))) {
+        for scored in followed(protocol, own.last()).into_iter().filter(|s| own.iter().any(|r| r.computed.contains_key(&s.quantity))) {
             let key = &scored.quantity;
             let now = own.iter().rev().find(|r| r.computed.contains_key(key));
             let error = now.and_then(|r| scoring::wobble(protocol, r, key, known.get(&protocol.id)));

@@ -174,7 +174,8 @@ impl About {
             |key: &str| of.facts.get(key).filter(|v| !v.is_null()).map(|v| v.to_string().trim_matches('"').to_owned()).unwrap_or_default();
         // What tells one variant of a test from another, and everything else that set-up asked.
         let recorded = protocol.iter().flat_map(|p| &p.conditions).filter(|c| conditions.contains_key(&c.key));
-        let (variant, how): (Vec<&Condition>, Vec<&Condition>) = recorded.partition(|c| c.kind == ConditionKind::Choice && c.required);
+        let (variant, how): (Vec<&Condition>, Vec<&Condition>) =
+            recorded.partition(|c| c.is_series || c.kind == ConditionKind::Choice && c.required);
         let said = |c: &&Condition| alike::answer(c, conditions.get(&c.key));
         Self {
             sex: fact("sex"),
@@ -201,7 +202,8 @@ fn line(of: &Measure, about: &About, visit: Option<&InVisitOf>) -> Vec<String> {
         about.variant.clone(),
         quantity::label(base).into_owned(),
         side.to_owned(),
-        of.value.to_string(),
+        // A millionth is finer than anything that is measured; what lies behind it comes from the arithmetic.
+        ((of.value * 1e6).round() / 1e6).to_string(),
         quantity::unit(&of.quantity).to_owned(),
         visit.and_then(|v| v.points).map(|p| p.to_string()).unwrap_or_default(),
         of.source.clone().unwrap_or_default(),

@@ -6,7 +6,14 @@ import { shownUnit, type Units } from "@/logic/units";
 import { typed as number } from "@/logic/typed";
 
 /** One reading of a test that was done on paper: a field for each side and try, in the shape its input takes. */
-const props = defineProps<{ input: Input; wrong?: string | null; given?: Record<string, unknown>; units?: Units }>();
+const props = defineProps<{
+  input: Input;
+  wrong?: string | null;
+  given?: Record<string, unknown>;
+  units?: Units;
+  /** The stages of the ladder that this reading counts, easiest first: chosen by their words. */
+  stages?: string[];
+}>();
 /** The two sides of its zero: chosen, never typed. */
 const signs = computed(() => signsOf(props.input, props.given ?? {}));
 /** What is typed, by `key`, `key.side`, `key.side.try` and, for points, `key.side.point`. */
@@ -37,6 +44,11 @@ const unit = computed(() => (props.input.unit === "s" ? "min:s" : shownUnit(prop
     <ElRadioGroup v-if="kind === 'choice'" v-model="typed[input.key]" :aria-labelledby="`r-${input.key}`">
       <ElRadioButton v-for="[key, words] in input.choices as [string, string][]" :key="key" :value="key">{{ words }}</ElRadioButton>
     </ElRadioGroup>
+    <select v-else-if="stages" v-model="typed[input.key]" :name="input.key" class="native" :aria-labelledby="`r-${input.key}`">
+      <option value=""></option>
+      <option value="0">0 none passed</option>
+      <option v-for="(words, k) in stages" :key="words" :value="String(k + 1)">{{ k + 1 }} {{ words }}</option>
+    </select>
     <ElInput v-else-if="kind === 'words'" v-model="typed[input.key]" :name="input.key" :aria-labelledby="`r-${input.key}`" />
     <div v-for="side in sides" v-else :key="side" class="row" :class="{ beside: side && (input.tries ?? 1) === 1 && kind !== 'points' }">
       <span v-if="side" class="side">{{ side }}</span>

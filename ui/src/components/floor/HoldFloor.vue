@@ -26,7 +26,8 @@ const held = computed(() => {
   const h = hold.value;
   if (!h || !begun.value || h.is_zero) return 0;
   const until = Math.min(h.end_ms ?? ms.value, h.limit_ms ?? Infinity);
-  return Math.floor(seconds(until) * 10 + 1e-6) / 10;
+  // A running clock has not reached its next tenth; what was held is rounded, as it is stored.
+  return (over.value ? Math.round(seconds(until) * 10) : Math.floor(seconds(until) * 10 + 1e-6)) / 10;
 });
 const figures = computed(() => {
   if (started.value && phase.value?.kind === "count_in") return String(Math.max(1, Math.ceil((phase.value.end_ms! - ms.value) / 1000)));

@@ -392,6 +392,11 @@ async function tally(r: SheetRow, by: 1 | -1) {
     margin-left: 12px;
   }
 }
+/* The words at the left, what was judged at the right, in every tile alike. */
+.tiles :deep(button) {
+  justify-content: flex-start;
+  text-align: left;
+}
 .tiles {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(min(100%, 340px), 1fr));

@@ -243,8 +243,8 @@ onKeyStroke((event) => {
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="asking" class="early" role="alertdialog" aria-label="Before it is kept">
       <p>{{ asking }}</p>
-      <button type="button" class="main" @click="emit('finish')">Keep it as it is</button>
-      <button type="button" @click="emit('stay')">Go on</button>
+      <button type="button" class="main" @click="emit('stay')">Go on</button>
+      <button type="button" @click="emit('finish')">Keep it as it is</button>
     </div>
     <template v-if="started">
       <form v-if="hasField && !timing && !countingIn" class="entry" @submit.prevent="enter">
@@ -418,6 +418,7 @@ onKeyStroke((event) => {
   font-size: 22px;
 }
 .point small {
+  flex: none;
   color: var(--soft);
   margin-left: auto;
   font-size: 17px;
