@@ -82,7 +82,7 @@ class Visits {
       if (drive) {
         await this.page.keyboard.press("Space");
         await this.page.waitForURL(/runs\//);
-        await this.page.getByRole("button", { name: /Start the clock/ }).click();
+        await this.page.getByRole("button", { name: /^(Start the clock|Begin)/ }).click();
         await drive();
         await this.page.getByRole("button", { name: /Keep the result/ }).click();
         await this.page.waitForURL(/visits\//);
