@@ -2,7 +2,13 @@
 
 use std::sync::LazyLock;
 
-use super::{Equation, Family, Input, Phase, PhaseKind, Protocol, Scoring};
+use super::{
+    equation::Equation,
+    input::Input,
+    procedure::{Family, Phase, PhaseKind},
+    protocol::Protocol,
+    score::Scoring,
+};
 use crate::{
     attempts::Take,
     error::{Code, InputError},

@@ -3,143 +3,15 @@
 //! What the client does follows from the run: the loads set, the clock, the moment of the stop. At the end every reading
 //! is held against the truth, and every fault against what the assessor did about it ([`mod@report`]).
 
-use crate::{
-    catalogue::{Family, PhaseKind, Protocol},
-    estimate::field,
-    run::{Setup, State, event::Answer},
-    simulate::{Client, Demand, RESTING_VO2, cycling, stepping},
-    units::rounded,
-};
-
+pub mod client;
 pub mod exert;
 pub mod report;
 pub mod told;
 
+pub use client::{demands, is_rehearsed, seen, setup, tally_a_minute};
 pub use exert::{Exertion, Lift, Move, Shape, exertion};
 pub use report::{RehearsalReport, report};
 pub use told::{FaultReport, ReadAgainstTruth};
-
-/// What the client's body was asked for so far.
-pub fn demands(protocol: &Protocol, setup: &Setup, client: &Client, state: &State) -> Vec<Demand> {
-    let seconds = |ms: f64| ms / 1000.0;
-    let rest = |from_ms: f64| Demand { from_s: seconds(from_ms), vo2: RESTING_VO2 };
-    let steps = setup.cadence.map_or(0.0, |c| c.value() / 4.0);
-    let bench = match setup.conditions.get("bench_cm") {
-        Some(Answer::Number(cm)) => *cm,
-        _ => 30.0,
-    };
-    let mut asked: Vec<Demand> = Vec::new();
-    match protocol.family() {
-        Family::StagedSteadyState => asked.extend(state.stages().iter().map(|s| Demand {
-            from_s: seconds(s.start_ms),
-            vo2: s.load.map_or_else(|| stepping(steps, bench), |l| cycling(client, l.kgm_min)),
-        })),
-        Family::CountedRecovery => {
-            if let Some(work) = state.timeline.phase(PhaseKind::Work) {
-                asked.push(Demand { from_s: seconds(work.start_ms), vo2: stepping(steps, bench) });
-                asked.extend(work.end_ms.map(rest));
-            }
-        }
-        Family::TimedEffort | Family::DistanceEffort => {
-            if let Some(work) = state.timeline.phase(PhaseKind::Work) {
-                let share = if protocol.effort == crate::catalogue::Effort::Vigorous { 0.95 } else { 0.7 };
-                asked.push(Demand { from_s: seconds(work.start_ms), vo2: share * client.vo2max });
-                asked.extend(work.end_ms.map(rest));
-            }
-        }
-        // Nothing of it is read off the heart.
-        Family::Attempts | Family::AudioPaced | Family::ClampedHeartRate => {}
-    }
-    asked.extend(state.over_ms.or(state.stopped_ms).map(rest));
-    asked.sort_by(|a, b| a.from_s.total_cmp(&b.from_s));
-    asked
-}
-
-/// What an assessor would see and hear up to a second of the run's clock: complaints, laps, the finish.
-pub fn seen(protocol: &Protocol, client: &Client, state: &State, at_s: f64) -> Vec<(f64, String)> {
-    let mut seen: Vec<(f64, String)> = client.said(at_s).into_iter().map(|(at, said)| (at, said.to_owned())).collect();
-    if let (Some(course), Some(effort)) = (protocol.course(), state.effort()) {
-        let start = effort.start_ms / 1000.0;
-        let speed = speed(protocol, client);
-        let lap = effort.lap_m;
-        if let (Some(lap), Some(tally)) = (lap, &course.tally) {
-            let until = course.seconds.map_or(at_s, |s| (start + f64::from(s)).min(at_s));
-            let passed = ((until - start).max(0.0) * speed / lap).floor() as u32;
-            seen.extend(
-                (1..=passed).map(|n| (start + f64::from(n) * lap / speed, format!("The client passes the line: {} {n}.", tally.one))),
-            );
-            if course.seconds.is_some_and(|s| at_s >= start + f64::from(s)) {
-                let extra = f64::from(course.seconds.unwrap_or_default()) * speed - f64::from(passed) * lap;
-                let end = start + f64::from(course.seconds.unwrap_or_default());
-                seen.push((end, format!("The client stands {} m past the line.", rounded(extra, 0))));
-            }
-        } else if let Some(distance) = course.distance_m {
-            let finish = start + distance / speed;
-            if at_s >= finish {
-                seen.push((finish, "The client crosses the finish line.".to_owned()));
-            }
-        }
-    }
-    if let Some(exert::Shape::Count) = exert::shape(protocol)
-        && let Some(last) = exertion(protocol, client, state).moves.last().filter(|m| at_s * 1000.0 >= m.to_ms + 2500.0)
-    {
-        seen.push(((last.to_ms + 2500.0) / 1000.0, "The client stays where they are: not one more.".to_owned()));
-    }
-    seen.sort_by(|a, b| a.0.total_cmp(&b.0));
-    seen
-}
-
-/// Whether a simulated client can be tested by a protocol.
-pub fn is_rehearsed(protocol: &Protocol) -> bool {
-    protocol.family().is_rehearsed() || exert::shape(protocol).is_some()
-}
-
-/// How fast the client goes over a course, m/s: what the protocol's own equation says of the true VO2max.
-fn speed(protocol: &Protocol, client: &Client) -> f64 {
-    match protocol.id.as_str() {
-        "run-12min" => field::twelve_minute_distance(client.vo2max) / 720.0,
-        "run-1-5mile" => 2414.0 / field::mile_and_a_half_time(client.vo2max),
-        "mile-walk" => {
-            let hr = client.steady_hr(0.7 * client.vo2max);
-            let time = field::mile_walk_time(client.sex, client.age, client.mass, client.vo2max, hr);
-            1609.0 / time.clamp(660.0, 1320.0)
-        }
-        "row-2000m" => 2000.0 / (60.0 * (13.5 - 0.09 * client.vo2max).clamp(6.2, 12.0)),
-        _ => 1.3,
-    }
-}
-
-/// How many of what is counted with the key the client does in a minute, where it covers no distance: knee lifts. A fitter
-/// client does more; the numbers are ours.
-pub fn tally_a_minute(protocol: &Protocol, client: &Client) -> Option<f64> {
-    let tally = protocol.course()?.tally.as_ref()?;
-    tally.length.is_none().then(|| (30.0 + 0.6 * client.vo2max).round())
-}
-
-/// The set-up of a rehearsal: what a record and a careful set-up would hold of this client.
-pub fn setup(protocol: &Protocol, client: &Client) -> Setup {
-    let conditions = protocol
-        .conditions
-        .iter()
-        .filter(|c| c.required)
-        .map(|c| {
-            use crate::catalogue::ConditionKind as K;
-            let answer = match c.kind {
-                // A spotter stands there, the chair is held: a test in attempts asks for nothing else.
-                K::YesNo => Answer::YesNo(c.must_hold || protocol.family() == Family::Attempts),
-                K::Number => Answer::Number(c.expected_for(Some(client.sex)).unwrap_or(30.0)),
-                K::Choice => Answer::Text(
-                    c.choices.iter().find(|(key, _)| key == "strap").or(c.choices.first()).map_or_else(String::new, |(k, _)| k.clone()),
-                ),
-                K::Text => Answer::Text("rehearsal".into()),
-            };
-            (c.key.clone(), answer)
-        })
-        .collect();
-    let facts = client.facts();
-    let cadence = protocol.cadence.as_ref().and_then(|c| c.for_sex(facts.sex)).and_then(|c| crate::units::Cadence::new(c).ok());
-    Setup { cadence, conditions, ..Setup::of(&facts) }
-}
 
 #[cfg(test)]
 mod tests {
@@ -147,10 +19,10 @@ mod tests {
     use uuid::Uuid;
 
     use super::*;
-    use crate::{catalogue, run::fold};
     use crate::{
-        run::{Event, Kind, Status, StopReason},
-        simulate::Fault,
+        catalogue,
+        run::{Event, Kind, Setup, State, Status, StopReason, event::Answer, fold},
+        simulate::{Client, Fault},
     };
 
     fn client(faults: Vec<Fault>) -> Client {

@@ -4,7 +4,8 @@
 use serde::{Deserialize, Serialize};
 
 use super::{
-    demands, exert, tally_a_minute,
+    client::{demands, tally_a_minute},
+    exert,
     told::{FaultReport, ReadAgainstTruth},
 };
 use crate::{
