@@ -75,7 +75,7 @@ test("views", async ({ coach, page, server }) => {
   await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("Yes", { exact: true }).click();
   await shot(page, "assess");
   await page.getByLabel("Bench height").fill("41.3 cm");
-  await page.getByRole("button", { name: "To the floor" }).click();
+  await page.getByRole("button", { name: "Start test" }).click();
   await page.waitForURL(/runs\//);
   await coach.startsTheClock();
   await page.waitForTimeout(6500);
@@ -94,7 +94,7 @@ test("views", async ({ coach, page, server }) => {
   await page.request.post(`${api}/people/${teo.id}/readiness`, { data: ready(true) });
   const lift = { warm_up: true, lift: "bench_press", spotter: true };
   await coach.stands([teo.id], "one-rm", lift, { overrule_reason: "trains with us" });
-  await page.getByRole("button", { name: "Start the clock" }).click();
+  await page.getByRole("button", { name: /^(Start the clock|Begin)/ }).click();
   for (const [load, key] of [
     ["40", "m"],
     ["47.5", "m"],
@@ -110,7 +110,7 @@ test("views", async ({ coach, page, server }) => {
   // The cycle, decided live.
   await page.request.post(`${api}/people/${rurik.id}/readiness`, { data: ready(true) });
   await coach.stands([rurik.id], "multistage-cycle", { warm_up: true, hr_source: "strap" });
-  await page.getByRole("button", { name: "Start the clock" }).click();
+  await page.getByRole("button", { name: /^(Start the clock|Begin)/ }).click();
   await page.keyboard.press("m");
   await expect(page.getByText(/Count from zero/)).toBeVisible({ timeout: 60_000 });
   await coach.tapsAlong(114, 6, 1_200);
@@ -132,7 +132,7 @@ test("views", async ({ coach, page, server }) => {
     { bench_cm: 30, warm_up: true, pulse_site: "wrist" },
     { reasons: Object.fromEntries(list.map((p: { id: string }) => [p.id, "a class with its teacher"])) },
   );
-  await page.getByRole("button", { name: "Start the clock" }).click();
+  await page.getByRole("button", { name: /^(Start the clock|Begin)/ }).click();
   await expect(page.getByRole("heading", { name: "Enter the count" })).toBeVisible({ timeout: 60_000 });
   for (const [k, beats] of [20, 22, 19, 24, 21].entries()) {
     await page.getByRole("listitem").filter({ hasText: list[k].name }).getByRole("button").click();
@@ -147,9 +147,9 @@ test("views", async ({ coach, page, server }) => {
   await coach.opens("/rehearsals/new?protocol=multistage-cycle");
   await page.getByText("four times as fast").click();
   await page.getByLabel(/A strap that drops out/).check();
-  await page.getByRole("button", { name: "To the floor" }).click();
+  await page.getByRole("button", { name: "Start test" }).click();
   await page.waitForURL(/runs\//);
-  await page.getByRole("button", { name: "Start the clock" }).click();
+  await page.getByRole("button", { name: /^(Start the clock|Begin)/ }).click();
   const over = page.getByRole("heading", { name: /^(Test complete|Ceiling reached)$/ });
   const load = page.getByRole("button", { name: /Load is set/ });
   for (let k = 0; k < 12 && !(await over.isVisible()); k++) {
@@ -158,7 +158,7 @@ test("views", async ({ coach, page, server }) => {
     await load.click();
     await expect(load).toBeHidden();
   }
-  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.getByRole("button", { name: /Save result/ }).click();
   await page.waitForURL(/rehearsals\//);
   await page.waitForLoadState("networkidle");
   await shot(page, "rehearsal");

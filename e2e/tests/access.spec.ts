@@ -29,7 +29,7 @@ test.describe("with the demo", () => {
       [`/people/${ilse.id}/edit`, "Birth date"],
       [`/people/${ilse.id}/readiness`, "Regularly active?"],
       [`/people/${ilse.id}/assess`, "Which test?"],
-      [`/people/${hesper.id}/assess/bench-step-3min`, "To the floor"],
+      [`/people/${hesper.id}/assess/bench-step-3min`, "Start test"],
       [`/people/${ilse.id}/trend/bench-step-3min/vo2max`, "Every test"],
       [`/results/${rurik.tests[0].id}`, "Is it real?"],
       [`/results/${hesper.tests[0].id}`, "Stop and refer"],
@@ -38,7 +38,7 @@ test.describe("with the demo", () => {
       [`/people/${caspian.id}/enter/clamped-cycle`, "Recording of the ride"],
       [`/people/${rurik.id}/enter/multistage-cycle`, "kgm/min"],
       ["/rehearsals/new?protocol=multistage-cycle", "A strap that drops out"],
-      [`/people/${rurik.id}/history/four-in-five-minutes`, "Along the way|Body measures"],
+      [`/people/${rurik.id}/history/four-in-five-minutes`, "Events|Body measures"],
       [`/people/${rurik.id}/photos`, "Ask first"],
       [`/people/${rurik.id}/enter/body`, "Waist"],
       ["/batteries", "Five skills"],
@@ -144,7 +144,7 @@ test("the whole job by keyboard alone", async ({ coach, page }) => {
   await page.keyboard.type("Caspian Rell");
   await to("born");
   await page.keyboard.type("04021995");
-  await to("None on record");
+  await to("Not given");
   await page.keyboard.press("ArrowLeft");
   await to("Save and check readiness");
   await page.keyboard.press("Enter");
@@ -170,7 +170,7 @@ test("the whole job by keyboard alone", async ({ coach, page }) => {
   await page.keyboard.press("Space");
   await to("wrist");
   await page.keyboard.press("Space");
-  await to("To the floor");
+  await to("Start test");
   await page.keyboard.press("Enter");
   await page.waitForURL(/runs\//);
   await expect(page.getByRole("button", { name: "Start the clock" })).toBeVisible();
@@ -188,7 +188,7 @@ test("the whole job by keyboard alone", async ({ coach, page }) => {
   await page.keyboard.press("Enter");
   await page.waitForURL(/results\//);
   await expect(page.getByText("Is it real?")).toBeVisible();
-  await to("Keep these dates");
+  await to("Save dates");
   await page.keyboard.press("Enter");
   await expect(page.getByRole("button", { name: "Change the rule" })).toBeVisible();
 });

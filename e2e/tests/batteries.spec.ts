@@ -84,7 +84,7 @@ class Visits {
         await this.page.waitForURL(/runs\//);
         await this.page.getByRole("button", { name: /^(Start the clock|Begin)/ }).click();
         await drive();
-        await this.page.getByRole("button", { name: /Keep the result/ }).click();
+        await this.page.getByRole("button", { name: /Save result/ }).click();
         await this.page.waitForURL(/visits\//);
       } else {
         await (of ? this.types(visit, row, of) : this.leaves(visit, row, "not this time"));
@@ -123,8 +123,8 @@ test.describe("at the pace of the clock times sixty", () => {
       await page.keyboard.press("Space");
     };
     await client.onTheFloor("four-in-five-minutes", typed(89, 1, 0, 21), { plank: hold });
-    await expect(client.taught()).toContainText(/Really moved since .*waist over height −0.05 \(Body measures, clear gain\)/);
-    await expect(page.getByText("The mark is 2:00: passed.")).toBeVisible();
+    await expect(client.taught()).toContainText(/Clear changes since .*waist over height −0.05 \(Body measures, clear gain\)/);
+    await expect(page.getByText("Target 2:00: reached.")).toBeVisible();
     await isClean(page, "four in five minutes, the second time");
   });
 
@@ -154,7 +154,7 @@ test.describe("at the pace of the clock times sixty", () => {
       await coach.reads("Part of the last lap", "0");
     };
     await client.onTheFloor("monthly-four", typed(31, 61, 150, 0), { "run-12min": run });
-    await expect(client.taught()).toContainText(/Really moved since .*distance \+800 m \(12-minute run/);
+    await expect(client.taught()).toContainText(/Clear changes since .*distance \+800 m \(12-minute run/);
     await expect(page.getByText("2000 m → 2800 m")).toBeVisible();
   });
 
@@ -192,7 +192,7 @@ test.describe("at the pace of the clock times sixty", () => {
     // A programme that begins today: this visit is its week 0, and what is left are weeks 4, 8 and 12.
     await page.getByLabel("Programme begins").fill(new Date().toISOString().slice(0, 10));
     await expect(page.getByText("in 12 weeks", { exact: true })).toBeVisible();
-    await page.getByRole("button", { name: "Keep these dates" }).click();
+    await page.getByRole("button", { name: "Save dates" }).click();
     await expect(page.getByText(/weeks 0, 4, 8 and 12 from/)).toBeVisible();
     await page.getByRole("button", { name: "Close the visit" }).click();
     await expect(page.getByRole("button", { name: "Close the visit" })).toBeHidden();
@@ -235,7 +235,7 @@ test.describe("on the floor", () => {
     await expect(client.taught()).toContainText(
       "angle, left +14° (Straight leg raise), side plank, left +30 s (Four trunk holds) and points met +1 (Air squat)",
     );
-    await expect(client.taught()).toContainText("that is no verdict yet");
+    await expect(client.taught()).toContainText("this may be chance");
     await isClean(page, "the movement screen, the second time");
   });
 
@@ -259,7 +259,7 @@ test.describe("on the floor", () => {
     };
     await client.onTheFloor("older-adults", typed(0, 520, 3, 6.2), { "chair-stand-30s": chair });
     await expect(page.getByText("9 reps → 14 reps")).toBeVisible();
-    await expect(page.getByText("left out: not this time")).toBeVisible();
+    await expect(page.getByText("skipped: not this time")).toBeVisible();
     await isClean(page, "older adults, the second time");
     await expect(page.getByRole("heading", { name: "Over time" })).toBeVisible();
     for (const format of ["A4", "Letter"]) {

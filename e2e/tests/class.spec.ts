@@ -26,7 +26,7 @@ test("a class of six with three phones: the teacher's screen fills in and says w
     await phone.getByLabel("The code on the teacher’s screen").fill(k === 0 ? "ZZZZZZ" : code);
     await phone.getByRole("button", { name: "Join", exact: true }).click();
     if (k === 0) {
-      await expect(phone.getByText(/No run that is open has this code/)).toBeVisible();
+      await expect(phone.getByText(/This code isn’t active/)).toBeVisible();
       await phone.getByLabel("The code on the teacher’s screen").fill(code.toLowerCase());
       await phone.getByRole("button", { name: "Join", exact: true }).click();
     }
@@ -57,6 +57,6 @@ test("a class of six with three phones: the teacher's screen fills in and says w
   await expect(phones[0]!.getByText("Thank you. The run is closed.")).toBeVisible();
   // The code ends with the run.
   await phones[0]!.goto(`${server.url}/join/${code}`);
-  await expect(phones[0]!.getByText(/No run that is open has this code/)).toBeVisible();
+  await expect(phones[0]!.getByText(/This code isn’t active/)).toBeVisible();
   for (const phone of phones) await phone.context().close();
 });

@@ -49,7 +49,7 @@ test("two coaches change the same client: the second is told and loses nothing",
   await expect(page.getByLabel("Name", { exact: true })).toHaveValue("Ilse Varga");
   const other = await context.newPage();
   await other.goto(page.url());
-  await other.getByLabel("What they do").fill("lock keeper");
+  await other.getByLabel("Occupation or sport").fill("lock keeper");
   await other.getByRole("button", { name: "Save" }).click();
   await expect(other.getByText("lock keeper")).toBeVisible();
   await page.getByLabel("Notes").fill("prefers mornings");
@@ -72,16 +72,16 @@ test("a client without a sex on record: the beat is chosen, the rate is kept, th
   await page.getByLabel("Bench height").fill("4 m");
   await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("Yes", { exact: true }).click();
   await page.getByText("at the neck").click();
-  await page.getByRole("button", { name: "To the floor" }).click();
+  await page.getByRole("button", { name: "Start test" }).click();
   await expect(page.getByText("Bench height: type a number in cm.")).toBeVisible();
   await page.getByLabel("Bench height").fill("400");
-  await page.getByRole("button", { name: "To the floor" }).click();
+  await page.getByRole("button", { name: "Start test" }).click();
   await expect(page.getByText("Bench height must be between 10 and 60 cm; 400 was given.")).toBeVisible();
   await page.getByLabel("Bench height").fill("41,3");
-  await page.getByRole("button", { name: "To the floor" }).click();
+  await page.getByRole("button", { name: "Start test" }).click();
   await expect(page.getByText("Choose the beat")).toBeVisible();
   await page.getByText("88 a minute").click();
-  await page.getByRole("button", { name: "To the floor" }).click();
+  await page.getByRole("button", { name: "Start test" }).click();
   await coach.startsTheClock();
   await coach.countIsDue();
   await coach.types("31");
@@ -190,7 +190,7 @@ test("the low step: sit at once, a full minute, a category and no VO₂max", asy
   await expect(page.getByLabel("Bench height")).toHaveValue("30.5");
   await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("Yes", { exact: true }).click();
   await page.getByRole("radiogroup").getByText("at the wrist").click();
-  await page.getByRole("button", { name: "To the floor" }).click();
+  await page.getByRole("button", { name: "Start test" }).click();
   await coach.startsTheClock();
   await expect(page.getByRole("img", { name: /Sit down. Find the pulse, Count/ })).toBeVisible();
   const field = page.getByLabel("Beats in 60 s");

@@ -59,7 +59,7 @@ test("who cannot take the position scores a zero, on a phone", async ({ coach, p
   await page.getByRole("button", { name: "Start the clock" }).click();
   await page.getByRole("button", { name: /Could not take the position/ }).click();
   await expect(page.getByRole("heading", { name: "Zero is a score" })).toBeVisible();
-  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.getByRole("button", { name: "Save result" }).click();
   await page.waitForURL(/results\//);
   await expect(page.getByText("Time held 0 s").first()).toBeVisible();
 });

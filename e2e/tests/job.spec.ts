@@ -39,7 +39,7 @@ test(
 
     await page.getByRole("textbox", { name: "Weeks", exact: true }).fill("6");
     await expect(page.getByText("in 6 weeks")).toBeVisible();
-    await page.getByRole("button", { name: "Keep these dates" }).click();
+    await page.getByRole("button", { name: "Save dates" }).click();
     await expect(page.getByText(/in 6 weeks · every 6 weeks/)).toBeVisible();
     await page.getByRole("link", { name: /Joren Askvik’s page/ }).click();
     await page.getByRole("link", { name: "One test" }).click();
@@ -106,7 +106,7 @@ test("another bench is named before the test and not compared after it", async (
   await page.getByLabel("Bench height").fill("36");
   await expect(page.getByText("41.3 cm last time.")).toBeVisible();
   await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("No", { exact: true }).click();
-  await page.getByRole("button", { name: "To the floor" }).click();
+  await page.getByRole("button", { name: "Start test" }).click();
   await coach.startsTheClock();
   await coach.countIsDue();
   await coach.types("29");

@@ -49,7 +49,7 @@ test(
     await expect(page.getByRole("heading", { name: /Stage 2 · 300 kgm\/min/ })).toBeVisible();
     await coach.reads("Heart rate, minute 2", "124");
     await coach.reads("Heart rate, minute 3", "126");
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
 
     // The same readings in a run that nothing disturbed.
@@ -68,7 +68,7 @@ test(
       await expect(page.getByRole("heading", { name: new RegExp(`Stage ${stage}`) })).toBeVisible({ timeout: 15_000 });
       await coach.reads(`Heart rate, minute ${minute}`, String(bpm));
     }
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
     expect(await result(page.url().split("/").at(-1)!)).toBe(disturbed);
   },

@@ -27,13 +27,13 @@ test("a visit of three weeks ago: all tests on one page, a slip asked about, one
   await test(/Plank/).locator('input[name="seconds"]').fill("1:48");
   await test(/Plank/).locator('input[name="remark"]').fill("hips high from 1:30");
   await page.getByRole("button", { name: "Save the visit" }).click();
-  await expect(page.getByText("Type the readings, or tick that it was left out.")).toBeVisible();
+  await expect(page.getByText("Type the readings, or tick “skipped”.")).toBeVisible();
   await test(/One leg|leg/i)
     .last()
-    .getByLabel("left out")
+    .getByLabel("skipped")
     .check();
   await page.getByRole("button", { name: "Save the visit" }).click();
-  await expect(page.getByText("Give a reason for leaving it out.")).toBeVisible();
+  await expect(page.getByText("Give a reason for skipping it.")).toBeVisible();
   await test(/One leg|leg/i)
     .last()
     .locator('input[name="reason"]')
@@ -41,6 +41,6 @@ test("a visit of three weeks ago: all tests on one page, a slip asked about, one
   await page.getByRole("button", { name: "Save the visit" }).click();
   await page.waitForURL(/\/visits\/[^/]+$/);
   await expect(page.getByText("hips high from 1:30")).toBeVisible();
-  await expect(page.getByText("left out: sore ankle")).toBeVisible();
+  await expect(page.getByText("skipped: sore ankle")).toBeVisible();
   await expect(page.getByText("1:48").first()).toBeVisible();
 });

@@ -30,7 +30,7 @@ test.describe("cycle", () => {
     await coach.reads("Heart rate, minute 3", "132");
     await expect(page.getByRole("heading", { name: "Test complete" })).toBeVisible();
     await expect(page.getByText(/^VO₂max .* ± .* mL\/kg\/min at 180 bpm$/)).toBeVisible();
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
     await expect(page.getByText("Why these stages are enough")).toBeVisible();
     const stored = page.getByRole("radio", { name: "220 − age (stored)" });
@@ -87,7 +87,7 @@ test.describe("cycle", () => {
     await coach.reads("Heart rate, minute 5", "133");
     await coach.reads("Heart rate, minute 6", "135");
     await expect(page.getByRole("heading", { name: "Test complete" })).toBeVisible();
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
     // 1.2 L/min at 450; (198 - 72) / (134 - 72) for a woman; factor 0.935 at 30; per 70 kg.
     await expect(page.getByText(/VO₂max = 1\.2 × \(198 − 72\) \/ \(134 − 72\) × 0\.935 × 1000 \/ 70 = 32\.57/)).toBeVisible();
@@ -134,7 +134,7 @@ test.describe("on foot", () => {
     await expect(page.getByRole("timer")).toHaveText(/^14:/, { timeout: 40_000 });
     await page.keyboard.press("Space");
     await coach.reads("Heart rate at the end", "132");
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
     await expect(page.getByText(/VO₂max = 132\.853 − 0\.0769/)).toBeVisible();
     await expect(page.getByText(/tandard error of estimate 5\.0/)).toBeVisible();
@@ -153,7 +153,7 @@ test.describe("on foot", () => {
     }
     await expect(page.getByText(/nobody is that fast\. It was set aside/).first()).toBeVisible();
     await coach.reads("Part of the last lap", "250");
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
     await expect(page.getByText("distance = 5 × 400 + 250 = 2250 m")).toBeVisible();
   });
@@ -167,10 +167,10 @@ test.describe("on foot", () => {
       .getByRole("group", { name: /Does the client row regularly/ })
       .getByText("Yes", { exact: true })
       .click();
-    await page.getByRole("button", { name: "Keep the result" }).click();
+    await page.getByRole("button", { name: "Save result" }).click();
     await expect(page.getByText(/Time is missing/)).toBeVisible();
     await page.getByRole("textbox", { name: /^Time/ }).fill("7:02");
-    await page.getByRole("button", { name: "Keep the result" }).click();
+    await page.getByRole("button", { name: "Save result" }).click();
     await page.waitForURL(/results\//);
     await expect(page.getByText("7:02").first()).toBeVisible();
   });
@@ -194,12 +194,12 @@ test("a ride's recording is chosen as a file; a broken one says where, and nothi
   await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("Yes", { exact: true }).click();
   await page.getByText("by chest strap").click();
   await page.getByText("6 to 20").click();
-  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.getByRole("button", { name: "Save result" }).click();
   await expect(page.getByText(/stage 3, which runs from 720 to 900 s; the recording ends at 800 s/)).toBeVisible();
   await page.reload();
   await expect(page.getByRole("textbox", { name: "Felt, stage 3" })).toHaveValue("17");
   await page.getByLabel("Recording of the ride").setInputFiles(ride(960));
-  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.getByRole("button", { name: "Save result" }).click();
   await page.waitForURL(/results\//);
   await expect(page.getByText(/The first ride\. The first two or three only teach the pacing/)).toBeVisible();
   await expect(page.getByText("− 39 bpm")).toBeVisible();
@@ -218,7 +218,7 @@ test.describe("a rehearsal", () => {
     await page.getByText("four times as fast").click();
     await page.getByLabel(/A heart rate that does not settle/).check();
     await page.getByLabel(/A strap that drops out/).check();
-    await page.getByRole("button", { name: "To the floor" }).click();
+    await page.getByRole("button", { name: "Start test" }).click();
     await page.waitForURL(/runs\//);
     await page.getByRole("button", { name: "Start the clock" }).click();
     await expect(page.getByText("simulated strap")).toBeVisible({ timeout: 20_000 });
@@ -230,7 +230,7 @@ test.describe("a rehearsal", () => {
       await load.click();
       await expect(load).toBeHidden();
     }
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/rehearsals\//);
     await expect(page.getByText(/the truth/).first()).toBeVisible();
     await expect(page.getByText(/the strap dropped out/)).toBeVisible();
@@ -242,7 +242,7 @@ test.describe("a rehearsal", () => {
   test("of a lift: the client tries what is loaded, and what should not have counted is told at the end", async ({ coach, page }) => {
     await coach.hasPractice();
     await coach.opens("/rehearsals/new?protocol=one-rm");
-    await page.getByRole("button", { name: "To the floor" }).click();
+    await page.getByRole("button", { name: "Start test" }).click();
     await page.waitForURL(/runs\//);
     await page.getByRole("button", { name: "Start the clock" }).click();
     await page.getByRole("textbox", { name: "Load kg" }).fill("500");
@@ -253,7 +253,7 @@ test.describe("a rehearsal", () => {
     await page.keyboard.press("m");
     await expect(page.getByText(/500 kg\? Most are between 5 kg and 300 kg/)).toBeVisible();
     await page.keyboard.press("m");
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/rehearsals\//);
     await expect(page.getByText(/the most this client can lift once is/)).toBeVisible();
     await expect(page.getByText("You called it made; it should not have counted.")).toBeVisible();
@@ -262,7 +262,7 @@ test.describe("a rehearsal", () => {
   test("of push-ups: the body tires and cheats depth, and the screen shows how deep", async ({ coach, page }) => {
     await coach.hasPractice();
     await coach.opens("/rehearsals/new?protocol=push-up");
-    await page.getByRole("button", { name: "To the floor" }).click();
+    await page.getByRole("button", { name: "Start test" }).click();
     await page.waitForURL(/runs\//);
     await page.getByRole("button", { name: "Start the clock" }).click();
     await expect(page.getByRole("img", { name: "How deep the repetition goes" })).toBeVisible({ timeout: 20_000 });
@@ -271,7 +271,7 @@ test.describe("a rehearsal", () => {
       await page.keyboard.press("Space");
     }
     await expect(page.getByText("The client stays where they are: not one more.").first()).toBeVisible({ timeout: 60_000 });
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/rehearsals\//);
     await expect(page.getByText(/should have counted/).first()).toBeVisible();
   });

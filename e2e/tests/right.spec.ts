@@ -136,7 +136,7 @@ test("done again, a test has a run of its own and not the closed one", async ({ 
     for (const key of ["1", "2", "3", "4", "5", "6", notMet, "Enter"]) await page.keyboard.press(key);
     await coach.reads("Rating, 1 to 5", "4");
     const run = page.url();
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/visits/);
     return run;
   };
@@ -159,14 +159,14 @@ test.describe("one minute of push-ups", () => {
     await expect(page.getByRole("button", { name: /One more/ })).toBeEnabled();
     await page.keyboard.press("Space");
     await page.keyboard.press("Space");
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await expect(page.getByText(/left. Save it as if the time were over\?/)).toBeVisible();
     await page.getByRole("button", { name: "Go on", exact: true }).click();
     await page.keyboard.press("Space");
     await expect(page.getByRole("button", { name: /One more/ })).toBeDisabled({ timeout: 20_000 });
     await page.keyboard.press("Space");
     await expect(page.locator(".figure")).toHaveText(/^3/);
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
     const { entry } = await (await page.request.get(page.url().replace("/results/", "/api/results/"))).json();
     expect(entry.inputs).toMatchObject({ reps_knees: 3, rule: "one_minute" });
@@ -199,7 +199,7 @@ test("push-ups to a beat: two seconds down and one up, three beats missed in a r
   await expect(page.getByRole("button", { name: /One more/ })).toBeDisabled();
   await page.keyboard.press("Space");
   await expect(page.locator(".figure")).toHaveText(/^3/);
-  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.getByRole("button", { name: /Save result/ }).click();
   await page.waitForURL(/results\//);
   await expect(page.getByText("20 a minute to the beat").first()).toBeVisible();
 });
@@ -222,7 +222,7 @@ test("a set of twelve tells nothing: the next load is proposed, and the heavier 
   await expect(page.getByRole("heading", { name: "Repetitions" })).toBeVisible();
   for (let k = 0; k < 6; k++) await page.keyboard.press("Space");
   await expect(page.locator(".figure")).toHaveText(/^6/);
-  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.getByRole("button", { name: /Save result/ }).click();
   await page.waitForURL(/results\//);
   await expect(page.getByText("70 kg × 12: no estimate from more than 10 repetitions").first()).toBeVisible();
 });

@@ -87,7 +87,7 @@ test("stands in thirty seconds against the clock, the half one added after the b
   await more.click();
   await expect(page.getByRole("timer")).toContainText("6");
   expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
-  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.getByRole("button", { name: /Save result/ }).click();
   await page.waitForURL(/results\//);
   await expect(page.getByText("below the usual range").first()).toBeVisible();
 });
@@ -142,7 +142,7 @@ test.describe("with minutes of rest", () => {
     await page.getByRole("textbox", { name: "After 3 min" }).fill("104");
     await page.keyboard.press("Enter");
     await read("After 3 min", 104);
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
     await expect(page.getByText("30 bpm").first()).toBeVisible();
   });
@@ -168,7 +168,7 @@ test("a reach of two sides that were swapped: a gap or an overlap is chosen, no 
   await page.getByRole("button", { name: "Left and right were swapped" }).click();
   await expect(page.getByRole("button", { name: "Gap or overlap, left, try 1: gap 3.5" })).toBeVisible();
   await page.screenshot({ path: "test-results/reach.png" });
-  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.getByRole("button", { name: /Save result/ }).click();
   await page.waitForURL(/results\//);
   const result = await (await page.request.get(`${server.url}/api/results/${page.url().split("/").at(-1)}`)).json();
   const of = (key: string) => result.report.quantities.find((q: { key: string }) => q.key === key).shown;
@@ -200,7 +200,7 @@ test("the heaviest single lift: planned towards what is expected, a rest that is
   await page.getByLabel("Reason for one more attempt").fill("it moved fast");
   await page.getByRole("button", { name: /Missed/ }).click();
   await expect(lifts).toHaveCount(5);
-  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.getByRole("button", { name: /Save result/ }).click();
   await page.waitForURL(/results\//);
   await expect(page.getByText(/Heaviest single lift 105 kg/).first()).toBeVisible();
 });
@@ -256,17 +256,17 @@ test("tries, sides and points are typed in afterwards as people write them; what
   await page.getByRole("textbox", { name: "Gap or overlap, right, try 2" }).fill("x");
   await page.getByRole("textbox", { name: "Gap or overlap, left, try 1" }).fill("a lot");
   await page.getByRole("group", { name: "Were the shoulders warmed up?" }).getByText("Yes", { exact: true }).click();
-  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.getByRole("button", { name: "Save result" }).click();
   await expect(page.getByRole("alert")).toContainText("type the length without a sign, and choose gap or overlap");
   await page.getByRole("textbox", { name: "Gap or overlap, right, try 1" }).fill("3,5");
-  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.getByRole("button", { name: "Save result" }).click();
   await expect(page.getByRole("alert")).toContainText("“a lot” is no number here. Type centimetres such as 92.5, or inches such as 36 in.");
   await page.getByRole("textbox", { name: "Gap or overlap, left, try 1" }).fill("0.5 in");
-  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.getByRole("button", { name: "Save result" }).click();
   await expect(page.getByRole("alert")).toContainText("gap or overlap? Choose one.");
   await page.getByRole("radiogroup", { name: "Gap or overlap, left, try 1: gap or overlap" }).getByText("overlap", { exact: true }).click();
   await isClean(page, "the entry of a sheet");
-  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.getByRole("button", { name: "Save result" }).click();
   await page.waitForURL(/results\//);
   const result = await (await page.request.get(`${server.url}/api/results/${page.url().split("/").at(-1)}`)).json();
   const of = (key: string) => result.report.quantities.find((q: { key: string }) => q.key === key).value;
@@ -276,7 +276,7 @@ test("tries, sides and points are typed in afterwards as people write them; what
   for (const point of ["Chest up", "Neutral spine", "Hips below the knees", "Knees over the toes"])
     await page.getByRole("radiogroup", { name: point }).getByText("met", { exact: true }).click();
   await page.getByRole("radiogroup", { name: "Heels down" }).getByText("not met").click();
-  await page.getByRole("button", { name: "Keep the result" }).click();
+  await page.getByRole("button", { name: "Save result" }).click();
   await page.waitForURL(/results\//);
   await expect(page.getByText(/Points met 4/).first()).toBeVisible();
 });
@@ -303,7 +303,7 @@ test("hops each way against ten seconds of their own, with a key for a line touc
       await page.screenshot({ path: "test-results/hops.png" });
     }
   }
-  await expect(page.getByRole("button", { name: /Keep the result/ })).toBeVisible({ timeout: 10_000 });
+  await expect(page.getByRole("button", { name: /Save result/ })).toBeVisible({ timeout: 10_000 });
   await isClean(page, "hops each way");
   await page.keyboard.press("Enter");
   await page.waitForURL(/results\//);

@@ -203,7 +203,7 @@ export class Coach {
     await this.page.getByLabel("Bench height").fill(bench);
     await this.page.getByRole("group", { name: "Was the warm-up done?" }).getByText(warmUp, { exact: true }).click();
     await this.page.getByRole("radiogroup").getByText("at the wrist").click();
-    await this.page.getByRole("button", { name: "To the floor" }).click();
+    await this.page.getByRole("button", { name: "Start test" }).click();
     await this.page.waitForURL(/runs\//);
   }
 
@@ -239,7 +239,7 @@ export class Coach {
   }
 
   async keepsTheResult() {
-    await this.page.getByRole("button", { name: /Keep the result/ }).click();
+    await this.page.getByRole("button", { name: /Save result/ }).click();
     await this.page.waitForURL(/results\//);
   }
 

@@ -65,7 +65,7 @@ test("a run finished in another tab says so and leaves the result alone", async 
   await other.goto(page.url());
   await other.getByLabel("Beats in 15 s").fill("34");
   await other.keyboard.press("Enter");
-  await other.getByRole("button", { name: /Keep the result/ }).click();
+  await other.getByRole("button", { name: /Save result/ }).click();
   await other.waitForURL(/results\//);
   await expect(page.getByRole("alertdialog", { name: "Finished on another screen" })).toBeVisible();
   await page.getByRole("link", { name: "See the result" }).click();
@@ -119,7 +119,7 @@ test("stop is one action and leads to a reason; symptoms open the card; a slip g
   await page.keyboard.press("Escape");
   await page.keyboard.press("Escape");
   await expect(page.getByRole("dialog", { name: /Stopped at/ })).toBeVisible();
-  await page.getByRole("button", { name: "It was a slip: go on" }).click();
+  await page.getByRole("button", { name: "Undo stop" }).click();
   await expect(page.getByRole("heading", { name: "Step", exact: true })).toBeVisible();
   await page.getByRole("button", { name: "Stop", exact: true }).click();
   await page.getByRole("radio", { name: "Pain or symptoms" }).click();

@@ -100,7 +100,7 @@ test("a client's record is taken out whole, and erased only by the name", async 
   const person = await coach.knows("Rurik Dane");
   await coach.opens(`/people/${person}/edit`);
   const download = page.waitForEvent("download");
-  await page.getByRole("link", { name: "Take it out as a file" }).click();
+  await page.getByRole("link", { name: "Download it as a file" }).click();
   expect((await download).suggestedFilename()).toBe(`record-${person}.json`);
   await page.getByText("Erase this client for good").click();
   await page.getByLabel(/Type the name/).fill("Rurik");

@@ -42,7 +42,7 @@ async function firstLook(page: Page, points: string[], angles: [string, string],
   for (const key of points) await coach.press(key);
   await coach.press("Enter");
   await expect(page.getByRole("textbox", { name: /Rating/ })).toBeVisible();
-  await coach.click(page.getByRole("button", { name: /Keep the result/ }));
+  await coach.click(page.getByRole("button", { name: /Save result/ }));
   await page.waitForURL(/visits\/.*\/floor/);
 
   await expect(page.getByRole("heading", { name: "Knee straightening, lying" })).toBeVisible();
@@ -56,7 +56,7 @@ async function firstLook(page: Page, points: string[], angles: [string, string],
     await coach.press("Enter");
     await expect(page.getByRole("button", { name: new RegExp(`^Angle.*: ${angle}$`) })).toBeVisible();
   }
-  await coach.click(page.getByRole("button", { name: /Keep the result/ }));
+  await coach.click(page.getByRole("button", { name: /Save result/ }));
   await page.waitForURL(/visits\/.*\/floor/);
 
   await expect(page.getByRole("heading", { name: "Push-up hand ladder" })).toBeVisible();
@@ -64,7 +64,7 @@ async function firstLook(page: Page, points: string[], angles: [string, string],
   await page.reload();
   await expect(page.getByRole("heading", { name: "Push-up hand ladder" })).toBeVisible();
   await coach.press("l");
-  await coach.type("Why left out?", "a sore wrist");
+  await coach.type("Why is it skipped?", "a sore wrist");
   await coach.press("Enter");
 
   await expect(page.getByRole("heading", { name: /^Plank/ })).toBeVisible();
@@ -76,7 +76,7 @@ async function firstLook(page: Page, points: string[], angles: [string, string],
   await expect(clock).toHaveClass(/hot/, { timeout: 10_000 });
   await expect(async () => expect(Number.parseFloat((await clock.textContent()) ?? "0")).toBeGreaterThan(held)).toPass({ timeout: 15_000 });
   await coach.press("Space");
-  await expect(page.getByRole("button", { name: /Keep the result/ })).toBeVisible();
+  await expect(page.getByRole("button", { name: /Save result/ })).toBeVisible();
   await coach.press("Enter");
   await page.waitForURL(/visits\/[0-9a-f-]+$/);
   return coach.count();
@@ -125,9 +125,9 @@ test("first look twice: what is next by itself, one test left out, a reload betw
   const held = 4;
   await firstLook(page, ["1", "2", "3", "4", "5", "5", "6"], ["64", "75"], held, by);
   await expect(page.getByText("The first of its kind here")).toBeVisible();
-  await expect(page.getByText("Holds back most.")).toBeVisible();
+  await expect(page.getByText("Weakest:")).toBeVisible();
   await expect(page.getByText("often calves or ankles")).toBeVisible();
-  await expect(page.getByText("left out: a sore wrist")).toBeVisible();
+  await expect(page.getByText("skipped: a sore wrist")).toBeVisible();
   await looksAt("what a visit taught", "visit");
   await by.click(page.getByRole("checkbox", { name: "Knee straightening, lying" }));
   await by.click(page.getByRole("button", { name: "Make a link" }));
@@ -157,7 +157,7 @@ test("first look twice: what is next by itself, one test left out, a reload betw
   await expect(client.getByText("This link opens nothing any more")).toBeVisible();
   await client.context().close();
   await expect(page.getByRole("textbox", { name: "Weeks", exact: true })).toHaveValue("13");
-  await page.getByRole("button", { name: "Keep these dates" }).click();
+  await page.getByRole("button", { name: "Save dates" }).click();
   await expect(page.getByText(/every 13 weeks/)).toBeVisible();
   await page.getByRole("button", { name: "Close the visit" }).click();
   await expect(page.getByRole("button", { name: "Close the visit" })).toBeHidden();
@@ -172,7 +172,7 @@ test("first look twice: what is next by itself, one test left out, a reload betw
   await page.getByRole("button", { name: "Begin" }).click();
   await page.waitForURL(/visits\/.*\/floor/);
   await firstLook(page, ["1", "2", "3", "4", "5", "6"], ["80", "75"], 6);
-  await expect(page.getByText(/Really moved since/)).toBeVisible();
+  await expect(page.getByText(/Clear changes since/)).toBeVisible();
   await page.screenshot({ path: "test-results/visit-second.png" });
 });
 
@@ -194,17 +194,17 @@ test("a gate, a test done before its turn, one typed from paper, on a phone; ano
   await page.getByRole("button", { name: "Four trunk holds next" }).click();
   await expect(page.getByRole("heading", { name: "Four trunk holds" })).toBeVisible();
   await expect(page.getByText(/may come out weaker/)).toBeVisible();
-  await page.getByRole("button", { name: /Leave it out/ }).click();
-  await page.getByRole("button", { name: "Leave it out" }).click();
+  await page.getByRole("button", { name: /Skip test/ }).click();
+  await page.getByRole("button", { name: "Skip test" }).click();
   await expect(page.getByRole("alert")).toContainText("Say why");
-  await page.getByLabel("Why left out?").fill("no table here");
-  await page.getByRole("button", { name: "Leave it out" }).click();
-  await expect(page.getByText("left out: no table here")).toBeVisible();
+  await page.getByLabel("Why is it skipped?").fill("no table here");
+  await page.getByRole("button", { name: "Skip test" }).click();
+  await expect(page.getByText("skipped: no table here")).toBeVisible();
   const other = await context.newPage();
   await other.goto(page.url());
-  await expect(other.getByText("left out: no table here")).toBeVisible();
+  await expect(other.getByText("skipped: no table here")).toBeVisible();
   await other.getByRole("button", { name: "Do it after all" }).click();
-  await expect(other.getByText("left out: no table here")).toBeHidden();
+  await expect(other.getByText("skipped: no table here")).toBeHidden();
 });
 
 test("a battery that ships is copied, changed and taken out of use", async ({ coach, page }) => {
@@ -226,7 +226,7 @@ test("a battery that ships is copied, changed and taken out of use", async ({ co
   const mine = page.getByRole("link", { name: /Harbour four.*your own/ });
   await expect(mine).toContainText("Body measures → Down to the floor and up → One leg stance → Wall sit");
   await mine.click();
-  await page.getByRole("button", { name: "Take it out of use" }).click();
+  await page.getByRole("button", { name: "Remove from library" }).click();
   await page.waitForURL(/batteries$/);
   await expect(page.getByRole("link", { name: /Harbour four/ })).toBeHidden();
 });
@@ -243,14 +243,14 @@ test("a goal agreed on the client's page, and a mark of one's own on the method 
   };
   await page.request.post(`${server.url}/api/people/${person}/results`, { data: held });
   await coach.opens(`/people/${person}`);
-  await page.getByRole("button", { name: "Agree on a goal" }).click();
+  await page.getByRole("button", { name: "Set a goal" }).click();
   await page.getByLabel("Measure").selectOption({ label: "Plank: time held, now 1:35" });
   await page.getByLabel("To, s").fill("1:20");
   await page.getByLabel("By", { exact: true }).fill("2030-01-01");
-  await page.getByRole("button", { name: "Agree on it" }).click();
+  await page.getByRole("button", { name: "Save goal" }).click();
   await expect(page.getByRole("alert")).toContainText("more is better");
   await page.getByLabel("To, s").fill("2:30");
-  await page.getByRole("button", { name: "Agree on it" }).click();
+  await page.getByRole("button", { name: "Save goal" }).click();
   await expect(page.getByText("Plank: time held 2:30")).toBeVisible();
   await isClean(page, "a client with a goal");
   await coach.opens("/tests/plank");
@@ -286,7 +286,7 @@ test("a window: any test, any time, the best try counts and brings its points", 
     await page.keyboard.press("Space");
     await page.getByRole("textbox", { name: /type it/ }).fill(seconds);
     await page.keyboard.press("Enter");
-    await page.getByRole("button", { name: /Keep the result/ }).click();
+    await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/visits\/.*floor/);
     await expect(page.getByRole("button", { name: /bar hold/ })).toContainText(`${seconds} s`);
   }
@@ -330,7 +330,7 @@ test("a window: any test, any time, the best try counts and brings its points", 
   await page.keyboard.press("Space");
   await page.getByRole("textbox", { name: /type it/ }).fill("62");
   await page.keyboard.press("Enter");
-  await page.getByRole("button", { name: /Keep the result/ }).click();
+  await page.getByRole("button", { name: /Save result/ }).click();
   await page.waitForURL(/visits\/.*floor/);
   await page.getByRole("button", { name: "Close it before the time is up" }).click();
   await page.waitForURL(/visits\/[^/]+$/);

@@ -67,7 +67,7 @@ test("down to the floor and up: a key a support on a phone, one taken back, noth
   expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
   await page.keyboard.press("Space");
   await expect(page.getByRole("heading", { name: "Up", exact: true })).toBeVisible();
-  await expect(page.getByRole("button", { name: /Keep the result/ })).toBeHidden();
+  await expect(page.getByRole("button", { name: /Save result/ })).toBeHidden();
   await page.keyboard.press("Space");
   await expect(page.getByRole("heading", { name: "Everything is there" })).toBeVisible();
   await page.setViewportSize({ width: 1280, height: 800 });

@@ -48,9 +48,9 @@ impl Verdict {
             Self::PossibleChange => "possible change",
             Self::PossibleGain => "possible gain",
             Self::PossibleLoss => "possible loss",
-            Self::WithinNoise => "within noise",
+            Self::WithinNoise => "within measurement error",
             Self::NotComparable => "not comparable",
-            Self::NoVerdict => "no verdict",
+            Self::NoVerdict => "measurement error unknown",
         }
     }
 }
@@ -184,9 +184,9 @@ fn sentence(c: &Comparison, units: Units) -> String {
     };
     let noise = c.typical_error.as_ref().map(|te| noise_words(c, te.detectable, units)).unwrap_or_default();
     match c.verdict {
-        Verdict::ClearGain => format!("{moved}: more than the {noise} this test wobbles by itself, so the gain is real."),
-        Verdict::ClearLoss => format!("{moved}: more than the {noise} this test wobbles by itself, so the loss is real."),
-        Verdict::ClearChange => format!("{moved}: more than the {noise} this test wobbles by itself, so the change is real."),
+        Verdict::ClearGain => format!("{moved}: more than the {noise} by which repeats of this test differ, so the gain is real."),
+        Verdict::ClearLoss => format!("{moved}: more than the {noise} by which repeats of this test differ, so the loss is real."),
+        Verdict::ClearChange => format!("{moved}: more than the {noise} by which repeats of this test differ, so the change is real."),
         Verdict::PossibleChange => {
             format!("{moved}. It may be a change: more than {noise} would be clear. The next test will show.")
         }
@@ -196,7 +196,7 @@ fn sentence(c: &Comparison, units: Units) -> String {
         Verdict::PossibleLoss => {
             format!("{moved}. It may be a loss: more than {noise} would be clear. The next test will show.")
         }
-        Verdict::WithinNoise => format!("{moved}. This test wobbles by up to {noise} by itself, so this counts as unchanged."),
+        Verdict::WithinNoise => format!("{moved}. Repeats of this test differ by up to {noise}, so this counts as no change."),
         Verdict::NotComparable => {
             let names: Vec<String> = c.unlike.iter().map(|u| u.label.to_lowercase()).collect();
             format!("The test of {since} was done differently ({}), so the two numbers are not compared.", crate::text::list(&names))
@@ -207,7 +207,7 @@ fn sentence(c: &Comparison, units: Units) -> String {
         Verdict::NoVerdict if c.from_at_least && c.difference > 0.0 => {
             format!("{moved}; but on {since} no attempt was missed, so the maximum may have been higher then.")
         }
-        Verdict::NoVerdict => format!("{moved}. How much this test wobbles by itself is not known, so there is no verdict."),
+        Verdict::NoVerdict => format!("{moved}. How much repeats of this test differ is not known, so this may be chance."),
     }
 }
 

@@ -95,7 +95,7 @@ pub fn between(noted: &[Happening], from: NaiveDate, to: NaiveDate) -> Option<St
         h.from_on <= to && (h.from_on >= from || end >= from) && (to - end).num_days() <= (to - from).num_days().max(NEAR_DAYS)
     };
     let said: Vec<String> = noted.iter().filter(touches).map(|h| format!("{} in {}", h.said(), h.from_on.format("%B"))).collect();
-    (!said.is_empty()).then(|| format!("Along the way: {}.", text::list(&said)))
+    (!said.is_empty()).then(|| format!("Events: {}.", text::list(&said)))
 }
 
 #[cfg(test)]
@@ -116,10 +116,10 @@ mod tests {
         let day = |d: &str| d.parse().unwrap();
         assert_eq!(
             between(&all, day("2026-02-01"), day("2026-05-01")).unwrap(),
-            "Along the way: an illness (flu) in March and moved house in April."
+            "Events: an illness (flu) in March and moved house in April."
         );
         assert_eq!(between(&all, day("2026-05-01"), day("2026-06-01")), None);
-        assert_eq!(between(&all, day("2026-03-10"), day("2026-03-20")).unwrap(), "Along the way: an illness (flu) in March.");
+        assert_eq!(between(&all, day("2026-03-10"), day("2026-03-20")).unwrap(), "Events: an illness (flu) in March.");
         assert!(HappeningKind::ALL.into_iter().all(|k| HappeningKind::named(k.name()) == k));
     }
 }

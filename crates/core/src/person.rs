@@ -34,7 +34,7 @@ impl Sex {
 /// What is known of a person on the day of a test. Everything may be absent; a protocol says what it needs.
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub struct Facts {
-    /// Sex as the equations use it.
+    /// Sex (for equations and norms).
     pub sex: Option<Sex>,
     /// Age in completed years on the test day.
     pub age: Option<Age>,

@@ -249,9 +249,9 @@ pub fn pass_of_test(protocol: &Protocol, outcome: &Outcome, units: Units) -> Opt
     let open: Vec<&str> = sides.into_iter().filter(|side| !met(side)).collect();
     let mark = quantity::said(first, judged[0].1.mark, units);
     let sentence = match open.as_slice() {
-        [] => format!("The mark is {mark} on each side: passed."),
-        [one] => format!("The mark is {mark} on each side: not yet on the {one}."),
-        _ => format!("The mark is {mark} on each side: not yet."),
+        [] => format!("Target {mark} on each side: reached."),
+        [one] => format!("Target {mark} on each side: not reached on the {one}."),
+        _ => format!("Target {mark} on each side: not reached."),
     };
     Some(PassReport { met: open.is_empty(), sentence, ..whole })
 }
@@ -259,8 +259,8 @@ pub fn pass_of_test(protocol: &Protocol, outcome: &Outcome, units: Units) -> Opt
 /// A mark in words, in the units a person thinks in; nothing where the protocol has none for the quantity.
 pub fn pass_report(protocol: &Protocol, key: &str, pass: Pass, units: Units) -> Option<PassReport> {
     let rule = protocol.pass.iter().find(|p| p.quantity == key || quantity::base(key) == p.quantity)?;
-    let verdict = if pass.met { "passed" } else { "not yet" };
-    let sentence = format!("The mark is {}: {verdict}.", quantity::said(key, pass.mark, units));
+    let verdict = if pass.met { "reached" } else { "not reached" };
+    let sentence = format!("Target {}: {verdict}.", quantity::said(key, pass.mark, units));
     Some(PassReport { met: pass.met, sentence, source: rule.source.clone() })
 }
 
@@ -452,7 +452,7 @@ fn spoken_change(rung: &Rung, by_test: bool, weeks: Option<i64>) -> Option<Strin
         V::PossibleChange => "may have changed",
         V::ClearLoss => "clearly got worse",
         V::PossibleLoss => "may have got worse",
-        V::WithinNoise => "did not move beyond the test’s noise",
+        V::WithinNoise => "did not change by more than measurement error",
         V::NoVerdict => "changed, by how much for real is not known",
         V::NotComparable => return None,
     };
@@ -501,11 +501,11 @@ mod tests {
         };
         assert_eq!(
             judged(serde_json::json!({ "left": [9.0], "right": [12.0] })),
-            (false, "The mark is 10 s on each side: not yet on the left.".into())
+            (false, "Target 10 s on each side: not reached on the left.".into())
         );
         assert_eq!(
             judged(serde_json::json!({ "left": [12.0], "right": [9.0] })),
-            (false, "The mark is 10 s on each side: not yet on the right.".into())
+            (false, "Target 10 s on each side: not reached on the right.".into())
         );
         assert!(judged(serde_json::json!({ "left": [10.0], "right": [12.0] })).0);
     }

@@ -16,7 +16,7 @@ use crate::{
 /// Someone made up, with what no test can see.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Client {
-    /// Sex as the equations use it.
+    /// Sex (for equations and norms).
     pub sex: Sex,
     /// Completed years.
     pub age: f64,

@@ -415,13 +415,13 @@ fn moved(tests: &[Judged]) -> String {
     let since_last = if last.is_empty() && !perhaps.is_empty() {
         format!("Since {day} nothing is clear; perhaps {}.", text::list(&perhaps))
     } else if last.is_empty() && undecided.is_empty() {
-        format!("Since {day} nothing has moved beyond the wobble of the tests: if that goes on, change the training.")
+        format!("No change since {day} is larger than measurement error. If that goes on, change the training.")
     } else if last.is_empty() {
         let undecided = text::list(&undecided[..undecided.len().min(UNDECIDED_MAX)]);
-        format!("Since {day}: {undecided}. How much these tests wobble by themselves is not known, so that is no verdict yet.")
+        format!("Since {day}: {undecided}. The measurement error of these tests is not known, so this may be chance.")
     } else {
         let perhaps = if perhaps.is_empty() { String::new() } else { format!(" Perhaps: {}.", text::list(&perhaps)) };
-        format!("Really moved since {day}: {}.{perhaps}", text::list(&last))
+        format!("Clear changes since {day}: {}.{perhaps}", text::list(&last))
     };
     if first.is_empty() { since_last } else { format!("{since_last} Since the first time: {}.", text::list(&first)) }
 }

@@ -20,7 +20,7 @@ pub struct Profile {
     pub name: String,
     /// Birth date.
     pub born: NaiveDate,
-    /// Sex as the equations use it, or none.
+    /// Sex (for equations and norms), or none.
     pub sex: Option<Sex>,
     /// Units the client thinks in.
     pub units: Units,

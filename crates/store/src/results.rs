@@ -20,7 +20,7 @@ use crate::{
 /// The person on the day, as stored with a result.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct StoredFacts {
-    /// Sex as the equations use it.
+    /// Sex (for equations and norms).
     pub sex: Option<Sex>,
     /// Age on the day.
     pub age: Option<Age>,

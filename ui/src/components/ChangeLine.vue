@@ -16,11 +16,11 @@ const sign: Record<string, string> = {
   no_verdict: "?",
 };
 const rests: Record<string, string> = {
-  repeats: "Rests on your own repeats.",
-  typed: "Rests on the figure you typed in.",
-  publication: "Rests on a publication.",
+  repeats: "From your own repeats.",
+  typed: "From the figure you typed in.",
+  publication: "From a publication.",
   common_practice: "From common practice, not from a publication.",
-  readings: "Worked out from how far the readings wobble, not measured.",
+  readings: "Calculated from the reading error; not measured in people.",
 };
 </script>
 

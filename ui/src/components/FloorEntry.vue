@@ -78,9 +78,7 @@ defineExpose({ isEmpty: () => text.value === "" });
         <button v-if="canRecount" type="button" class="main" @click="emit('recount')">Count again <kbd>R</kbd></button>
         <button type="button" @click="keepFirst">Keep {{ reading?.bpm == null ? "it" : `${Math.round(reading.bpm)} bpm` }}</button>
       </template>
-      <button v-if="canKeep" type="button" class="main" :disabled="finishing" @click="emit('keep')">
-        Keep the result <kbd>Enter</kbd>
-      </button>
+      <button v-if="canKeep" type="button" class="main" :disabled="finishing" @click="emit('keep')">Save result <kbd>Enter</kbd></button>
       <button v-if="run.undoable && !closed" type="button" class="quiet" @click="emit('undo')">Undo {{ run.undoable }} <kbd>U</kbd></button>
     </div>
   </footer>

@@ -59,7 +59,7 @@ async function drop(id: string) {
     <GoalLines v-if="goals.length" v-slot="{ goal }" :goals="goals">
       <button type="button" class="drop" :aria-label="`Drop it: ${goal.wanted}`" @click="drop(goal.id)">Drop it</button>
     </GoalLines>
-    <p v-else-if="!open" class="soft">None agreed. A number, a day, and what is done for it.</p>
+    <p v-else-if="!open" class="soft">No goals yet. A goal is a number, a day, and what is done to reach it.</p>
     <form v-if="open" @submit.prevent="agree">
       <TextField label="Measure"
         ><select v-model="form.aim" class="native" name="aim" required>
@@ -89,11 +89,11 @@ async function drop(id: string) {
       <TextField label="What is done for it" v-model="form.process" name="process" maxlength="300" placeholder="stretch 3 × 10 daily" />
       <FailureNote :failure="failure && !['quantity', 'to', 'by', 'milestones'].includes(failure.field ?? '') ? failure : null" />
       <div class="actions">
-        <ElButton type="primary" native-type="submit" :loading="busy">Agree on it</ElButton>
+        <ElButton type="primary" native-type="submit" :loading="busy">Save goal</ElButton>
         <ElButton @click="open = false">Leave it</ElButton>
       </div>
     </form>
-    <ElButton v-else-if="aims.length" @click="open = true">Agree on a goal</ElButton>
+    <ElButton v-else-if="aims.length" @click="open = true">Set a goal</ElButton>
   </div>
 </template>
 

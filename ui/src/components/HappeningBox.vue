@@ -45,7 +45,7 @@ async function remove(id: string) {
 
 <template>
   <div class="box">
-    <h2>Along the way</h2>
+    <h2>Events</h2>
     <p v-if="!happenings.length && !open" class="soft">An illness, a break, a new job: note it, and no dip is read without it.</p>
     <ul v-if="happenings.length">
       <li v-for="h in happenings" :key="h.id">
@@ -72,7 +72,7 @@ async function remove(id: string) {
         <ElButton @click="open = false">Leave it</ElButton>
       </div>
     </form>
-    <ElButton v-else @click="open = true">Note something</ElButton>
+    <ElButton v-else @click="open = true">Add an event</ElButton>
   </div>
 </template>
 

@@ -200,7 +200,7 @@ defineExpose({ read, known });
             </tr>
           </tbody>
         </table>
-        <ElButton v-if="draft.stages.length < 8" @click="draft.stages.push({ load: '', rates: {} })">One stage more</ElButton>
+        <ElButton v-if="draft.stages.length < 8" @click="draft.stages.push({ load: '', rates: {} })">Add a stage</ElButton>
         <p v-if="wrong('stages')" class="wrong" role="alert">{{ wrong("stages") }}</p>
         <label class="field"
           ><span class="name">Resting heart rate</span

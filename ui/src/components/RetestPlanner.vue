@@ -130,7 +130,7 @@ async function keep() {
         <li v-if="dates.length > 4" class="soft">and {{ dates.length - 4 }} more within a year</li>
       </ol>
       <div class="actions">
-        <ElButton type="primary" native-type="submit" :disabled="!dates.length" :loading="keeping.busy.value">Keep these dates</ElButton>
+        <ElButton type="primary" native-type="submit" :disabled="!dates.length" :loading="keeping.busy.value">Save dates</ElButton>
         <ElButton v-if="kept.length" @click="editing = false">Leave it</ElButton>
       </div>
     </form>

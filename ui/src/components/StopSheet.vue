@@ -73,7 +73,7 @@ function discard() {
       <label><span>Anything to add</span><textarea v-model="note" rows="2" maxlength="2000"></textarea></label>
       <div class="acts">
         <button type="button" class="main" :disabled="!chosen" @click="keep">Save as stopped</button>
-        <button type="button" @click="emit('undo')">It was a slip: go on</button>
+        <button type="button" @click="emit('undo')">Undo stop</button>
         <button v-if="chosen !== 'symptoms'" type="button" class="quiet" @click="discard">
           {{ sure ? "Yes, discard it" : "Discard" }}
         </button>

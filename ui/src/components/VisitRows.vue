@@ -36,7 +36,7 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
             ></template
           >
           <span v-else class="soft"
-            >{{ row.stand === "skipped" ? "left out" : row.stand === "running" ? "on the floor" : "to come"
+            >{{ row.stand === "skipped" ? "skipped" : row.stand === "running" ? "on the floor" : "to come"
             }}<template v-if="row.reason">: {{ row.reason }}</template></span
           >
           <small v-if="row.points" class="soft">{{ row.points.points }} of {{ row.points.of }} points</small>

@@ -33,7 +33,7 @@ async function keep(away = false) {
 
 <template>
   <div v-if="wobbles.length">
-    <h2>How much it wobbles here</h2>
+    <h2>Measurement error here</h2>
     <p class="soft">
       Ten pairs of your own repeats count first, then a figure you know from elsewhere, then a publication, then what follows from the
       readings.

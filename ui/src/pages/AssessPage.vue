@@ -157,7 +157,7 @@ async function begin() {
         <div class="soft">{{ page.name }} · {{ page.protocol.summary }}</div>
       </div>
       <span class="grow"></span>
-      <RouterLink :to="{ path: `/people/${id}/enter/${protocol}`, query: route.query }">I timed it on paper</RouterLink>
+      <RouterLink :to="{ path: `/people/${id}/enter/${protocol}`, query: route.query }">Enter results from paper</RouterLink>
       <RouterLink :to="`/tests/${protocol}`">How it is done</RouterLink>
     </div>
 
@@ -294,7 +294,7 @@ async function begin() {
     >
     <FailureNote :failure="elsewhere" />
     <div class="actions foot">
-      <ElButton v-if="live" type="primary" size="large" native-type="submit" :loading="busy">To the floor</ElButton>
+      <ElButton v-if="live" type="primary" size="large" native-type="submit" :loading="busy">Start test</ElButton>
       <span v-if="live" class="soft">The clock starts when you say so.</span>
       <RouterLink v-else class="go" :to="`/people/${id}/enter/${protocol}`">Enter the result</RouterLink>
     </div>

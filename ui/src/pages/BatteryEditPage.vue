@@ -166,7 +166,7 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
             >
           </details>
           <label>Rest before it, min <input v-model.number="test.rest_min" class="native num rest" type="number" min="0" max="60" /></label>
-          <label class="free"><input v-model="test.optional" type="checkbox" /> may be left out</label>
+          <label class="free"><input v-model="test.optional" type="checkbox" /> may be skipped</label>
         </span>
         <span class="keys">
           <button type="button" :disabled="k === 0" :aria-label="`${name(test.protocol)} earlier`" @click="move(k, -1)">↑</button>
@@ -189,7 +189,7 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
     <FailureNote :failure="failure && !['name', 'tests', 'window_min'].includes(failure.field ?? '') ? failure : null" />
     <div class="actions">
       <ElButton type="primary" size="large" native-type="submit" :loading="busy">Keep it</ElButton>
-      <ElButton v-if="known" size="large" :loading="busy" @click="retire">Take it out of use</ElButton>
+      <ElButton v-if="known" size="large" :loading="busy" @click="retire">Remove from library</ElButton>
       <RouterLink v-if="known" :to="`/batteries/${known.battery.id}/points`">Points for its raw scores</RouterLink>
       <RouterLink to="/batteries">Leave it</RouterLink>
     </div>

@@ -115,7 +115,7 @@ async function begin() {
     </div>
     <FailureNote :failure="failure && !asked.some((c) => c.key === failure!.field) && failure.field !== 'reasons' ? failure : null" />
     <div class="actions">
-      <ElButton type="primary" size="large" native-type="submit" :loading="busy" :disabled="chosen.size < 2">To the floor</ElButton>
+      <ElButton type="primary" size="large" native-type="submit" :loading="busy" :disabled="chosen.size < 2">Start test</ElButton>
       <span class="soft">{{ chosen.size < 2 ? "Choose at least two." : "Partners join there by a code." }}</span>
     </div>
   </form>

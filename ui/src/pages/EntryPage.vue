@@ -140,7 +140,7 @@ const title = computed(() => {
     <FailureNote :failure="elsewhere" />
     <div class="actions">
       <ElButton type="primary" size="large" native-type="submit" :loading="busy">{{
-        stored ? "Save correction" : "Keep the result"
+        stored ? "Save correction" : "Save result"
       }}</ElButton><RouterLink v-if="stored" :to="`/results/${stored.id}`">Cancel</RouterLink>
     </div>
   </form>

@@ -36,12 +36,12 @@ const print = () => window.print();
       <RouterLink class="no-print" :to="`/people/${id}`">The client’s page</RouterLink>
     </div>
     <p class="soft">
-      Better is up, where one way is better. The pale band is each measure’s own noise around the first time; inside it nothing is claimed.
-      A diamond was taken under other conditions.
+      Better is up, where one way is better. Shaded: measurement error around the first test; inside it nothing is claimed. A diamond was
+      taken under other conditions.
     </p>
     <SectionChips v-if="sections.length > 1" v-model="section" class="no-print" :sections="sections" />
     <p v-if="during.length" class="way">
-      Along the way:
+      Events:
       <template v-for="(n, k) in during" :key="n.from_on + n.words">{{ k ? "; " : "" }}{{ dayYear(n.from_on) }}, {{ n.words }}</template
       >.
     </p>

@@ -140,7 +140,7 @@ const counting = computed(() => legs.value.flatMap((leg) => ("count" in leg.take
         <ul>
           <li v-for="c in m.protocol.cautions" :key="c.text">{{ c.text }}</li>
         </ul>
-        <h2>Whom it does not suit</h2>
+        <h2>Not suitable for</h2>
         <ul>
           <li v-for="u in m.protocol.unsuited" :key="u.when">{{ u.why }}</li>
         </ul>

@@ -94,11 +94,11 @@ async function erase() {
           <span v-if="wrong('born')" class="wrong" role="alert">{{ wrong("born") }}</span></label
         >
         <fieldset class="field">
-          <legend class="name">Sex as the equations use it</legend>
-          <ElRadioGroup v-model="sexChoice" aria-label="Sex as the equations use it">
+          <legend class="name">Sex (for equations and norms)</legend>
+          <ElRadioGroup v-model="sexChoice" aria-label="Sex (for equations and norms)">
             <ElRadioButton value="female">Women’s</ElRadioButton>
             <ElRadioButton value="male">Men’s</ElRadioButton>
-            <ElRadioButton value="none">None on record</ElRadioButton>
+            <ElRadioButton value="none">Not given</ElRadioButton>
           </ElRadioGroup>
           <span class="hint"
             >Some equations and tables are printed for men and women apart. With none on record those results are left out, never
@@ -106,7 +106,7 @@ async function erase() {
           >
         </fieldset>
         <fieldset class="field">
-          <legend class="name">Units the client thinks in</legend>
+          <legend class="name">Units</legend>
           <ElRadioGroup v-model="form.units" aria-label="Units">
             <ElRadioButton value="metric">cm, kg</ElRadioButton>
             <ElRadioButton value="imperial">ft in, lb</ElRadioButton>
@@ -124,7 +124,7 @@ async function erase() {
             <span v-if="wrong('mass')" class="wrong" role="alert">{{ wrong("mass") }}</span></label
           >
         </div>
-        <label class="field"><span class="name">What they do</span><ElInput v-model="form.occupation" name="occupation" /></label>
+        <label class="field"><span class="name">Occupation or sport</span><ElInput v-model="form.occupation" name="occupation" /></label>
         <label class="field"><span class="name">Goal, in the client’s own words</span><ElInput v-model="form.goal" name="goal" /></label>
         <div class="field">
           <label><span class="name">Medicines</span><ElInput v-model="form.medicines" name="medicines" /></label>
@@ -142,7 +142,7 @@ async function erase() {
     <section v-if="id" class="whole">
       <h2>The whole record</h2>
       <p>
-        <a :href="`/api/people/${id}/record`" download>Take it out as a file</a>: everything that is kept of
+        <a :href="`/api/people/${id}/record`" download>Download it as a file</a>: everything that is kept of
         {{ existing.data.value?.form.name }}, in JSON, for the client who asks for it.
       </p>
       <details>
@@ -150,7 +150,7 @@ async function erase() {
         <form class="inner" @submit.prevent="erase">
           <p>
             Name, notes, readings, tests and dates go, and cannot be brought back. Of a class only this client’s part goes. That something
-            was done stays in “Who did what”, without the name. The name stays where you typed it yourself: in other clients’ notes and
+            was done stays in the activity log, without the name. The name stays where you typed it yourself: in other clients’ notes and
             remarks, and in the names of batteries and copies. Look through those and change them.
           </p>
           <label class="field"

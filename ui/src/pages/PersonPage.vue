@@ -64,9 +64,9 @@ const care = computed(() => {
     <div class="two">
       <div>
         <section v-if="p.ladder.length">
-          <h2>First test → now, in steps of what the test can detect</h2>
+          <h2>Change since the first test, in smallest detectable changes</h2>
           <ChangeLadder :rungs="p.ladder" :person="id" />
-          <p class="soft legend">The pale band is the test’s own noise. Open dot: first test. Block: now. Better is to the right.</p>
+          <p class="soft legend">Shaded: measurement error. Open dot: first test. Block: now. Better is to the right.</p>
         </section>
         <section v-if="p.side_by_side.length">
           <h2>VO₂max by each way it was come by</h2>

@@ -225,7 +225,7 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
         <FailureNote :failure="changing.failure.value" />
       </div>
       <aside>
-        <h2>Who did what</h2>
+        <h2>Activity log</h2>
         <div class="filters">
           <ElSelect v-model="asked.coach" size="large" placeholder="Any coach" clearable aria-label="Coach" :value-on-clear="''">
             <ElOption v-for="c in page.coaches" :key="c.id" :label="c.name" :value="c.id" />

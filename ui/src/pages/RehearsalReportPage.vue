@@ -62,7 +62,7 @@ const line = computed(() => ofFloor(view.value?.state, "staged")?.line ?? null);
         </section>
       </div>
     </template>
-    <p v-else>This rehearsal is not over yet. <RouterLink :to="`/runs/${id}`">Back to the floor</RouterLink></p>
+    <p v-else>This rehearsal is not over yet. <RouterLink :to="`/runs/${id}`">Back to the test</RouterLink></p>
   </div>
 </template>
 

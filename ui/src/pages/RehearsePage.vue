@@ -72,7 +72,7 @@ async function begin() {
       </label>
     </fieldset>
     <FailureNote :failure="failure" />
-    <div class="actions"><ElButton type="primary" size="large" native-type="submit" :loading="busy">To the floor</ElButton></div>
+    <div class="actions"><ElButton type="primary" size="large" native-type="submit" :loading="busy">Start test</ElButton></div>
   </form>
 </template>
 

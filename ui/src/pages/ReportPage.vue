@@ -26,7 +26,7 @@ const {
       <p class="soft">{{ r.battery_name }} · {{ dayYear(r.on) }} · {{ r.practice }}</p>
       <div v-if="r.learned" class="lead">
         <p>{{ r.learned.moved }}</p>
-        <p v-if="r.learned.strong"><b>Strong.</b> {{ r.learned.strong }}</p>
+        <p v-if="r.learned.strong"><b>Strongest:</b> {{ r.learned.strong }}</p>
         <p v-if="r.learned.holds_back"><b>To work on.</b> {{ r.learned.holds_back }}</p>
       </div>
       <p v-if="r.total" class="total">
@@ -62,8 +62,8 @@ const {
       </section>
       <PhotoPair v-if="r.photos.length" :days="r.photos" :src="(id) => `/api/reports/${token}/photos/${id}`" :name="r.name" />
       <p class="soft foot">
-        A change counts as clear only where it is larger than the test’s own wobble. These are measurements, not a medical finding: pain or
-        doubt goes to a doctor. This page opens until {{ dayYear(r.expires_at.slice(0, 10)) }}.
+        A change counts as clear only where it is larger than the test’s measurement error. These are measurements, not a medical finding:
+        pain or doubt goes to a doctor. This page opens until {{ dayYear(r.expires_at.slice(0, 10)) }}.
       </p>
     </template>
   </main>

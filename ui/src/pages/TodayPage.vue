@@ -78,7 +78,7 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
       </div>
       <aside v-if="day.stopped.length || day.set_up.length">
         <template v-if="day.stopped.length">
-          <h2>Needs a look</h2>
+          <h2>Needs attention</h2>
           <RouterLink v-for="stop in day.stopped" :key="stop.result" class="box care look" :to="`/results/${stop.result}`">
             <b>{{ stop.name }}</b>
             <span>{{ stop.protocol_name }}, {{ dayShort(stop.on) }}</span>
@@ -88,7 +88,7 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           <p v-if="day.more.stopped" class="soft">More tests were stopped early than are shown here; each client’s page has its own.</p>
         </template>
         <section v-if="day.set_up.length">
-          <h2>To set up today</h2>
+          <h2>Equipment for today</h2>
           <ul class="kit">
             <li v-for="s in day.set_up" :key="s.what">
               {{ s.what }} <small class="soft">{{ s.people.join(", ") }}</small>

@@ -44,21 +44,21 @@ const {
     </p>
     <TrendChart v-if="t.points.some((p) => p.value != null)" :trend="t" />
     <p v-if="t.typical_error" class="soft">
-      The pale band is the test’s own noise around the first comparable test: ± {{ t.typical_error.detectable.toFixed(1) }} {{ t.unit }}.
-      <template v-if="t.typical_error.rests_on === 'readings'">It is worked out from how far the readings wobble, not measured.</template>
+      Shaded: measurement error around the first comparable test, ± {{ t.typical_error.detectable.toFixed(1) }} {{ t.unit }}.
+      <template v-if="t.typical_error.rests_on === 'readings'">It is calculated from the reading error, not measured in people.</template>
       Inside it nothing is claimed. Better is up.
       <template v-if="t.points.some((p) => p.unlike.length)"
         >A diamond with ≠ was taken under other conditions and is left out of the line.</template
       >
     </p>
-    <p v-else class="soft">How much this test wobbles by itself is not known yet, so there is no band. Better is up.</p>
+    <p v-else class="soft">The measurement error of this test is not known yet, so nothing is shaded. Better is up.</p>
 
     <p v-for="g in t.goals" :key="g.sentence"><b>Goal, dashed.</b> {{ g.sentence }}</p>
     <section v-if="t.progress?.since_last && t.progress.since_first" class="since">
       <ChangeLine :change="t.progress.since_last" since="the last test" />
     </section>
     <template v-if="t.happenings.length">
-      <h2>Along the way</h2>
+      <h2>Events</h2>
       <ul class="way">
         <li v-for="h in t.happenings" :key="h.from_on + h.kind">
           <span class="soft"

@@ -92,7 +92,7 @@ onKeyStroke((event) => {
       <b>{{ v.name }}</b>
       <span class="soft">{{ v.battery_name }} · {{ v.done }} of {{ v.rows.length }} done</span>
       <span class="grow"></span>
-      <RouterLink :to="`/visits/${id}`">Leave the floor</RouterLink>
+      <RouterLink :to="`/visits/${id}`">Exit</RouterLink>
     </header>
     <main v-if="v.window" id="main" class="window">
       <VisitBoard :visit="v" :now="now" @change="change" />
@@ -106,7 +106,7 @@ onKeyStroke((event) => {
             ><b>{{ row.name }}</b>
             <small v-if="row.figures.length">{{ row.figures.map((f) => f.value).join(" · ") }}</small>
             <small v-else-if="row.stand === 'skipped'"
-              >left out<template v-if="row.reason">: {{ row.reason }}</template></small
+              >skipped<template v-if="row.reason">: {{ row.reason }}</template></small
             >
             <small v-else-if="row.waits">{{ row.waits }}</small></span
           >
@@ -173,14 +173,14 @@ onKeyStroke((event) => {
     </main>
     <footer v-if="!v.window" class="foot keys">
       <form v-if="leaving !== null" class="entry why" @submit.prevent="change({ kind: 'skipped', place: leaving, reason: reason || null })">
-        <label for="why">Why left out?</label><input id="why" ref="why" v-model="reason" autocomplete="off" />
-        <button type="submit" class="main">Leave it out</button>
+        <label for="why">Why is it skipped?</label><input id="why" ref="why" v-model="reason" autocomplete="off" />
+        <button type="submit" class="main">Skip test</button>
         <button type="button" class="quiet" @click="leaving = null">Back</button>
         <span v-if="failure?.field === 'reason'" class="wrong" role="alert">{{ failure.message }}</span>
       </form>
       <template v-else-if="next">
-        <button type="button" class="quiet" @click="leave(next.place)">Leave it out <kbd>L</kbd></button>
-        <button v-if="next.live" type="button" class="quiet" @click="router.push(entry)">Type it from paper <kbd>E</kbd></button>
+        <button type="button" class="quiet" @click="leave(next.place)">Skip test <kbd>L</kbd></button>
+        <button v-if="next.live" type="button" class="quiet" @click="router.push(entry)">Enter results from paper <kbd>E</kbd></button>
         <button v-else-if="v?.on !== v?.today" type="button" class="quiet" @click="router.push(`/visits/${id}/paper`)">
           All tests on one page
         </button>

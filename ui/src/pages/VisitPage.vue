@@ -77,13 +77,15 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
         <h1>{{ v.name }}</h1>
         <div class="soft">
           {{ v.battery_name }} · {{ dayYear(v.on) }} · {{ nth(v.nth) }} time<template v-if="v.last_on">
-            · before that on {{ dayYear(v.last_on) }}</template
+            · previous visit {{ dayYear(v.last_on) }}</template
           >
         </div>
       </div>
       <span class="grow"></span>
       <RouterLink v-if="v.photos" class="no-print" :to="`/people/${v.person}/photos`">Photographs</RouterLink>
-      <RouterLink v-if="v.nth > 1" class="no-print" :to="`/people/${v.person}/history/${v.battery}`">All {{ v.nth }} times</RouterLink>
+      <RouterLink v-if="v.nth > 1" class="no-print" :to="`/people/${v.person}/history/${v.battery}`"
+        >History ({{ v.nth }} visits)</RouterLink
+      >
       <RouterLink class="no-print" :to="`/people/${v.person}`">The client’s page</RouterLink>
       <button type="button" class="plain no-print" @click="print">Print</button>
       <RouterLink v-if="open && v.next" class="go no-print" :to="`/visits/${id}/floor`">Go on: {{ v.next.name }}</RouterLink>
@@ -94,8 +96,8 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
     </p>
     <div v-if="v.learned" class="lead learned">
       <p>{{ v.learned.moved }}</p>
-      <p v-if="v.learned.strong"><b>Strong.</b> {{ v.learned.strong }}</p>
-      <p v-if="v.learned.holds_back"><b>Holds back most.</b> {{ v.learned.holds_back }}</p>
+      <p v-if="v.learned.strong"><b>Strongest:</b> {{ v.learned.strong }}</p>
+      <p v-if="v.learned.holds_back"><b>Weakest:</b> {{ v.learned.holds_back }}</p>
     </div>
     <p v-else class="lead">Nothing is done yet.</p>
     <p v-if="v.total" class="total">
@@ -142,8 +144,8 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
           </div>
         </template>
         <p class="paper soft">
-          A change counts as clear only where it is larger than the test’s own wobble. These are measurements, not a medical finding: pain
-          or doubt goes to a doctor.
+          A change counts as clear only where it is larger than the test’s measurement error. These are measurements, not a medical finding:
+          pain or doubt goes to a doctor.
         </p>
       </section>
       <aside>
@@ -173,7 +175,7 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
         />
         <ShareBox v-if="v.done" :visit="v" />
         <section v-if="open && !v.next" class="no-print">
-          <p class="soft">Everything is done or left out. Closing keeps it as it is.</p>
+          <p class="soft">Every test is done or skipped. Closing saves the visit as it is.</p>
         </section>
         <section v-else-if="open && left" class="no-print">
           <ElButton :loading="busy" @click="close">Close it with what there is</ElButton>

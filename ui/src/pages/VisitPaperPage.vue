@@ -78,11 +78,11 @@ async function save() {
   for (const { row } of open.value) {
     const test = draft.value.tests[row.place]!;
     if (test.left) {
-      if (!row.optional && !test.reason.trim()) return stopAt(row.place, { message: "Give a reason for leaving it out." });
+      if (!row.optional && !test.reason.trim()) return stopAt(row.place, { message: "Give a reason for skipping it." });
       ready.push({ row, body: null });
       continue;
     }
-    if (isEmptyPaper(test.paper)) return stopAt(row.place, { message: "Type the readings, or tick that it was left out." });
+    if (isEmptyPaper(test.paper)) return stopAt(row.place, { message: "Type the readings, or tick “skipped”." });
     const read = forms.value[row.place]?.read();
     if (!read) return stopAt(row.place, null);
     ready.push({ row, body: { id: test.id, protocol: row.protocol, on: visit.on, visit: { visit: props.id, place: row.place }, ...read } });
@@ -115,10 +115,10 @@ async function save() {
     <section v-for="{ row, page } in open" :id="`test-${row.place}`" :key="row.place" class="test">
       <div class="head">
         <h2>{{ row.name }}</h2>
-        <label class="ticked"><input v-model="draft.tests[row.place]!.left" type="checkbox" /> left out</label>
+        <label class="ticked"><input v-model="draft.tests[row.place]!.left" type="checkbox" /> skipped</label>
       </div>
       <label v-if="draft.tests[row.place]!.left" class="field"
-        ><span class="name">Why it was left out</span><ElInput v-model="draft.tests[row.place]!.reason" name="reason" maxlength="2000"
+        ><span class="name">Why was it skipped?</span><ElInput v-model="draft.tests[row.place]!.reason" name="reason" maxlength="2000"
       /></label>
       <PaperTest
         v-else

@@ -30,7 +30,7 @@ pub struct Setup {
     /// Conditions by key, as asked at set-up.
     #[cfg_attr(feature = "schema", schema(value_type = BTreeMap<String, Answer>))]
     pub conditions: Conditions,
-    /// Sex as the equations use it.
+    /// Sex (for equations and norms).
     pub sex: Option<Sex>,
     /// Age on the day.
     pub age: Option<Age>,

@@ -73,7 +73,7 @@ impl Door {
         }
         let Some((practice, run)) = found else {
             self.brakes.wrong_code.count(&self.caller.0)?;
-            return Err(nothing("No run that is open has this code. It ends with the counting: check the letters with whoever leads it."));
+            return Err(nothing("This code isn’t active. Check it with your coach."));
         };
         let own = self.session.get::<String>("practice").ok().flatten();
         if own.is_some_and(|own| own != practice.0.to_string()) {

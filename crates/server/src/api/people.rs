@@ -94,7 +94,7 @@ pub struct PersonForm {
     pub name: String,
     /// Birth date.
     pub born: NaiveDate,
-    /// Sex as the equations use it, or none.
+    /// Sex (for equations and norms), or none.
     pub sex: Option<Sex>,
     /// `metric` or `imperial`.
     pub units: Units,

@@ -272,7 +272,7 @@ fn did(action: &str) -> String {
         "happening.noted" => "noted what happened along the way",
         "happening.removed" => "took a note away",
         "pass_mark.set" => "set a mark of the practice’s own",
-        "typical_error.typed" => "typed in how much a measure wobbles",
+        "typical_error.typed" => "typed in a measurement error",
         "protocol.copied" => "made a copy of a test",
         "practice.changed" => "changed the practice",
         "coach.added" => "added a coach",

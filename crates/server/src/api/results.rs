@@ -125,7 +125,7 @@ pub struct HrMaxChoice {
 pub struct FactsShown {
     /// Age.
     pub age: Option<f64>,
-    /// Sex as the equations use it.
+    /// Sex (for equations and norms).
     pub sex: Option<impulso_core::person::Sex>,
     /// Body mass with its age, where the test rests on it: "86.2 kg, weighed 12 weeks before".
     pub mass: Option<String>,

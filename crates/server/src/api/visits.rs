@@ -360,7 +360,9 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
         Happened::Skipped { place, reason } => {
             let reason = text::note(reason.as_deref().unwrap_or_default(), "reason")?;
             if reason.is_none() && !visit.battery.tests[place].optional {
-                return Err(InputError::new(Code::MissingInput, "reason", "Say why it is left out; it stands in the record.").into());
+                return Err(
+                    InputError::new(Code::MissingInput, "reason", "Say why it is skipped. The reason is saved with the visit.").into()
+                );
             }
             Happened::Skipped { place, reason }
         }

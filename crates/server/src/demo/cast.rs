@@ -11,7 +11,7 @@ pub struct Client {
     pub name: &'static str,
     /// Age today.
     pub age: u32,
-    /// Sex as the equations use it.
+    /// Sex (for equations and norms).
     pub sex: Option<Sex>,
     /// What the client does.
     pub occupation: &'static str,

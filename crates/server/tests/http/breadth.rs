@@ -85,7 +85,7 @@ async fn what_happened_along_the_way_stands_on_the_trend_and_is_named_beside_a_l
     let trend = coach.get(&format!("/people/{person}/trend/chair-stand-30s/reps")).await;
     assert_eq!(trend["happenings"][0]["from_on"], "2026-05-10");
     let sentence = trend["progress"]["since_last"]["sentence"].as_str().unwrap();
-    assert!(sentence.ends_with("Along the way: an illness (flu) in May."), "{sentence}");
+    assert!(sentence.ends_with("Events: an illness (flu) in May."), "{sentence}");
     let other = app.new_practice("Mill").await;
     let id = flu["id"].as_str().unwrap();
     assert_eq!(other.refused(Method::DELETE, &format!("/happenings/{id}"), Value::Null).await.0, 404);

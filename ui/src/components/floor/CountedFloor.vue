@@ -44,7 +44,7 @@ const heading = computed(() => {
 });
 const cue = computed(() => {
   if (run.startedAt === null) return "The beat sounds first, then the work.";
-  return canKeep.value ? "Keep the result, or undo the count and type it anew." : (phase.value?.cue ?? "");
+  return canKeep.value ? "Save result, or undo the count and type it anew." : (phase.value?.cue ?? "");
 });
 
 function touch(event: PointerEvent) {

@@ -138,9 +138,7 @@ onKeyStroke((event) => {
     <button v-if="due?.window" type="button" class="quiet" @click="taking.change()">
       {{ taking.way.value === "type" ? "Count beats instead" : "Type the rate instead" }} <kbd>M</kbd>
     </button>
-    <button v-if="canKeep" type="button" class="main" :disabled="finishing" @click="emit('finish')">
-      Keep the result <kbd>Enter</kbd>
-    </button>
+    <button v-if="canKeep" type="button" class="main" :disabled="finishing" @click="emit('finish')">Save result <kbd>Enter</kbd></button>
     <button v-if="run.undoable && !closed" type="button" class="quiet" @click="emit('undo')">Undo {{ run.undoable }} <kbd>U</kbd></button>
   </NumberEntry>
 </template>

@@ -144,7 +144,7 @@ onKeyStroke((event) => {
     <button v-if="run.undoable && !closed" type="button" class="quiet" @click="emit('undo')">Undo {{ run.undoable }} <kbd>U</kbd></button>
     <button v-if="!over" type="button" class="big main" :disabled="!holding" @click="end">{{ hold?.ends }} <kbd>Space</kbd></button>
     <button v-else-if="canKeep" type="button" class="big main" :disabled="finishing" @click="emit('finish')">
-      Keep the result <kbd>Enter</kbd>
+      Save result <kbd>Enter</kbd>
     </button>
   </footer>
 </template>

@@ -28,7 +28,7 @@ function done(act: () => void) {
         <button v-if="waits && code === 'one_more_minute'" type="button" :disabled="!given" @click="done(() => emit('accept', given))">
           Take it as steady
         </button>
-        <button v-if="!waits" type="button" :disabled="!given" @click="done(() => emit('minute', given))">One more minute</button>
+        <button v-if="!waits" type="button" :disabled="!given" @click="done(() => emit('minute', given))">Add a minute</button>
         <button
           v-if="state.over_ms != null && heavier != null"
           type="button"

@@ -375,7 +375,7 @@ onKeyStroke((event) => {
     </template>
     <button v-if="undoable" type="button" class="quiet" @click="emit('undo')">Undo {{ undoable }} <kbd>U</kbd></button>
     <button v-if="canFinish && !timing" type="button" :class="{ main: full || !live }" :disabled="finishing" @click="emit('finish')">
-      Keep the result <kbd v-if="!text.trim()">Enter</kbd>
+      Save result <kbd v-if="!text.trim()">Enter</kbd>
     </button>
   </footer>
 </template>

@@ -180,7 +180,7 @@ onKeyStroke((event) => {
   >
     <button v-if="questioned" type="button" class="main" @click="confirm">Keep {{ questioned.value }} <kbd>K</kbd></button>
     <button v-if="canKeep" type="button" :class="{ main: over !== null }" :disabled="finishing" @click="emit('finish')">
-      Keep the result <kbd v-if="over !== null">Enter</kbd>
+      Save result <kbd v-if="over !== null">Enter</kbd>
     </button>
     <button v-if="running && over === null && run.startedAt !== null" type="button" class="quiet" @click="taking.change()">
       {{ taking.way.value === "type" ? "Count beats instead" : "Type the rate instead" }} <kbd>M</kbd>
