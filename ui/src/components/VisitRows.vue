@@ -75,10 +75,11 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
           <template v-if="row.change"
             ><b :class="row.change.verdict">{{ row.change.verdict_words }}</b
             ><small v-if="row.change.verdict !== 'not_comparable'">{{ row.change_words }}<br />{{ dayShort(row.change.from_on) }}</small
-            ><small v-for="n in row.change.verdict === 'not_comparable' ? [] : row.change.noted" :key="n" class="soft">{{ n }}</small
             ><small v-for="u in row.change.unlike" v-else :key="u.key" class="soft"
               >{{ u.label.toLowerCase() }}: {{ u.then }}, now {{ u.now }}</small
-            ></template
+            ><small v-for="n in row.change.verdict === 'not_comparable' ? [] : row.change.noted" :key="n" class="soft">{{
+              n
+            }}</small></template
           ><span v-else-if="row.stand === 'done'" class="soft">the first</span>
         </td>
       </tr>
