@@ -25,7 +25,7 @@ test.describe("with the demo", () => {
       ["/", "Due today"],
       ["/people", "in this practice"],
       ["/people/new", "New client"],
-      [`/people/${ilse.id}`, "First test"],
+      [`/people/${ilse.id}`, "Change since the first test"],
       [`/people/${ilse.id}/edit`, "Birth date"],
       [`/people/${ilse.id}/readiness`, "Regularly active?"],
       [`/people/${ilse.id}/assess`, "Which test?"],

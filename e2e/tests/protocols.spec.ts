@@ -244,7 +244,7 @@ test.describe("a rehearsal", () => {
     await coach.opens("/rehearsals/new?protocol=one-rm");
     await page.getByRole("button", { name: "Start test" }).click();
     await page.waitForURL(/runs\//);
-    await page.getByRole("button", { name: "Start the clock" }).click();
+    await page.getByRole("button", { name: "Begin" }).click();
     await page.getByRole("textbox", { name: "Load kg" }).fill("500");
     await page.getByRole("button", { name: "Let the client try it" }).click();
     await expect(page.getByText("The bar stops halfway. The spotter takes it.")).toBeVisible();
