@@ -1,6 +1,10 @@
 <script setup lang="ts">
+import { useId } from "vue";
+
 /** A question with two large answers; neither is chosen for anyone. */
 defineProps<{ label: string; name: string }>();
+/** Two tests on one page ask the same question: their answers are a group each. */
+const group = useId();
 const answer = defineModel<boolean | null>({ required: true });
 </script>
 
@@ -19,7 +23,7 @@ const answer = defineModel<boolean | null>({ required: true });
       :key="words"
       :class="{ on: answer === value }"
     >
-      <input type="radio" :name="name" :checked="answer === value" @change="answer = value" />{{ words }}
+      <input type="radio" :name="`${name}-${group}`" :checked="answer === value" @change="answer = value" />{{ words }}
     </label>
   </fieldset>
 </template>
