@@ -24,7 +24,7 @@ struct Measure {
     /// A plus in front of what is more than nothing.
     #[serde(default)]
     signed: bool,
-    /// Said after everything else of a test: what a body weighs.
+    /// Listed last on a visit, such as body mass.
     #[serde(default)]
     last: bool,
     /// It says nothing without its test: repetitions, a time.
@@ -101,7 +101,7 @@ pub fn is_generic(key: &str) -> bool {
     measure(key).is_some_and(|m| m.generic)
 }
 
-/// Where a measure stands among the others of its test: what a body weighs after everything else.
+/// Whether a visit lists it after all other measures of its test, such as body mass.
 pub fn is_said_last(key: &str) -> bool {
     measure(key).is_some_and(|m| m.last)
 }
@@ -156,9 +156,13 @@ pub fn minutes(seconds: f64) -> String {
 
 /// Value and unit as it is shown.
 pub fn with_unit(key: &str, value: f64) -> String {
-    let unit = unit_shown(key);
+    beside(&shown(key, value), unit_shown(key))
+}
+
+/// A number that is written already, with its unit; a degree stands at its number.
+pub fn beside(shown: &str, unit: &str) -> String {
     let gap = if unit.starts_with('°') { "" } else { " " };
-    format!("{}{gap}{unit}", shown(key, value)).trim_end().to_owned()
+    format!("{shown}{gap}{unit}").trim_end().to_owned()
 }
 
 /// What stands for a metric unit with somebody who thinks in pounds, inches and yards: the unit, how many of the metric one it

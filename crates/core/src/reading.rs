@@ -47,17 +47,11 @@ pub fn seen(protocol: &Protocol, inputs: &Inputs, units: Units) -> Vec<ReadingLi
 pub fn signed(protocol: &Protocol, key: &str, value: f64, units: Units) -> String {
     let is_side = |side: &str| side != "difference";
     let of = |i: &&Input| i.key == quantity::base(key) && quantity::side(key).is_none_or(is_side);
-    let signs = protocol.inputs.iter().find(of).and_then(|i| i.signs.as_ref()).and_then(|s| Some((&s.minus, s.plus.as_ref()?)));
-    if let Some((minus, plus)) = signs {
-        let size = quantity::said(key, value.abs(), units);
-        let size = size.trim_start_matches('+');
-        return match value {
-            v if v < 0.0 => format!("{minus} {size}"),
-            v if v > 0.0 => format!("{plus} {size}"),
-            _ => size.to_owned(),
-        };
+    let signs = protocol.inputs.iter().find(of).and_then(|i| i.signs.as_ref()).filter(|s| s.when.is_none());
+    match signs.and_then(|s| s.side_of(value)) {
+        Some(side) => format!("{side} {}", quantity::said(key, value.abs(), units).trim_start_matches('+')),
+        None => quantity::said(key, value, units),
     }
-    quantity::said(key, value, units)
 }
 
 /// The same, that of a ladder with what its stage is.
@@ -111,12 +105,10 @@ fn number(input: &Input, n: f64, units: Units) -> String {
         return quantity::minutes(n);
     }
     let (n, unit) = quantity::as_typed(n, &input.unit, units);
-    if let Some(signs) = input.signs.as_ref().filter(|s| s.when.is_none() && n != 0.0) {
-        let side = if n < 0.0 { &signs.minus } else { signs.plus.as_deref().unwrap_or_default() };
+    if let Some(side) = input.signs.as_ref().filter(|s| s.when.is_none()).and_then(|s| s.side_of(n)) {
         return format!("{side} {} {unit}", rounded(n.abs(), 2)).trim_end().to_owned();
     }
-    let gap = if unit.starts_with('°') { "" } else { " " };
-    format!("{}{gap}{unit}", rounded(n, 2)).trim_end().to_owned()
+    quantity::beside(&rounded(n, 2), unit)
 }
 
 #[cfg(test)]

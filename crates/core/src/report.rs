@@ -464,10 +464,9 @@ fn spoken_change(rung: &Rung, by_test: bool, weeks: Option<i64>) -> Option<Strin
         (false, true) => format!("{} by the {}", rung.label, rung.name),
         (false, false) => rung.label.clone(),
     };
-    let space = if rung.unit == "°" { "" } else { " " };
-    let now = format!("{}{space}{}", rung.now_shown, rung.unit);
+    let now = quantity::beside(&rung.now_shown, &rung.unit);
     let length = weeks.map(|w| format!(", in {}", crate::text::plural(w, "week"))).unwrap_or_default();
-    Some(format!("{what} {verb} ({} → {}{length})", rung.first_shown, now.trim_end()))
+    Some(format!("{what} {verb} ({} → {}{length})", rung.first_shown, now))
 }
 
 #[cfg(test)]

@@ -696,8 +696,10 @@ fn figure(q: &report::QuantityReport, protocol: &Protocol, quantities: &[report:
         quantities.iter().find(|of| of.key.strip_prefix("points_of") == Some(side))
     };
     match of() {
-        Some(of) if q.key == "points_met" => Figure { label: "points".into(), value: format!("{value} of {}", of.shown) },
-        Some(of) => Figure { label: q.label.clone(), value: format!("{value} of {}", of.shown) },
+        Some(of) => {
+            let label = if q.key == "points_met" { "points" } else { &q.label };
+            Figure { label: label.to_owned(), value: format!("{value} of {}", of.shown) }
+        }
         None => Figure { label: q.label.clone(), value },
     }
 }

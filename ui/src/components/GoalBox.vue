@@ -26,7 +26,7 @@ async function agree() {
   const milestones = form.milestones
     .filter((m) => m.on || m.value.trim())
     .map((m) => ({ on: m.on, value: typed(m.value, aim.value!.unit) }));
-  if (milestones.some((m) => !m.on)) local.value = "Say by which day the milestone is to be reached.";
+  if (milestones.some((m) => !m.on)) local.value = "Choose the day by which to reach the milestone.";
   else local.value = milestones.some((m) => m.value === null) ? expected(aim.value.unit) : null;
   if (local.value) return;
   const body = {

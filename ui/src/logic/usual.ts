@@ -1,4 +1,4 @@
-import { fromShown, inUnits, toShown, type Units } from "./units";
+import { inUnits, shownUnit, toShown, withUnit, type Units } from "./units";
 
 /** Slips of a unit: kilometres for metres, metres for centimetres, a comma that was lost. */
 const SLIPS = [1000, 100, 10, 60, 0.1, 0.01, 0.001];
@@ -16,8 +16,8 @@ export function question(
   const instead = meant === null ? "" : ` Did you mean ${said(meant)}?`;
   // A range is a round number in whatever it is read.
   const around = (n: number) => {
-    const shown = toShown(n, unit, units);
-    return units === "imperial" && Math.abs(shown) >= 10 ? inUnits(fromShown(Math.round(shown), unit, units), unit, units) : said(n);
+    const [shown, other] = [toShown(n, unit, units), shownUnit(unit, units)];
+    return other !== unit && Math.abs(shown) >= 10 ? withUnit(String(Math.round(shown)), other) : said(n);
   };
   return { ask: `${said(value)}? Most are between ${around(usual.from)} and ${around(usual.to)}.${instead}`, meant };
 }

@@ -118,6 +118,13 @@ pub struct Signs {
     pub when: Option<Chosen>,
 }
 
+impl Signs {
+    /// Which side of the zero a value lies on, in words; nothing at the zero, or where that side has no word.
+    pub fn side_of(&self, value: f64) -> Option<&str> {
+        if value < 0.0 { Some(&self.minus) } else { self.plus.as_deref().filter(|_| value > 0.0) }
+    }
+}
+
 /// How far two readings lie apart. What a tape shows is exact to its step; the difference of two such numbers is not.
 pub fn difference(a: f64, b: f64) -> f64 {
     ((a - b).abs() * 1e6).round() / 1e6
