@@ -321,9 +321,9 @@ impl Judged<'_> {
             let mark = quantity::said(q, pass.mark, self.units);
             let lower = quantity::lower_is_better(q);
             let (merit, words) = match (pass.met, lower) {
-                (true, _) => (75.0, "passed the mark of"),
-                (false, true) => (18.0, "over the mark of"),
-                (false, false) => (18.0, "short of the mark of"),
+                (true, _) => (75.0, "reached the target of"),
+                (false, true) => (18.0, "over the target of"),
+                (false, false) => (18.0, "short of the target of"),
             };
             (merit, format!("{name}: {}, {words} {mark}.", value(q)))
         });

@@ -32,18 +32,18 @@ async function keep(away = false) {
 
 <template>
   <div v-if="page.wobbles.length">
-    <h2>The mark</h2>
+    <h2>Target</h2>
     <p class="soft">
-      {{ mark ? `Passed from ${mark.mark} ${of?.unit ?? ""}: ${mark.source.citation}.` : "None holds. You may set one of your own." }}
+      {{ mark ? `Reached from ${mark.mark} ${of?.unit ?? ""}: ${mark.source.citation}.` : "There is none. You can set your own." }}
     </p>
     <form @submit.prevent="keep()">
-      <TextField v-if="page.wobbles.length > 1" label="Measure of the mark"
+      <TextField v-if="page.wobbles.length > 1" label="Measure of the target"
         ><select v-model="chosen" name="mark-of" class="native">
           <option v-for="w in page.wobbles" :key="w.quantity" :value="w.quantity">{{ w.label }}</option>
         </select></TextField
       >
       <TextField
-        :label="`Passed from${of?.unit ? ', ' + of.unit : ''}`"
+        :label="`Reached from${of?.unit ? ', ' + of.unit : ''}`"
         v-model="form.mark"
         name="mark"
         inputmode="decimal"
@@ -51,15 +51,15 @@ async function keep(away = false) {
         :wrong="local ?? (failure?.field === 'mark' ? failure.message : null)"
       />
       <TextField
-        label="Whose mark it is"
+        label="Source of the target"
         v-model="form.source"
         name="mark-source"
         :wrong="failure?.field === 'source' ? failure.message : null"
       />
       <FailureNote :failure="failure && !['mark', 'source'].includes(failure.field ?? '') ? failure : null" />
       <div class="actions">
-        <ElButton native-type="submit" :loading="busy">Hold to this mark</ElButton>
-        <ElButton v-if="mark" @click="keep(true)">The usual one again</ElButton>
+        <ElButton native-type="submit" :loading="busy">Save target</ElButton>
+        <ElButton v-if="mark" @click="keep(true)">Restore the usual target</ElButton>
       </div>
     </form>
   </div>

@@ -17,7 +17,7 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
       <tr>
         <th>{{ rows.some((r) => r.tries > 1) ? "Test" : "In the order it was done" }}</th>
         <th>Today</th>
-        <th v-if="stands">Stands</th>
+        <th v-if="stands">Target or norm</th>
         <th>Since last time</th>
       </tr>
     </thead>
@@ -67,7 +67,7 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
           <small v-if="row.how" class="soft no-print">{{ row.how }}</small>
           <small v-if="row.waits" class="soft">{{ row.waits }}</small>
         </td>
-        <td v-if="stands" data-of="Stands">
+        <td v-if="stands" data-of="Target or norm">
           <span v-if="row.pass" :class="row.pass.met ? 'met' : 'short'">{{ row.pass.sentence }}</span>
           <span v-else-if="row.standing">{{ row.standing }}</span>
         </td>
@@ -88,7 +88,7 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
 </template>
 
 <style scoped>
-td[data-of="Stands"] {
+td[data-of="Target or norm"] {
   min-width: 112px;
 }
 td[data-of="Since last time"] {

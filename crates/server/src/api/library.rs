@@ -163,7 +163,7 @@ pub async fn set_mark(who: SignedIn, id: web::Path<String>, form: Json<PassMarkF
     match form.mark {
         None => pass_marks::clear(&mut scope, &protocol.id, &form.quantity).await?,
         Some(mark) if !(mark.is_finite() && mark.abs() < 1e6) => {
-            return Err(InputError::new(Code::OutOfRange, "mark", "A mark is a number in the measure’s unit.").into());
+            return Err(InputError::new(Code::OutOfRange, "mark", "A target is a number in the measure’s unit.").into());
         }
         Some(mark) => {
             let missing = || InputError::new(Code::MissingInput, "source", "Say who says so, or that it is your own.");

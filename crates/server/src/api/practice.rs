@@ -271,7 +271,7 @@ fn did(action: &str) -> String {
         "photo.removed" => "took a photograph away",
         "happening.noted" => "noted what happened along the way",
         "happening.removed" => "took a note away",
-        "pass_mark.set" => "set a mark of the practice’s own",
+        "pass_mark.set" => "set the practice’s own target",
         "typical_error.typed" => "typed in a measurement error",
         "protocol.copied" => "made a copy of a test",
         "practice.changed" => "changed the practice",

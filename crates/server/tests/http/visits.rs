@@ -51,7 +51,7 @@ async fn a_visit_leads_from_test_to_test_and_says_what_it_taught() {
     let page = coach.get(&format!("/visits/{}", id(&visit))).await;
     assert_eq!((page["done"].as_u64(), page["next"]["protocol"].as_str()), (Some(1), Some("sit-rise-floor")));
     assert_eq!(page["rows"][0]["stand"], "done");
-    assert!(page["learned"]["holds_back"].as_str().unwrap().contains("over the mark of 0.50"), "{}", page["learned"]);
+    assert!(page["learned"]["holds_back"].as_str().unwrap().contains("over the target of 0.50"), "{}", page["learned"]);
 
     // The plank goes onto the floor with the battery's variant and what the visit shares; its end is the visit's business.
     let run = Uuid::now_v7();
