@@ -122,7 +122,7 @@ fn words(text: &str) -> Vec<String> {
     text.split_whitespace().map(str::to_lowercase).collect()
 }
 
-fn differs(condition: &Condition, then: Option<&Answer>, now: Option<&Answer>) -> bool {
+pub(crate) fn differs(condition: &Condition, then: Option<&Answer>, now: Option<&Answer>) -> bool {
     let spoils = |answer: Option<&Answer>| match answer {
         Some(Answer::YesNo(held)) => (condition.must_hold && !held) || (condition.must_not_hold && *held),
         _ => false,

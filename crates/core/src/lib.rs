@@ -33,6 +33,8 @@
 //! | [`alike`] | were two tests done alike? |
 //! | [`typical_error`] [`wobble`] | how much does a measure move when nothing has changed? |
 //! | [`change`] | is the difference real? |
+//! | [`done`] | what was done on a day, and what does it score? |
+//! | [`progress`] | how has it gone since? |
 //! | [`battery`] [`visit`] | which tests on one visit, in which order, and what did they teach? |
 //! | [`goal`] | where does the client want to be, and is that on the way? |
 //! | [`plan`] | when again? |
@@ -49,6 +51,7 @@ pub mod change;
 pub mod clamped;
 pub mod conditions;
 pub mod course;
+pub mod done;
 pub mod error;
 pub mod estimate;
 pub mod formula;
@@ -63,6 +66,7 @@ pub mod person;
 pub mod picture;
 pub mod plan;
 pub mod points;
+pub mod progress;
 pub mod pulse;
 pub mod quantity;
 pub mod readiness;

@@ -89,7 +89,7 @@ pub fn copy(original: &Protocol, id: &str, changes: &Changes) -> Result<Protocol
     }
     let what = if changed.is_empty() { "with prompts of its own".to_owned() } else { format!("with {}", text::list(&changed)) };
     if !changed.is_empty() {
-        own.scoring.retain(|s| !s.equation.is_fitted_to_procedure());
+        own.scoring.retain(|s| !s.is_fitted_to_procedure());
         own.norms.clear();
         own.change.retain(|c| own.scoring.iter().any(|s| s.quantity == c.quantity));
         own.change.iter_mut().for_each(|c| (c.reliability, c.sd_from_table, c.source) = (None, None, None));

@@ -1,12 +1,10 @@
 //! A result said to a coach and to a client: what was found, how, compared with whom, and how sure.
 
-use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    alike::{self, Point, Unlike},
+    alike,
     catalogue::{Citation, Protocol},
-    change::{self, Comparison},
     estimate::Working,
     inputs::{Inputs, Value},
     norms::{Bound, Standing, Tick},
@@ -341,140 +339,11 @@ fn headline(quantities: &[QuantityReport], protocol: &Protocol) -> String {
     sentences.join(" ")
 }
 
-/// The result before this one and the first of all, compared with it.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Progress {
-    /// Since the last result that can be compared, else since the last one with the reasons why not.
-    pub since_last: Option<Comparison>,
-    /// Since the first result that can be compared; absent where that is the same as `since_last`.
-    pub since_first: Option<Comparison>,
-}
-
-/// Compares a result with those before it. `earlier` in order of date.
-pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, typical_error: Option<&TypicalError>) -> Progress {
-    if protocol.change_rule(key).is_some_and(|rule| !rule.follows(&now.conditions)) {
-        return Progress { since_last: None, since_first: None };
-    }
-    let earlier: Vec<&Point> = earlier.iter().filter(|p| alike::is_of_series(protocol, &p.conditions, &now.conditions)).collect();
-    let alike: Vec<&Point> = earlier.iter().copied().filter(|p| alike::unlike(protocol, p, now).is_empty()).collect();
-    let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
-    let last = alike.last().copied().or_else(|| earlier.last().copied());
-    let first = alike.first().copied().filter(|f| last.is_some_and(|l| l.on != f.on));
-    Progress { since_last: last.map(with), since_first: first.map(with) }
-}
-
-/// What is the same and what is different from last time, for set-up.
-pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions, units: Units) -> Vec<Unlike> {
-    let point = |conditions: &Conditions| Point {
-        on: chrono::NaiveDate::default(),
-        value: 0.0,
-        method: String::new(),
-        conditions: conditions.clone(),
-        ..Point::default()
-    };
-    alike::unlike_in(protocol, &point(then), &point(now), units).into_iter().filter(|u| now.contains_key(&u.key)).collect()
-}
-
-/// One row of the change ladder: a measure from first to now, in steps of what the test can detect.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Rung {
-    /// The protocol.
-    pub protocol: String,
-    /// Its display name.
-    pub name: String,
-    /// The quantity, in words.
-    pub label: String,
-    /// From first to now.
-    pub change: Comparison,
-    /// The first value as shown.
-    pub first_shown: String,
-    /// Today's value as shown.
-    pub now_shown: String,
-    /// The unit.
-    pub unit: String,
-    /// Whether it is the quantity that the test is heard through first.
-    pub is_headline: bool,
-}
-
-/// A row of the ladder for a change.
-pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
-    Rung {
-        protocol: protocol.id.clone(),
-        name: protocol.name.clone(),
-        label: quantity::label(key).into_owned(),
-        first_shown: quantity::shown(key, change.from),
-        now_shown: quantity::shown(key, change.to),
-        unit: quantity::unit_shown(key).to_owned(),
-        is_headline: protocol.headline() == key,
-        change,
-    }
-}
-
-/// Opens a client's page: what happened since the first tests, in plain words. `today` dates the first test; each test
-/// speaks once, through the quantity a client hears first.
-pub fn story(rungs: &[Rung], tests: usize, today: NaiveDate) -> String {
-    use change::Verdict as V;
-    let spoken: Vec<&Rung> = rungs.iter().filter(|r| r.is_headline).collect();
-    match (tests, spoken.iter().map(|r| r.change.from_on).min()) {
-        (0, _) => "No test yet. Start with readiness, then choose a test.".to_owned(),
-        (1, _) | (_, None) => "One test so far. The next one, under the same conditions, will show the change.".to_owned(),
-        _ if spoken.iter().all(|r| r.change.verdict == V::NotComparable) => {
-            "The tests so far were done differently from each other, so no change is claimed.".to_owned()
-        }
-        (_, Some(first)) => {
-            let alike = |r: &Rung| spoken.iter().filter(|o| o.label == r.label).count() > 1;
-            // What nothing is known of is said only where there is nothing else to say.
-            let is_judged = |r: &&&Rung| r.change.verdict != V::NoVerdict;
-            let judged = spoken.iter().any(|r| is_judged(&r) && r.change.verdict != V::NotComparable);
-            let counted = |r: &&&Rung| (!judged || is_judged(r)) && r.change.verdict != V::NotComparable;
-            let first = spoken.iter().filter(counted).map(|r| r.change.from_on).min().unwrap_or(first);
-            let weeks = |from: NaiveDate| ((today - from).num_days() / 7).max(1);
-            // Each comparison says its own length where it is not the whole one.
-            let own_length = |r: &Rung| Some(weeks(r.change.from_on)).filter(|w| *w != weeks(first));
-            let heard = spoken.iter().filter(|r| !judged || is_judged(r));
-            let said: Vec<String> = heard.filter_map(|r| spoken_change(r, alike(r), own_length(r))).collect();
-            let weeks = weeks(first);
-            format!("Since the first test, {} ago: {}.", crate::text::plural(weeks, "week"), crate::text::list(&said))
-        }
-    }
-}
-
-/// One measure's change as part of the story; nothing where the two are not compared. `weeks`: over how many, where it is not as long
-/// as the story.
-fn spoken_change(rung: &Rung, by_test: bool, weeks: Option<i64>) -> Option<String> {
-    use change::Verdict as V;
-    let verb = match rung.change.verdict {
-        V::ClearGain => "clearly improved",
-        V::PossibleGain => "may have improved",
-        V::ClearChange => "clearly changed",
-        V::PossibleChange => "may have changed",
-        V::ClearLoss => "clearly got worse",
-        V::PossibleLoss => "may have got worse",
-        V::WithinNoise => "did not change by more than measurement error",
-        V::NoVerdict => "changed, by how much for real is not known",
-        V::NotComparable => return None,
-    };
-    let what = match (quantity::is_generic(&rung.change.quantity), by_test) {
-        (true, _) => match rung.change.quantity.split_once('.') {
-            Some((_, side)) => format!("{}, {side},", rung.name),
-            None => rung.name.clone(),
-        },
-        (false, true) => format!("{} by the {}", rung.label, rung.name),
-        (false, false) => rung.label.clone(),
-    };
-    let now = quantity::beside(&rung.now_shown, &rung.unit);
-    let length = weeks.map(|w| format!(", in {}", crate::text::plural(w, "week"))).unwrap_or_default();
-    Some(format!("{what} {verb} ({} → {}{length})", rung.first_shown, now))
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::catalogue;
     use crate::{
-        run::event::Answer,
         trial::{Circumstances, Options, compute},
         units::Age,
     };
@@ -556,115 +425,5 @@ mod tests {
     #[test_case(13, "13th"; "thirteenth")]
     fn ordinals(n: u32, text: &str) {
         assert_eq!(ordinal(n), text);
-    }
-
-    fn point(on: &str, value: f64, bench: f64) -> Point {
-        let conditions = Conditions::from([("bench_cm".to_owned(), Answer::Number(bench))]);
-        Point { on: on.parse().unwrap(), value, method: "m".into(), conditions, ..Point::default() }
-    }
-
-    #[test]
-    fn several_styles_in_one_go_are_told_by_their_parts() {
-        let push_up = catalogue::find("push-up").unwrap();
-        let point = |on: &str, style: &str, quantity: &str, value: f64| Point {
-            on: on.parse().unwrap(),
-            value,
-            method: "push-up/1".into(),
-            conditions: [("style".to_owned(), Answer::Text(style.into()))].into(),
-            quantity: quantity.into(),
-            ..Point::default()
-        };
-        // 12 + 8 + 3, then 15 + 8: the total is the same, and the client got better.
-        let total =
-            progress(push_up, "reps", &[point("2026-03-01", "mixed", "reps", 23.0)], &point("2026-04-01", "mixed", "reps", 23.0), None);
-        assert_eq!(total.since_last, None);
-        let toes = |reps| point(if reps < 14.0 { "2026-03-01" } else { "2026-04-01" }, "mixed", "reps_toes", reps);
-        assert_eq!(progress(push_up, "reps_toes", &[toes(12.0)], &toes(15.0), None).since_last.unwrap().difference, 3.0);
-        // In one style it is the repetitions, once.
-        let one = |q: &str| progress(push_up, q, &[point("2026-03-01", "toes", q, 20.0)], &point("2026-04-01", "toes", q, 22.0), None);
-        assert!(one("reps").since_last.is_some() && one("reps_toes").since_last.is_none());
-    }
-
-    #[test]
-    fn a_lift_without_a_spotter_is_compared_all_the_same() {
-        let lift = catalogue::find("one-rm").unwrap();
-        let point = |on: &str, value: f64, spotter: bool| Point {
-            on: on.parse().unwrap(),
-            value,
-            method: "one-rm/1".into(),
-            conditions: [("spotter".to_owned(), Answer::YesNo(spotter))].into(),
-            quantity: "one_rm_kg".into(),
-            ..Point::default()
-        };
-        let told = progress(lift, "one_rm_kg", &[point("2026-05-10", 95.0, true)], &point("2026-11-10", 100.0, false), None);
-        assert_eq!(told.since_last.unwrap().difference, 5.0);
-    }
-
-    #[test]
-    fn a_hold_that_was_capped_is_compared_by_its_shake_and_its_form() {
-        let plank = catalogue::find("plank").unwrap();
-        let changed = |limit: &str, quantity: &str, from: f64, to: f64| {
-            let point = |on: &str, value: f64| Point {
-                on: on.parse().unwrap(),
-                value,
-                method: "plank/1".into(),
-                conditions: [("limit_s".to_owned(), Answer::Text(limit.into()))].into(),
-                quantity: quantity.into(),
-                ..Point::default()
-            };
-            progress(plank, quantity, &[point("2026-03-01", from)], &point("2026-06-01", to), None).since_last.map(|c| c.difference)
-        };
-        assert_eq!((changed("30", "seconds", 30.0, 30.0), changed("30", "shake_s", 11.0, 13.0)), (None, Some(2.0)));
-        assert_eq!((changed("30", "break_s", 16.0, 21.0), changed("to_failure", "seconds", 88.0, 95.0)), (Some(5.0), Some(7.0)));
-    }
-
-    #[test]
-    fn progress_skips_what_cannot_be_compared() {
-        let protocol = catalogue::find("bench-step-3min").unwrap();
-        let earlier = [point("2026-01-05", 150.0, 41.3), point("2026-04-05", 146.0, 41.3), point("2026-08-05", 120.0, 36.0)];
-        let now = point("2026-11-05", 132.0, 41.3);
-        let te = TypicalError::from_publication(protocol, "recovery_hr", &Facts { sex: Some(Sex::Male), ..Facts::default() }, None);
-        let progress = progress(protocol, "recovery_hr", &earlier, &now, te.as_ref());
-        assert_eq!(progress.since_last.unwrap().from, 146.0);
-        assert_eq!(progress.since_first.unwrap().verdict, change::Verdict::ClearGain);
-    }
-
-    #[test]
-    fn with_nothing_alike_the_last_test_is_named_with_its_reasons() {
-        let protocol = catalogue::find("bench-step-3min").unwrap();
-        let progress = progress(protocol, "recovery_hr", &[point("2026-08-05", 120.0, 36.0)], &point("2026-11-05", 132.0, 41.3), None);
-        assert_eq!(progress.since_last.unwrap().unlike[0].key, "bench_cm");
-        assert_eq!(progress.since_first, None);
-    }
-
-    #[test]
-    fn the_story_is_told_even_before_there_is_one() {
-        assert!(story(&[], 0, NaiveDate::default()).starts_with("No test yet"));
-        assert!(story(&[], 1, NaiveDate::default()).starts_with("One test so far"));
-    }
-
-    #[test]
-    fn the_story_speaks_of_each_test_once() {
-        let protocol = catalogue::find("bench-step-3min").unwrap();
-        let te = |q| TypicalError::from_publication(protocol, q, &Facts { sex: Some(Sex::Male), ..Facts::default() }, None);
-        let rungs: Vec<Rung> = [("recovery_hr", 156.0, 132.0), ("vo2max", 45.8, 55.9)]
-            .map(|(q, from, to)| {
-                rung(
-                    protocol,
-                    q,
-                    change::compare(protocol, q, &point("2026-01-05", from, 41.3), &point("2026-06-05", to, 41.3), te(q).as_ref()),
-                )
-            })
-            .into();
-        assert_eq!(
-            story(&rungs, 2, "2026-11-23".parse().unwrap()),
-            "Since the first test, 46 weeks ago: VO₂max clearly improved (45.8 → 55.9 mL/kg/min)."
-        );
-        // A comparison over four weeks does not stand under the forty-six of another.
-        let mut later = rungs[1].clone();
-        later.label = "distance".into();
-        later.change.from_on = "2026-10-26".parse().unwrap();
-        let both = story(&[rungs[1].clone(), later], 4, "2026-11-23".parse().unwrap());
-        assert!(both.contains("46 weeks ago") && both.contains("distance clearly improved (45.8 → 55.9 mL/kg/min, in 4 weeks)"), "{both}");
     }
 }

@@ -2,10 +2,9 @@
 
 use crate::{
     estimate::{Equation, Working, compute::named, cycle, row, step},
-    person::Sex,
     pulse,
     trial::{Outcome, Trial},
-    units::{KG_PER_LB, rounded},
+    units::rounded,
 };
 
 impl Equation {
@@ -17,7 +16,6 @@ impl Equation {
         let result = of(quantity);
         let shown = |digits: usize| result.map(|v| rounded(v, digits));
         let work = |formula: String, filled: String, symbols: &str| Some(Working { formula, filled, symbols: symbols.into() });
-        let (age, mass) = (facts.age.map(crate::units::Age::value), facts.mass.map(crate::units::BodyMass::value));
         match self {
             Self::Formula => {
                 let scoring = trial.protocol.scoring.iter().find(|s| s.quantity == quantity)?;
@@ -112,56 +110,6 @@ impl Equation {
                     "load in kgm/min, mass in kg; a and b: least squares through the stages that count, VO₂ on heart rate",
                 )
             }
-            Self::Kline1987 => {
-                let (sex, age, mass) = (facts.sex?, age?, mass?);
-                let of_sex = if sex == Sex::Male { " + 6.315" } else { "" };
-                work(
-                    "VO₂max = 132.853 − 0.0769 × lb − 0.3877 × age + 6.315 (men) − 3.2649 × min − 0.1565 × HR".into(),
-                    format!(
-                        "VO₂max = 132.853 − 0.0769 × {} − 0.3877 × {age}{of_sex} − 3.2649 × {} − 0.1565 × {} = {} mL/kg/min",
-                        rounded(mass / KG_PER_LB, 1),
-                        rounded(given("time_s")? / 60.0, 2),
-                        rounded(given("hr_end")?, 0),
-                        shown(2)?
-                    ),
-                    "lb: body mass in pounds; min: time in minutes; HR: heart rate at the end, bpm",
-                )
-            }
-            Self::Cooper1968 => work(
-                "VO₂max = (d − 504.9) / 44.73".into(),
-                format!("VO₂max = ({} − 504.9) / 44.73 = {} mL/kg/min", rounded(of("distance_m")?, 1), shown(2)?),
-                "d: distance in 12 minutes, m",
-            ),
-            Self::AcsmRun => work(
-                "VO₂max = 3.5 + 483 / min".into(),
-                format!("VO₂max = 3.5 + 483 / {} = {} mL/kg/min", rounded(given("time_s")? / 60.0, 2), shown(2)?),
-                "min: time for 2414 m in minutes",
-            ),
-            Self::Leger1988 => work(
-                "VO₂max = 31.025 + 3.238 S − 3.248 A + 0.1536 S A".into(),
-                format!("VO₂max with S = {} and A = {}: {} mL/kg/min", rounded(of("speed_kmh")?, 1), rounded(age?.min(18.0), 0), shown(2)?),
-                "S: speed of the last completed level, km/h; A: age in years, capped at 18",
-            ),
-            Self::Bangsbo2008Level1 | Self::Bangsbo2008Level2 => {
-                let (slope, intercept) = if self == Self::Bangsbo2008Level1 { ("0.0084", "36.4") } else { ("0.0136", "45.3") };
-                work(
-                    format!("VO₂max = {slope} × d + {intercept}"),
-                    format!("VO₂max = {slope} × {} + {intercept} = {} mL/kg/min", rounded(of("distance_m")?, 0), shown(2)?),
-                    "d: distance covered, m",
-                )
-            }
-            Self::Buchheit2008 => work(
-                "VO₂max = 28.3 − 2.15 G − 0.741 A − 0.0357 W + 0.0586 A V + 1.03 V".into(),
-                format!(
-                    "VO₂max with G = {}, A = {}, W = {}, V = {}: {} mL/kg/min",
-                    if facts.sex? == Sex::Male { 1 } else { 2 },
-                    rounded(age?, 0),
-                    rounded(mass?, 1),
-                    rounded(of("speed_kmh")?, 1),
-                    shown(2)?
-                ),
-                "G: 1 man, 2 woman; A: age, years; W: mass, kg; V: speed of the last completed stage, km/h",
-            ),
             Self::Hagerman1984 => {
                 let ((intercept, slope), mass) = row::line_of(trial).ok()?;
                 work(

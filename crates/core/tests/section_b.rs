@@ -199,7 +199,12 @@ mod class_step_3min {
     fn compared_only_at_the_same_bench_height() {
         use impulso_core::run::event::Answer;
         let bench = |cm: f64| Conditions::from([("bench_cm".to_owned(), Answer::Number(cm))]);
-        let unlike = report::since_last_setup(protocol("class-step-3min"), &bench(30.0), &bench(36.0), impulso_core::units::Units::Metric);
+        let unlike = impulso_core::progress::since_last_setup(
+            protocol("class-step-3min"),
+            &bench(30.0),
+            &bench(36.0),
+            impulso_core::units::Units::Metric,
+        );
         assert_eq!(unlike.iter().map(|u| u.key.as_str()).collect::<Vec<_>>(), ["bench_cm"]);
     }
 }

@@ -4,8 +4,8 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, everything, goals, happenings, health, history, join, library, people, photos, points, practice, readiness, rehearsals,
-    reports, results, retests, runs, session, today, visits,
+    assess, entries, everything, goals, happenings, health, history, join, library, people, photos, points, practice, readiness,
+    rehearsals, reports, results, retests, row_time, runs, session, today, trend, visits,
 };
 
 /// The routes under `/api`.
@@ -67,11 +67,11 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(rehearsals::create)
         .service(rehearsals::simulated)
         .service(rehearsals::lift)
-        .service(results::inverse)
-        .service(results::enter)
-        .service(results::correct)
+        .service(row_time::get)
+        .service(entries::enter)
+        .service(entries::correct)
         .service(results::get)
-        .service(results::trend)
+        .service(trend::get)
         .service(retests::preview)
         .service(retests::keep)
         .service(retests::list)

@@ -1,7 +1,7 @@
 //! A person as a request sees them: fetched once, handed to whoever works something out.
 
 use chrono::NaiveDate;
-use impulso_core::happening::Happening;
+use impulso_core::{catalogue::Protocol, done::Done, happening::Happening, progress::Told};
 use impulso_store::{
     PersonId, Scope, happenings,
     people::{self, Person},
@@ -9,7 +9,7 @@ use impulso_store::{
 };
 use uuid::Uuid;
 
-use crate::{ApiResult, auth, scoring::Told, shelf::Shelf};
+use crate::{ApiResult, auth, shelf::Shelf};
 
 /// All that is known of a person today, with the protocols it is read by.
 #[derive(Debug, Clone)]
@@ -39,6 +39,21 @@ impl Dossier {
             noted: happenings::of_person(scope, person).await?,
             today: auth::today(scope).await?,
         })
+    }
+
+    /// Every test that was done, oldest first.
+    pub fn tests(&self) -> impl DoubleEndedIterator<Item = &Done> + Clone {
+        self.history.iter().map(|r| &r.done)
+    }
+
+    /// The test of a result.
+    pub fn test(&self, id: Uuid) -> Option<&Done> {
+        self.tests().find(|r| r.id == id)
+    }
+
+    /// A protocol of the practice, where it still has it.
+    pub fn protocol(&self, id: &str) -> Option<&Protocol> {
+        self.shelf.find(id).ok()
     }
 
     /// What a sentence to the person takes into account, in their own units.

@@ -86,7 +86,7 @@ pub async fn recompute(owner_url: &str, by: By, mut tell: impl FnMut(&Changed)) 
                 let changed = changes(result, &computed);
                 if !changed.is_empty() {
                     changed.iter().for_each(&mut tell);
-                    results::recomputed(&mut scope, result.id, &computed).await?;
+                    results::recomputed(&mut scope, result.key(), &computed).await?;
                     tally.rewritten += 1;
                 }
             }
@@ -113,7 +113,7 @@ async fn anew(scope: &mut Scope, shelf: &Shelf, result: &Stored, by: By) -> ApiR
         (By::Stored, None) => shelf.find(&result.protocol_id).ok().filter(|p| p.method_version() == result.method),
         (By::Today, _) => shelf.find(&result.protocol_id).ok(),
     };
-    Ok(protocol.and_then(|p| scoring::values(p, result).ok()))
+    Ok(protocol.and_then(|p| result.scores(p).ok()))
 }
 
 /// Every quantity whose value is not what it was. Two values closer than the last digits of a double are one.
@@ -126,7 +126,7 @@ fn changes(result: &Stored, computed: &BTreeMap<String, f64>) -> Vec<Changed> {
             let (was, is) = (result.computed.get(quantity).copied(), computed.get(quantity).copied());
             let stands = matches!((was, is), (Some(a), Some(b)) if same(a, b));
             let method = result.method.clone();
-            (!stands).then(|| Changed { result: result.id.0, method, quantity: quantity.clone(), was, is })
+            (!stands).then(|| Changed { result: result.id, method, quantity: quantity.clone(), was, is })
         })
         .collect()
 }

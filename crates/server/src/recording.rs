@@ -8,10 +8,12 @@ use chrono::{DateTime, NaiveDate, NaiveTime, TimeDelta, Utc};
 use impulso_core::{
     Code, InputError,
     catalogue::Protocol,
+    done::Done,
     goal::{Goal, TOTAL},
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::{Inputs, StageInput, Value},
     person::{self, Facts},
+    progress,
     run::{
         Setup, State,
         event::{Answer, Conditions},
@@ -37,7 +39,7 @@ use serde_json::json;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use crate::{ApiError, ApiResult, auth, dossier::Dossier, scoring, shelf::Shelf, visiting};
+use crate::{ApiError, ApiResult, auth, dossier::Dossier, shelf::Shelf, visiting};
 
 /// A test as somebody types it.
 #[derive(Debug, Deserialize, ToSchema)]
@@ -141,26 +143,24 @@ pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonI
     let mass_on = if as_recorded { recorded.mass_on } else { Some(on) };
     let facts = Facts { mass: setup.mass.or(recorded.mass), mass_on, resting_hr: setup.resting_hr, hr_max: setup.hr_max, ..recorded };
     let facts = as_measured(&run.protocol, facts);
-    let mut result = Stored {
-        id: ResultId::new(),
-        person,
-        run: Some(run.id),
+    let done = Done {
+        id: ResultId::new().0,
         protocol_id: run.protocol.id.clone(),
         method: run.protocol.method_version(),
         on,
         taken_at,
         inputs: state.inputs(&run.protocol, setup),
         conditions,
-        facts: facts.into(),
+        facts,
         stopped: state.stopped_ms.map(|ms| Stop { at_s: ms / 1000.0, reason: state.stop_reason, note: state.stop_note.clone() }),
         voided: false,
         // What is remarked of a class may name others: it stays with the run.
         remarks: if run.performers.len() == 1 { state.notes.clone() } else { Vec::new() },
         computed: BTreeMap::new(),
     };
-    result.computed = scoring::values(&run.protocol, &result)?;
+    let result = Stored { person, run: Some(run.id), done: scored(&run.protocol, done)? };
     keep(scope, coach, &result).await?;
-    Ok(result.id)
+    Ok(result.key())
 }
 
 /// Builds the result of a test that was typed, and scores it. `was`: the result it puts right.
@@ -181,7 +181,7 @@ pub async fn build(
     }
     // The mass of the day stays with a test that stays on its day.
     let recorded = match was.filter(|w| w.on == on) {
-        Some(was) => was.facts.into(),
+        Some(was) => was.facts,
         None => person.facts_on(on)?,
     };
     let facts = with_rates(recorded, typed.resting_hr, typed.hr_max)?;
@@ -231,32 +231,34 @@ pub async fn build(
         Some(remark) => text::note(&remark, "remark")?.into_iter().collect(),
         None => was.map(|w| w.remarks.clone()).unwrap_or_default(),
     };
-    let mut result = Stored {
-        id,
-        person: person.id,
-        run: was.and_then(|w| w.run),
+    let done = Done {
+        id: id.0,
         protocol_id: protocol.id.clone(),
         method: protocol.method_version(),
         on,
         taken_at,
         inputs,
         conditions,
-        facts: facts.into(),
+        facts,
         stopped: None,
         voided: false,
         remarks,
         computed: BTreeMap::new(),
     };
     if let Some(schedule) = protocol.schedule() {
-        schedule.check(&result.inputs)?;
+        schedule.check(&done.inputs)?;
     }
     // Typed by hand: what is missing is asked for, not kept as an empty result; nor is what no human can have.
-    let outcome = trial::compute(&scoring::trial(protocol, &result))?;
+    let outcome = trial::compute(&done.trial(protocol))?;
     if let Some((_, impossible)) = outcome.refused.iter().find(|(_, e)| e.code == Code::OutOfRange) {
         return Err(impossible.clone().into());
     }
-    result.computed = scoring::values(protocol, &result)?;
-    Ok(result)
+    Ok(Stored { person: person.id, run: was.and_then(|w| w.run), done: scored(protocol, done)? })
+}
+
+/// A test with its scores.
+fn scored(protocol: &Protocol, done: Done) -> Result<Done, InputError> {
+    Ok(Done { computed: done.scores(protocol)?, ..done })
 }
 
 /// The facts with the mass of the day, where it was typed; the record takes it over where none was measured later.
@@ -357,7 +359,7 @@ pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResu
     }
     take_over(scope, result).await?;
     fulfil(scope, result).await?;
-    let subject = Subject::of("result", result.id.0, result.person);
+    let subject = Subject::of("result", result.id, result.person);
     audit::record(scope, coach, "result.kept", subject, json!({ "protocol": result.protocol_id, "method": result.method })).await?;
     Ok(())
 }
@@ -367,7 +369,7 @@ async fn fulfil(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
     if result.computed.is_empty() {
         return Ok(());
     }
-    retests::fulfil(scope, result.person, &result.protocol_id, Some(result.id), result.on).await?;
+    retests::fulfil(scope, result.person, &result.protocol_id, Some(result.key()), result.on).await?;
     let of_result = |goal: &Goal| result.computed.get(&goal.quantity).filter(|_| goal.protocol == result.protocol_id).copied();
     reach_goals(scope, result.person, result.on, &of_result).await
 }
@@ -394,7 +396,8 @@ async fn count_repeats(scope: &mut Scope, person: PersonId, protocol: &str, befo
     let Ok(protocol) = shelf.find(protocol) else { return Ok(()) };
     let measures: std::collections::BTreeSet<&String> = before.iter().chain(&after).flat_map(|r| r.computed.keys()).collect();
     for quantity in measures {
-        let more = scoring::among(protocol, &after, quantity).since(scoring::among(protocol, &before, quantity));
+        let among = |tests: &[Stored]| progress::repeats(protocol, tests.iter().map(|r| &r.done), quantity);
+        let more = among(&after).since(among(&before));
         repeats::add(scope, &protocol.id, quantity, more).await?;
     }
     Ok(())
@@ -463,13 +466,13 @@ pub async fn correct(
             if was.voided {
                 refuse("This result is void already.")?;
             }
-            (Change::Voided, Stored { voided: true, ..was.clone() })
+            (Change::Voided, Stored { done: Done { voided: true, ..was.done.clone() }, ..was.clone() })
         }
         Correction::Restored => {
             if !was.voided {
                 refuse("This result counts already.")?;
             }
-            (Change::Restored, Stored { voided: false, ..was.clone() })
+            (Change::Restored, Stored { done: Done { voided: false, ..was.done.clone() }, ..was.clone() })
         }
         Correction::Moved { person } => {
             let to = people::get(scope, PersonId(person)).await?;
@@ -481,18 +484,14 @@ pub async fn correct(
             let mut conditions = was.conditions.clone();
             note_drug(scope, protocol, &to, was.on, &mut conditions).await?;
             // The run stays in the record of whom it was set up for.
-            (Change::Moved, Stored { person: to.id, run: None, facts: facts.into(), conditions, ..was.clone() })
+            (Change::Moved, Stored { person: to.id, run: None, done: Done { facts, conditions, ..was.done.clone() } })
         }
     };
-    let mut is = is;
-    is.computed = match change {
-        Change::Moved if !is.voided && is.stopped.is_none() => {
-            // What the equations need and this client's record does not have is asked for, not passed over.
-            trial::compute(&scoring::trial(protocol, &is))?;
-            scoring::values(protocol, &is)?
-        }
-        _ => scoring::values(protocol, &is)?,
-    };
+    if matches!(change, Change::Moved) && is.may_score() {
+        // What the equations need and this client's record does not have is asked for, not passed over.
+        trial::compute(&is.trial(protocol))?;
+    }
+    let is = Stored { done: scored(protocol, is.done.clone())?, ..is };
     let before = results::of_protocol(scope, was.person, &was.protocol_id).await?;
     let others = if is.person == was.person { None } else { Some(results::of_protocol(scope, is.person, &is.protocol_id).await?) };
     versions::replace(scope, coach, &Replaced { id: correction, version: known + 1, is: &is, change, reason: &reason }).await?;
@@ -516,7 +515,7 @@ async fn follow(scope: &mut Scope, was: &Stored, is: &Stored, tied: Vec<(Visit, 
     let counted = !was.computed.is_empty();
     let counts_alike = counted != is.computed.is_empty() && was.on == is.on && was.person == is.person;
     if !counts_alike {
-        let reopened = retests::reopen(scope, was.id).await?;
+        let reopened = retests::reopen(scope, was.key()).await?;
         retests::fulfil_again(scope, is).await?;
         if reopened > 0 {
             // Another result may stand for the date that is open again.
@@ -529,7 +528,7 @@ async fn follow(scope: &mut Scope, was: &Stored, is: &Stored, tied: Vec<(Visit, 
     }
     for (visit, place) in &tied {
         let is_in = |r: &Stored| !r.voided && r.person == visit.person;
-        let (place, result) = (*place, was.id.0);
+        let (place, result) = (*place, was.id);
         let happened = match (is_in(was), is_in(is)) {
             (true, false) => Happened::Withdrawn { place, result },
             (false, true) => Happened::Returned { place, result },

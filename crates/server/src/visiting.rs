@@ -6,23 +6,16 @@ use actix_web::http::StatusCode;
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
-    battery::{Battery, Place},
+    battery::Place,
     catalogue::Protocol,
-    change::Comparison,
-    person::Sex,
+    done::{self, Done},
     picture::{Drawing, Picture},
     points, quantity, reading,
-    report::{self, FailedPoint, PassReport, ResultReport},
-    run::event::{Answer, Conditions},
-    suitability, text,
-    trial::Outcome,
-    units::Units,
-    visit::{self, Happened, Judged, Learned, Stand, VisitState},
+    report::FailedPoint,
+    visit::{self, Happened, Judged, Learned, Seen, Stand, VisitState},
 };
 use impulso_store::{
-    ResultId, Scope,
-    results::Stored,
-    retests,
+    ResultId, Scope, retests,
     runs::Run,
     visits::{self, Visit},
 };
@@ -35,8 +28,7 @@ use crate::{
     dossier::Dossier,
     marking::{Marked, Tables, Total},
     planning::RetestLine,
-    scoring::{self, Told},
-    shelf::Shelf,
+    scoring,
 };
 
 /// The place in a visit that a test fills.
@@ -118,18 +110,9 @@ pub struct VisitRow {
     pub waits: Option<String>,
     /// It may be left out without a reason.
     pub optional: bool,
-    /// What it came to, measure by measure.
-    pub figures: Vec<Figure>,
-    /// Where the first of them stands.
-    pub standing: Option<String>,
-    /// A mark, passed or not.
-    pub pass: Option<PassReport>,
-    /// What else was measured and seen: the first shake, each girth, ratios, where it gave way.
-    pub details: Vec<Figure>,
-    /// What to keep in mind.
-    pub flags: Vec<String>,
-    /// How it was done, in a few words: the surface, the weather.
-    pub how: Option<String>,
+    /// What it came to.
+    #[serde(flatten)]
+    pub came_to: visit::Row,
     /// What was remarked while it was done.
     pub remarks: Vec<String>,
     /// How often it was done.
@@ -138,10 +121,6 @@ pub struct VisitRow {
     pub times: Vec<Time>,
     /// What it brings by the scoring table, and the most it can bring.
     pub points: Option<PlacePoints>,
-    /// Compared with the last time, the measure that moved most.
-    pub change: Option<Comparison>,
-    /// What that measure was and is, with its unit.
-    pub change_words: Option<String>,
 }
 
 /// One of several times a test was done in a visit.
@@ -171,15 +150,6 @@ pub struct VisitWindow {
     pub minutes: u16,
     /// When it ends; nothing before it began.
     pub until: Option<DateTime<Utc>>,
-}
-
-/// A measure of a test.
-#[derive(Serialize, ToSchema)]
-pub struct Figure {
-    /// What it is called.
-    pub label: String,
-    /// With its unit.
-    pub value: String,
 }
 
 /// A visit in a list.
@@ -314,27 +284,6 @@ async fn place_in(
     }
 }
 
-/// What a test of a visit starts from: last time's answers, what the visit shares, the battery's variant, and what was said now.
-pub fn conditions(
-    protocol: &Protocol,
-    sex: Option<Sex>,
-    last: Option<&Conditions>,
-    in_visit: Option<(&Visit, &Place)>,
-    said: &Conditions,
-) -> Conditions {
-    let asked = protocol.conditions.iter().filter(|c| !c.recorded_by_run);
-    let mut from = Conditions::new();
-    for condition in asked {
-        let key = &condition.key;
-        let shared = in_visit.and_then(|(visit, place)| place.given.get(key).or_else(|| visit.conditions.get(key)));
-        let before = || last.and_then(|l| l.get(key)).filter(|_| !condition.must_hold);
-        let usual = || condition.expected_for(sex).map(Answer::Number);
-        let answer = said.get(key).or(shared).or_else(before).cloned().or_else(usual);
-        from.extend(answer.map(|a| (key.clone(), a)));
-    }
-    from
-}
-
 /// A run of a visit was closed: the place is done, or the test is still to come.
 pub async fn run_closed(scope: &mut Scope, run: &Run, result: Option<ResultId>) -> ApiResult<()> {
     let Some((visit, place)) = run.visit else { return Ok(()) };
@@ -358,13 +307,13 @@ pub struct InVisitOf {
 }
 
 /// A visit, what each of its places came to, and its points by the table of its day.
-async fn marked<'d>(scope: &mut Scope, of: &'d Dossier, visit: &Visit) -> ApiResult<(VisitState, Vec<Option<&'d Stored>>, Option<Marked>)> {
+async fn marked<'d>(scope: &mut Scope, of: &'d Dossier, visit: &Visit) -> ApiResult<(VisitState, Vec<Option<&'d Done>>, Option<Marked>)> {
     let happened = visits::events(scope, visit.id).await?;
     let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
     let counted = counted(visit, &state, of);
     let came_to = counted.iter().enumerate().filter_map(|(place, result)| {
-        let protocol = of.shelf.find(&visit.battery.tests[place].protocol).ok()?;
-        raw(place, protocol, &result.as_ref()?.computed)
+        let protocol = of.protocol(&visit.battery.tests[place].protocol)?;
+        raw(place, protocol, (*result)?)
     });
     let raws: Vec<(usize, f64, bool)> = came_to.collect();
     let marked = Tables::of(scope, &visit.battery).await?.mark(visit.on, None, &of.person.facts_on(visit.on)?, &raws);
@@ -378,8 +327,8 @@ pub async fn total_of(scope: &mut Scope, of: &Dossier, visit: &Visit, shown: &[u
 }
 
 /// A place, what its test is about, and whether less of that is better; of two sides the weaker one.
-fn raw(place: usize, protocol: &Protocol, values: &BTreeMap<String, f64>) -> Option<(usize, f64, bool)> {
-    Some((place, headline(protocol, values)?, points::lower_is_better(protocol)))
+fn raw(place: usize, protocol: &Protocol, done: &Done) -> Option<(usize, f64, bool)> {
+    Some((place, done.headline(protocol)?, points::lower_is_better(protocol)))
 }
 
 /// The results that stand in visits, of everybody or of one person.
@@ -393,7 +342,7 @@ pub async fn marked_results(scope: &mut Scope, person: Option<impulso_store::Per
             let name = format!("{}, {}", visit.battery.name, visit.on);
             for (place, at) in state.places.iter().enumerate() {
                 for result in at.tries.iter().chain(&at.result) {
-                    let counts = counted[place].is_some_and(|r| r.id.0 == *result);
+                    let counts = counted[place].is_some_and(|r| r.id == *result);
                     let points = marks.iter().find(|m| counts && m.place == place).map(|m| m.points);
                     found.insert(*result, InVisitOf { name: name.clone(), points });
                 }
@@ -410,7 +359,7 @@ pub async fn page(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Option<&
 
 /// The same by one version of the scoring table.
 pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Option<&[usize]>, table: Option<u32>) -> ApiResult<VisitPage> {
-    let Dossier { shelf, person, history, today, .. } = of;
+    let Dossier { shelf, person, today, .. } = of;
     let (today, told) = (*today, of.told());
     let happened = visits::events(scope, visit.id).await?;
     let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
@@ -418,57 +367,43 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
     before.retain(|v| v.created_at < visit.created_at);
     let protocols: Vec<&Protocol> = visit.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
     let known = scoring::known(scope, &protocols).await?;
-    let passed = passed(history);
+    let passed = done::passed(of.tests());
     let planned = retests::open_of(scope, visit.person).await?;
     let retests = planned.into_iter().filter(|r| r.protocol_id == visit.battery.id).map(|r| RetestLine::new(r, shelf, today)).collect();
-    let waits = |place: usize| waits(shelf, &visit.battery, place, &passed);
+    let waits = |place: usize| visit::waits_for(of.protocol(&visit.battery.tests[place].protocol)?, &passed);
     let counted = counted(visit, &state, of);
     let bettered = bettered(scope, of, visit, &before).await?;
-    let compared: Vec<&Stored> = history.iter().filter(|r| !bettered.contains(&r.id.0)).collect();
+    let compared: Vec<&Done> = of.tests().filter(|r| !bettered.contains(&r.id)).collect();
 
     let shown: Vec<usize> = state.order.iter().copied().filter(|p| only.is_none_or(|only| only.contains(p))).collect();
     let mut seen: Vec<Seen> = Vec::new();
     for place in shown.iter().copied() {
-        let protocol = shelf.find(&visit.battery.tests[place].protocol).ok();
-        let Some((protocol, result)) = protocol.zip(counted[place]) else { continue };
-        let own = known.get(&protocol.id).cloned().unwrap_or_default();
-        let Some((outcome, report)) = scoring::outcome_and_report(protocol, result, &own, told.units)? else { continue };
-        let (since_last, since_first) = changes(protocol, result, &compared, &report, &told);
-        let values = result.computed.clone();
-        seen.push(Seen { place, protocol, result, values, outcome, report, since_last, since_first, units: told.units });
+        let Some((protocol, done)) = of.protocol(&visit.battery.tests[place].protocol).zip(counted[place]) else { continue };
+        seen.extend(Seen::of(place, protocol, done, &compared, &known, &told)?);
     }
     let tables = Tables::of(scope, &visit.battery).await?;
-    let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(|s| raw(s.place, s.protocol, &s.values)).collect();
+    let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(|s| raw(s.place, s.protocol, s.done)).collect();
     let facts = person.facts_on(visit.on)?;
     let (marks, total) = tables.mark(visit.on, table, &facts, &raws).map_or((Vec::new(), None), |m| (m.marks, Some(m.total)));
     let row = |place: usize| {
         let (at, test) = (&state.places[place], &visit.battery.tests[place]);
-        let row = VisitRow {
+        let protocol = of.protocol(&test.protocol);
+        let counts = seen.iter().find(|s| s.place == place);
+        VisitRow {
             place,
             protocol: test.protocol.clone(),
-            name: variant_name(shelf.find(&test.protocol).ok(), test),
+            name: visit::variant_name(protocol, test),
             stand: at.stand,
             run: at.run,
-            result: seen.iter().find(|s| s.place == place).map(|s| s.result.id.0).or(at.result),
+            result: counts.map(|s| s.done.id).or(at.result),
+            came_to: counts.map(Seen::row).unwrap_or_default(),
             tries: at.tries.len(),
-            details: Vec::new(),
-            flags: Vec::new(),
-            how: None,
             remarks: counted[place].map(|r| r.remarks.clone()).unwrap_or_default(),
-            times: times(visit, at, shelf.find(&test.protocol).ok(), of),
+            times: times(visit, at, protocol, of),
             points: marks.iter().find(|m| m.place == place).map(|m| PlacePoints { points: m.points, of: m.of }),
             reason: at.reason.clone(),
             waits: if at.stand == Stand::ToCome { waits(place) } else { None },
             optional: test.optional,
-            figures: Vec::new(),
-            standing: None,
-            pass: None,
-            change: None,
-            change_words: None,
-        };
-        match seen.iter().find(|s| s.place == place) {
-            Some(seen) => seen.in_row(row),
-            None => row,
         }
     };
     let rows = shown.iter().copied().map(row).collect();
@@ -505,9 +440,9 @@ fn times(visit: &Visit, at: &visit::PlaceState, protocol: Option<&Protocol>, of:
         return Vec::new();
     }
     let time = |id: &Uuid| {
-        let result = of.history.iter().find(|r| r.id.0 == *id)?;
+        let done = of.test(*id)?;
         let units = of.person.profile.units;
-        let value = protocol.and_then(|p| Some(quantity::said(p.headline(), headline(p, &result.computed)?, units)));
+        let value = protocol.and_then(|p| Some(quantity::said(p.headline(), done.headline(p)?, units)));
         Some(Time { result: *id, value: value.unwrap_or_else(|| "no score".into()), counts: at.result == Some(*id) })
     };
     at.tries.iter().filter_map(time).collect()
@@ -520,148 +455,10 @@ fn window(visit: &Visit, happened: &[(Happened, DateTime<Utc>)]) -> Option<Visit
     Some(VisitWindow { minutes, until: begun.map(|at| at + chrono::TimeDelta::minutes(i64::from(minutes))) })
 }
 
-/// A test of the visit that has its result.
-struct Seen<'a> {
-    place: usize,
-    protocol: &'a Protocol,
-    result: &'a Stored,
-    values: BTreeMap<String, f64>,
-    outcome: Outcome<'a>,
-    report: ResultReport,
-    since_last: Vec<Comparison>,
-    since_first: Vec<Comparison>,
-    units: Units,
-}
-
-impl Seen<'_> {
-    fn in_row(&self, row: VisitRow) -> VisitRow {
-        let quantities = &self.report.quantities;
-        let change = self.main_change();
-        VisitRow {
-            figures: quantities
-                .iter()
-                .filter(|q| q.is_heard(self.protocol))
-                .map(|q| figure(q, self.protocol, quantities, self.units))
-                .collect(),
-            details: self.details(),
-            flags: self.report.flags.iter().map(|f| f.message.clone()).collect(),
-            how: self.how(),
-            standing: quantities.iter().flat_map(|q| &q.norms).map(|n| n.sentence.clone()).find(|s| s != report::NO_STANDING),
-            pass: report::pass_of_test(self.protocol, &self.outcome, self.units),
-            change: change.cloned(),
-            change_words: change.map(|c| self.change_words(c)),
-            ..row
-        }
-    }
-
-    /// What stands in the result beside what it is about: measures, and what was seen. Not a side's share of what is said already.
-    fn details(&self) -> Vec<Figure> {
-        let quantities = &self.report.quantities;
-        // How many points there are stands beside those that were met.
-        let is_count = |q: &report::QuantityReport| quantity::base(&q.key) == "points_of";
-        let is_detail = |q: &&report::QuantityReport| q.value.is_some() && !q.is_heard(self.protocol) && !is_count(q);
-        // Each side before how far they lie apart, and what a body weighs after everything else.
-        let first_of = |q: &report::QuantityReport| quantities.iter().position(|of| quantity::base(&of.key) == quantity::base(&q.key));
-        let rank = |q: &&report::QuantityReport| {
-            let side = quantity::side(&q.key);
-            (first_of(q), side == Some("difference"), side == Some("left"))
-        };
-        let mut measured: Vec<&report::QuantityReport> = quantities.iter().filter(is_detail).collect();
-        measured.sort_by_key(rank);
-        let (body, others): (Vec<_>, Vec<_>) = measured.into_iter().partition(|q| quantity::is_said_last(&q.key));
-        let said = |q: &report::QuantityReport| figure(q, self.protocol, quantities, self.units);
-        let seen = reading::seen(self.protocol, &self.result.inputs, self.units);
-        let seen = seen.into_iter().map(|l| Figure { label: l.label, value: l.value });
-        others.into_iter().map(said).chain(seen).chain(body.into_iter().map(said)).collect()
-    }
-
-    /// The circumstances in a few words, those of set-up alone.
-    fn how(&self) -> Option<String> {
-        let asked = |label: &str| self.protocol.conditions.iter().any(|c| c.label == label && !c.recorded_by_run);
-        let shown = report::condition_reports(self.protocol, &self.result.conditions, self.units);
-        let said: Vec<String> =
-            shown.into_iter().filter(|c| asked(&c.label)).map(|c| format!("{} {}", c.label.to_lowercase(), c.value)).collect();
-        (!said.is_empty()).then(|| said.join(" · "))
-    }
-
-    /// What moved most against its wobble since last time; where nothing is known of that, what moved at all, and
-    /// first of it what the test is about. How far the sides lie apart comes last: it moves where either of them does.
-    fn main_change(&self) -> Option<&Comparison> {
-        let size = |c: &&Comparison| c.steps.unwrap_or(0.0).abs();
-        let of_a_side = || self.since_last.iter().filter(|c| quantity::side(&c.quantity) != Some("difference"));
-        let most = of_a_side().max_by(|a, b| size(a).total_cmp(&size(b))).filter(|c| size(c) > 0.0);
-        let about = |c: &&Comparison| c.quantity == self.protocol.headline();
-        let moved = || of_a_side().filter(|c| c.difference != 0.0);
-        most.or_else(|| moved().find(about))
-            .or_else(|| moved().next())
-            .or_else(|| of_a_side().find(about))
-            .or_else(|| of_a_side().next())
-            .or_else(|| self.since_last.first())
-    }
-
-    /// From what to what it moved; of two sides both, each with its own verdict where the two have another.
-    fn change_words(&self, main: &Comparison) -> String {
-        let moved = |c: &Comparison| {
-            let said = |v: f64| reading::signed(self.protocol, &c.quantity, v, self.units);
-            if c.difference == 0.0 { format!("{} both times", said(c.to)) } else { format!("{} → {}", said(c.from), said(c.to)) }
-        };
-        let is_side = |c: &&Comparison| {
-            let side = quantity::side(&c.quantity);
-            quantity::base(&c.quantity) == quantity::base(&main.quantity) && side.is_some() && side != Some("difference")
-        };
-        let sides: Vec<&Comparison> = self.since_last.iter().filter(is_side).collect();
-        if sides.len() < 2 {
-            return moved(main);
-        }
-        let differ = sides.iter().any(|c| c.verdict != main.verdict);
-        let line = |c: &&Comparison| {
-            let verdict = if differ { format!(", {}", c.verdict_words) } else { String::new() };
-            format!("{} {}{verdict}", quantity::side(&c.quantity).unwrap_or_default(), moved(c))
-        };
-        sides.iter().map(line).collect::<Vec<_>>().join("; ")
-    }
-
-    fn judged(&self) -> Judged<'_> {
-        Judged {
-            protocol: self.protocol,
-            outcome: &self.outcome,
-            failed: &self.report.failed,
-            since_last: &self.since_last,
-            since_first: &self.since_first,
-            units: self.units,
-        }
-    }
-
-    /// The points that were not met, with the test's name before each.
-    fn failed(&self) -> impl Iterator<Item = FailedPoint> + '_ {
-        let named =
-            |f: &FailedPoint| FailedPoint { point: format!("{}: {}", self.protocol.name, text::small(&f.point)), often: f.often.clone() };
-        self.report.failed.iter().map(named)
-    }
-}
-
-/// The best of several tries by what the test is about; the only one where there is one.
-fn best<'r>(protocol: &Protocol, tries: impl Iterator<Item = &'r Stored>) -> Option<&'r Stored> {
-    let lower = points::lower_is_better(protocol);
-    let merit = |r: &Stored| headline(protocol, &r.computed).map_or(f64::NEG_INFINITY, |v| if lower { -v } else { v });
-    tries.fold(None, |best: Option<&Stored>, r| match best {
-        Some(b) if merit(b) >= merit(r) => Some(b),
-        _ => Some(r),
-    })
-}
-
 /// What each place of a visit came to: in a window the best of its tries; else the one that counts, which is the later one unless
 /// another was chosen.
-pub fn counted<'r>(visit: &Visit, state: &VisitState, of: &'r Dossier) -> Vec<Option<&'r Stored>> {
-    let came_to = |(place, at): (usize, &visit::PlaceState)| {
-        let find = |id: &Uuid| of.history.iter().find(|r| r.id.0 == *id);
-        if visit.battery.window_min.is_none() {
-            return at.result.as_ref().and_then(find);
-        }
-        let tried = at.tries.iter().filter_map(find);
-        best(of.shelf.find(&visit.battery.tests[place].protocol).ok()?, tried)
-    };
-    state.places.iter().enumerate().map(came_to).collect()
+pub fn counted<'r>(visit: &Visit, state: &VisitState, of: &'r Dossier) -> Vec<Option<&'r Done>> {
+    visit::counted(&visit.battery, state, &|id| of.protocol(id), &|id| of.test(id))
 }
 
 /// The tries of which another of the same visit counts, in a visit and in those before it: nothing is compared with them.
@@ -671,80 +468,10 @@ async fn bettered(scope: &mut Scope, of: &Dossier, visit: &Visit, before: &[Visi
     for visit in before.iter().chain([visit]) {
         let state = visit::fold(&visit.battery, happened.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h));
         for (at, best) in state.places.iter().zip(counted(visit, &state, of)) {
-            bettered.extend(at.tries.iter().filter(|id| best.is_some_and(|b| b.id.0 != **id)));
+            bettered.extend(at.tries.iter().filter(|id| best.is_some_and(|b| b.id != **id)));
         }
     }
     Ok(bettered)
-}
-
-/// What a test is about; of two sides the weaker one.
-fn headline(protocol: &Protocol, values: &BTreeMap<String, f64>) -> Option<f64> {
-    let key = protocol.headline();
-    let lower = points::lower_is_better(protocol);
-    let stem = quantity::base(key);
-    let sides: Vec<f64> =
-        values.iter().filter(|(k, _)| *k != key && quantity::base(k) == stem && !k.ends_with(".difference")).map(|(_, v)| *v).collect();
-    let weaker = sides.iter().copied().reduce(if lower { f64::max } else { f64::min });
-    values.get(key).copied().map(|v| weaker.map_or(v, |w| if lower { v.max(w) } else { v.min(w) })).or(weaker)
-}
-
-/// A measure of a test as it is said; points with how many there are.
-fn figure(q: &report::QuantityReport, protocol: &Protocol, quantities: &[report::QuantityReport], units: Units) -> Figure {
-    let value = q.value.map(|v| reading::said(protocol, &q.key, v, units)).unwrap_or_default();
-    let of = || {
-        let side = q.key.strip_prefix("points_met").filter(|side| *side != ".difference")?;
-        quantities.iter().find(|of| of.key.strip_prefix("points_of") == Some(side))
-    };
-    match of() {
-        Some(of) => {
-            let label = if q.key == "points_met" { "points" } else { &q.label };
-            Figure { label: label.to_owned(), value: format!("{value} of {}", of.shown) }
-        }
-        None => Figure { label: q.label.clone(), value },
-    }
-}
-
-/// A test's name with the variant the battery has of it.
-pub fn variant_name(protocol: Option<&Protocol>, place: &Place) -> String {
-    let Some(protocol) = protocol else { return place.protocol.clone() };
-    let words: Vec<String> =
-        protocol.conditions.iter().filter_map(|c| Some(impulso_core::alike::answer(c, Some(place.given.get(&c.key)?)))).collect();
-    if words.is_empty() { protocol.name.clone() } else { format!("{}: {}", protocol.name, words.join(", ")) }
-}
-
-/// Every followed measure of a result compared with the last time and with the first.
-fn changes(
-    protocol: &Protocol,
-    result: &Stored,
-    history: &[&Stored],
-    report: &ResultReport,
-    told: &Told,
-) -> (Vec<Comparison>, Vec<Comparison>) {
-    let followed = report.quantities.iter().filter(|q| q.value.is_some() && protocol.change_rule(&q.key).is_some());
-    let all: Vec<_> = followed
-        .filter_map(|q| scoring::progress(protocol, result, history.iter().copied(), &q.key, q.typical_error.as_ref(), told))
-        .collect();
-    (all.iter().filter_map(|p| p.since_last.clone()).collect(), all.into_iter().filter_map(|p| p.since_first).collect())
-}
-
-/// The tests of which every point was met the last time. `history` oldest first.
-pub fn passed(history: &[Stored]) -> BTreeSet<String> {
-    let mut passed = BTreeSet::new();
-    for result in history.iter().filter(|r| !r.computed.is_empty()) {
-        let met = result.computed.get("points_met").filter(|met| Some(*met) == result.computed.get("points_of"));
-        if met.is_some() {
-            passed.insert(result.protocol_id.clone());
-        } else {
-            passed.remove(&result.protocol_id);
-        }
-    }
-    passed
-}
-
-/// Why a place cannot be done yet.
-fn waits(shelf: &Shelf, battery: &Battery, place: usize, passed: &BTreeSet<String>) -> Option<String> {
-    let protocol = shelf.find(&battery.tests[place].protocol).ok()?;
-    suitability::waits_for(protocol, passed).map(|first| format!("Opens once every point of the {} was met.", first.name))
 }
 
 fn next(
@@ -754,15 +481,12 @@ fn next(
     happened: &[(Happened, DateTime<Utc>)],
     opens: &dyn Fn(usize) -> bool,
 ) -> Option<NextTest> {
-    let Dossier { shelf, history, .. } = of;
     let units = of.person.profile.units;
     let place = state.next(opens)?;
     let test = &visit.battery.tests[place];
-    let protocol = shelf.find(&test.protocol).ok()?;
-    // Of the same variant: one hold's time is no last time of another.
-    let is_variant = |r: &Stored| test.given.iter().all(|(key, answer)| r.conditions.get(key) == Some(answer));
-    let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && r.on < visit.on && !r.computed.is_empty() && is_variant(r));
-    let value = last.and_then(|r| Some((r.on, *r.computed.get(protocol.headline())?)));
+    let protocol = of.protocol(&test.protocol)?;
+    let last = visit::start::last_as_here(test, of.tests().filter(|r| r.on < visit.on));
+    let value = last.and_then(|r| Some((r.on, r.value(protocol.headline())?)));
     let counting = protocol.legs().iter().filter_map(|leg| leg.take.counting_rule().map(str::to_owned));
     let prepare = protocol.prepare.iter().map(|p| p.detail.clone());
     let rested = happened.iter().rev().find(|(h, _)| matches!(h, Happened::Done { .. })).map(|(_, at)| *at);
@@ -770,9 +494,9 @@ fn next(
     Some(NextTest {
         place,
         protocol: protocol.id.clone(),
-        name: variant_name(Some(protocol), test),
+        name: visit::variant_name(Some(protocol), test),
         summary: protocol.summary.clone(),
-        why: visit.battery.reasons(&|id| shelf.find(id)).swap_remove(place),
+        why: visit.battery.reasons(&|id| of.shelf.find(id)).swap_remove(place),
         say: prepare.chain(counting).collect(),
         equipment: protocol.equipment.iter().map(|e| e.what.clone()).collect(),
         drawing: protocol.pictures.first().map(Picture::drawing),

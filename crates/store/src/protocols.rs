@@ -1,6 +1,6 @@
 //! A practice's own protocols, beside those that ship.
 
-use impulso_core::catalogue::{self, Protocol};
+use impulso_core::catalogue::{self, Protocol, Scoring};
 use serde_json::Value;
 
 use crate::{
@@ -61,7 +61,21 @@ pub fn stored(mut body: Value) -> Result<Protocol> {
         procedure["family"] = family;
         of.insert("procedure".into(), procedure);
     }
+    for scoring in body["scoring"].as_array_mut().into_iter().flatten() {
+        as_formula(scoring);
+    }
     read("protocol", body)
+}
+
+/// An equation that was named in the code is a formula of the catalogue now, by the same name.
+fn as_formula(scoring: &mut Value) {
+    let Some(name) = scoring["equation"].as_str() else { return };
+    let of_name = |s: &&Scoring| s.method.as_deref() == Some(name);
+    let Some(now) = catalogue::all().iter().flat_map(|p| &p.scoring).find(of_name) else { return };
+    let fields = serde_json::to_value(now).unwrap_or_default();
+    for key in ["equation", "method", "see", "fitted_to_procedure", "formula", "formula_male", "formula_female"] {
+        scoring[key] = fields[key].clone();
+    }
 }
 
 #[cfg(test)]
@@ -69,12 +83,26 @@ mod tests {
     use super::*;
     use impulso_core::catalogue;
 
+    /// Equations that stood in the code once, by the names they are stored with.
+    const NAMED_ONCE: [&str; 7] =
+        ["kline-1987", "cooper-1968", "acsm-run", "leger-1988", "bangsbo-2008-level-1", "bangsbo-2008-level-2", "buchheit-2008"];
+
     #[test]
     fn a_protocol_is_read_in_the_shape_of_its_day() {
         for protocol in catalogue::all() {
             let today = serde_json::to_value(protocol).unwrap();
             assert_eq!(&stored(today.clone()).unwrap(), protocol);
             let mut earlier = today;
+            for scoring in earlier["scoring"].as_array_mut().unwrap() {
+                let named = scoring["method"].as_str().filter(|m| NAMED_ONCE.contains(m)).map(str::to_owned);
+                if let Some(method) = named {
+                    let of = scoring.as_object_mut().unwrap();
+                    for key in ["method", "see", "fitted_to_procedure", "formula", "formula_male", "formula_female"] {
+                        of.remove(key);
+                    }
+                    of.insert("equation".into(), method.into());
+                }
+            }
             let mut rule = earlier["procedure"].take();
             let family = rule.as_object_mut().unwrap().remove("family").unwrap();
             let of = earlier.as_object_mut().unwrap();

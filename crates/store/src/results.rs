@@ -1,13 +1,14 @@
 //! Results: raw readings and conditions; and their scores, which can be computed from them anew.
 
-use std::collections::BTreeMap;
+use std::{
+    collections::BTreeMap,
+    ops::{Deref, DerefMut},
+};
 
 use chrono::{DateTime, NaiveDate, Utc};
+pub use impulso_core::done::{Done, Stop};
 use impulso_core::{
-    alike::Point,
     person::{Facts, Sex},
-    run::{StopReason, event::Conditions},
-    trial::Inputs,
     units::{Age, BodyMass, Bpm, Height},
 };
 use serde::{Deserialize, Serialize};
@@ -51,62 +52,35 @@ impl From<StoredFacts> for Facts {
     }
 }
 
-/// How and why a test ended early.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Stop {
-    /// Seconds of the run's clock.
-    pub at_s: f64,
-    /// Why.
-    pub reason: Option<StopReason>,
-    /// Anything added.
-    pub note: Option<String>,
-}
-
-/// A result.
+/// A result of somebody: the test that was done, and where it came from.
 #[derive(Debug, Clone)]
 pub struct Stored {
-    /// Key.
-    pub id: ResultId,
     /// Whose.
     pub person: PersonId,
     /// The run it came from.
     pub run: Option<RunId>,
-    /// The protocol.
-    pub protocol_id: String,
-    /// Protocol and version.
-    pub method: String,
-    /// The test day in the practice's time zone.
-    pub on: NaiveDate,
-    /// The moment.
-    pub taken_at: DateTime<Utc>,
-    /// Raw readings.
-    pub inputs: Inputs,
-    /// Circumstances.
-    pub conditions: Conditions,
-    /// The person on the day.
-    pub facts: StoredFacts,
-    /// How it ended early, where it did.
-    pub stopped: Option<Stop>,
-    /// Made void: it stays to be seen and counts nowhere.
-    pub voided: bool,
-    /// What was remarked while it was done.
-    pub remarks: Vec<String>,
-    /// Quantity to value, as computed.
-    pub computed: BTreeMap<String, f64>,
+    /// The test.
+    pub done: Done,
 }
 
 impl Stored {
-    /// The result as comparison sees one of its quantities.
-    pub fn point(&self, quantity: &str) -> Option<Point> {
-        Some(Point {
-            on: self.on,
-            value: *self.computed.get(quantity)?,
-            method: self.method.clone(),
-            conditions: self.conditions.clone(),
-            quantity: quantity.to_owned(),
-            beside: self.computed.clone(),
-            at_least: impulso_core::quantity::is_bound(quantity, &self.inputs),
-        })
+    /// Its key.
+    pub const fn key(&self) -> ResultId {
+        ResultId(self.done.id)
+    }
+}
+
+impl Deref for Stored {
+    type Target = Done;
+
+    fn deref(&self) -> &Done {
+        &self.done
+    }
+}
+
+impl DerefMut for Stored {
+    fn deref_mut(&mut self) -> &mut Done {
+        &mut self.done
     }
 }
 
@@ -135,22 +109,22 @@ impl Row {
     }
 
     pub(crate) fn read(self) -> Result<Stored> {
-        Ok(Stored {
-            id: ResultId(self.id),
-            person: PersonId(self.person_id),
-            run: self.run_id.map(RunId),
+        let facts: StoredFacts = read("facts", self.facts)?;
+        let done = Done {
+            id: self.id,
             protocol_id: self.protocol_id,
             method: self.method,
             on: self.on_date,
             taken_at: self.taken_at,
             inputs: read("inputs", self.inputs)?,
             conditions: read("conditions", self.conditions)?,
-            facts: read("facts", self.facts)?,
+            facts: facts.into(),
             stopped: self.stopped.map(|s| read("stop", s)).transpose()?,
             voided: self.voided,
             remarks: read("remarks", self.remarks)?,
             computed: read("computed", self.computed)?,
-        })
+        };
+        Ok(Stored { person: PersonId(self.person_id), run: self.run_id.map(RunId), done })
     }
 }
 
@@ -160,7 +134,7 @@ pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<(
     sqlx::query!(
         "insert into results (id, practice_id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, remarks, created_by)
          values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)",
-        result.id.0,
+        result.id,
         practice,
         result.person.0,
         result.run.map(|r| r.0),
@@ -170,14 +144,14 @@ pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<(
         result.taken_at,
         write("inputs", &result.inputs)?,
         write("conditions", &result.conditions)?,
-        write("facts", &result.facts)?,
+        write("facts", &StoredFacts::from(result.facts))?,
         result.stopped.as_ref().map(|s| write("stop", s)).transpose()?,
         write("remarks", &result.remarks)?,
         coach.0
     )
     .execute(scope.db())
     .await?;
-    keep_scores(scope, result.id, &result.computed).await
+    keep_scores(scope, result.key(), &result.computed).await
 }
 
 /// One row a measure, beside its result.

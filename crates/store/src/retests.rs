@@ -264,14 +264,14 @@ pub async fn fulfil_again(scope: &mut Scope, result: &Stored) -> Result<()> {
     let taken = sqlx::query_scalar!(
         r#"select exists (select from retests where practice_id = $1 and result_id = $2) as "taken!""#,
         practice,
-        result.id.0
+        result.id
     )
     .fetch_one(scope.db())
     .await?;
     if taken || result.computed.is_empty() {
         return Ok(());
     }
-    fulfil(scope, result.person, &result.protocol_id, Some(result.id), result.on).await
+    fulfil(scope, result.person, &result.protocol_id, Some(result.key()), result.on).await
 }
 
 /// Skips an open date with a reason.

@@ -7,7 +7,7 @@ use uuid::Uuid;
 use crate::{
     CoachId, Result, ResultId, Scope,
     error::{read, write},
-    results::{self, Row, Stored},
+    results::{self, Row, Stored, StoredFacts},
 };
 
 /// What was done to a result.
@@ -110,7 +110,7 @@ pub async fn replace(scope: &mut Scope, coach: CoachId, with: &Replaced<'_>) -> 
              $5, $6, $7
          from results r where r.practice_id = $1 and r.id = $2",
         practice,
-        is.id.0,
+        is.id,
         i32::try_from(with.version).unwrap_or(i32::MAX),
         with.id,
         with.change.name(),
@@ -123,7 +123,7 @@ pub async fn replace(scope: &mut Scope, coach: CoachId, with: &Replaced<'_>) -> 
         "update results set person_id = $3, run_id = $4, method = $5, on_date = $6, taken_at = $7, inputs = $8, conditions = $9, facts = $10,
              stopped = $11, voided = $12, remarks = $13 where practice_id = $1 and id = $2",
         practice,
-        is.id.0,
+        is.id,
         is.person.0,
         is.run.map(|r| r.0),
         is.method,
@@ -131,14 +131,14 @@ pub async fn replace(scope: &mut Scope, coach: CoachId, with: &Replaced<'_>) -> 
         is.taken_at,
         write("inputs", &is.inputs)?,
         write("conditions", &is.conditions)?,
-        write("facts", &is.facts)?,
+        write("facts", &StoredFacts::from(is.facts))?,
         is.stopped.as_ref().map(|s| write("stop", s)).transpose()?,
         is.voided,
         write("remarks", &is.remarks)?
     )
     .execute(scope.db())
     .await?;
-    results::recomputed(scope, is.id, &is.computed).await
+    results::recomputed(scope, is.key(), &is.computed).await
 }
 
 /// The versions of a result before the newest, the first first.

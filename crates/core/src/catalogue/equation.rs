@@ -39,26 +39,6 @@ pub enum Equation {
     /// VO2max from the line through submaximal cycle stages. Source: Golding 2000, ACSM cycling equation; recalled.
     #[serde(rename = "golding-2000")]
     Golding2000,
-    /// VO2max from a mile walked. Source: Kline et al. 1987; recalled.
-    #[serde(rename = "kline-1987")]
-    Kline1987,
-    /// VO2max from the distance run in 12 minutes. Source: Cooper 1968; recalled.
-    #[serde(rename = "cooper-1968")]
-    Cooper1968,
-    /// VO2max from 1.5 miles for time. Source: ACSM guidelines; recalled.
-    AcsmRun,
-    /// VO2max from the last speed of the 20 m shuttle run. Source: Léger et al. 1988; recalled.
-    #[serde(rename = "leger-1988")]
-    Leger1988,
-    /// VO2max from the intermittent shuttle distance, level 1. Source: Bangsbo et al. 2008; recalled.
-    #[serde(rename = "bangsbo-2008-level-1")]
-    Bangsbo2008Level1,
-    /// VO2max from the intermittent shuttle distance, level 2. Source: Bangsbo et al. 2008; recalled.
-    #[serde(rename = "bangsbo-2008-level-2")]
-    Bangsbo2008Level2,
-    /// VO2max from the last speed of the 30-15 interval run. Source: Buchheit 2008; recalled.
-    #[serde(rename = "buchheit-2008")]
-    Buchheit2008,
     /// VO2max from 2000 m on a rowing ergometer. Source: Hagerman 1984; recalled.
     #[serde(rename = "hagerman-1984")]
     Hagerman1984,
@@ -84,13 +64,6 @@ impl Equation {
             Self::Astrand1960 => "astrand-1960",
             Self::AcsmStepAstrand1960 => "acsm-step-astrand-1960",
             Self::Golding2000 => "golding-2000",
-            Self::Kline1987 => "kline-1987",
-            Self::Cooper1968 => "cooper-1968",
-            Self::AcsmRun => "acsm-run",
-            Self::Leger1988 => "leger-1988",
-            Self::Bangsbo2008Level1 => "bangsbo-2008-level-1",
-            Self::Bangsbo2008Level2 => "bangsbo-2008-level-2",
-            Self::Buchheit2008 => "buchheit-2008",
             Self::Hagerman1984 => "hagerman-1984",
             Self::Hagerman1984Inverse => "hagerman-1984-inverse",
         }
@@ -114,21 +87,13 @@ impl Equation {
 
     /// Whether it rests on the body mass.
     pub const fn uses_mass(self) -> bool {
-        matches!(
-            self,
-            Self::Astrand1960
-                | Self::AcsmStepAstrand1960
-                | Self::Golding2000
-                | Self::Kline1987
-                | Self::Hagerman1984
-                | Self::Hagerman1984Inverse
-        )
+        matches!(self, Self::Astrand1960 | Self::AcsmStepAstrand1960 | Self::Golding2000 | Self::Hagerman1984 | Self::Hagerman1984Inverse)
     }
 
     /// Whether the equation holds only for the procedure it was fitted on, so that a copy with other durations, beat or
     /// bench gives no such estimate.
     pub const fn is_fitted_to_procedure(self) -> bool {
-        matches!(self, Self::McArdle1972 | Self::Kline1987 | Self::Cooper1968 | Self::AcsmRun | Self::Hagerman1984)
+        matches!(self, Self::McArdle1972 | Self::Hagerman1984)
     }
 }
 

@@ -75,6 +75,12 @@ pub struct Scoring {
     /// What the formula is called where it estimates something that was not measured: author and year.
     #[serde(default)]
     pub method: Option<String>,
+    /// The standard error of estimate that was published with the formula, in the quantity's unit.
+    #[serde(default)]
+    pub see: Option<f64>,
+    /// Holds only for the procedure it was fitted on: a copy with other durations, beat or bench gives no such estimate.
+    #[serde(default)]
+    pub fitted_to_procedure: bool,
     /// The side whose readings it is about.
     #[serde(default)]
     pub side: Option<String>,
@@ -110,6 +116,11 @@ impl Scoring {
     /// reading that was there needed none.
     pub fn method_by(&self, equation: Equation) -> &str {
         self.method.as_deref().unwrap_or(equation.name())
+    }
+
+    /// Whether it holds only for the procedure it was fitted on.
+    pub const fn is_fitted_to_procedure(&self) -> bool {
+        self.fitted_to_procedure || self.equation.is_fitted_to_procedure()
     }
 
     /// Whether the value is an estimate of something not measured.

@@ -1,6 +1,6 @@
 //! Which arithmetic stands behind which name, and what the names in a formula stand for.
 
-use super::{Equation, Estimate, Found, Nothing, age, cycle, field, input, ride, row, sex, step};
+use super::{Equation, Estimate, Found, Nothing, cycle, field, input, ride, row, sex, step};
 use crate::{
     catalogue::Scoring,
     error::{Code, InputError},
@@ -17,7 +17,7 @@ impl Equation {
         let quantity = scoring.quantity.as_str();
         let earlier = |key: &str| so_far.iter().find(|(q, _)| *q == key).map(|(_, e)| e.value);
         Ok(match self {
-            Self::Formula => by_formula(scoring, trial, so_far)?.into(),
+            Self::Formula => Found { see: scoring.see, ..Found::from(by_formula(scoring, trial, so_far)?) },
             Self::CountToRate | Self::MinuteCount => step::recovery_hr(trial.protocol, trial.inputs)?.value().into(),
             Self::AsMeasured => input(trial, quantity)?.into(),
             Self::McArdle1972 => {
@@ -30,13 +30,6 @@ impl Equation {
             Self::Astrand1960 => cycle::single_stage(quantity, trial)?,
             Self::AcsmStepAstrand1960 => step::single_stage(quantity, trial)?,
             Self::Golding2000 => cycle::multistage(trial)?,
-            Self::Kline1987 => field::mile_walk(trial)?,
-            Self::Cooper1968 => field::twelve_minute_run(earlier("distance_m").unwrap_or_default()).into(),
-            Self::AcsmRun => field::mile_and_a_half_run(input(trial, "time_s")?).into(),
-            Self::Leger1988 => field::shuttle_20m(earlier("speed_kmh").unwrap_or_default(), age(&trial.facts)?).into(),
-            Self::Bangsbo2008Level1 => field::shuttle_recovery_1(earlier("distance_m").unwrap_or_default()).into(),
-            Self::Bangsbo2008Level2 => field::shuttle_recovery_2(earlier("distance_m").unwrap_or_default()).into(),
-            Self::Buchheit2008 => field::interval_30_15(trial, earlier("speed_kmh").unwrap_or_default())?.into(),
             Self::ClampedMean => ride::stage_mean(quantity, trial)?,
             Self::RecoveryAfterClamp => ride::recovery(trial)?,
             Self::Hagerman1984 => row::vo2max(trial, earlier("time_s").unwrap_or_default())?.into(),
@@ -59,9 +52,10 @@ impl Equation {
 }
 
 /// The values a name of a formula stands for: what was computed of a side that it names (the best of its tries, not the tries),
-/// a reading (of the side that is scored), what was computed before, a fact of the person.
+/// what was worked out of laps or of a schedule, a reading (of the side that is scored), what was computed before, a fact of the person.
 pub(crate) fn named(name: &str, side: Option<&str>, trial: &Trial, so_far: &[(&str, Estimate)]) -> Option<Numbers> {
-    if let Some((_, scored)) = so_far.iter().find(|(q, _)| name.contains('.') && *q == name) {
+    let is_settled = |equation: Equation| name.contains('.') || !matches!(equation, Equation::Formula | Equation::AsMeasured);
+    if let Some((_, scored)) = so_far.iter().find(|(q, e)| *q == name && is_settled(e.equation)) {
         return Some(Numbers::from(scored.value));
     }
     let (key, of_side) = name.split_once('.').map_or((name, side), |(key, side)| (key, Some(side)));

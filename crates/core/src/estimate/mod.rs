@@ -6,7 +6,7 @@
 
 pub(crate) mod compute;
 pub mod cycle;
-pub mod field;
+mod field;
 mod line;
 mod ride;
 pub mod row;

@@ -2,8 +2,8 @@
 
 use super::exert::{Shape, exertion, shape};
 use crate::{
-    catalogue::{Family, PhaseKind, Protocol},
-    estimate::field,
+    catalogue::{Effort, Equation, Family, PhaseKind, Protocol},
+    inputs::Numbers,
     run::{Setup, State, event::Answer},
     simulate::{Client, Demand, RESTING_VO2, cycling, stepping},
     units::rounded,
@@ -32,7 +32,7 @@ pub fn demands(protocol: &Protocol, setup: &Setup, client: &Client, state: &Stat
         }
         Family::TimedEffort | Family::DistanceEffort => {
             if let Some(work) = state.timeline.phase(PhaseKind::Work) {
-                let share = if protocol.effort == crate::catalogue::Effort::Vigorous { 0.95 } else { 0.7 };
+                let share = if protocol.effort == Effort::Vigorous { 0.95 } else { 0.7 };
                 asked.push(Demand { from_s: seconds(work.start_ms), vo2: share * client.vo2max });
                 asked.extend(work.end_ms.map(rest));
             }
@@ -84,19 +84,42 @@ pub fn is_rehearsed(protocol: &Protocol) -> bool {
     protocol.family().is_rehearsed() || shape(protocol).is_some()
 }
 
-/// How fast the client goes over a course, m/s: what the protocol's own equation says of the true VO2max.
+/// How fast a client walks, m/s: from out for a stroll to as fast as a walk can be. Common practice.
+const WALKS: (f64, f64) = (1.2, 2.45);
+
+/// How fast the client goes over a course, m/s: as fast as the protocol's own formula gives the true VO2max for.
 fn speed(protocol: &Protocol, client: &Client) -> f64 {
-    match protocol.id.as_str() {
-        "run-12min" => field::twelve_minute_distance(client.vo2max) / 720.0,
-        "run-1-5mile" => 2414.0 / field::mile_and_a_half_time(client.vo2max),
-        "mile-walk" => {
-            let hr = client.steady_hr(0.7 * client.vo2max);
-            let time = field::mile_walk_time(client.sex, client.age, client.mass, client.vo2max, hr);
-            1609.0 / time.clamp(660.0, 1320.0)
-        }
-        "row-2000m" => 2000.0 / (60.0 * (13.5 - 0.09 * client.vo2max).clamp(6.2, 12.0)),
-        _ => 1.3,
+    let runs = protocol.effort == Effort::Vigorous;
+    let (slow, fast) = if runs { (0.5, 12.0) } else { WALKS };
+    // A rower's equation is no formula: a time that a rower of this VO2max would be content with, ours.
+    if protocol.scoring.iter().any(|s| s.equation == Equation::Hagerman1984) {
+        return 2000.0 / (60.0 * (13.5 - 0.09 * client.vo2max).clamp(6.2, 12.0));
     }
+    if estimated(protocol, client, slow).is_none() {
+        return 1.3;
+    }
+    // The estimate grows with the speed: halve the interval until it is a hair.
+    let (slow, fast) = (0..40).fold((slow, fast), |(slow, fast), _| {
+        let middle = f64::midpoint(slow, fast);
+        if estimated(protocol, client, middle).is_some_and(|vo2max| vo2max < client.vo2max) { (middle, fast) } else { (slow, middle) }
+    });
+    f64::midpoint(slow, fast)
+}
+
+/// The VO2max, mL/kg/min, that the protocol's formula gives a client who goes at a speed, m/s; nothing where it has none.
+fn estimated(protocol: &Protocol, client: &Client, speed: f64) -> Option<f64> {
+    let course = protocol.course()?;
+    let facts = client.facts();
+    let formula = protocol.scored("vo2max")?.formula_for(facts.sex)?;
+    let reading = |name: &str| match name {
+        "distance_m" => course.seconds.map(|s| f64::from(s) * speed),
+        "time_s" => course.distance_m.map(|m| m / speed),
+        "hr_end" => Some(client.steady_hr(0.7 * client.vo2max)),
+        "age_years" => Some(client.age),
+        "mass_kg" => Some(client.mass),
+        _ => None,
+    };
+    formula.value(&|name| reading(name).map(Numbers::from)).ok()
 }
 
 /// How many of what is counted with the key the client does in a minute, where it covers no distance: knee lifts. A fitter

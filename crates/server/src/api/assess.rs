@@ -7,14 +7,16 @@ use chrono::NaiveDate;
 use impulso_core::{
     alike::Unlike,
     catalogue::{self, Protocol},
+    done,
     estimate::cycle::Load,
     hr_max::HrMaxMethod,
     person::{Facts, Sex},
     picture::{BodyMap, Drawing, Picture},
-    report,
+    progress, report,
     run::event::Conditions,
     suitability::{self, Before, Client, First, Fit, Means},
     units::{Age, Units},
+    visit,
 };
 use impulso_store::{
     PersonId, Scope,
@@ -155,7 +157,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
     let today = auth::today(&mut scope).await?;
     let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
     let history = results::of_person(&mut scope, person.id).await?;
-    let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
+    let last = done::last_scored(history.iter().map(|r| &r.done), &protocol.id);
     let cadence = protocol.cadence.as_ref();
     let in_visit = match query.visit.zip(query.place) {
         Some((visit, place)) => Some(visiting::place_of(&mut scope, InVisit { visit, place }, person.id, &protocol.id).await?),
@@ -179,11 +181,11 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
         runs_live: protocol.family().runs_live(),
         cadence: cadence.and_then(|c| c.for_sex(person.profile.sex)),
         cadence_choices: cadence.map(catalogue::CadenceRule::choices).unwrap_or_default(),
-        suggested: visiting::conditions(
+        suggested: visit::conditions(
             protocol,
             person.profile.sex,
             last.map(|r| &r.conditions),
-            in_visit.as_ref().map(|(visit, place)| (visit, place)),
+            in_visit.as_ref().map(|(visit, place)| (place, &visit.conditions)),
             &Conditions::new(),
         ),
         loads: loads(protocol, person.profile.sex),
@@ -208,8 +210,8 @@ pub async fn differences(who: SignedIn, path: web::Path<(Uuid, String)>, form: J
     let protocol = shelf.find(&protocol)?;
     let units = people::get(&mut scope, PersonId(id)).await?.profile.units;
     let history = results::of_person(&mut scope, PersonId(id)).await?;
-    let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
-    Ok(web::Json(last.map(|r| report::since_last_setup(protocol, &r.conditions, &form.conditions, units)).unwrap_or_default()))
+    let last = done::last_scored(history.iter().map(|r| &r.done), &protocol.id);
+    Ok(web::Json(last.map(|r| progress::since_last_setup(protocol, &r.conditions, &form.conditions, units)).unwrap_or_default()))
 }
 
 fn loads(protocol: &Protocol, sex: Option<Sex>) -> Option<FirstLoads> {
@@ -268,7 +270,7 @@ pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Means>) -> A
     fits.sort_by_key(|f| f.verdict);
     let planned = retests::open_of(&mut scope, person.id).await?;
     let mut last: BTreeMap<&str, NaiveDate> = BTreeMap::new();
-    for result in history.iter().filter(|r| !r.computed.is_empty()) {
+    for result in history.iter().filter(|r| r.is_scored()) {
         last.insert(&result.protocol_id, result.on);
     }
     let before: Vec<Before> = last
@@ -296,5 +298,10 @@ pub fn shortlist(person: &Person, checked: Option<&Check>, today: NaiveDate, his
 pub fn client<'a>(person: &Person, checked: Option<&'a Check>, today: NaiveDate, history: &[Stored]) -> Client<'a> {
     let age: Option<Age> = impulso_core::person::age_on(person.profile.born, today).ok();
     let readiness = checked.map(|c| (&c.answers, &c.advice));
-    Client { age, rate_limiting_drug: person.profile.rate_limiting_drug, readiness, passed: Some(visiting::passed(history)) }
+    Client {
+        age,
+        rate_limiting_drug: person.profile.rate_limiting_drug,
+        readiness,
+        passed: Some(done::passed(history.iter().map(|r| &r.done))),
+    }
 }

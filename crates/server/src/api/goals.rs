@@ -7,7 +7,7 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
     goal::{Goal, Milestone, TOTAL, Way},
-    quantity, text,
+    progress, quantity, text,
 };
 use impulso_store::{
     PersonId, Scope,
@@ -122,9 +122,10 @@ async fn lines(scope: &mut Scope, of: &Dossier, totals: &[BatteryTotal], kept: V
         let of_battery = totals.iter().find(|t| t.battery == goal.protocol && goal.quantity == TOTAL);
         let protocol = shelf.find(&goal.protocol).ok();
         let latest = history.iter().rev().find(|r| r.protocol_id == goal.protocol && r.computed.contains_key(&goal.quantity));
-        let value = latest.and_then(|r| Some((r.on, *r.computed.get(&goal.quantity)?)));
-        let error =
-            protocol.zip(latest).and_then(|(protocol, result)| scoring::wobble(protocol, result, &goal.quantity, known.get(&protocol.id)));
+        let value = latest.and_then(|r| Some((r.on, r.value(&goal.quantity)?)));
+        let error = protocol
+            .zip(latest)
+            .and_then(|(protocol, done)| progress::typical_error(protocol, done, &goal.quantity, known.get(&protocol.id)));
         let value = value.or(of_battery.map(|t| (t.on, t.points)));
         let standing = goal.standing(value, error.as_ref(), *today, units);
         lines.push(GoalLine {
@@ -205,7 +206,7 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> Ap
     } else {
         let protocol = shelf.find(&form.protocol)?;
         let mut own = history.iter().rev().filter(|r| r.protocol_id == protocol.id);
-        own.find_map(|r| Some((r.on, *r.computed.get(&form.quantity)?)))
+        own.find_map(|r| Some((r.on, r.value(&form.quantity)?)))
     };
     let Some((from_on, from)) = latest else {
         let message =

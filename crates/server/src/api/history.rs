@@ -3,23 +3,21 @@
 use actix_web::{get, web};
 use chrono::NaiveDate;
 use impulso_core::{
-    battery::{Battery, Place},
-    catalogue::{self, Protocol, Scoring},
+    catalogue::{self, Protocol},
+    done::Done,
     happening::Happening,
+    progress::{self, TrendPoint},
     quantity,
-    run::event::Conditions,
-    visit::{Happened, fold},
+    visit::{self, Happened, Same, fold},
 };
 use impulso_store::{
     PersonId, Scope,
-    results::Stored,
     visits::{self, Visit},
 };
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::results::{TrendPoint, points};
 use crate::{ApiError, ApiResult, auth::SignedIn, dossier::Dossier, scoring, visiting};
 
 /// A battery over all its dates.
@@ -85,30 +83,6 @@ pub async fn history(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
     }))
 }
 
-/// What makes a place of one visit the same as a place of another: the test, its variant, and which of several alike it is.
-#[derive(PartialEq)]
-struct Same(String, Conditions, usize);
-
-impl Same {
-    fn of(battery: &Battery, place: usize) -> Self {
-        let test = &battery.tests[place];
-        let alike = |t: &&Place| t.protocol == test.protocol && t.given == test.given;
-        Self(test.protocol.clone(), test.given.clone(), battery.tests[..place].iter().filter(alike).count())
-    }
-}
-
-/// The measures of a test that are followed over its dates as it was done last: what it is about, else what stands in its details, as
-/// the shake of a plank that ends at 30 seconds.
-fn followed<'p>(protocol: &'p Protocol, latest: Option<&Stored>) -> Vec<&'p Scoring> {
-    let follows = |s: &&Scoring| {
-        let rule = protocol.change_rule(&s.quantity);
-        rule.is_some_and(|rule| latest.is_none_or(|r| rule.follows(&r.conditions)))
-    };
-    let of = |in_detail: bool| protocol.scoring.iter().rev().filter(|s| s.in_detail == in_detail).filter(follows).collect::<Vec<_>>();
-    let about = of(false);
-    if about.is_empty() { of(true) } else { about }
-}
-
 /// The days a battery was done, oldest first, and its measures over them; of some places `only`, and until a visit.
 pub async fn over_time(
     scope: &mut Scope,
@@ -116,7 +90,7 @@ pub async fn over_time(
     battery: &str,
     until: Option<(&Visit, &[usize])>,
 ) -> ApiResult<(Vec<NaiveDate>, Vec<HistoryLine>)> {
-    let (Dossier { shelf, history: all, .. }, person) = (of, of.person.id);
+    let (Dossier { shelf, .. }, person) = (of, of.person.id);
     let mut done = visits::of_battery(scope, person, battery).await?;
     done.retain(|v| until.is_none_or(|(last, _)| v.created_at <= last.created_at));
     done.reverse();
@@ -128,7 +102,7 @@ pub async fn over_time(
         let events: Vec<&Happened> = happened.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h).collect();
         let state = fold(&visit.battery, events);
         for (k, best) in visiting::counted(visit, &state, of).into_iter().enumerate() {
-            reached.extend(best.map(|r| (Same::of(&visit.battery, k), r.id.0)));
+            reached.extend(best.map(|r| (Same::of(&visit.battery, k), r.id)));
         }
     }
     let told = of.told();
@@ -142,22 +116,22 @@ pub async fn over_time(
         }
         let Ok(protocol) = shelf.find(&place.protocol) else { continue };
         let same = Same::of(&latest.battery, k);
-        let own: Vec<Stored> = all.iter().filter(|r| reached.iter().any(|(s, id)| *s == same && *id == r.id.0)).cloned().collect();
-        for scored in followed(protocol, own.last()).into_iter().filter(|s| own.iter().any(|r| r.computed.contains_key(&s.quantity))) {
+        let own: Vec<&Done> = of.tests().filter(|r| reached.iter().any(|(s, id)| *s == same && *id == r.id)).collect();
+        for scored in progress::followed(protocol, own.last().copied()) {
             let key = &scored.quantity;
-            let now = own.iter().rev().find(|r| r.computed.contains_key(key));
-            let error = now.and_then(|r| scoring::wobble(protocol, r, key, known.get(&protocol.id)));
-            let progress = now.and_then(|r| scoring::progress(protocol, r, &own, key, error.as_ref(), &told));
+            let Some(now) = own.iter().rev().find(|r| r.value(key).is_some()) else { continue };
+            let error = progress::typical_error(protocol, now, key, known.get(&protocol.id));
+            let gone = progress::of_test(protocol, now, own.iter().copied(), key, error.as_ref(), &told);
             lines.push(HistoryLine {
                 protocol: protocol.id.clone(),
-                name: visiting::variant_name(Some(protocol), place),
+                name: visit::variant_name(Some(protocol), place),
                 section: catalogue::section_name(&protocol.section).to_owned(),
                 label: quantity::label(key).into_owned(),
                 unit: said(key, 0.0).1.to_owned(),
                 lower_is_better: quantity::lower_is_better(key),
-                points: points(protocol, key, &own, told.units),
+                points: progress::trend(protocol, key, own.iter().copied(), told.units),
                 detectable: error.map(|e| said(key, e.detectable).0),
-                sentence: progress.and_then(|p| p.since_first.or(p.since_last)).map(|c| c.sentence),
+                sentence: gone.and_then(|p| p.since_first.or(p.since_last)).map(|c| c.sentence),
                 quantity: key.clone(),
             });
         }

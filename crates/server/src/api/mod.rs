@@ -2,6 +2,7 @@
 //! OpenAPI document is made from them.
 
 pub mod assess;
+pub mod entries;
 pub mod everything;
 pub mod goals;
 pub mod happenings;
@@ -19,8 +20,9 @@ pub mod reports;
 pub mod results;
 pub mod retests;
 pub mod ride;
+pub mod row_time;
 pub mod runs;
-
 pub mod session;
 pub mod today;
+pub mod trend;
 pub mod visits;

@@ -4,11 +4,13 @@ use actix_web::{HttpResponse, get, http::header, post, put, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
+    catalogue::Protocol,
     conditions::Answer,
+    done::Done,
     happening::Happening,
     person::{Sex, age_on},
+    progress::{self, Rung, Told},
     quantity,
-    report::{self, Rung},
     suitability::Fit,
     text,
     units::{BodyMass, Height, Units},
@@ -37,7 +39,7 @@ use crate::{
     dossier::Dossier,
     intake::Intake,
     planning::RetestLine,
-    scoring::{self, Told},
+    scoring,
     settings::limits,
     shelf::Shelf,
     visiting::VisitLine,
@@ -187,7 +189,7 @@ fn side_by_side(history: &[results::Stored], shelf: &Shelf) -> Vec<ByWay> {
         };
         let way = format!("{}{source}", shelf.name(&result.protocol_id));
         if !ways.iter().any(|w| w.way.eq_ignore_ascii_case(&way)) {
-            ways.push(ByWay { way, shown: quantity::with_unit(BY_WAY, *value), on: result.on, result: result.id.0 });
+            ways.push(ByWay { way, shown: quantity::with_unit(BY_WAY, *value), on: result.on, result: result.id });
         }
     }
     if ways.len() > 1 { ways } else { Vec::new() }
@@ -368,12 +370,16 @@ pub(crate) async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json
     // The coach's page is metric throughout.
     let told = Told { noted: of.happenings(), ..Told::default() };
     let Dossier { shelf, person, history, noted, today } = of;
-    let ladder = scoring::ladder(scope, &shelf, &history, &told).await?;
+    let tests: Vec<&Done> = history.iter().map(|r| &r.done).collect();
+    let is_repeated = |p: &&Protocol| tests.iter().filter(|r| r.protocol_id == p.id).count() > 1;
+    let repeated: Vec<&Protocol> = shelf.all().filter(is_repeated).collect();
+    let known = scoring::known(scope, &repeated).await?;
+    let ladder = progress::ladder(repeated, &tests, &known, &told);
     let retests = retests::open_of(scope, id).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
     let visits = visits::of_person(scope, id, limits::VISITS + 1).await?;
     let fits = shortlist(&person, checked.as_ref(), today, &history);
-    let with_reading = history.iter().filter(|r| !r.computed.is_empty()).count();
+    let with_reading = history.iter().filter(|r| r.is_scored()).count();
     Ok(web::Json(PersonPage {
         goals,
         aims,
@@ -381,7 +387,7 @@ pub(crate) async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json
         form: as_form(&person),
         age: years(person.profile.born, today),
         since: person.created_at,
-        story: report::story(&ladder, with_reading, today),
+        story: progress::story(&ladder, with_reading, today),
         tests: history.iter().rev().map(|r| TestLine::new(r, &shelf)).collect(),
         more_visits: visits.len() > limits::VISITS as usize,
         visits: visits.iter().take(limits::VISITS as usize).map(|v| VisitLine::new(v, None)).collect(),

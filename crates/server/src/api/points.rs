@@ -24,7 +24,6 @@ use crate::{
     body::Json,
     marking::Tables,
     shelf::Shelf,
-    visiting,
 };
 
 /// The scoring tables of a battery.
@@ -70,7 +69,7 @@ async fn page(scope: &mut Scope, id: &str) -> ApiResult<ScoringPage> {
         let protocol = shelf.find(&test.protocol).ok()?;
         Some(ScoredTest {
             place,
-            name: visiting::variant_name(Some(protocol), test),
+            name: impulso_core::visit::variant_name(Some(protocol), test),
             label: quantity::label(protocol.headline()).into_owned(),
             unit: quantity::unit(protocol.headline()).to_owned(),
             lower_is_better: points::lower_is_better(protocol),

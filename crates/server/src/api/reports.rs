@@ -2,7 +2,11 @@
 
 use actix_web::{HttpResponse, delete, get, http::StatusCode, post, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
-use impulso_core::{Code, InputError, report::FailedPoint, visit::Learned};
+use impulso_core::{
+    Code, InputError,
+    report::FailedPoint,
+    visit::{Learned, Row},
+};
 use impulso_store::{
     Scope, Store,
     audit::{self, Subject},
@@ -250,9 +254,13 @@ pub async fn open(
         level: t.level,
     });
     let next_on = next_of(&mut scope, &visit).await?;
-    let rows = page.rows.into_iter().filter(|r| !r.figures.is_empty()).map(|r| {
+    let rows = page.rows.into_iter().filter(|r| !r.came_to.figures.is_empty()).map(|r| {
         let row = VisitRow { run: None, result: None, reason: None, times: Vec::new(), ..r };
-        if opened.remarks { row } else { VisitRow { remarks: Vec::new(), flags: Vec::new(), how: None, ..row } }
+        if opened.remarks {
+            return row;
+        }
+        let came_to = Row { flags: Vec::new(), how: None, ..row.came_to };
+        VisitRow { remarks: Vec::new(), came_to, ..row }
     });
     Ok(web::Json(ClientReport {
         name: page.name,

@@ -5,14 +5,12 @@ use impulso_core::{
     alike::unlike,
     catalogue::Protocol,
     clamped::{self, Together},
+    done::Done,
     quantity::{shown, unit},
     units::rounded,
 };
-use impulso_store::results::Stored;
 use serde::Serialize;
 use utoipa::ToSchema;
-
-use crate::scoring;
 
 /// A ride in words and numbers.
 #[derive(Serialize, ToSchema)]
@@ -58,17 +56,17 @@ pub struct RideCell {
 }
 
 /// The report of a ride; nothing for another test, or one without a reading.
-pub fn report(protocol: &Protocol, result: &Stored, history: &[Stored]) -> Option<RideReport> {
+pub fn report<'r>(protocol: &Protocol, result: &Done, history: impl DoubleEndedIterator<Item = &'r Done> + Clone) -> Option<RideReport> {
     let rule = protocol.clamp()?;
     let now_point = result.point(protocol.headline())?;
-    let earlier = scoring::earlier(result, history).rev().filter(|r| !r.computed.is_empty());
+    let earlier = history.filter(|r| r.is_earlier(result) && r.is_scored()).rev();
     let before = earlier.clone().find(|r| r.point(protocol.headline()).is_some_and(|p| unlike(protocol, &p, &now_point).is_empty()));
-    let value = |of: &Stored, key: &str| of.computed.get(key).copied();
+    let value = |of: &Done, key: &str| of.value(key);
     let cell = |key: &str| {
         let words = |v: f64| format!("{} {}", shown(key, v), unit(key));
         RideCell { now: value(result, key).map(words).unwrap_or_default(), then: before.and_then(|b| value(b, key)).map(words) }
     };
-    let trial = scoring::trial(protocol, result);
+    let trial = result.trial(protocol);
     let hr_max = trial.hr_max_method().of(&trial.facts).ok()?;
     let stages = rule.stages.iter().zip(1u8..).map(|(stage, n)| RideStage {
         target: format!("{} % of the maximum: {} bpm", stage.percent_of_max, shown("recovery_hr", hr_max * stage.percent_of_max / 100.0)),

@@ -5,10 +5,10 @@ use std::collections::BTreeMap;
 use actix_web::{HttpResponse, get, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
-    Code, InputError,
-    catalogue::{self, Condition, ConditionKind},
+    Code, InputError, catalogue, done,
     hr_max::{CeilingRule, HrMaxMethod},
     person::Sex,
+    progress,
     run::{
         Setup,
         event::{Answer, Conditions},
@@ -16,7 +16,7 @@ use impulso_core::{
     suitability::{self, Fit, FitVerdict},
     text,
     units::Cadence,
-    visit::Happened,
+    visit::{self, Happened},
 };
 use impulso_store::{
     PersonId, RunId, Scope,
@@ -111,9 +111,9 @@ pub async fn create(
         visiting::is_free(&mut scope, &visit, at.place, form.id).await?;
         let profile = people::get(&mut scope, visit.person).await?.profile;
         let history = results::of_protocol(&mut scope, visit.person, &protocol.id).await?;
-        let last = history.iter().rev().find(|r| !r.computed.is_empty()).map(|r| &r.conditions);
+        let last = done::last_scored(history.iter().map(|r| &r.done), &protocol.id).map(|r| &r.conditions);
         takes = place.takes.clone();
-        form.conditions = visiting::conditions(protocol, profile.sex, last, Some((&visit, &place)), &form.conditions);
+        form.conditions = visit::conditions(protocol, profile.sex, last, Some((&place, &visit.conditions)), &form.conditions);
     }
     can_run(protocol, form.people.len())?;
     let mut reason = text::note(form.overrule_reason.as_deref().unwrap_or_default(), "overrule_reason")?;
@@ -213,14 +213,11 @@ async fn performer(
         ..Setup::of(&facts)
     };
     setup.check(protocol)?;
-    setup.last_value = pace.and_then(|q| last_alike(protocol, &setup, &history).find_map(|r| r.computed.get(q).copied()));
-    let mut last_values = BTreeMap::new();
-    for result in last_alike(protocol, &setup, &history) {
-        for (quantity, value) in &result.computed {
-            last_values.entry(quantity.clone()).or_insert(*value);
-        }
+    let alike = progress::last_alike(protocol, &setup.recorded(protocol), history.iter().map(|r| &r.done));
+    setup.last_value = pace.and_then(|q| alike.iter().find_map(|r| r.value(q)));
+    for (quantity, value) in alike.iter().flat_map(|r| &r.computed) {
+        setup.last_values.entry(quantity.clone()).or_insert(*value);
     }
-    setup.last_values = last_values;
     let (checked, fit) = judged(scope, protocol, &person, today).await?;
     // A reason that was given with today's readiness is one.
     let reason = reason.map(str::to_owned).or_else(|| checked.as_ref().and_then(|c| c.overrule_reason.clone()));
@@ -305,21 +302,6 @@ pub async fn admission(who: SignedIn, form: Json<AdmissionForm>) -> ApiResult<we
         });
     }
     Ok(web::Json(lines))
-}
-
-/// The earlier results that were done alike, the latest first. What is done in attempts has variants and names: only one of the same is
-/// last time.
-fn last_alike<'r>(
-    protocol: &'r catalogue::Protocol,
-    setup: &Setup,
-    history: &'r [results::Stored],
-) -> impl Iterator<Item = &'r results::Stored> + use<'r> {
-    let conditions = setup.recorded(protocol);
-    let told_apart = |c: &&Condition| c.kind == ConditionKind::Choice && !c.note || c.kind == ConditionKind::Text && c.required;
-    let keys: Vec<String> = protocol.conditions.iter().filter(told_apart).map(|c| c.key.clone()).collect();
-    let alike =
-        move |r: &&results::Stored| protocol.legs().is_empty() || keys.iter().all(|key| r.conditions.get(key) == conditions.get(key));
-    history.iter().rev().filter(alike)
 }
 
 fn join_code() -> String {

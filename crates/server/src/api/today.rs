@@ -2,7 +2,7 @@
 
 use actix_web::{get, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
-use impulso_core::text;
+use impulso_core::{done::Stop, text};
 use impulso_store::{people, results, retests, runs, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -11,7 +11,6 @@ use uuid::Uuid;
 use super::{
     library::{self, LibraryLine},
     people::PersonLine,
-    results::stop_sentence,
 };
 use crate::{
     ApiError, ApiResult,
@@ -160,7 +159,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
             name: r.person_name,
             protocol_name: shelf.name(&r.protocol_id),
             on: r.on,
-            sentence: stop_sentence(&r.stopped),
+            sentence: Stop::sentence(&r.stopped),
             note: r.stopped.note,
         })
         .collect();

@@ -6,12 +6,13 @@ use impulso_core::{
     Code, InputError,
     battery::{self, Battery},
     catalogue::{Condition, ConditionKind},
+    done,
     goal::{Goal, TOTAL},
     person,
     run::event::{Answer, Conditions, check_answer},
     suitability, text,
     units::Units,
-    visit::{Happened, cost_of_moving},
+    visit::{self, Happened, cost_of_moving},
 };
 use impulso_store::{
     PersonId, Scope,
@@ -74,7 +75,7 @@ fn line((battery, own): (Battery, bool), shelf: &Shelf) -> BatteryLine {
     let as_it_is: Vec<usize> = (0..battery.tests.len()).collect();
     BatteryLine {
         own,
-        names: tests().map(|(place, protocol)| visiting::variant_name(protocol, place)).collect(),
+        names: tests().map(|(place, protocol)| visit::variant_name(protocol, place)).collect(),
         reasons: battery.reasons(&|id| shelf.find(id)),
         minutes: tests().map(|(place, protocol)| place.rest_min + protocol.map_or(0, |p| p.minutes)).sum(),
         better_order: (order != as_it_is).then_some(order),
@@ -168,8 +169,8 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
     let mut equipment: Vec<String> = Vec::new();
     for place in &battery.tests {
         let protocol = shelf.find(&place.protocol)?;
-        let last = history.iter().rev().find(|r| r.protocol_id == protocol.id && !r.computed.is_empty());
-        let from = visiting::conditions(protocol, person.profile.sex, last.map(|r| &r.conditions), None, &Conditions::new());
+        let last = done::last_scored(history.iter().map(|r| &r.done), &protocol.id);
+        let from = visit::conditions(protocol, person.profile.sex, last.map(|r| &r.conditions), None, &Conditions::new());
         for condition in asked.iter().filter(|c| !place.given.contains_key(&c.key)) {
             if let Some(answer) = from.get(&condition.key) {
                 suggested.entry(condition.key.clone()).or_insert_with(|| answer.clone());
@@ -319,7 +320,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<TableQuer
     let of = Dossier::of(&mut scope, visit.person).await?;
     let mut page = visiting::page_by(&mut scope, &of, &visit, None, query.table).await?;
     for row in &mut page.rows {
-        if let Some(result) = of.history.iter().find(|r| Some(r.id.0) == row.result) {
+        if let Some(result) = of.history.iter().find(|r| Some(r.id) == row.result) {
             row.remarks = view::remarks(&mut scope, result).await?;
         }
     }

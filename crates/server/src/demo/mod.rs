@@ -15,7 +15,7 @@ use impulso_core::{
     catalogue::{self, Condition, ConditionKind, Protocol},
     happening::Happening,
     inputs::StageInput,
-    person::Sex,
+    person::{Facts, Sex},
     plan::RetestRule,
     readiness::{Answers, advise},
     run::{
@@ -32,14 +32,14 @@ use impulso_store::{
     happenings,
     people::{self, Profile},
     readiness,
-    results::{Stop, Stored, StoredFacts},
+    results::{Done, Stop, Stored},
     retests,
     visits::{self, Visit},
 };
 use rand::{RngExt, SeedableRng, rngs::StdRng};
 use uuid::Uuid;
 
-use crate::{ApiError, ApiResult, passwords, recording, scoring};
+use crate::{ApiError, ApiResult, passwords, recording};
 use cast::{CAST, Client, Oddity, Plan, Test};
 
 /// The demo coach's address.
@@ -120,7 +120,7 @@ async fn visit(scope: &mut Scope, coach: CoachId, person: PersonId, id: &str, on
     visits::create(scope, coach, &visit).await?;
     for (place, test) in visit.battery.tests.iter().enumerate() {
         if let Some(result) = kept.iter().find(|r| r.on == on && r.protocol_id == test.protocol) {
-            visits::append(scope, visit.id, Uuid::now_v7(), &Happened::Done { place, result: result.id.0 }).await?;
+            visits::append(scope, visit.id, Uuid::now_v7(), &Happened::Done { place, result: result.id }).await?;
         }
     }
     visits::append(scope, visit.id, Uuid::now_v7(), &Happened::Closed).await?;
@@ -215,10 +215,8 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
             inputs.insert("bench_cm", bench);
         }
     }
-    let mut stored = Stored {
-        id: ResultId::new(),
-        person,
-        run: None,
+    let mut done = Done {
+        id: ResultId::new().0,
         protocol_id: protocol.id.clone(),
         method: protocol.method_version(),
         on,
@@ -231,8 +229,8 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
         remarks: Vec::new(),
         computed: BTreeMap::new(),
     };
-    stored.computed = scoring::values(protocol, &stored)?;
-    Ok(stored)
+    done.computed = done.scores(protocol)?;
+    Ok(Stored { person, run: None, done })
 }
 
 /// A set-up as it always is at Tidewater Hall.
@@ -251,9 +249,9 @@ fn on_the_day(client: &Client, test: &Test) -> ApiResult<Setup> {
 }
 
 /// The facts as they were on the day: the age counts back from today's.
-fn facts_on(client: &Client, test: &Test) -> Result<StoredFacts, ApiError> {
+fn facts_on(client: &Client, test: &Test) -> Result<Facts, ApiError> {
     let years_back = (test.days_ago / 365) as u32;
-    Ok(StoredFacts {
+    Ok(Facts {
         sex: client.sex,
         age: Some(Age::new(f64::from(client.age - years_back))?),
         mass: Some(BodyMass::parse_entry(client.mass, client.imperial)?),

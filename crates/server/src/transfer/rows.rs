@@ -20,17 +20,16 @@ use impulso_core::{
     visit::Happened,
 };
 use impulso_store::{
-    PersonId, ResultId, RunId,
     everything::{Column, LEFT_OUT},
     protocols,
-    results::{Stop, Stored, StoredFacts},
+    results::{Done, Stop, StoredFacts},
     versions::Change,
 };
 use serde::de::DeserializeOwned;
 use serde_json::{Map, Value, json};
 use uuid::Uuid;
 
-use crate::{scoring, shelf::Shelf, view::Rehearsal};
+use crate::{shelf::Shelf, view::Rehearsal};
 
 /// What is wrong with a field.
 type Wrong = (String, String);
@@ -276,24 +275,23 @@ impl Rows {
     ) -> Result<Vec<Value>, Wrong> {
         self.on(row)?;
         let run: Option<Uuid> = typed(row, "run_id")?;
-        let mut result = Stored {
-            id: ResultId(uuid(row, "id")?),
-            person: PersonId(uuid(row, "person_id")?),
-            run: run.map(RunId),
+        let person = uuid(row, "person_id")?;
+        let mut result = Done {
+            id: uuid(row, "id")?,
             protocol_id: string(row, "protocol_id")?.to_owned(),
             method: string(row, "method")?.to_owned(),
             on: day(row, "on_date")?,
             taken_at: moment(row, "taken_at")?,
             inputs: typed::<Inputs>(row, "inputs")?,
             conditions: typed::<Conditions>(row, "conditions")?,
-            facts: typed::<StoredFacts>(row, "facts")?,
+            facts: typed::<StoredFacts>(row, "facts")?.into(),
             stopped: typed::<Option<Stop>>(row, "stopped")?,
             voided: typed::<Option<bool>>(row, "voided")?.unwrap_or_default(),
             remarks: typed::<Option<Vec<String>>>(row, "remarks")?.unwrap_or_default(),
             computed: BTreeMap::new(),
         };
         if result.stopped.is_some() || result.voided {
-            self.unscored.insert(result.id.0);
+            self.unscored.insert(result.id);
             return Ok(Vec::new());
         }
         let known = self.shelf.find(&result.protocol_id).map_err(|_| wrong("protocol_id", "this test isn't in the library"))?;
@@ -302,14 +300,14 @@ impl Rows {
             None => Some(known).filter(|p| p.method_version() == result.method),
         };
         let Some(protocol) = protocol else {
-            self.uncomputed.insert(result.id.0);
+            self.uncomputed.insert(result.id);
             return Ok(Vec::new());
         };
         if protocol.id != result.protocol_id || protocol.method_version() != result.method {
             return Err(wrong("method", "its run was done by another"));
         }
-        result.computed = scoring::values(protocol, &result).map_err(|e| wrong("inputs", e.message))?;
-        scoring::outcome_and_report(protocol, &result, &BTreeMap::new(), Units::Metric).map_err(|e| wrong("inputs", e.message))?;
+        result.computed = result.scores(protocol).map_err(|e| wrong("inputs", e.message))?;
+        result.report(protocol, &BTreeMap::new(), Units::Metric).map_err(|e| wrong("inputs", e.message))?;
         if let Some(brought) = brought {
             let same = |q: &String, v: &f64| result.computed.get(q).is_some_and(|is| (is - v).abs() <= 1e-9 * is.abs().max(1.0));
             if let Some((quantity, value)) = brought.iter().find(|(q, v)| !same(q, v)) {
@@ -318,7 +316,7 @@ impl Rows {
         }
         let score = |(quantity, value): (&String, &f64)| {
             json!({
-                "result_id": result.id, "person_id": result.person, "protocol_id": result.protocol_id, "on_date": result.on,
+                "result_id": result.id, "person_id": person, "protocol_id": result.protocol_id, "on_date": result.on,
                 "quantity": quantity, "value": value
             })
         };

@@ -1,0 +1,505 @@
+//! How a person's measures have gone: since last time, since the first time, and over all tests.
+
+use std::collections::BTreeMap;
+
+use chrono::NaiveDate;
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use crate::{
+    alike::{self, Point, Unlike, unlike},
+    catalogue::{Condition, ConditionKind, Protocol, Scoring},
+    change::{self, Comparison},
+    conditions::Conditions,
+    done::Done,
+    happening::Happening,
+    quantity,
+    report::ResultReport,
+    typical_error::{Own, Repeats, TypicalError},
+    units::Units,
+};
+
+/// What a practice knows by itself of its measures: its own repeats and what it typed in, by protocol and measure.
+pub type Known = BTreeMap<String, BTreeMap<String, Own>>;
+
+/// What a sentence to a person takes into account.
+#[derive(Debug, Clone, Default)]
+pub struct Told {
+    /// What happened along the way.
+    pub noted: Vec<Happening>,
+    /// The units it is said in.
+    pub units: Units,
+}
+
+impl Told {
+    /// Words a change for the person.
+    pub fn word(&self, change: Comparison) -> Comparison {
+        let mut worded = change.told(self.units);
+        worded.remember(&self.noted);
+        worded
+    }
+}
+
+/// How much a measure of a test moves by itself, by the best that is known; `own`: what the practice knows of the protocol.
+pub fn typical_error(protocol: &Protocol, done: &Done, quantity: &str, own: Option<&BTreeMap<String, Own>>) -> Option<TypicalError> {
+    let own = own.and_then(|of| of.get(quantity)).cloned().unwrap_or_default();
+    TypicalError::best(&done.trial(protocol), quantity, done.value(quantity), &own)
+}
+
+/// A measure's repeats among the tests of one person, in the order they were taken.
+pub fn repeats<'r>(protocol: &Protocol, tests: impl IntoIterator<Item = &'r Done>, quantity: &str) -> Repeats {
+    let points: Vec<_> = tests.into_iter().filter_map(|r| r.point(quantity)).collect();
+    Repeats::among(protocol, &points)
+}
+
+/// How a measure of a test stands against the same person's earlier ones; `history`: theirs, oldest first, of any test.
+pub fn of_test<'r>(
+    protocol: &Protocol,
+    done: &Done,
+    history: impl IntoIterator<Item = &'r Done>,
+    quantity: &str,
+    typical_error: Option<&TypicalError>,
+    told: &Told,
+) -> Option<Progress> {
+    let now = done.point(quantity)?;
+    let earlier: Vec<_> = history.into_iter().filter(|r| r.is_earlier(done)).filter_map(|r| r.point(quantity)).collect();
+    let Progress { since_last, since_first } = progress(protocol, quantity, &earlier, &now, typical_error);
+    Some(Progress { since_last: since_last.map(|c| told.word(c)), since_first: since_first.map(|c| told.word(c)) })
+}
+
+/// The changes of a test, measure by measure.
+#[derive(Debug, Clone, Default)]
+pub struct Changes {
+    /// Since the last comparable time.
+    pub since_last: Vec<Comparison>,
+    /// Since the first.
+    pub since_first: Vec<Comparison>,
+}
+
+/// Every followed measure of a test compared with the last time and with the first.
+pub fn changes<'r>(
+    protocol: &Protocol,
+    done: &Done,
+    history: impl IntoIterator<Item = &'r Done> + Clone,
+    report: &ResultReport,
+    told: &Told,
+) -> Changes {
+    let mut changes = Changes::default();
+    for q in report.quantities.iter().filter(|q| q.value.is_some() && protocol.change_rule(&q.key).is_some()) {
+        if let Some(progress) = of_test(protocol, done, history.clone(), &q.key, q.typical_error.as_ref(), told) {
+            changes.since_last.extend(progress.since_last);
+            changes.since_first.extend(progress.since_first);
+        }
+    }
+    changes
+}
+
+/// The measures of a test that are followed over its dates as it was done last: what it is about, else what stands in its details, as
+/// the shake of a plank that ends at 30 seconds.
+pub fn followed<'p>(protocol: &'p Protocol, latest: Option<&Done>) -> Vec<&'p Scoring> {
+    let follows = |s: &&Scoring| {
+        let rule = protocol.change_rule(&s.quantity);
+        rule.is_some_and(|rule| latest.is_none_or(|r| rule.follows(&r.conditions)))
+    };
+    let of = |in_detail: bool| protocol.scoring.iter().rev().filter(|s| s.in_detail == in_detail).filter(follows).collect::<Vec<_>>();
+    let about = of(false);
+    if about.is_empty() { of(true) } else { about }
+}
+
+/// The earlier tests that were done alike, the latest first. What is done in attempts has variants and names: only one of the same is
+/// last time. `conditions`: those of the test that is to come; `history`: of this protocol, oldest first.
+pub fn last_alike<'r>(protocol: &Protocol, conditions: &Conditions, history: impl DoubleEndedIterator<Item = &'r Done>) -> Vec<&'r Done> {
+    let tells_apart =
+        |c: &&Condition| c.is_series || c.kind == ConditionKind::Choice && !c.note || c.kind == ConditionKind::Text && c.required;
+    let told_apart = protocol.conditions.iter().filter(tells_apart);
+    let is_alike = |r: &&Done| {
+        protocol.legs().is_empty() || told_apart.clone().all(|c| !alike::differs(c, r.conditions.get(&c.key), conditions.get(&c.key)))
+    };
+    history.rev().filter(is_alike).collect()
+}
+
+/// A point of a trend.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct TrendPoint {
+    /// The result.
+    pub result: Uuid,
+    /// The day.
+    pub on: NaiveDate,
+    /// The value; absent for a test without a reading.
+    pub value: Option<f64>,
+    /// As shown.
+    pub shown: String,
+    /// Where it cannot be compared with the latest: how it was different.
+    pub unlike: Vec<Unlike>,
+    /// How it ended early, where it did.
+    pub stopped: Option<String>,
+}
+
+/// A measure over time, in the units a person thinks in. `history`: the tests of one protocol, oldest first.
+pub fn trend<'r>(
+    protocol: &Protocol,
+    key: &str,
+    history: impl DoubleEndedIterator<Item = &'r Done> + Clone,
+    units: Units,
+) -> Vec<TrendPoint> {
+    let now = history.clone().rev().find_map(|r| r.point(key));
+    let point = |r: &Done| {
+        let point = r.point(key);
+        TrendPoint {
+            result: r.id,
+            on: r.on,
+            value: point.as_ref().map(|p| quantity::in_units(key, p.value, units).0),
+            shown: point.as_ref().map(|p| quantity::shown_in(key, p.value, units)).unwrap_or_default(),
+            unlike: point.zip(now.as_ref()).map(|(p, n)| unlike(protocol, &p, n)).unwrap_or_default(),
+            stopped: r.stopped.as_ref().map(crate::done::Stop::sentence),
+        }
+    };
+    history.map(point).collect()
+}
+
+/// The change ladder of a person: each measure of these tests from its first comparable time to now, largest change first. `history`:
+/// everything they did, oldest first.
+pub fn ladder<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history: &[&Done], known: &Known, told: &Told) -> Vec<Rung> {
+    let mut rungs = Vec::new();
+    for protocol in protocols {
+        let of_protocol: Vec<&Done> = history.iter().copied().filter(|r| r.protocol_id == protocol.id).collect();
+        // Only what is followed over time has a change rule.
+        for scoring in protocol.scoring.iter().rev().filter(|s| protocol.change_rule(&s.quantity).is_some()) {
+            let quantity = &scoring.quantity;
+            let points: Vec<_> = of_protocol.iter().filter_map(|r| r.point(quantity)).collect();
+            let [earlier @ .., now] = points.as_slice() else { continue };
+            let Some(latest) = of_protocol.iter().rev().find(|r| r.value(quantity).is_some()) else { continue };
+            let error = typical_error(protocol, latest, quantity, known.get(&protocol.id));
+            let compared = progress(protocol, quantity, earlier, now, error.as_ref());
+            if let Some(change) = compared.since_first.or(compared.since_last) {
+                rungs.push(rung(protocol, quantity, told.word(change)));
+            }
+        }
+    }
+    rungs.sort_by(|a, b| b.change.steps.unwrap_or(0.0).abs().total_cmp(&a.change.steps.unwrap_or(0.0).abs()));
+    rungs
+}
+
+/// The result before this one and the first of all, compared with it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Progress {
+    /// Since the last result that can be compared, else since the last one with the reasons why not.
+    pub since_last: Option<Comparison>,
+    /// Since the first result that can be compared; absent where that is the same as `since_last`.
+    pub since_first: Option<Comparison>,
+}
+
+/// Compares a result with those before it. `earlier` in order of date.
+pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, typical_error: Option<&TypicalError>) -> Progress {
+    if protocol.change_rule(key).is_some_and(|rule| !rule.follows(&now.conditions)) {
+        return Progress { since_last: None, since_first: None };
+    }
+    let earlier: Vec<&Point> = earlier.iter().filter(|p| alike::is_of_series(protocol, &p.conditions, &now.conditions)).collect();
+    let alike: Vec<&Point> = earlier.iter().copied().filter(|p| alike::unlike(protocol, p, now).is_empty()).collect();
+    let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
+    let last = alike.last().copied().or_else(|| earlier.last().copied());
+    let first = alike.first().copied().filter(|f| last.is_some_and(|l| l.on != f.on));
+    Progress { since_last: last.map(with), since_first: first.map(with) }
+}
+
+/// What is the same and what is different from last time, for set-up.
+pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions, units: Units) -> Vec<Unlike> {
+    let point = |conditions: &Conditions| Point {
+        on: chrono::NaiveDate::default(),
+        value: 0.0,
+        method: String::new(),
+        conditions: conditions.clone(),
+        ..Point::default()
+    };
+    alike::unlike_in(protocol, &point(then), &point(now), units).into_iter().filter(|u| now.contains_key(&u.key)).collect()
+}
+
+/// One row of the change ladder: a measure from first to now, in steps of what the test can detect.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Rung {
+    /// The protocol.
+    pub protocol: String,
+    /// Its display name.
+    pub name: String,
+    /// The quantity, in words.
+    pub label: String,
+    /// From first to now.
+    pub change: Comparison,
+    /// The first value as shown.
+    pub first_shown: String,
+    /// Today's value as shown.
+    pub now_shown: String,
+    /// The unit.
+    pub unit: String,
+    /// Whether it is the quantity that the test is heard through first.
+    pub is_headline: bool,
+}
+
+/// A row of the ladder for a change.
+pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
+    Rung {
+        protocol: protocol.id.clone(),
+        name: protocol.name.clone(),
+        label: quantity::label(key).into_owned(),
+        first_shown: quantity::shown(key, change.from),
+        now_shown: quantity::shown(key, change.to),
+        unit: quantity::unit_shown(key).to_owned(),
+        is_headline: protocol.headline() == key,
+        change,
+    }
+}
+
+/// Opens a client's page: what happened since the first tests, in plain words. `today` dates the first test; each test
+/// speaks once, through the quantity a client hears first.
+pub fn story(rungs: &[Rung], tests: usize, today: NaiveDate) -> String {
+    use change::Verdict as V;
+    let spoken: Vec<&Rung> = rungs.iter().filter(|r| r.is_headline).collect();
+    match (tests, spoken.iter().map(|r| r.change.from_on).min()) {
+        (0, _) => "No test yet. Start with readiness, then choose a test.".to_owned(),
+        (1, _) | (_, None) => "One test so far. The next one, under the same conditions, will show the change.".to_owned(),
+        _ if spoken.iter().all(|r| r.change.verdict == V::NotComparable) => {
+            "The tests so far were done differently from each other, so no change is claimed.".to_owned()
+        }
+        (_, Some(first)) => {
+            let alike = |r: &Rung| spoken.iter().filter(|o| o.label == r.label).count() > 1;
+            // What nothing is known of is said only where there is nothing else to say.
+            let is_judged = |r: &&&Rung| r.change.verdict != V::NoVerdict;
+            let judged = spoken.iter().any(|r| is_judged(&r) && r.change.verdict != V::NotComparable);
+            let counted = |r: &&&Rung| (!judged || is_judged(r)) && r.change.verdict != V::NotComparable;
+            let first = spoken.iter().filter(counted).map(|r| r.change.from_on).min().unwrap_or(first);
+            let weeks = |from: NaiveDate| ((today - from).num_days() / 7).max(1);
+            // Each comparison says its own length where it is not the whole one.
+            let own_length = |r: &Rung| Some(weeks(r.change.from_on)).filter(|w| *w != weeks(first));
+            let heard = spoken.iter().filter(|r| !judged || is_judged(r));
+            let said: Vec<String> = heard.filter_map(|r| spoken_change(r, alike(r), own_length(r))).collect();
+            let weeks = weeks(first);
+            format!("Since the first test, {} ago: {}.", crate::text::plural(weeks, "week"), crate::text::list(&said))
+        }
+    }
+}
+
+/// One measure's change as part of the story; nothing where the two are not compared. `weeks`: over how many, where it is not as long
+/// as the story.
+fn spoken_change(rung: &Rung, by_test: bool, weeks: Option<i64>) -> Option<String> {
+    use change::Verdict as V;
+    let verb = match rung.change.verdict {
+        V::ClearGain => "clearly improved",
+        V::PossibleGain => "may have improved",
+        V::ClearChange => "clearly changed",
+        V::PossibleChange => "may have changed",
+        V::ClearLoss => "clearly got worse",
+        V::PossibleLoss => "may have got worse",
+        V::WithinNoise => "did not change by more than measurement error",
+        V::NoVerdict => "changed, by how much for real is not known",
+        V::NotComparable => return None,
+    };
+    let what = match (quantity::is_generic(&rung.change.quantity), by_test) {
+        (true, _) => match rung.change.quantity.split_once('.') {
+            Some((_, side)) => format!("{}, {side},", rung.name),
+            None => rung.name.clone(),
+        },
+        (false, true) => format!("{} by the {}", rung.label, rung.name),
+        (false, false) => rung.label.clone(),
+    };
+    let now = quantity::beside(&rung.now_shown, &rung.unit);
+    let length = weeks.map(|w| format!(", in {}", crate::text::plural(w, "week"))).unwrap_or_default();
+    Some(format!("{what} {verb} ({} → {}{length})", rung.first_shown, now))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{
+        catalogue,
+        conditions::Answer,
+        done::tests::done,
+        person::{Facts, Sex},
+    };
+    use serde_json::json;
+
+    fn hold(on: &str, seconds: f64, limit: &str) -> Done {
+        let mut held = done("plank", on, &json!({ "seconds": seconds, "support": "forearm" }));
+        held.conditions.insert("limit_s".into(), Answer::Text(limit.into()));
+        held
+    }
+
+    #[test]
+    fn the_ladder_has_the_largest_change_first_and_nothing_that_was_done_once() {
+        let squats = |on: &str, reps: f64| done("squat-1min", on, &json!({ "reps": reps }));
+        let tests = [
+            hold("2026-01-05", 60.0, "to_failure"),
+            squats("2026-01-05", 40.0),
+            hold("2026-06-05", 180.0, "to_failure"),
+            squats("2026-06-05", 41.0),
+        ];
+        let once = done("push-up", "2026-06-05", &json!({ "reps_toes": 20 }));
+        let all: Vec<&Done> = tests.iter().chain([&once]).collect();
+        let rungs = ladder(catalogue::all(), &all, &Known::new(), &Told::default());
+        assert_eq!(rungs.first().map(|r| (r.protocol.as_str(), r.change.from, r.change.to)), Some(("plank", 60.0, 180.0)));
+        assert!(rungs.iter().all(|r| r.protocol != "push-up"));
+        let steps: Vec<f64> = rungs.iter().map(|r| r.change.steps.unwrap_or(0.0).abs()).collect();
+        assert!(steps.is_sorted_by(|a, b| a >= b), "{steps:?}");
+    }
+
+    #[test]
+    fn a_test_is_held_against_what_was_done_before_it_and_not_after() {
+        let plank = catalogue::find("plank").unwrap();
+        let tests =
+            [hold("2026-01-05", 60.0, "to_failure"), hold("2026-03-05", 90.0, "to_failure"), hold("2026-06-05", 80.0, "to_failure")];
+        let of = |k: usize| of_test(plank, &tests[k], &tests, "seconds", None, &Told::default()).unwrap();
+        assert_eq!(of(0), Progress { since_last: None, since_first: None });
+        assert_eq!(of(1).since_last.map(|c| (c.from, c.to)), Some((60.0, 90.0)));
+        assert_eq!(of(2).since_last.map(|c| c.from), Some(90.0));
+        assert_eq!(of(2).since_first.map(|c| c.from), Some(60.0));
+    }
+
+    #[test]
+    fn a_capped_hold_is_followed_by_what_stands_in_its_details() {
+        let plank = catalogue::find("plank").unwrap();
+        let names =
+            |limit: &str| followed(plank, Some(&hold("2026-01-05", 30.0, limit))).iter().map(|s| s.quantity.clone()).collect::<Vec<_>>();
+        assert!(names("to_failure").contains(&"seconds".to_owned()));
+        assert!(!names("30").contains(&"seconds".to_owned()) && names("30").contains(&"shake_s".to_owned()), "{:?}", names("30"));
+    }
+
+    #[test]
+    fn last_time_is_of_the_same_variant() {
+        let named = catalogue::find("hold").unwrap();
+        let hold = |on: &str, name: &str| {
+            let mut held = done("hold", on, &json!({ "seconds": 20 }));
+            held.conditions.insert("what".into(), Answer::Text(name.into()));
+            held
+        };
+        let tests = [hold("2026-01-05", "L-sit"), hold("2026-02-05", "bar hang"), hold("2026-03-05", "L-sit")];
+        let now = Conditions::from([("what".to_owned(), Answer::Text("l-sit ".into()))]);
+        let days: Vec<String> = last_alike(named, &now, tests.iter()).iter().map(|r| r.on.to_string()).collect();
+        assert_eq!(days, ["2026-03-05", "2026-01-05"], "the latest first");
+    }
+
+    #[test]
+    fn a_trend_says_why_a_point_cannot_be_compared_with_the_latest() {
+        let step = |on: &str, bench: f64| {
+            let mut stepped = done("bench-step-3min", on, &json!({ "pulse_count": 35, "pulse_window_s": 15 }));
+            stepped.conditions.insert("bench_cm".into(), Answer::Number(bench));
+            stepped
+        };
+        let protocol = catalogue::find("bench-step-3min").unwrap();
+        let tests = [step("2026-01-05", 41.3), step("2026-03-05", 30.0), step("2026-06-05", 41.3)];
+        let points = trend(protocol, "recovery_hr", tests.iter(), Units::Metric);
+        assert_eq!(points.iter().map(|p| p.unlike.len()).collect::<Vec<_>>(), [0, 1, 0]);
+        assert!(points.iter().all(|p| p.value == Some(140.0)));
+    }
+
+    fn point(on: &str, value: f64, bench: f64) -> Point {
+        let conditions = Conditions::from([("bench_cm".to_owned(), Answer::Number(bench))]);
+        Point { on: on.parse().unwrap(), value, method: "m".into(), conditions, ..Point::default() }
+    }
+
+    #[test]
+    fn several_styles_in_one_go_are_told_by_their_parts() {
+        let push_up = catalogue::find("push-up").unwrap();
+        let point = |on: &str, style: &str, quantity: &str, value: f64| Point {
+            on: on.parse().unwrap(),
+            value,
+            method: "push-up/1".into(),
+            conditions: [("style".to_owned(), Answer::Text(style.into()))].into(),
+            quantity: quantity.into(),
+            ..Point::default()
+        };
+        // 12 + 8 + 3, then 15 + 8: the total is the same, and the client got better.
+        let total =
+            progress(push_up, "reps", &[point("2026-03-01", "mixed", "reps", 23.0)], &point("2026-04-01", "mixed", "reps", 23.0), None);
+        assert_eq!(total.since_last, None);
+        let toes = |reps| point(if reps < 14.0 { "2026-03-01" } else { "2026-04-01" }, "mixed", "reps_toes", reps);
+        assert_eq!(progress(push_up, "reps_toes", &[toes(12.0)], &toes(15.0), None).since_last.unwrap().difference, 3.0);
+        // In one style it is the repetitions, once.
+        let one = |q: &str| progress(push_up, q, &[point("2026-03-01", "toes", q, 20.0)], &point("2026-04-01", "toes", q, 22.0), None);
+        assert!(one("reps").since_last.is_some() && one("reps_toes").since_last.is_none());
+    }
+
+    #[test]
+    fn a_lift_without_a_spotter_is_compared_all_the_same() {
+        let lift = catalogue::find("one-rm").unwrap();
+        let point = |on: &str, value: f64, spotter: bool| Point {
+            on: on.parse().unwrap(),
+            value,
+            method: "one-rm/1".into(),
+            conditions: [("spotter".to_owned(), Answer::YesNo(spotter))].into(),
+            quantity: "one_rm_kg".into(),
+            ..Point::default()
+        };
+        let told = progress(lift, "one_rm_kg", &[point("2026-05-10", 95.0, true)], &point("2026-11-10", 100.0, false), None);
+        assert_eq!(told.since_last.unwrap().difference, 5.0);
+    }
+
+    #[test]
+    fn a_hold_that_was_capped_is_compared_by_its_shake_and_its_form() {
+        let plank = catalogue::find("plank").unwrap();
+        let changed = |limit: &str, quantity: &str, from: f64, to: f64| {
+            let point = |on: &str, value: f64| Point {
+                on: on.parse().unwrap(),
+                value,
+                method: "plank/1".into(),
+                conditions: [("limit_s".to_owned(), Answer::Text(limit.into()))].into(),
+                quantity: quantity.into(),
+                ..Point::default()
+            };
+            progress(plank, quantity, &[point("2026-03-01", from)], &point("2026-06-01", to), None).since_last.map(|c| c.difference)
+        };
+        assert_eq!((changed("30", "seconds", 30.0, 30.0), changed("30", "shake_s", 11.0, 13.0)), (None, Some(2.0)));
+        assert_eq!((changed("30", "break_s", 16.0, 21.0), changed("to_failure", "seconds", 88.0, 95.0)), (Some(5.0), Some(7.0)));
+    }
+
+    #[test]
+    fn progress_skips_what_cannot_be_compared() {
+        let protocol = catalogue::find("bench-step-3min").unwrap();
+        let earlier = [point("2026-01-05", 150.0, 41.3), point("2026-04-05", 146.0, 41.3), point("2026-08-05", 120.0, 36.0)];
+        let now = point("2026-11-05", 132.0, 41.3);
+        let te = TypicalError::from_publication(protocol, "recovery_hr", &Facts { sex: Some(Sex::Male), ..Facts::default() }, None);
+        let progress = progress(protocol, "recovery_hr", &earlier, &now, te.as_ref());
+        assert_eq!(progress.since_last.unwrap().from, 146.0);
+        assert_eq!(progress.since_first.unwrap().verdict, change::Verdict::ClearGain);
+    }
+
+    #[test]
+    fn with_nothing_alike_the_last_test_is_named_with_its_reasons() {
+        let protocol = catalogue::find("bench-step-3min").unwrap();
+        let progress = progress(protocol, "recovery_hr", &[point("2026-08-05", 120.0, 36.0)], &point("2026-11-05", 132.0, 41.3), None);
+        assert_eq!(progress.since_last.unwrap().unlike[0].key, "bench_cm");
+        assert_eq!(progress.since_first, None);
+    }
+
+    #[test]
+    fn the_story_is_told_even_before_there_is_one() {
+        assert!(story(&[], 0, NaiveDate::default()).starts_with("No test yet"));
+        assert!(story(&[], 1, NaiveDate::default()).starts_with("One test so far"));
+    }
+
+    #[test]
+    fn the_story_speaks_of_each_test_once() {
+        let protocol = catalogue::find("bench-step-3min").unwrap();
+        let te = |q| TypicalError::from_publication(protocol, q, &Facts { sex: Some(Sex::Male), ..Facts::default() }, None);
+        let rungs: Vec<Rung> = [("recovery_hr", 156.0, 132.0), ("vo2max", 45.8, 55.9)]
+            .map(|(q, from, to)| {
+                rung(
+                    protocol,
+                    q,
+                    change::compare(protocol, q, &point("2026-01-05", from, 41.3), &point("2026-06-05", to, 41.3), te(q).as_ref()),
+                )
+            })
+            .into();
+        assert_eq!(
+            story(&rungs, 2, "2026-11-23".parse().unwrap()),
+            "Since the first test, 46 weeks ago: VO₂max clearly improved (45.8 → 55.9 mL/kg/min)."
+        );
+        // A comparison over four weeks does not stand under the forty-six of another.
+        let mut later = rungs[1].clone();
+        later.label = "distance".into();
+        later.change.from_on = "2026-10-26".parse().unwrap();
+        let both = story(&[rungs[1].clone(), later], 4, "2026-11-23".parse().unwrap());
+        assert!(both.contains("46 weeks ago") && both.contains("distance clearly improved (45.8 → 55.9 mL/kg/min, in 4 weeks)"), "{both}");
+    }
+}
