@@ -17,6 +17,7 @@ export type Answer = S["Answer"];
 export type Unlike = S["Unlike"];
 export type Fit = S["Fit"];
 export type RunView = S["RunView"];
+export type Appended = S["Appended"];
 export type State = S["State"];
 export type FamilyState = S["FamilyState"];
 export type Procedure = S["Procedure"];

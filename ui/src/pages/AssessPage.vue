@@ -2,7 +2,7 @@
 import { useDebounceFn } from "@vueuse/core";
 import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { useRoute } from "vue-router";
 import { ofFamily } from "@/logic/procedure";
 import { api, take } from "@/api/client";
 import { inUnits } from "@/logic/units";
@@ -19,9 +19,9 @@ import { dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
+import { useBegin } from "@/floor/useBegin";
 
 const props = defineProps<{ id: string; protocol: string }>();
-const router = useRouter();
 const route = useRoute();
 /** The place in a visit that this test fills. */
 const visit = route.query.visit ? { visit: String(route.query.visit), place: Number(route.query.place) } : null;
@@ -99,6 +99,7 @@ const differs = (key: string) => unlike.value.find((u) => u.key === key);
 
 const live = computed(() => page.value?.runs_live ?? true);
 const { busy, failure, run } = useAction();
+const open = useBegin();
 const wrong = (key: string) => (failure.value?.field === key ? failure.value.message : null);
 const known = computed(
   () =>
@@ -141,10 +142,7 @@ async function begin() {
     keep_mass: draft.value.keepMass,
     hr_max: draft.value.max ? Number(draft.value.max.replace(",", ".")) : null,
   };
-  const view = await run(() => take(api.POST("/api/runs", { body })));
-  if (!view) return;
-  clear();
-  await router.push(`/runs/${view.id}`);
+  await run(() => open(() => api.POST("/api/runs", { body }), clear));
 }
 </script>
 

@@ -2,7 +2,6 @@
 import { v7 as uuid } from "uuid";
 import { useDebounceFn } from "@vueuse/core";
 import { computed, ref } from "vue";
-import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { AdmissionLine } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
@@ -10,10 +9,10 @@ import PageState from "@/components/PageState.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
+import { useBegin } from "@/floor/useBegin";
 import { answers } from "@/logic/conditions";
 
 /** A class on one clock: who steps, on which bench, and off to the floor. */
-const router = useRouter();
 const id = uuid();
 const {
   data,
@@ -42,6 +41,7 @@ const held = computed(() => admission.value.filter((a) => a.against && chosen.va
 const unasked = computed(() => admission.value.filter((a) => !a.asked && chosen.value.has(a.person)));
 const q = ref("");
 const { busy, failure, run } = useAction();
+const open = useBegin();
 const shown = computed(() => data.value?.people.filter((p) => p.name.toLowerCase().includes(q.value.toLowerCase())) ?? []);
 const asked = computed(() => data.value?.method.protocol.conditions.filter((c) => c.ask) ?? []);
 const most = computed(() => data.value?.method.protocol.people_at_once ?? 40);
@@ -67,8 +67,7 @@ async function begin() {
     conditions: answers(asked.value, given.value),
     reasons: Object.fromEntries(held.value.flatMap((a) => (reasons.value[a.person]?.trim() ? [[a.person, reasons.value[a.person]!]] : []))),
   };
-  const view = await run(() => take(api.POST("/api/runs", { body })));
-  if (view) await router.push(`/runs/${view.id}`);
+  await run(() => open(() => api.POST("/api/runs", { body })));
 }
 </script>
 

@@ -25,8 +25,8 @@ const router = useRouter();
 const run = useRun();
 const floor = useFloor();
 const { call, saved, state, status, running } = floor;
+/** This screen brings the run to its end: what follows waits for the answer to that, whatever else arrives before it. */
 const finishing = ref(false);
-const leaving = ref(false);
 
 void run.open({ run: props.id });
 onBeforeUnmount(() => run.close());
@@ -34,7 +34,14 @@ onBeforeUnmount(() => run.close());
 const stopped = computed(() => status.value === "stopped");
 const many = computed(() => (run.view?.performers.length ?? 0) > 1);
 const closedHere = computed(() => run.view?.closed === true);
-const elsewhere = computed(() => closedHere.value && !finishing.value && !leaving.value);
+/** It was open when this screen came to it. */
+const seenOpen = ref(false);
+watch(
+  () => run.view?.closed,
+  (closed) => closed === false && (seenOpen.value = true),
+  { immediate: true },
+);
+const over = computed(() => closedHere.value && !finishing.value);
 const inner = computed(() => {
   if (many.value) return GroupFloor;
   return { counted: CountedFloor, staged: StagedFloor, effort: EffortFloor, held: HoldFloor, sheet: SheetFloor, entered: null }[
@@ -53,36 +60,26 @@ const after = computed(() => {
   return many.value ? `/classes/${run.view.id}` : `/people/${run.view.person}`;
 });
 
-watch(closedHere, (now) => now && (finishing.value || leaving.value) && void router.replace(after.value));
-
-/** The finish is on its way: before that, what arrives answers something else. */
-const asked = ref(false);
-async function finish() {
+/** The last thing that happens to a run. One that closes nothing (a reading is still missing) leaves the screen as it was. */
+async function end(kind: "finished" | "discarded") {
   finishing.value = true;
-  asked.value = false;
-  await run.happened({ kind: "finished" });
-  asked.value = true;
+  await run.settled(await run.happened({ kind }));
+  if (closedHere.value) await router.replace(after.value);
+  finishing.value = false;
 }
-// A finish that closed nothing: the screen goes on as before.
-watch(
-  () => [asked.value, run.unsent, run.view?.revision],
-  () => finishing.value && asked.value && run.unsent === 0 && !closedHere.value && (finishing.value = false),
-);
-async function discard() {
-  finishing.value = true;
-  await run.happened({ kind: "discarded" });
-}
+const finish = () => end("finished");
+const discard = () => end("discarded");
 async function undo() {
   await run.undo();
 }
 async function stop() {
-  if (run.startedAt === null) leaving.value = true;
+  const leaving = run.startedAt === null;
+  finishing.value = leaving;
   await run.happened({ kind: "stopped" });
   floor.soundOff();
-  if (leaving.value) {
-    await run.happened({ kind: "stop_explained", reason: "assessor", note: null });
-    await run.happened({ kind: "finished" });
-  }
+  if (!leaving) return;
+  await run.happened({ kind: "stop_explained", reason: "assessor", note: null });
+  await finish();
 }
 
 /** A key that was pressed with a finger does not keep the keyboard: Space goes on meaning the large one. */
@@ -127,7 +124,7 @@ onKeyStroke((event) => {
         <span class="about">{{ about }}</span>
         <span class="saved" role="status" :class="{ away: run.away }">{{ saved }}</span>
         <label class="speech"><input v-model="speechWanted" type="checkbox" /> speak</label>
-        <button v-if="!elsewhere" class="stop-key" type="button" @click="stop">{{ run.startedAt === null ? "Leave" : "Stop" }}</button>
+        <button v-if="!over" class="stop-key" type="button" @click="stop">{{ run.startedAt === null ? "Leave" : "Stop" }}</button>
       </header>
       <NotTaken />
 
@@ -159,10 +156,10 @@ onKeyStroke((event) => {
         @discard="discard"
         @explain="(reason, note) => run.happened({ kind: 'stop_explained', reason, note })"
       />
-      <div v-if="elsewhere" class="over" role="alertdialog" aria-label="Finished on another screen">
+      <div v-if="over" class="over" role="alertdialog" :aria-label="seenOpen ? 'Finished on another screen' : 'This test is finished'">
         <div class="box">
-          <h2>Finished on another screen</h2>
-          <p>This test is closed and its result stands.</p>
+          <h2>{{ seenOpen ? "Finished on another screen" : "This test is finished" }}</h2>
+          <p>{{ status === "discarded" ? "It was discarded: nothing of it counts." : "Its result is saved." }}</p>
           <p v-if="run.late > 0">
             {{ run.late }} of this screen’s entries came after that. They are kept with the record and change nothing.
           </p>

@@ -1,17 +1,17 @@
 <script setup lang="ts">
 import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { useRoute } from "vue-router";
 import { api, take } from "@/api/client";
 import type { FaultKind } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
+import { useBegin } from "@/floor/useBegin";
 
 /** Practise a test on a simulated client whose true VO2max is hidden until the end. */
 const route = useRoute();
-const router = useRouter();
 const { data: tests, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/protocols")));
 const asked = route.query.protocol;
 const protocol = ref(typeof asked === "string" ? asked : "");
@@ -25,17 +25,17 @@ const kinds: [FaultKind, string, string][] = [
   ["dizzy", "A client who gets dizzy", "What you do then, and how soon."],
 ];
 const { busy, failure, run } = useAction();
+const open = useBegin();
 const live = computed(() => tests.value?.filter((t) => t.rehearsed) ?? []);
 const chosen = computed(() => live.value.find((t) => t.id === protocol.value));
 async function begin() {
-  const view = await run(() =>
-    take(
-      api.POST("/api/rehearsals", {
-        body: { id: uuid(), protocol: protocol.value, rate: rate.value, faults: chosen.value?.section === "Aerobic" ? faults.value : [] },
-      }),
-    ),
-  );
-  if (view) await router.push(`/runs/${view.id}`);
+  const body = {
+    id: uuid(),
+    protocol: protocol.value,
+    rate: rate.value,
+    faults: chosen.value?.section === "Aerobic" ? faults.value : [],
+  };
+  await run(() => open(() => api.POST("/api/rehearsals", { body })));
 }
 </script>
 

@@ -12,6 +12,7 @@ import VisitBoard from "@/components/floor/VisitBoard.vue";
 import { minutes } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
+import { useBegin } from "@/floor/useBegin";
 import { mark } from "@/logic/visit";
 
 /** A visit on the floor: what is next, why now, what to say, go. Nobody goes back to a menu between two tests. */
@@ -29,6 +30,7 @@ useIntervalFn(() => (now.value = Date.now()), 250);
 const rest = computed(() => (next.value?.rest_until ? Math.max(0, Date.parse(next.value.rest_until) - now.value) : 0));
 
 const { busy, failure, run } = useAction();
+const open = useBegin();
 /** The key of the run that is set up next: a double press sets up one. */
 const runId = ref(uuid());
 const setup = computed(() => ({ path: `/people/${v.value!.person}/assess/${next.value!.protocol}`, query: inVisit.value }));
@@ -47,8 +49,7 @@ async function go() {
     conditions: {},
     visit: { visit: props.id, place: test.place },
   };
-  const view = await run(() => take(api.POST("/api/runs", { body: body as never })));
-  if (view) return void router.push(`/runs/${view.id}`);
+  if (await run(() => open(() => api.POST("/api/runs", { body })))) return;
   // Something only this test asks, or a reason to be given: its own page asks for it.
   if (failure.value?.field) await router.push(setup.value);
 }

@@ -2,24 +2,24 @@ import { defineStore } from "pinia";
 import { v7 as uuid } from "uuid";
 import { computed, ref, shallowRef } from "vue";
 import { api, asFailure, take, type Failure } from "@/api/client";
-import type { Kind, RunEvent, RunView } from "@/api/types";
-import { TrueClock } from "@/floor/clock";
-import * as queue from "@/floor/queue";
+import type { Appended, Kind, RunEvent, RunView } from "@/api/types";
+import { Channel } from "@/outbox/channel";
+import { TrueClock } from "@/outbox/clock";
+import { Outbox } from "@/outbox/outbox";
+import * as queue from "@/outbox/queue";
 
 /** Tries again where the server was away, and looks where the live channel is silent. */
 const LOOK_EVERY_MS = 2000;
-/** Without a word on the live channel for so long, it is asked anew. */
-const SILENT_MS = 25_000;
-/** Events that depend on nothing go many at a time. */
-const TOGETHER = new Set(["tap", "strap_heard"]);
 /** Numbers come back into the field they were typed in. */
 const TYPED = new Set(["count_typed", "heart_rate_read", "heart_rate_counted", "value_typed"]);
-
 /** What is not taken back by undo. */
 const STANDS = new Set(["undone", "tap", "strap_heard", "clock_started", "finished", "discarded", "stop_explained"]);
 
 /** Where a run is found: by its key for a coach, by its code for a partner. */
 export type Door = { run: string } | { code: string };
+
+const address = (door: Door) => ("run" in door ? `/api/runs/${door.run}/live` : `/api/join/${encodeURIComponent(door.code)}/live`);
+const doorKey = (door: Door) => ("run" in door ? door.run : `code ${door.code}`);
 
 /** The run on this screen: what the server knows of it, and what waits here to be sent. */
 export const useRun = defineStore("run", () => {
@@ -38,25 +38,13 @@ export const useRun = defineStore("run", () => {
   const startedHere = ref<number | null>(null);
 
   let door: Door = { run: "" };
-  let device = uuid();
-  let seq = 0;
-  let sending: Promise<void> | null = null;
-  let again = false;
-  /** A gap that is being closed: no number is given out until it is. */
-  let closing: Promise<unknown> | null = null;
-  const closeGap = async (work: () => Promise<void>) => {
-    while (closing) await closing;
-    const done = work().finally(() => (closing = null));
-    closing = done.catch(() => undefined);
-    return done;
-  };
-  /** Events on their way into the queue, in their order. */
-  let keeping = 0;
+  let outbox: Outbox<Appended> | null = null;
+  let channel: Channel | null = null;
+  /** A run that was set up on this screen a moment ago: it need not be asked for. */
+  let setUp: { view: RunView; sent: number } | null = null;
   /** The revision that is kept on this screen. */
   let kept = -1;
   let timer: number | undefined;
-  let live: EventSource | null = null;
-  let heardAt = 0;
 
   /** What this screen did and the server does not know yet, and what it took back: undo goes on from there, answered or not. */
   const own = shallowRef<RunEvent[]>([]);
@@ -89,30 +77,57 @@ export const useRun = defineStore("run", () => {
   /** Milliseconds since the start of the count-in; 0 before. */
   const elapsed = () => (startedAt.value === null ? 0 : Math.max(0, now() - startedAt.value));
 
+  /** A run that was set up here just now: the floor that opens it begins with this. `sent`: when it was asked for, monotonic ms. */
+  function begun(run: RunView, sent: number) {
+    setUp = { view: run, sent };
+  }
+
   async function open(at: Door) {
     close();
     [view.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
-    [device, seq, door, aside.value, kept] = [uuid(), 0, at, [], -1];
+    [door, aside.value, kept, outbox, unsent.value] = [at, [], -1, null, 0];
     [own.value, takenBack.value] = [[], new Set()];
-    await look();
+    if (setUp && "run" in at && setUp.view.id === at.run) show(setUp.view, setUp.sent);
+    else await look();
+    setUp = null;
     if (!view.value && away.value) await recall();
-    await goOn();
+    await mail()?.recover();
     listen();
     timer = window.setInterval(() => void tick(), LOOK_EVERY_MS);
   }
 
-  /** What this screen, or one that went away in mid-key, has not sent yet. */
-  async function goOn() {
-    if (!view.value) return;
-    await queue.recover(view.value.id).catch(() => undefined);
-    await send();
+  /** Where this screen's events go, once the run is known. */
+  function mail() {
+    if (!view.value) return null;
+    outbox ??= new Outbox<Appended>(view.value.id, queue, {
+      post: (run, events) => {
+        const body = { events, sent_at: new Date(now()).toISOString() };
+        return take(
+          "run" in door
+            ? api.POST("/api/runs/{id}/events", { params: { path: { id: run } }, body })
+            : api.POST("/api/join/{code}/events", { params: { path: { code: door.code } }, body }),
+        );
+      },
+      kept: (events, answer, sent) => {
+        own.value = own.value.filter((one) => !events.some((e) => e.id === one.id));
+        show(answer.view, sent);
+        late.value += answer.late;
+      },
+      refused: (event, problem) => {
+        own.value = own.value.filter((one) => one.id !== event.id);
+        if (event.kind === "undone") takenBack.value = new Set([...takenBack.value].filter((id) => id !== event.event));
+        refused.value = { event, message: problem.message, field: problem.field };
+        if (!TYPED.has(event.kind)) aside.value = [...aside.value, { event, message: problem.message }].slice(-5);
+      },
+      waiting: (count) => (unsent.value = count),
+      held: (problem) => (away.value = problem.isAway),
+    });
+    return outbox;
   }
-
-  const doorKey = () => ("run" in door ? door.run : `code ${door.code}`);
 
   /** Nothing answers: the run as this screen last saw it goes on. */
   async function recall() {
-    const seen = await queue.recall(doorKey()).catch(() => undefined);
+    const seen = await queue.recall(doorKey(door)).catch(() => undefined);
     if (!seen || view.value) return;
     clock.assume(seen.offset);
     [view.value, failure.value] = [seen.view, null];
@@ -120,38 +135,29 @@ export const useRun = defineStore("run", () => {
 
   function close() {
     window.clearInterval(timer);
-    live?.close();
-    live = null;
+    channel?.close();
+    channel = null;
   }
 
-  /** Every change of the run arrives by itself; the browser opens the channel again where it broke. */
+  /** Every change of the run arrives by itself. */
   function listen() {
-    live?.close();
-    live = new EventSource("run" in door ? `/api/runs/${door.run}/live` : `/api/join/${encodeURIComponent(door.code)}/live`);
-    heardAt = performance.now();
-    live.addEventListener("view", (event) => {
-      heardAt = performance.now();
-      const next = JSON.parse((event as MessageEvent<string>).data) as RunView;
+    channel?.close();
+    channel = new Channel(address(door), (data) => {
+      const next = JSON.parse(data) as RunView;
       // What this screen sent itself came back with the answer already.
       if (!view.value || next.id !== view.value.id || next.revision > view.value.revision) show(next);
       away.value = false;
     });
-    live.onopen = () => (heardAt = performance.now());
+    channel.listen();
   }
 
   async function tick() {
     void remember();
-    if (unsent.value > 0) await send();
-    if (closed() || document.hidden) return;
-    if (live?.readyState !== EventSource.OPEN) await look();
-    else if (performance.now() - heardAt > SILENT_MS) {
-      heardAt = performance.now();
-      await look();
-    }
-    if (live?.readyState === EventSource.CLOSED) listen();
+    // Opened while nothing answered and nothing was kept here: there is a run only once it was looked for.
+    if (unsent.value > 0) await mail()?.send();
+    if (view.value?.closed === true || document.hidden) return;
+    if (channel?.mustLook()) await look();
   }
-
-  const closed = () => view.value?.closed === true;
 
   async function look() {
     const sent = performance.now();
@@ -183,117 +189,33 @@ export const useRun = defineStore("run", () => {
     const now = view.value;
     if (!now || now.revision === kept) return;
     kept = now.revision;
-    await queue.remember({ door: doorKey(), view: now, offset: clock.ahead, at: Date.now() }).catch(() => undefined);
+    await queue.remember({ door: doorKey(door), view: now, offset: clock.ahead, at: Date.now() }).catch(() => undefined);
   }
 
   /** Something happened: kept here first, then sent. The answer is the event's id. `slot`: to which of many. */
   async function happened(kind: Kind, slot?: number, atMs?: number): Promise<string> {
     const wall = atMs !== undefined && startedAt.value !== null ? startedAt.value + atMs : now();
-    const event: RunEvent = {
+    const id = uuid();
+    const event = {
       ...kind,
-      id: uuid(),
-      device,
-      seq: 0,
+      id,
       mono_ms: performance.now() * (view.value?.clock_rate ?? 1),
       wall: new Date(wall).toISOString(),
       ...(slot === undefined ? {} : { slot }),
     };
     if (kind.kind === "clock_started") startedHere.value = Date.parse(event.wall);
-    if (!view.value) return event.id;
-    own.value = [...own.value, event];
+    const box = mail();
+    if (!box) return id;
+    own.value = [...own.value, { ...event, device: box.device, seq: 0 } as RunEvent];
     unsent.value++;
-    keeping++;
-    const run = view.value.id;
-    while (closing) await closing;
-    event.seq = ++seq;
-    await queue.keep(run, event);
-    keeping--;
-    void send();
-    return event.id;
+    await box.add(event);
+    return id;
   }
 
-  function send(): Promise<void> {
-    again = true;
-    sending ??= drain().finally(() => (sending = null));
-    return sending;
-  }
-
-  async function drain() {
-    while (again && view.value) {
-      again = false;
-      const run = view.value.id;
-      const stuck = new Set<string>();
-      for (;;) {
-        const next = (await queue.waiting(run)).find((events) => !stuck.has(events[0]!.device));
-        if (!next) break;
-        // What one screen cannot send now does not hold up another's.
-        if (!(await hand(run, batch(next)))) stuck.add(next[0]!.device);
-      }
-      // What is on its way into the queue waits too; counted twice for a moment rather than not at all.
-      const then = keeping;
-      const inside = (await queue.waiting(run)).reduce((n, events) => n + events.length, 0);
-      unsent.value = inside + Math.max(then, keeping);
-    }
-  }
-
-  /** Set once a batch was refused: its events go one by one, so that only the one that is wrong is taken out. */
-  let oneByOne = 0;
-
-  /** One screen's events: taps and a strap's seconds together, anything the server may refuse alone. */
-  function batch(waiting: RunEvent[]): RunEvent[] {
-    const first = waiting[0]!;
-    if (!TOGETHER.has(first.kind) || oneByOne > 0) return [first];
-    const end = waiting.findIndex((e) => !TOGETHER.has(e.kind));
-    return waiting.slice(0, end === -1 ? undefined : end).slice(0, 100);
-  }
-
-  /** Hands events of one screen over; says whether to go on with it. */
-  async function hand(run: string, events: RunEvent[]): Promise<boolean> {
-    const sent = performance.now();
-    const body = { events, sent_at: new Date(now()).toISOString() };
-    try {
-      const answer = await take(
-        "run" in door
-          ? api.POST("/api/runs/{id}/events", { params: { path: { id: run } }, body })
-          : api.POST("/api/join/{code}/events", { params: { path: { code: door.code } }, body }),
-      );
-      await queue.done(run, events);
-      own.value = own.value.filter((one) => !events.some((e) => e.id === one.id));
-      oneByOne = Math.max(0, oneByOne - 1);
-      show(answer.view, sent);
-      late.value += answer.late;
-      return true;
-    } catch (error) {
-      const problem = asFailure(error);
-      if (problem.mayPass) {
-        away.value = problem.isAway;
-        return false;
-      }
-      const event = events[0]!;
-      const expected = (problem.detail as { expected?: number } | undefined)?.expected;
-      if (problem.code === "sequence_gap" && expected !== undefined && expected < event.seq) {
-        await closeGap(async () => {
-          await queue.renumber(run, event.device, event.seq, expected);
-          if (event.device === device) seq += expected - event.seq;
-        });
-        return true;
-      }
-      if (events.length > 1) {
-        oneByOne = events.length;
-        return true;
-      }
-      own.value = own.value.filter((one) => one.id !== event.id);
-      if (event.kind === "undone") takenBack.value = new Set([...takenBack.value].filter((id) => id !== event.event));
-      // It will never succeed: taken out and shown, and what comes behind it goes on.
-      refused.value = { event, message: problem.message, field: problem.field };
-      if (!TYPED.has(event.kind)) aside.value = [...aside.value, { event, message: problem.message }].slice(-5);
-      await closeGap(async () => {
-        await queue.withdraw(run, event);
-        if (event.device === device) seq--;
-      });
-      return true;
-    }
-  }
+  /** What became of an event of this screen, once the server has answered for it. */
+  const settled = (id: string) => mail()?.settled(id) ?? Promise.resolve("refused" as const);
+  /** Sends what waits. */
+  const send = async () => mail()?.send();
 
   function putAway(event: RunEvent) {
     aside.value = aside.value.filter((one) => one.event.id !== event.id);
@@ -313,9 +235,11 @@ export const useRun = defineStore("run", () => {
     startedAt,
     now,
     elapsed,
+    begun,
     open,
     close,
     happened,
+    settled,
     send,
   };
 });

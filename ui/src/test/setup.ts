@@ -1,0 +1,2 @@
+/** A browser's database, new for every file of tests. */
+import "fake-indexeddb/auto";
