@@ -38,7 +38,7 @@ pub struct Leg {
 /// How a leg is taken: each is one kind of floor.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
+#[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
 pub enum Take {
     /// A clock that runs until the position is lost.
     Hold {

@@ -27,6 +27,9 @@ pub struct Picture {
     /// Only where the test is done so.
     #[serde(default)]
     pub when: Option<Chosen>,
+    /// The reading it shows, where the test takes several that look different.
+    #[serde(default)]
+    pub input: Option<String>,
     /// It shows what does not count or ends the test.
     #[serde(default)]
     pub wrong: bool,
@@ -100,6 +103,9 @@ pub struct Drawing {
     pub wrong: bool,
     /// Only where the test is done so.
     pub when: Option<Chosen>,
+    /// The reading it shows; the whole test where nothing is said.
+    #[serde(default)]
+    pub input: Option<String>,
     /// From back to front.
     pub strokes: Vec<Stroke>,
     /// Cones of a plan.
@@ -274,7 +280,13 @@ impl Picture {
 
     /// The strokes of it.
     pub fn drawing(&self) -> Drawing {
-        let mut drawing = Drawing { caption: self.caption.clone(), wrong: self.wrong, when: self.when.clone(), ..Drawing::default() };
+        let mut drawing = Drawing {
+            caption: self.caption.clone(),
+            wrong: self.wrong,
+            when: self.when.clone(),
+            input: self.input.clone(),
+            ..Drawing::default()
+        };
         if let Some(plan) = &self.plan {
             draw_plan(plan, &mut drawing);
         } else if let Some(pose) = self.pose.as_ref().and_then(|name| DATA.poses.get(name)) {
@@ -530,7 +542,7 @@ mod tests {
     fn a_plan_is_to_scale() {
         let plan = Plan { cones: vec![(0.0, 0.0), (20.0, 0.0), (0.0, 5.0)], ..Plan::default() };
         let picture =
-            Picture { caption: String::new(), pose: None, from: None, props: Vec::new(), when: None, wrong: false, plan: Some(plan) };
+            Picture { caption: String::new(), pose: None, from: None, props: Vec::new(), when: None, input: None, wrong: false, plan: Some(plan) };
         let [a, b, c] = picture.drawing().cones[..] else { panic!("three cones") };
         assert!(((b.0 - a.0) / (a.1 - c.1) - 4.0).abs() < 0.02);
     }
@@ -538,7 +550,7 @@ mod tests {
     #[test]
     fn what_nobody_knows_is_refused() {
         let picture =
-            Picture { caption: "x".into(), pose: Some("moon".into()), from: None, props: Vec::new(), when: None, wrong: false, plan: None };
+            Picture { caption: "x".into(), pose: Some("moon".into()), from: None, props: Vec::new(), when: None, input: None, wrong: false, plan: None };
         assert_eq!(picture.check().unwrap_err().code, Code::UnknownField);
     }
 }

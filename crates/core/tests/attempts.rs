@@ -179,7 +179,7 @@ fn a_hold_that_nobody_wrote_rust_for_runs_and_is_scored() {
         procedure.family = "attempts"
         [[procedure.legs]]
         id = "lean"
-        take = { hold = { input = "seconds", ends = "Arms bent", zero = "Could not lean" } }
+        take = { kind = "hold", input = "seconds", ends = "Arms bent", zero = "Could not lean" }
         [[sources]]
         of = "everything"
         citation = "Made up for a check"

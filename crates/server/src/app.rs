@@ -60,6 +60,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(runs::admission)
         .service(runs::create)
         .service(runs::get)
+        .service(runs::pictures)
         .service(runs::live)
         .service(join::get)
         .service(join::append)

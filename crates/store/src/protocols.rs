@@ -61,10 +61,23 @@ pub fn stored(mut body: Value) -> Result<Protocol> {
         procedure["family"] = family;
         of.insert("procedure".into(), procedure);
     }
+    for leg in body["procedure"]["legs"].as_array_mut().into_iter().flatten() {
+        named_inside(&mut leg["take"]);
+    }
     for scoring in body["scoring"].as_array_mut().into_iter().flatten() {
         as_formula(scoring);
     }
     read("protocol", body)
+}
+
+/// How a leg is taken was named by the key around its rules; it is named by `kind` among them.
+fn named_inside(take: &mut Value) {
+    let Some((kind, rules)) = take.as_object().filter(|of| of.len() == 1).and_then(|of| of.iter().next()) else { return };
+    if let Value::Object(rules) = rules {
+        let mut rules = rules.clone();
+        rules.insert("kind".into(), kind.clone().into());
+        *take = Value::Object(rules);
+    }
 }
 
 /// An equation that was named in the code is a formula of the catalogue now, by the same name.
@@ -93,6 +106,10 @@ mod tests {
             let today = serde_json::to_value(protocol).unwrap();
             assert_eq!(&stored(today.clone()).unwrap(), protocol);
             let mut earlier = today;
+            for leg in earlier["procedure"]["legs"].as_array_mut().into_iter().flatten() {
+                let kind = leg["take"].as_object_mut().unwrap().remove("kind").unwrap();
+                leg["take"] = serde_json::json!({ kind.as_str().unwrap(): leg["take"] });
+            }
             for scoring in earlier["scoring"].as_array_mut().unwrap() {
                 let named = scoring["method"].as_str().filter(|m| NAMED_ONCE.contains(m)).map(str::to_owned);
                 if let Some(method) = named {

@@ -23,7 +23,7 @@ export class Failure extends Error {
   }
 }
 
-export const api = createClient<paths>({ baseUrl: "/", credentials: "same-origin" });
+export const api = createClient<paths>({ baseUrl: "/", credentials: "same-origin", fetch: (request) => globalThis.fetch(request) });
 
 type Listener = () => void;
 let signedOut: Listener = () => {};

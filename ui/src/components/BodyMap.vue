@@ -10,7 +10,12 @@ const props = defineProps<{
   changes?: Record<string, string>;
   /** The input that is being filled. */
   at?: string;
+  /** And its side. */
+  side?: string | null;
+  /** On the floor: the body alone, with what was measured beside each tape and the place of the one that comes now. */
+  floor?: boolean;
 }>();
+const isNow = (t: BodyMap["tapes"][number]) => props.at === t.input && (!props.side || t.side === props.side);
 const key = (t: BodyMap["tapes"][number]) => (t.side ? `${t.input}.${t.side}` : t.input);
 const path = (points: number[][]) => points.map(([x, y]) => `${x} ${y}`).join("L");
 const STEP = 40;
@@ -39,13 +44,21 @@ const said = computed(() =>
 </script>
 
 <template>
-  <figure>
-    <svg viewBox="-190 0 700 340" role="img" :aria-label="said">
+  <figure :class="{ floor }">
+    <svg :viewBox="floor ? '26 0 290 340' : '-190 0 700 340'" role="img" :aria-label="said">
       <template v-for="(s, k) in map.strokes" :key="k">
         <circle v-if="s.points.length === 1" class="limb head" :cx="s.points[0]![0]" :cy="s.points[0]![1]" :r="s.width / 2" />
         <path v-else class="limb" :d="`M${path(s.points)}`" :stroke-width="s.width" />
       </template>
-      <g v-for="t in placed" :key="t.key" :class="{ now: at === t.input }">
+      <template v-if="floor">
+        <g v-for="t in map.tapes" :key="key(t)" :class="{ now: isNow(t), done: values?.[key(t)] }">
+          <path class="tape" :d="`M${path(t.line)}`" />
+          <text v-if="isNow(t) || values?.[key(t)]" class="value" :x="Math.max(...t.line.map((p) => p[0]!)) + 8" :y="t.line[1]![1]! + 5">
+            {{ isNow(t) ? "here" : values![key(t)] }}
+          </text>
+        </g>
+      </template>
+      <g v-for="t in floor ? [] : placed" :key="t.key" :class="{ now: isNow(t) }">
         <path class="lead" :d="`M${t.middle[0]} ${t.middle[1]}L${t.right ? 322 : -2} ${t.y}`" />
         <path class="tape" :d="`M${path(t.line)}`" />
         <text class="label" :x="t.right ? 328 : -8" :y="t.y - 2" :text-anchor="t.right ? 'start' : 'end'">
@@ -93,6 +106,29 @@ svg {
 .now .tape,
 .now .lead {
   stroke: var(--ember);
+}
+.floor .limb {
+  stroke: var(--line);
+}
+.floor .head {
+  fill: var(--line);
+}
+.floor .tape {
+  stroke: var(--soft);
+  opacity: 0.45;
+}
+.floor .done .tape {
+  stroke: var(--fjord);
+  opacity: 1;
+}
+.floor .now .tape {
+  stroke: var(--ember);
+  stroke-width: 6;
+  opacity: 1;
+}
+.floor .now .value {
+  fill: var(--ember);
+  font-size: 17px;
 }
 text {
   font: 15px var(--text);

@@ -1,15 +1,13 @@
 /** What is watched rather than read: stages that are passed or not, and a key for each thing seen in a movement. */
 import { computed, ref, watch, type Ref } from "vue";
 import type { SheetRow, SheetState } from "@/api/types";
-import { how, rules } from "@/logic/sheet";
+import { taken } from "@/logic/sheet";
 import { useRun } from "@/stores/run";
-
-type Ladder = { stages: string[]; from_any?: boolean; passes: string; fails: string; then?: string | null };
 
 type Tried = { stage: number; passed: boolean };
 
 /** What this screen saw stands before the server knows it. */
-export function useWatched(sheet: Ref<SheetState | null>, row: Ref<SheetRow | null>) {
+export function useWatched(sheet: Ref<SheetState>, row: Ref<SheetRow>) {
   const run = useRun();
   const triedHere = ref<Tried[] | null>(null);
   const seenHere = ref<Record<string, string[]>>({});
@@ -23,8 +21,8 @@ export function useWatched(sheet: Ref<SheetState | null>, row: Ref<SheetRow | nu
     },
   );
 
-  const ladderRow = computed(() => sheet.value?.rows.find((r) => how(r) === "ladder") ?? null);
-  const ladder = computed(() => (ladderRow.value ? rules<Ladder>(ladderRow.value) : null));
+  const ladderRow = computed(() => sheet.value.rows.find((r) => r.take.kind === "ladder") ?? null);
+  const ladder = computed(() => taken(ladderRow.value, "ladder"));
   /** Of each stage that was tried, whether it was passed; nothing where the last one passed was typed. */
   const tried = computed<Tried[]>(() => {
     const r = ladderRow.value;
@@ -48,15 +46,15 @@ export function useWatched(sheet: Ref<SheetState | null>, row: Ref<SheetRow | nu
   const stageWords = computed(() => (stage.value ? ladder.value!.stages[stage.value.number - 1]! : ""));
 
   const seen = (r: SheetRow) => seenHere.value[r.input] ?? r.seen ?? [];
-  const isOver = (leg: number) => overHere.value.includes(leg) || (sheet.value?.watched ?? []).includes(leg);
+  const isOver = (leg: number) => overHere.value.includes(leg) || (sheet.value.watched ?? []).includes(leg);
   /** All that was seen in the movement of a row, and how often each. */
-  const inMovement = (r: SheetRow) => (sheet.value?.rows ?? []).filter((x) => x.leg === r.leg).flatMap((x) => seen(x));
+  const inMovement = (r: SheetRow) => sheet.value.rows.filter((x) => x.leg === r.leg).flatMap((x) => seen(x));
   /** The row that is next, where this screen knows better than the server so far. */
   const next = computed<number | null>(() => {
-    const rows = sheet.value?.rows ?? [];
+    const rows = sheet.value.rows;
     if (triedHere.value && ended.value && ladder.value!.then) return rows.findIndex((r) => r.input === ladder.value!.then);
     if (!overHere.value.length) return null;
-    const open = rows.findIndex((r) => how(r) === "seen" && !isOver(r.leg));
+    const open = rows.findIndex((r) => r.take.kind === "seen" && !isOver(r.leg));
     return open < 0 ? null : open;
   });
 
@@ -68,14 +66,14 @@ export function useWatched(sheet: Ref<SheetState | null>, row: Ref<SheetRow | nu
     await run.happened({ kind: "stage_tried", input, stage: now, passed });
   }
   async function see(input: string, what: string) {
-    const at = sheet.value?.rows.find((r) => r.input === input);
+    const at = sheet.value.rows.find((r) => r.input === input);
     if (!at) return;
     seenHere.value = { ...seenHere.value, [input]: [...seen(at), what] };
     await run.happened({ kind: "seen", input, what });
   }
   async function over() {
     const at = row.value;
-    if (!at || isOver(at.leg)) return;
+    if (isOver(at.leg)) return;
     overHere.value = [...overHere.value, at.leg];
     await run.happened({ kind: "movement_over", input: at.input });
   }

@@ -7,9 +7,8 @@ export function ofFamily<F extends Procedure["family"]>(procedure: Procedure | n
   return procedure?.family === family ? (procedure as Of<F>) : null;
 }
 
-type Leg = { take: { ladder?: { input: string; stages: string[] } } };
 /** The stages of its ladder in words, easiest first; with `input`, only where the ladder counts into that. */
 export function stagesOf(procedure: Procedure, input?: string): string[] | undefined {
-  const legs = (procedure as unknown as { legs?: Leg[] }).legs ?? [];
-  return legs.find((leg) => leg.take.ladder && (input ?? leg.take.ladder.input) === leg.take.ladder.input)?.take.ladder?.stages;
+  const takes = (ofFamily(procedure, "attempts")?.legs ?? []).map((leg) => leg.take);
+  return takes.flatMap((take) => (take.kind === "ladder" && (input ?? take.input) === take.input ? [take.stages] : []))[0];
 }

@@ -7,7 +7,7 @@ import EffortFloor from "@/components/floor/EffortFloor.vue";
 import GroupFloor from "@/components/floor/GroupFloor.vue";
 import HoldFloor from "@/components/floor/HoldFloor.vue";
 import NotTaken from "@/components/floor/NotTaken.vue";
-import SheetFloor from "@/components/floor/SheetFloor.vue";
+import SheetFloor from "@/components/floor/sheet/SheetFloor.vue";
 import RehearsalBar from "@/components/floor/RehearsalBar.vue";
 import StagedFloor from "@/components/floor/StagedFloor.vue";
 import StopSheet from "@/components/StopSheet.vue";
@@ -16,7 +16,6 @@ import { speechWanted } from "@/floor/speech";
 import { useFloor } from "@/floor/useFloor";
 import type { SheetRow } from "@/api/types";
 import { ofFloor } from "@/logic/floor";
-import { how } from "@/logic/sheet";
 import { useRun } from "@/stores/run";
 
 /** A run in progress: what every family has in common, with the family's own floor inside. */
@@ -91,7 +90,7 @@ function letGo(event: MouseEvent) {
 /** Whether anything of it runs against a clock or by a stopwatch; what is only read or judged begins without one. */
 const isTimed = computed(() => {
   const sheet = ofFloor(state.value, "sheet");
-  const isRead = (row: SheetRow) => ["read", "ladder", "load"].includes(how(row));
+  const isRead = (row: SheetRow) => ["read", "ladder", "load"].includes(row.take.kind);
   return !sheet || state.value!.timeline.phases.some((p) => p.end_ms != null) || !sheet.rows.every(isRead);
 });
 let escaped = 0;

@@ -27,10 +27,12 @@ const said = computed(() => {
   return m.value?.protocol.prepare?.length ? all.filter((p) => p.cue !== m.value?.protocol.summary) : all;
 });
 /** Stages that are tried one after the other. */
-const tried = computed(() => legs.value.flatMap((leg) => ("ladder" in leg.take ? leg.take.ladder.stages : [])));
+const tried = computed(() => legs.value.flatMap((leg) => (leg.take.kind === "ladder" ? leg.take.stages : [])));
 /** What costs in a movement, said once however many movements look for it. */
-const costs = computed(() => [...new Set(legs.value.flatMap((leg) => ("seen" in leg.take ? leg.take.seen.keys.map((k) => k.label) : [])))]);
-const counting = computed(() => legs.value.flatMap((leg) => ("count" in leg.take ? [leg.take.count.rule] : [])));
+const costs = computed(() => [
+  ...new Set(legs.value.flatMap((leg) => (leg.take.kind === "seen" ? leg.take.keys.map((k) => k.label) : []))),
+]);
+const counting = computed(() => legs.value.flatMap((leg) => (leg.take.kind === "count" ? [leg.take.rule] : [])));
 </script>
 
 <template>

@@ -216,6 +216,9 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         }
     }
     protocol.pictures.iter().try_for_each(crate::picture::Picture::check)?;
+    if let Some(input) = protocol.pictures.iter().filter_map(|p| p.input.as_deref()).find(|key| protocol.input(key).is_none()) {
+        return fail("pictures", format!("a picture shows {input}, which is no input"));
+    }
     let lacks_a_third = |i: &&Input| i.agree_within.is_some_and(|w| w <= 0.0 || i.tries.is_none_or(|t| t < 3));
     if let Some(input) = protocol.inputs.iter().find(lacks_a_third) {
         return Err(InputError::new(Code::BadJson, "inputs", format!("{}: two that must agree need a third try", input.key)));

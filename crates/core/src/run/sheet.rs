@@ -478,8 +478,17 @@ impl SheetState {
         let is_open = |row: &SheetRow| {
             is_to_be_typed(row) || if row.is_watched() { !self.watched.contains(&row.leg) } else { row.is_open() && !row.is_beside() }
         };
-        let open = self.rows.iter().enumerate().filter(|(_, row)| is_open(row) && wanted(row));
-        self.next = open.min_by_key(|(k, row)| (row.leg, turn(row), *k)).map(|(k, _)| k);
+        let first_open = |rows: &[SheetRow]| {
+            let open = rows.iter().enumerate().filter(|(_, row)| is_open(row) && wanted(row));
+            open.min_by_key(|(k, row)| (row.leg, turn(row), *k)).map(|(k, _)| k)
+        };
+        self.next = first_open(&self.rows);
+        self.then = self.next.and_then(|next| {
+            let mut rows = self.rows.clone();
+            let like_before = rows[next].cells.last().map_or(Value::Number(0.0), |cell| cell.value.clone());
+            rows[next].cells.push(SheetCell::of(like_before, 0.0));
+            first_open(&rows)
+        });
         if let Some((_, count, _)) = self.too_many(protocol) {
             self.next = Some(count);
         }

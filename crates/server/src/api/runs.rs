@@ -8,6 +8,7 @@ use impulso_core::{
     Code, InputError, catalogue, done,
     hr_max::{CeilingRule, HrMaxMethod},
     person::Sex,
+    picture::{BodyMap, Drawing, Picture},
     progress,
     run::{
         Setup,
@@ -24,7 +25,7 @@ use impulso_store::{
     people::{self, Person},
     readiness::{self, Check},
     results,
-    runs::{self, NewPerformer, NewRun, Sender},
+    runs::{self, NewPerformer, NewRun, Run, Sender},
     visits,
 };
 use rand::RngExt;
@@ -307,6 +308,26 @@ pub async fn admission(who: SignedIn, form: Json<AdmissionForm>) -> ApiResult<we
 fn join_code() -> String {
     let mut dice = rand::rng();
     (0..CODE_LENGTH).map(|_| char::from(CODE_LETTERS[dice.random_range(0..CODE_LETTERS.len())])).collect()
+}
+
+/// What a floor shows beside its entry: it stays the same as long as the run lasts.
+#[derive(Serialize, ToSchema)]
+pub struct RunPictures {
+    /// Of the test as it is done here.
+    pub drawings: Vec<Drawing>,
+    /// Where on the body its readings are taken.
+    pub body_map: Option<BodyMap>,
+}
+
+/// What a floor shows beside its entry.
+#[utoipa::path(tag = "runs", operation_id = "runs_pictures", responses((status = 200, body = RunPictures), (status = 404, body = ApiError)))]
+#[get("/runs/{id}/pictures")]
+pub async fn pictures(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<RunPictures>> {
+    let mut scope = who.scope().await?;
+    let Run { protocol, performers, .. } = runs::get(&mut scope, RunId(*id)).await?;
+    let is_so = |p: &&Picture| p.when.as_ref().is_none_or(|when| performers.first().is_some_and(|of| when.holds(&of.setup.conditions)));
+    let drawings = protocol.pictures.iter().filter(is_so).map(Picture::drawing).collect();
+    Ok(web::Json(RunPictures { drawings, body_map: protocol.body_map() }))
 }
 
 /// A run, live or closed.

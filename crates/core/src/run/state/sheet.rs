@@ -16,6 +16,9 @@ pub struct SheetState {
     pub rows: Vec<SheetRow>,
     /// The row that is next, where one is still open.
     pub next: Option<usize>,
+    /// The row that is next once that one has one try more.
+    #[serde(default)]
+    pub then: Option<usize>,
     /// The stopwatch that runs: its row, and when it was started, ms of the run's clock.
     pub watch: Option<WatchState>,
     /// The rest that runs.

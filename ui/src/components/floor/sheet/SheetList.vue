@@ -2,35 +2,36 @@
 import { computed } from "vue";
 import type { SheetRow, SheetState } from "@/api/types";
 import { shownUnit, type Units } from "@/logic/units";
-import { how, rowName, rules, shown } from "@/logic/sheet";
+import { rowName, shown, taken } from "@/logic/sheet";
 
 /** Everything that was taken: a line for each reading and side, its tries in order. A try is struck with a press. */
 const props = defineProps<{ sheet: SheetState; at: number; closed: boolean; units: Units }>();
 const emit = defineEmits<{ choose: [row: number]; strike: [row: SheetRow, attempt: number] }>();
 /** Whether each load was made stands at the load. */
 const lines = computed(() =>
-  props.sheet.rows.map((row, at) => ({ row, at })).filter(({ row }) => how(row) !== "load" || row.kind === "number"),
+  props.sheet.rows.map((row, at) => ({ row, at })).filter(({ row }) => row.take.kind !== "load" || row.kind === "number"),
 );
 const made = (row: SheetRow, n: number) => {
-  if (how(row) !== "load") return "";
-  const verdicts = props.sheet.rows.find((r) => r.input === rules<{ made: string }>(row).made);
+  const rules = taken(row, "load");
+  if (!rules) return "";
+  const verdicts = props.sheet.rows.find((r) => r.input === rules.made);
   return verdicts?.cells[n]?.value === true ? " made" : " missed";
 };
 /** Which stage of a ladder a cell is: it may have begun anywhere. */
 const stageOf = (row: SheetRow, n: number) => row.tried?.[n] ?? n + 1;
 /** A stage of a ladder stands by its number; a failed one is struck. */
 const text = (row: SheetRow, cell: SheetRow["cells"][number], n: number) =>
-  how(row) === "ladder" && typeof cell.value === "boolean" ? String(stageOf(row, n)) : shown(row, cell.value, props.units);
-const failed = (row: SheetRow, value: unknown) => how(row) === "ladder" && value === false;
+  row.take.kind === "ladder" && typeof cell.value === "boolean" ? String(stageOf(row, n)) : shown(row, cell.value, props.units);
+const failed = (row: SheetRow, value: unknown) => row.take.kind === "ladder" && value === false;
 const said = (row: SheetRow, cell: SheetRow["cells"][number], n: number) =>
-  how(row) === "ladder" && typeof cell.value === "boolean"
+  row.take.kind === "ladder" && typeof cell.value === "boolean"
     ? `Stage ${stageOf(row, n)} ${cell.value ? "passed" : "failed"}`
     : `${rowName(row)}, try ${n + 1}: ${shown(row, cell.value, props.units)}${made(row, n)}${cell.counts ? "" : ", does not count"}`;
 const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.struck, 0);
 </script>
 
 <template>
-  <h2>The sheet</h2>
+  <h2 class="visually-hidden">Readings</h2>
   <ul class="sheet">
     <li v-for="{ row, at: k } in lines" :key="`${row.input}.${row.side ?? ''}`" :class="{ now: k === at }">
       <button type="button" class="name" :disabled="closed" :aria-current="k === at" @click="emit('choose', k)">
@@ -43,7 +44,7 @@ const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.s
           type="button"
           class="cell num"
           :class="{ struck: !cell.counts || failed(row, cell.value) }"
-          :disabled="closed || row.tries === 1 || how(row) === 'load'"
+          :disabled="closed || row.tries === 1 || row.take.kind === 'load'"
           :aria-label="said(row, cell, n)"
           :title="cell.counts ? 'Strike this try' : 'Let this try count again'"
           @click="emit('strike', row, n + 1)"
@@ -52,11 +53,10 @@ const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.s
         </button>
         <small v-if="row.seen?.length" class="soft">{{ row.seen.join(", ").toLowerCase() }}</small>
         <small v-if="struckOf(row)" class="soft">{{ struckOf(row) }} struck out</small>
-        <span v-if="!row.cells.length" class="soft">–</span>
       </span>
     </li>
   </ul>
-  <p v-if="sheet.rows.some((r) => r.tries > 1 && r.cells.length && how(r) !== 'load')" class="soft hint">
+  <p v-if="sheet.rows.some((r) => r.tries > 1 && r.cells.length && r.take.kind !== 'load')" class="soft hint">
     Press a try that does not count: it stays, struck out.
   </p>
 </template>
@@ -75,15 +75,17 @@ li {
   align-items: center;
   gap: 10px;
   border-left: 5px solid transparent;
-  border-radius: 6px;
-  padding: 2px 8px;
+  padding: 0 16px 0 14px;
 }
 li.now {
-  border-color: var(--fjord);
-  background: var(--card);
+  border-color: var(--ember);
+  background: var(--band);
+}
+li.now .name {
+  font-weight: 650;
 }
 .name {
-  flex: 1 1 45%;
+  flex: 1 1 40%;
   text-align: left;
   background: none;
   border: 0;
@@ -101,7 +103,8 @@ li.now {
   color: var(--soft);
 }
 .cells {
-  flex: 1 1 55%;
+  flex: 0 1 auto;
+  max-width: 62%;
   display: flex;
   flex-wrap: wrap;
   gap: 6px;
