@@ -47,5 +47,5 @@ fn main() -> io::Result<()> {
     texts(&root, &out, "norms", "csv", "NORMS", true)?;
     texts(&root, &out, "measures", "toml", "MEASURE_FILES", false)?;
     texts(&root, &out, "figures", "toml", "FIGURE_FILES", false)?;
-    texts(&root, &out, "wobble", "csv", "WOBBLE_FILES", false)
+    texts(&root, &out, "measurement-error", "csv", "MEASUREMENT_ERROR_FILES", false)
 }

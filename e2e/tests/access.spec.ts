@@ -158,7 +158,7 @@ test("the whole job by keyboard alone", async ({ coach, page }) => {
   await to("None of them");
   await page.keyboard.press("Space");
   await expect(page.getByText("Nothing here speaks against testing today.")).toBeVisible();
-  await to("Keep and choose a test");
+  await to("Save and choose a test");
   await page.keyboard.press("Enter");
   await page.waitForURL(/assess$/);
   await expect(page.getByText("Which test?")).toBeVisible();

@@ -51,7 +51,7 @@ test("a class of six with three phones: the teacher's screen fills in and says w
   await page.getByLabel("Beats of Caspian Rell").fill("25");
   await page.keyboard.press("Enter");
   await expect(page.getByText("4 of 6 counted")).toBeVisible();
-  await page.getByRole("button", { name: "Keep 4, leave 2 out" }).click();
+  await page.getByRole("button", { name: "Save 4, skip 2" }).click();
   await page.waitForURL(/classes\//);
   await expect(page.getByText("4 of 6 kept")).toBeVisible();
   await expect(phones[0]!.getByText("Thank you. The run is closed.")).toBeVisible();

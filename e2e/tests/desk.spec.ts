@@ -35,7 +35,7 @@ test("readiness that a visit asks for leads back to the visit, and what was type
   await page.getByLabel("Clothes and shoes").fill("shorts, barefoot");
   await page.getByRole("link", { name: "Ask now" }).click();
   await coach.answersForReadiness();
-  await page.getByRole("button", { name: "Keep and go on" }).click();
+  await page.getByRole("button", { name: "Save and continue" }).click();
   await expect(page.getByRole("heading", { name: "Four in five minutes" })).toBeVisible();
   await expect(page.getByLabel("Clothes and shoes")).toHaveValue("shorts, barefoot");
   await expect(page.getByText("Readiness has not been asked today.")).toBeHidden();
@@ -103,7 +103,7 @@ test("advice overruled with a reason opens the test and is kept", async ({ coach
   await page.getByLabel("Lower value, mmHg").fill("88");
   await expect(page.getByText("vigorous needs a clearance from the last 12 months")).toBeVisible();
   await expect(page.getByRole("button", { name: "Overrule and go on" })).toBeDisabled();
-  await page.getByLabel("Go on against this advice?").fill("cleared by phone this morning");
+  await page.getByLabel("Test against this advice?").fill("cleared by phone this morning");
   await page.getByRole("button", { name: "Overrule and go on" }).click();
   await page.getByRole("button", { name: /more that do not suit now/ }).click();
   await page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();

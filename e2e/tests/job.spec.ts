@@ -83,7 +83,7 @@ test("someone new to exercise is led to the low step, and symptoms to no test at
   await page.getByText("Dizzy, or has fainted").click();
   await expect(page.getByText("Do not test today. Ask for medical clearance first.")).toBeVisible();
   await page.getByText("None of them").click();
-  await page.getByRole("button", { name: "Keep and choose a test" }).click();
+  await page.getByRole("button", { name: "Save and choose a test" }).click();
   await expect(page.getByRole("listitem").first()).toContainText("3-minute low step");
   await page.getByRole("button", { name: /more that do not suit now/ }).click();
   await page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();

@@ -162,7 +162,7 @@ test("a reach of two sides that were swapped: a gap or an overlap is chosen, no 
     await page.keyboard.press("Enter");
     if (name === "Hand length") continue;
     await expect(page.getByRole("alert")).toContainText("Gap or overlap? Press one of the two.");
-    await page.getByRole("button", { name: name.endsWith("right") ? "gap" : "overlap", exact: true }).click();
+    await page.getByRole("button", { name: name.endsWith("right") ? "Gap" : "Overlap", exact: true }).click();
   }
   await expect(page.getByRole("button", { name: "Gap or overlap, left, try 1: overlap 1" })).toBeVisible();
   await page.getByRole("button", { name: "Left and right were swapped" }).click();

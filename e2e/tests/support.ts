@@ -183,7 +183,7 @@ export class Coach {
   /** Answers for someone who trains and is well; ends on the choice of a test. */
   async isReady() {
     await this.answersForReadiness();
-    await this.page.getByRole("button", { name: "Keep and choose a test" }).click();
+    await this.page.getByRole("button", { name: "Save and choose a test" }).click();
     await this.page.waitForURL(/assess$/);
   }
 

@@ -216,12 +216,12 @@ test("a battery that ships is copied, changed and taken out of use", async ({ co
   await page.getByRole("button", { name: "Take out Plank" }).click();
   await page.getByLabel("Add a test").selectOption({ label: "Muscular endurance: Wall sit" });
   await page.getByRole("textbox", { name: "Name" }).fill("");
-  await page.getByRole("button", { name: "Keep it" }).click();
+  await page.getByRole("button", { name: "Save battery" }).click();
   await expect(page.getByRole("alert")).toContainText("Give the battery a name");
   await page.getByRole("textbox", { name: "Name" }).fill("Harbour four");
   await isClean(page, "a battery of one's own");
   await page.screenshot({ path: "test-results/battery.png" });
-  await page.getByRole("button", { name: "Keep it" }).click();
+  await page.getByRole("button", { name: "Save battery" }).click();
   await page.waitForURL(/batteries$/);
   const mine = page.getByRole("link", { name: /Harbour four.*your own/ });
   await expect(mine).toContainText("Body measures → Down to the floor and up → One leg stance → Wall sit");
@@ -306,7 +306,7 @@ test("a window: any test, any time, the best try counts and brings its points", 
   // A stricter table from a later day on; applied to the past as well, said, and taken back.
   await two.fill("40");
   await page.getByLabel("Holds from").fill("2030-01-01");
-  await page.getByRole("button", { name: "Keep as a new table" }).click();
+  await page.getByRole("button", { name: "Save as new table" }).click();
   await page.getByRole("button", { name: "Apply table 2 to the past too" }).click();
   await expect(page.getByText(/is applied to every visit of the past/)).toBeVisible();
   await coach.opens(first);

@@ -5,9 +5,9 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    alike::{Point, Unlike, noted, unlike},
     catalogue::Protocol,
-    happening::{self, Happening},
+    comparability::{Point, Unlike, noted, unlike},
+    life_event::{self, LifeEvent},
     quantity::{self, Better},
     typical_error::TypicalError,
     units::{Units, rounded},
@@ -30,11 +30,11 @@ pub enum Verdict {
     PossibleLoss,
     /// Beyond that, where neither more nor less is better.
     PossibleChange,
-    /// Smaller than the test's own wobble.
+    /// Smaller than the test’s measurement error.
     WithinNoise,
     /// Taken under different circumstances.
     NotComparable,
-    /// Nothing is known of this test's wobble.
+    /// Nothing is known of this test’s measurement error.
     NoVerdict,
 }
 
@@ -83,7 +83,7 @@ pub struct Comparison {
     pub verdict_words: String,
     /// What was different, where anything was.
     pub unlike: Vec<Unlike>,
-    /// The wobble the verdict rests on.
+    /// The measurement error the verdict rests on.
     pub typical_error: Option<TypicalError>,
     /// A sentence the client understands.
     pub sentence: String,
@@ -131,13 +131,13 @@ pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, ty
         from_at_least: from.at_least,
         to_at_least: to.at_least,
     }
-    .told(Units::Metric)
+    .in_units(Units::Metric)
 }
 
 impl Comparison {
     /// The same with its words in the units a person thinks in.
     #[must_use]
-    pub fn told(self, units: Units) -> Self {
+    pub fn in_units(self, units: Units) -> Self {
         Self {
             from_shown: quantity::shown_in(&self.quantity, self.from, units),
             sentence: with_notes(sentence(&self, units), &self.noted),
@@ -146,10 +146,10 @@ impl Comparison {
     }
 
     /// Says what happened along the way where the change is for the worse, or a change that is neither.
-    pub fn remember(&mut self, noted: &[Happening]) {
+    pub fn remember(&mut self, noted: &[LifeEvent]) {
         use Verdict::{ClearChange, ClearLoss, PossibleChange, PossibleLoss};
         if matches!(self.verdict, ClearLoss | PossibleLoss | ClearChange | PossibleChange)
-            && let Some(said) = happening::between(noted, self.from_on, self.to_on)
+            && let Some(said) = life_event::between(noted, self.from_on, self.to_on)
         {
             self.sentence = format!("{} {said}", self.sentence);
         }
@@ -211,7 +211,7 @@ fn sentence(c: &Comparison, units: Units) -> String {
     }
 }
 
-/// How much a test wobbles, written so that it does not read as the difference it is held against, nor as nothing: one digit more
+/// The measurement error of a test, written so that it does not read as the difference it is held against, nor as nothing: one digit more
 /// where the two would look alike.
 fn noise_words(c: &Comparison, detectable: f64, units: Units) -> String {
     let plain = quantity::said(&c.quantity, detectable, units);
@@ -230,8 +230,8 @@ fn noise_words(c: &Comparison, detectable: f64, units: Units) -> String {
 mod tests {
     use super::*;
     use crate::{
-        alike::tests::{bench_step, point},
         catalogue,
+        comparability::tests::{bench_step, point},
         run::event::Answer,
         typical_error::tests::published,
     };
@@ -296,7 +296,7 @@ mod tests {
         assert_eq!(compare(row, "time_s", &of(422.0), &of(415.5), None).from_shown, "7:02");
         let jump = catalogue::find("vertical-jump").unwrap();
         let compared = compare(jump, "height_cm", &point(50.8, &[]), &point(52.0, &[]), None);
-        assert_eq!((compared.from_shown.clone(), compared.told(Units::Imperial).from_shown), ("50.8".into(), "20".into()));
+        assert_eq!((compared.from_shown.clone(), compared.in_units(Units::Imperial).from_shown), ("50.8".into(), "20".into()));
     }
 
     #[test]
@@ -372,7 +372,7 @@ mod tests {
     }
 
     #[test]
-    fn without_a_known_wobble_there_is_a_difference_and_no_verdict() {
+    fn without_a_known_measurement_error_there_is_a_difference_and_no_verdict() {
         let compared = compare(bench_step(), "recovery_hr", &point(148.0, &[]), &point(120.0, &[]), None);
         assert_eq!((compared.verdict, compared.difference, compared.steps), (Verdict::NoVerdict, -28.0, None));
     }

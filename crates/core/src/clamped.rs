@@ -24,7 +24,8 @@ pub struct ClampRule {
     /// From here on a stage's mean heart rate is said to have missed its target, bpm. Ours, common practice.
     pub target_within_bpm: f64,
     /// What moves by itself from ride to ride.
-    pub wobble: Wobble,
+    #[serde(alias = "wobble")]
+    pub measurement_error: RideError,
 }
 
 /// One stage of the ride.
@@ -42,7 +43,7 @@ pub struct ClampStage {
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
-pub struct Wobble {
+pub struct RideError {
     /// Mean power of a stage, percent.
     pub power_percent: f64,
     /// Drop of the heart rate in the minute after, bpm.
@@ -204,24 +205,24 @@ impl ClampRule {
     }
 }
 
-/// Which way something went, beyond its wobble.
+/// Which way something went, beyond its measurement error.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Way {
     /// More.
     Up,
-    /// No change beyond the wobble.
+    /// No change beyond measurement error.
     Same,
     /// Less.
     Down,
 }
 
 impl Way {
-    fn of(change: f64, wobble: f64) -> Self {
+    fn of(change: f64, error: f64) -> Self {
         match change {
-            c if c > wobble => Self::Up,
-            c if c < -wobble => Self::Down,
+            c if c > error => Self::Up,
+            c if c < -error => Self::Down,
             _ => Self::Same,
         }
     }
@@ -281,12 +282,12 @@ pub struct Together {
 }
 
 /// Reads two rides together; `then` and `now` give a quantity's value. Nothing where one lacks a sign.
-pub fn together(wobble: &Wobble, then: &dyn Fn(&str) -> Option<f64>, now: &dyn Fn(&str) -> Option<f64>) -> Option<Together> {
+pub fn together(error: &RideError, then: &dyn Fn(&str) -> Option<f64>, now: &dyn Fn(&str) -> Option<f64>) -> Option<Together> {
     let change = |key: &str| Some((then(key)?, now(key)? - then(key)?));
-    let power = |key: &str| change(key).map(|(from, by)| Way::of(by, from * wobble.power_percent / 100.0));
+    let power = |key: &str| change(key).map(|(from, by)| Way::of(by, from * error.power_percent / 100.0));
     let (power_before, power_last) = (power("mean_power_2")?, power("mean_power_3")?);
-    let recovery = Way::of(change("hrr60")?.1, wobble.hrr60_bpm);
-    let rpe = Way::of(f64::midpoint(change("rpe_2")?.1, change("rpe_3")?.1), wobble.rpe);
+    let recovery = Way::of(change("hrr60")?.1, error.hrr60_bpm);
+    let rpe = Way::of(f64::midpoint(change("rpe_2")?.1, change("rpe_3")?.1), error.rpe);
     let pattern = match (power_before, power_last, recovery, rpe) {
         (Way::Up, Way::Up, Way::Up, Way::Same) => Pattern::Fitter,
         (Way::Down, Way::Down, Way::Down, Way::Same) => Pattern::LessFit,
@@ -377,7 +378,7 @@ mod tests {
     #[test_case([100.0, 104.0], 5.0, 2.0, Pattern::AcutelyTired; "acutely tired")]
     #[test_case([96.0, 96.0], -5.0, 2.0, Pattern::ChronicallyTired; "chronically tired")]
     #[test_case([104.0, 104.0], -5.0, 0.0, Pattern::Mixed; "more power but a slower recovery")]
-    #[test_case([101.5, 101.5], 2.0, 0.5, Pattern::Mixed; "nothing beyond its wobble")]
+    #[test_case([101.5, 101.5], 2.0, 0.5, Pattern::Mixed; "nothing beyond its measurement error")]
     #[test_case([104.0, 96.0], 5.0, 0.0, Pattern::Mixed; "one stage up and one down")]
     fn the_pattern_table(power: [f64; 2], recovery: f64, rpe: f64, pattern: Pattern) {
         let then = |_: &str| Some(100.0);
@@ -389,14 +390,14 @@ mod tests {
                 _ => 100.0 + rpe,
             })
         };
-        assert_eq!(together(&rule().wobble, &then, &now).unwrap().pattern, pattern);
+        assert_eq!(together(&rule().measurement_error, &then, &now).unwrap().pattern, pattern);
         assert!(pattern.sentence().contains("often") || pattern == Pattern::Mixed, "never a diagnosis");
     }
 
     #[test]
     fn a_ride_without_a_rating_is_not_read() {
         let all = |_: &str| Some(100.0);
-        assert!(together(&rule().wobble, &all, &|key: &str| (key != "rpe_3").then_some(100.0)).is_none());
+        assert!(together(&rule().measurement_error, &all, &|key: &str| (key != "rpe_3").then_some(100.0)).is_none());
     }
 
     #[test_case(Sample { time_s: -1.0, ..Sample::default() }, "time_s is -1"; "before the start")]

@@ -7,8 +7,8 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use crate::{
-    alike::Point,
     catalogue::Protocol,
+    comparability::Point,
     conditions::{Answer, Conditions},
     error::{Code, InputError},
     hr_max::{CeilingRule, HrMaxMethod},

@@ -1,5 +1,5 @@
 //! Goals: a measure, from where, to where, by when, and the way there in words. Where the line should be today, and whether the
-//! client is on the way, judged against the test's own wobble.
+//! client is on the way, judged against the test’s measurement error.
 
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
@@ -68,7 +68,7 @@ pub enum Way {
     OnTheWay,
     /// Clearly short of it.
     Behind,
-    /// Not measured since, or nothing is known of the test's wobble.
+    /// Not measured since, or the test's measurement error is not known.
     CannotTell,
 }
 
@@ -236,15 +236,15 @@ mod tests {
         }
     }
 
-    fn wobble() -> TypicalError {
+    fn typical_error() -> TypicalError {
         let te = TypicalError::from_repeats((0..12).map(|k| if k % 2 == 0 { 5.0 } else { -5.0 }).collect::<Repeats>()).unwrap();
         assert_eq!(te.rests_on, RestsOn::Repeats);
         te
     }
 
     #[test]
-    fn at_the_line_is_on_the_way_and_only_beyond_the_wobble_is_it_more_or_less() {
-        let (goal, te) = (goal(60.0, 120.0), wobble());
+    fn at_the_line_is_on_the_way_and_only_beyond_the_measurement_error_is_it_more_or_less() {
+        let (goal, te) = (goal(60.0, 120.0), typical_error());
         let way = |value: f64| goal.standing(Some((day(50), value)), Some(&te), day(60), Units::Metric).way;
         assert_eq!(goal.should_be(day(50)), 90.0);
         assert_eq!([way(90.0), way(90.0 + te.possible - 0.1), way(90.0 + te.possible + 0.1)], [Way::OnTheWay, Way::OnTheWay, Way::Ahead]);
@@ -252,7 +252,7 @@ mod tests {
         assert_eq!(
             goal.standing(Some((day(50), 200.0)), None, day(60), Units::Metric).way,
             Way::CannotTell,
-            "nothing is known of the wobble"
+            "nothing is known of the measurement error"
         );
         assert_eq!(goal.standing(Some((day(0), 60.0)), Some(&te), day(60), Units::Metric).way, Way::CannotTell, "not measured since");
     }
@@ -289,7 +289,7 @@ mod tests {
             let goal = goal(from, from + gain);
             let line = goal.should_be(day(on));
             prop_assert!(line >= from - 1e-9 && line <= from + gain + 1e-9);
-            let te = wobble();
+            let te = typical_error();
             let rank = |v: f64| match goal.standing(Some((day(on.max(1)), v)), Some(&te), day(300), Units::Metric).way {
                 Way::Behind => 0,
                 Way::OnTheWay => 1,

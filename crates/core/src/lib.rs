@@ -30,8 +30,8 @@
 //! | [`norms`] | compared with whom? |
 //! | [`performed`] | what was done with whom, as an equation needs it? |
 //! | [`trial`] | one finished test in, results, norms and flags out |
-//! | [`alike`] | were two tests done alike? |
-//! | [`typical_error`] [`wobble`] | how much does a measure move when nothing has changed? |
+//! | [`comparability`] | were two tests done alike? |
+//! | [`typical_error`] [`measurement_error`] | how much does a measure move when nothing has changed? |
 //! | [`change`] | is the difference real? |
 //! | [`done`] | what was done on a day, and what does it score? |
 //! | [`progress`] | how has it gone since? |
@@ -43,12 +43,12 @@
 //!
 //! To add a test, add a TOML file below `data/catalogue/`; its arithmetic is a [`formula`] in it, or an equation of [`estimate`].
 
-pub mod alike;
 pub mod attempts;
 pub mod battery;
 pub mod catalogue;
 pub mod change;
 pub mod clamped;
+pub mod comparability;
 pub mod conditions;
 pub mod course;
 pub mod done;
@@ -56,9 +56,10 @@ pub mod error;
 pub mod estimate;
 pub mod formula;
 pub mod goal;
-pub mod happening;
 pub mod hr_max;
 pub mod inputs;
+pub mod life_event;
+pub mod measurement_error;
 pub mod norms;
 pub mod own;
 pub mod performed;
@@ -84,7 +85,6 @@ pub mod typical_error;
 pub mod units;
 pub mod validate;
 pub mod visit;
-pub mod wobble;
 mod working;
 
 pub use error::{Code, InputError};

@@ -94,7 +94,7 @@ pub fn day(on: NaiveDate, field: &str) -> Result<NaiveDate, InputError> {
     if YEARS.contains(&on.year()) {
         return Ok(on);
     }
-    let message = format!("The year {} is none that a test lies in ({} to {}). Check the date.", on.year(), YEARS.start(), YEARS.end());
+    let message = format!("{} can’t be the year of a test. Choose a year between {} and {}.", on.year(), YEARS.start(), YEARS.end());
     Err(InputError::new(Code::OutOfRange, field, message))
 }
 

@@ -541,16 +541,32 @@ mod tests {
     #[test]
     fn a_plan_is_to_scale() {
         let plan = Plan { cones: vec![(0.0, 0.0), (20.0, 0.0), (0.0, 5.0)], ..Plan::default() };
-        let picture =
-            Picture { caption: String::new(), pose: None, from: None, props: Vec::new(), when: None, input: None, wrong: false, plan: Some(plan) };
+        let picture = Picture {
+            caption: String::new(),
+            pose: None,
+            from: None,
+            props: Vec::new(),
+            when: None,
+            input: None,
+            wrong: false,
+            plan: Some(plan),
+        };
         let [a, b, c] = picture.drawing().cones[..] else { panic!("three cones") };
         assert!(((b.0 - a.0) / (a.1 - c.1) - 4.0).abs() < 0.02);
     }
 
     #[test]
     fn what_nobody_knows_is_refused() {
-        let picture =
-            Picture { caption: "x".into(), pose: Some("moon".into()), from: None, props: Vec::new(), when: None, input: None, wrong: false, plan: None };
+        let picture = Picture {
+            caption: "x".into(),
+            pose: Some("moon".into()),
+            from: None,
+            props: Vec::new(),
+            when: None,
+            input: None,
+            wrong: false,
+            plan: None,
+        };
         assert_eq!(picture.check().unwrap_err().code, Code::UnknownField);
     }
 }

@@ -151,7 +151,11 @@ impl HardDays {
         if self.weekdays.iter().any(|d| !(1..=7).contains(d)) || self.dates.len() > 400 {
             return bad("Weekdays are 1 for Monday to 7 for Sunday, and 400 single days are the most.");
         }
-        if (1..=7).all(|d| self.weekdays.contains(&d)) { bad("With something hard on every day there is none to test on.") } else { Ok(()) }
+        if (1..=7).all(|d| self.weekdays.contains(&d)) {
+            bad("Something hard is planned on every day of the week. Leave one day free for the test.")
+        } else {
+            Ok(())
+        }
     }
 
     /// The date itself, or the first day after it that does not follow a hard one; the date itself where there is none within

@@ -7,12 +7,12 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use crate::{
-    alike::{self, Point, Unlike, unlike},
     catalogue::{Condition, ConditionKind, Protocol, Scoring},
     change::{self, Comparison},
+    comparability::{self, Point, Unlike, unlike},
     conditions::Conditions,
     done::Done,
-    happening::Happening,
+    life_event::LifeEvent,
     quantity,
     report::ResultReport,
     typical_error::{Own, Repeats, TypicalError},
@@ -24,17 +24,17 @@ pub type Known = BTreeMap<String, BTreeMap<String, Own>>;
 
 /// What a sentence to a person takes into account.
 #[derive(Debug, Clone, Default)]
-pub struct Told {
+pub struct Audience {
     /// What happened along the way.
-    pub noted: Vec<Happening>,
+    pub noted: Vec<LifeEvent>,
     /// The units it is said in.
     pub units: Units,
 }
 
-impl Told {
+impl Audience {
     /// Words a change for the person.
     pub fn word(&self, change: Comparison) -> Comparison {
-        let mut worded = change.told(self.units);
+        let mut worded = change.in_units(self.units);
         worded.remember(&self.noted);
         worded
     }
@@ -59,7 +59,7 @@ pub fn of_test<'r>(
     history: impl IntoIterator<Item = &'r Done>,
     quantity: &str,
     typical_error: Option<&TypicalError>,
-    told: &Told,
+    told: &Audience,
 ) -> Option<Progress> {
     let now = done.point(quantity)?;
     let earlier: Vec<_> = history.into_iter().filter(|r| r.is_earlier(done)).filter_map(|r| r.point(quantity)).collect();
@@ -82,7 +82,7 @@ pub fn changes<'r>(
     done: &Done,
     history: impl IntoIterator<Item = &'r Done> + Clone,
     report: &ResultReport,
-    told: &Told,
+    told: &Audience,
 ) -> Changes {
     let mut changes = Changes::default();
     for q in report.quantities.iter().filter(|q| q.value.is_some() && protocol.change_rule(&q.key).is_some()) {
@@ -113,7 +113,8 @@ pub fn last_alike<'r>(protocol: &Protocol, conditions: &Conditions, history: imp
         |c: &&Condition| c.is_series || c.kind == ConditionKind::Choice && !c.note || c.kind == ConditionKind::Text && c.required;
     let told_apart = protocol.conditions.iter().filter(tells_apart);
     let is_alike = |r: &&Done| {
-        protocol.legs().is_empty() || told_apart.clone().all(|c| !alike::differs(c, r.conditions.get(&c.key), conditions.get(&c.key)))
+        protocol.legs().is_empty()
+            || told_apart.clone().all(|c| !comparability::differs(c, r.conditions.get(&c.key), conditions.get(&c.key)))
     };
     history.rev().filter(is_alike).collect()
 }
@@ -160,7 +161,7 @@ pub fn trend<'r>(
 
 /// The change ladder of a person: each measure of these tests from its first comparable time to now, largest change first. `history`:
 /// everything they did, oldest first.
-pub fn ladder<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history: &[&Done], known: &Known, told: &Told) -> Vec<Rung> {
+pub fn ladder<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history: &[&Done], known: &Known, told: &Audience) -> Vec<Rung> {
     let mut rungs = Vec::new();
     for protocol in protocols {
         let of_protocol: Vec<&Done> = history.iter().copied().filter(|r| r.protocol_id == protocol.id).collect();
@@ -196,8 +197,8 @@ pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, 
     if protocol.change_rule(key).is_some_and(|rule| !rule.follows(&now.conditions)) {
         return Progress { since_last: None, since_first: None };
     }
-    let earlier: Vec<&Point> = earlier.iter().filter(|p| alike::is_of_series(protocol, &p.conditions, &now.conditions)).collect();
-    let alike: Vec<&Point> = earlier.iter().copied().filter(|p| alike::unlike(protocol, p, now).is_empty()).collect();
+    let earlier: Vec<&Point> = earlier.iter().filter(|p| comparability::is_of_series(protocol, &p.conditions, &now.conditions)).collect();
+    let alike: Vec<&Point> = earlier.iter().copied().filter(|p| comparability::unlike(protocol, p, now).is_empty()).collect();
     let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
     let last = alike.last().copied().or_else(|| earlier.last().copied());
     let first = alike.first().copied().filter(|f| last.is_some_and(|l| l.on != f.on));
@@ -213,7 +214,7 @@ pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions
         conditions: conditions.clone(),
         ..Point::default()
     };
-    alike::unlike_in(protocol, &point(then), &point(now), units).into_iter().filter(|u| now.contains_key(&u.key)).collect()
+    comparability::unlike_in(protocol, &point(then), &point(now), units).into_iter().filter(|u| now.contains_key(&u.key)).collect()
 }
 
 /// One row of the change ladder: a measure from first to now, in steps of what the test can detect.
@@ -337,7 +338,7 @@ mod tests {
         ];
         let once = done("push-up", "2026-06-05", &json!({ "reps_toes": 20 }));
         let all: Vec<&Done> = tests.iter().chain([&once]).collect();
-        let rungs = ladder(catalogue::all(), &all, &Known::new(), &Told::default());
+        let rungs = ladder(catalogue::all(), &all, &Known::new(), &Audience::default());
         assert_eq!(rungs.first().map(|r| (r.protocol.as_str(), r.change.from, r.change.to)), Some(("plank", 60.0, 180.0)));
         assert!(rungs.iter().all(|r| r.protocol != "push-up"));
         let steps: Vec<f64> = rungs.iter().map(|r| r.change.steps.unwrap_or(0.0).abs()).collect();
@@ -349,7 +350,7 @@ mod tests {
         let plank = catalogue::find("plank").unwrap();
         let tests =
             [hold("2026-01-05", 60.0, "to_failure"), hold("2026-03-05", 90.0, "to_failure"), hold("2026-06-05", 80.0, "to_failure")];
-        let of = |k: usize| of_test(plank, &tests[k], &tests, "seconds", None, &Told::default()).unwrap();
+        let of = |k: usize| of_test(plank, &tests[k], &tests, "seconds", None, &Audience::default()).unwrap();
         assert_eq!(of(0), Progress { since_last: None, since_first: None });
         assert_eq!(of(1).since_last.map(|c| (c.from, c.to)), Some((60.0, 90.0)));
         assert_eq!(of(2).since_last.map(|c| c.from), Some(90.0));

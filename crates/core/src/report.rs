@@ -3,8 +3,8 @@
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    alike,
     catalogue::{Citation, Protocol},
+    comparability,
     estimate::Working,
     inputs::{Inputs, Value},
     norms::{Bound, Standing, Tick},
@@ -49,7 +49,7 @@ pub struct QuantityReport {
     pub norms: Vec<NormReport>,
     /// The mark, where one holds.
     pub pass: Option<PassReport>,
-    /// The wobble of this measure.
+    /// The measurement error of this measure.
     pub typical_error: Option<TypicalError>,
     /// For people over 60: the level under which living independently becomes hard, in the unit.
     pub independence: Option<f64>,
@@ -190,7 +190,7 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions, units: Un
         .conditions
         .iter()
         .filter(|c| conditions.contains_key(&c.key))
-        .map(|c| ConditionReport { label: c.label.clone(), value: alike::answer_in(c, conditions.get(&c.key), units) })
+        .map(|c| ConditionReport { label: c.label.clone(), value: comparability::answer_in(c, conditions.get(&c.key), units) })
         .collect()
 }
 

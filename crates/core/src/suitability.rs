@@ -33,7 +33,7 @@ pub struct Client<'a> {
 /// What there is to test with.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Means {
+pub struct Available {
     /// What is at hand, by the keys of [`catalogue::kit`]; everything where nothing was said.
     pub kit: Option<Vec<String>>,
     /// Minutes there are, warm-up included.
@@ -87,11 +87,11 @@ pub enum FitVerdict {
 
 /// Judges one protocol for one client: the first rule that applies speaks.
 pub fn judge(protocol: &Protocol, client: &Client) -> Fit {
-    judge_with(protocol, client, &Means::default())
+    judge_with(protocol, client, &Available::default())
 }
 
 /// The same with what is at hand: what the client forbids speaks before what is missing.
-pub fn judge_with(protocol: &Protocol, client: &Client, means: &Means) -> Fit {
+pub fn judge_with(protocol: &Protocol, client: &Client, means: &Available) -> Fit {
     let fit = |verdict, because: String, instead: Option<Instead>| Fit {
         protocol: protocol.id.clone(),
         name: protocol.name.clone(),
@@ -134,13 +134,13 @@ pub fn waits_for(protocol: &Protocol, passed: &BTreeSet<String>) -> Option<&'sta
 }
 
 /// Every protocol of the library for one client with what is at hand, the suitable first.
-pub fn shortlist(client: &Client, means: &Means) -> Vec<Fit> {
+pub fn shortlist(client: &Client, means: &Available) -> Vec<Fit> {
     let mut fits: Vec<Fit> = catalogue::all().iter().map(|p| judge_with(p, client, means)).collect();
     fits.sort_by_key(|f| f.verdict);
     fits
 }
 
-impl Means {
+impl Available {
     /// Refuses what is no kit.
     ///
     /// # Errors
@@ -150,7 +150,7 @@ impl Means {
             Some(odd) => Err(InputError::new(
                 Code::UnknownField,
                 "kit",
-                format!("Nothing of the kit is called “{}”.", odd.chars().take(60).collect::<String>()),
+                format!("There is no equipment called “{}”.", odd.chars().take(60).collect::<String>()),
             )),
             None => Ok(()),
         }
@@ -245,7 +245,7 @@ pub fn first<'p>(
 const OVER_60: &str = "older_adults";
 
 /// What is missing for a protocol, in a sentence.
-fn lacks(protocol: &Protocol, means: &Means) -> Option<String> {
+fn lacks(protocol: &Protocol, means: &Available) -> Option<String> {
     let missing = protocol.needs.iter().find(|k| means.kit.as_ref().is_some_and(|kit| !kit.contains(k)));
     if let Some(missing) = missing {
         let words = catalogue::kit().iter().find(|k| k.key == *missing).map_or(missing.as_str(), |k| &k.words);
@@ -365,7 +365,7 @@ mod tests {
         let advice = advise(&answers);
         let list = shortlist(
             &Client { age: None, rate_limiting_drug: false, readiness: Some((&answers, &advice)), passed: None },
-            &Means::default(),
+            &Available::default(),
         );
         assert_eq!(list[0].protocol, "low-step-3min");
         assert!(list.is_sorted_by_key(|f| f.verdict));
@@ -376,14 +376,14 @@ mod tests {
     #[test_case("bench-step-3min", &["bench"], 15, 1, "Takes about 20 minutes; there are 15."; "too little time")]
     #[test_case("bench-step-3min", &["bench"], 60, 20, "Takes about 400 minutes for 20 people, one at a time; there are 60."; "too many people")]
     fn what_is_missing_is_said(protocol: &str, kit: &[&str], minutes: u16, people: u16, because: &str) {
-        let means = Means { kit: Some(kit.iter().map(|k| (*k).to_owned()).collect()), minutes: Some(minutes), people: Some(people) };
+        let means = Available { kit: Some(kit.iter().map(|k| (*k).to_owned()).collect()), minutes: Some(minutes), people: Some(people) };
         let fit = judge_with(catalogue::find(protocol).unwrap(), &Client::default(), &means);
         assert_eq!((fit.verdict, fit.because.as_str()), (FitVerdict::Unsuited, because));
     }
 
     #[test]
     fn a_class_of_forty_fits_into_one_lesson() {
-        let means = Means { kit: Some(vec!["bench".into()]), minutes: Some(45), people: Some(40) };
+        let means = Available { kit: Some(vec!["bench".into()]), minutes: Some(45), people: Some(40) };
         let list = shortlist(&Client::default(), &means);
         assert_eq!(
             list.iter().filter(|f| f.verdict == FitVerdict::Suits).map(|f| f.protocol.as_str()).collect::<Vec<_>>(),
@@ -395,8 +395,10 @@ mod tests {
     fn what_is_due_comes_first_then_what_was_never_looked_at_each_of_another_part() {
         let day = |n: u64| NaiveDate::from_ymd_opt(2026, 1, 1).unwrap() + chrono::Days::new(n);
         let facts = Facts { sex: Some(crate::person::Sex::Female), age: Some(Age::new(67.0).unwrap()), ..Facts::default() };
-        let fits =
-            shortlist(&Client { age: facts.age, ..Client::default() }, &Means { kit: Some(vec!["chair".into()]), ..Means::default() });
+        let fits = shortlist(
+            &Client { age: facts.age, ..Client::default() },
+            &Available { kit: Some(vec!["chair".into()]), ..Available::default() },
+        );
         let known = |id: &str| catalogue::find(id).ok();
         let young = norms::table("trunk-endurance-means/side-plank/left").unwrap();
         assert!(!young.is_for_age_of(&facts), "young adults say nothing of 67");
@@ -405,7 +407,7 @@ mod tests {
         assert!(none[0].why.contains("not measured yet") && none[0].why.contains("of 65 to 69"), "{}", none[0].why);
         let sections: BTreeSet<&str> = none.iter().map(|f| known(&f.protocol).unwrap().section.as_str()).collect();
         assert_eq!(sections.len(), none.len());
-        let everything = shortlist(&Client { age: facts.age, ..Client::default() }, &Means::default());
+        let everything = shortlist(&Client { age: facts.age, ..Client::default() }, &Available::default());
         let gentle = |f: &First| known(&f.protocol).unwrap().effort == Effort::LightToModerate;
         assert!(first(&everything, &known, &facts, &[], day(0)).iter().all(gentle), "no hardest effort for a first time at 67");
         let before = [Before { protocol: "plank", on: day(0), due: Some(day(90)) }];
@@ -420,7 +422,10 @@ mod tests {
         let needed: BTreeSet<&str> = catalogue::all().iter().flat_map(|p| &p.needs).map(String::as_str).collect();
         let listed: BTreeSet<&str> = catalogue::kit().iter().map(|k| k.key.as_str()).collect();
         assert_eq!(needed, listed);
-        assert_eq!(Means { kit: Some(vec!["rocket".into()]), ..Means::default() }.check().unwrap_err().field.as_deref(), Some("kit"));
+        assert_eq!(
+            Available { kit: Some(vec!["rocket".into()]), ..Available::default() }.check().unwrap_err().field.as_deref(),
+            Some("kit")
+        );
     }
 
     #[test]

@@ -1,20 +1,19 @@
-//! How much does a measure wobble when nothing has changed?
+//! How much does a measure move when nothing has changed?
 //!
 //! Typical error TE, in this order: SD of differences / √2 from the practice's own repeats; a figure the practice typed in, with
-//! its source; a publication; the wobble of the readings carried through the equation ([`mod@wobble`]). The smallest detectable
+//! its source; a publication; the error of the readings carried through the equation ([`mod@measurement_error`]). The smallest detectable
 //! change at 95 % is 1.96 × √2 × TE; beyond √2 × TE a change is possible.
 
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    alike::{Point, unlike},
     catalogue::{Citation, Protocol, SourceKind},
-    norms,
+    comparability::{Point, unlike},
+    measurement_error, norms,
     person::{Facts, Sex},
     quantity,
     trial::Trial,
     units::{Units, rounded},
-    wobble,
 };
 
 /// The fewest pairs of repeats that give a typical error of one's own.
@@ -71,7 +70,7 @@ impl FromIterator<f64> for Repeats {
     }
 }
 
-/// How much a measure wobbles when nothing has changed.
+/// How much a measure moves when nothing has changed.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct TypicalError {
@@ -114,7 +113,7 @@ pub enum RestsOn {
     Publication,
     /// Common practice, with no publication.
     CommonPractice,
-    /// The readings' own wobble, carried through the equation: worked out, not measured.
+    /// The error of the readings, carried through the equation: calculated, not measured.
     Readings,
 }
 
@@ -164,7 +163,7 @@ impl TypicalError {
     /// From a publication; `value` is what a percentage is of.
     pub fn from_publication(protocol: &Protocol, quantity: &str, facts: &Facts, value: Option<f64>) -> Option<Self> {
         Self::from_table(protocol, quantity, facts.sex).or_else(|| {
-            let known = wobble::published(protocol, quantity, facts, value)?;
+            let known = measurement_error::published(protocol, quantity, facts, value)?;
             let rests_on = match known.source.kind {
                 SourceKind::CommonPractice => RestsOn::CommonPractice,
                 SourceKind::Published => RestsOn::Publication,
@@ -200,8 +199,8 @@ impl TypicalError {
 
     /// From the readings of a trial.
     fn from_readings(trial: &Trial, quantity: &str) -> Option<Self> {
-        let value = wobble::propagated(trial, quantity)?;
-        let basis = "worked out from how far the readings wobble, not measured".to_owned();
+        let value = measurement_error::propagated(trial, quantity)?;
+        let basis = "calculated from the reading error; not measured in people".to_owned();
         Some(Self::new(value, RestsOn::Readings, basis, None))
     }
 
@@ -213,7 +212,7 @@ impl TypicalError {
             .or_else(|| own.typed.as_ref().map(Self::from_typed))
             .or_else(|| Self::from_publication(protocol, quantity, &trial.facts, value))
             .or_else(|| Self::from_readings(trial, quantity))?;
-        found.important = wobble::important(protocol, quantity).map(|(value, source)| Important { value, source });
+        found.important = measurement_error::important(protocol, quantity).map(|(value, source)| Important { value, source });
         Some(found)
     }
 }
@@ -222,8 +221,8 @@ impl TypicalError {
 pub(crate) mod tests {
     use super::*;
     use crate::{
-        alike::tests::{bench_step, point},
         catalogue,
+        comparability::tests::{bench_step, point},
         inputs::Inputs,
         run::event::Answer,
     };
@@ -237,7 +236,7 @@ pub(crate) mod tests {
     }
 
     #[test]
-    fn the_published_wobble_of_the_bench_step() {
+    fn the_published_error_of_the_bench_step() {
         let te = published();
         assert!((te.value - 19.2 * 0.08_f64.sqrt()).abs() < 1e-9, "{te:?}");
         assert!((te.detectable - 15.05).abs() < 0.01);

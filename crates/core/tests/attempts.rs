@@ -5,8 +5,8 @@ mod screen;
 
 use impulso_core::{
     Code,
-    alike::{Point, unlike},
     catalogue::{self, Protocol, parse},
+    comparability::{Point, unlike},
     inputs::{Inputs, Value},
     person::{Facts, Sex},
     run::{Kind, Setup, State, Status, check_event, event::Answer, fold},

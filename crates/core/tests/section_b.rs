@@ -556,7 +556,7 @@ mod before {
     #[test]
     fn without_the_warm_up_it_is_recorded_and_never_compared() {
         use impulso_core::{
-            alike::{Point, unlike},
+            comparability::{Point, unlike},
             run::event::Answer,
         };
         // The older adults' walk and march are published without one; recalled.

@@ -110,7 +110,7 @@ impl FromRequest for Caller {
 
 /// Cookies that say only "this browser was here before", signed with a key of their own.
 #[derive(Clone)]
-pub struct Marks {
+pub struct DeviceCookies {
     key: Key,
     secure: bool,
 }
@@ -120,10 +120,10 @@ const DEVICE: &str = "impulso_device";
 /// The phone that joined a run by its code.
 const PARTNER: &str = "impulso_partner";
 
-impl Marks {
-    /// Marks under a key derived from the session's.
+impl DeviceCookies {
+    /// DeviceCookies under a key derived from the session's.
     pub fn new(session_key: &Key, secure: bool) -> Self {
-        let derived = Sha512::new().chain_update(b"impulso marks").chain_update(session_key.master()).finalize();
+        let derived = Sha512::new().chain_update(b"impulso devices").chain_update(session_key.master()).finalize();
         Self { key: Key::from(&derived), secure }
     }
 
@@ -238,14 +238,14 @@ mod tests {
 
     #[test]
     fn a_mark_holds_for_its_account_and_only_as_it_was_signed() {
-        let marks = Marks::new(&Key::generate(), true);
+        let devices = DeviceCookies::new(&Key::generate(), true);
         let coach = CoachId(Uuid::from_u128(5));
-        let cookie = marks.device(coach);
+        let cookie = devices.device(coach);
         assert!(cookie.secure() == Some(true) && cookie.http_only() == Some(true));
         let sent = |cookie: Cookie<'static>| TestRequest::default().cookie(cookie).to_http_request();
-        assert!(marks.device_of(&sent(cookie.clone()), Some(coach)).is_some());
-        assert!(marks.device_of(&sent(cookie.clone()), Some(CoachId(Uuid::from_u128(6)))).is_none());
-        assert!(marks.device_of(&sent(Cookie::new(DEVICE, format!("{coach}.x"))), Some(coach)).is_none(), "not signed");
-        assert!(Marks::new(&Key::generate(), true).device_of(&sent(cookie), Some(coach)).is_none(), "signed by another");
+        assert!(devices.device_of(&sent(cookie.clone()), Some(coach)).is_some());
+        assert!(devices.device_of(&sent(cookie.clone()), Some(CoachId(Uuid::from_u128(6)))).is_none());
+        assert!(devices.device_of(&sent(Cookie::new(DEVICE, format!("{coach}.x"))), Some(coach)).is_none(), "not signed");
+        assert!(DeviceCookies::new(&Key::generate(), true).device_of(&sent(cookie), Some(coach)).is_none(), "signed by another");
     }
 }

@@ -264,7 +264,7 @@ fn method(page: &mut String, protocol: &Protocol) {
         );
     }
     if protocol.clamp().is_some() {
-        page.push_str("\nFrom ride to ride, beyond what each wobbles by itself:\n\n");
+        page.push_str("\nFrom ride to ride, beyond the measurement error of each:\n\n");
         for pattern in Pattern::ALL {
             let _ = writeln!(page, "- {}", pattern.sentence());
         }
@@ -274,7 +274,7 @@ fn method(page: &mut String, protocol: &Protocol) {
     }
     page.push_str("\n### Is a change real?\n\n");
     for rule in &protocol.change {
-        let _ = writeln!(page, "- {}: {}", text::capital(&quantity::label(&rule.quantity)), wobbles(protocol, &rule.quantity));
+        let _ = writeln!(page, "- {}: {}", text::capital(&quantity::label(&rule.quantity)), measurement_error(protocol, &rule.quantity));
     }
     for (rule, rank) in protocol.change.iter().filter_map(|rule| Some((rule, rule.alike_in.as_deref()?))) {
         let (of, first) = (text::capital(&quantity::label(&rule.quantity)), quantity::label(rank));
@@ -298,7 +298,7 @@ fn method(page: &mut String, protocol: &Protocol) {
 }
 
 /// What a change of a measure is judged by, for the people of the protocol's example.
-fn wobbles(protocol: &Protocol, key: &str) -> String {
+fn measurement_error(protocol: &Protocol, key: &str) -> String {
     const NONE: &str = "nothing is known from elsewhere; the practice's own repeats serve once there are ten pairs.";
     let Some(example) = &protocol.example else { return NONE.into() };
     let unit = quantity::unit(key);

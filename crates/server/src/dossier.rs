@@ -1,7 +1,7 @@
 //! A person as a request sees them: fetched once, handed to whoever works something out.
 
 use chrono::NaiveDate;
-use impulso_core::{catalogue::Protocol, done::Done, happening::Happening, progress::Told};
+use impulso_core::{catalogue::Protocol, done::Done, life_event::LifeEvent, progress::Audience};
 use impulso_store::{
     PersonId, Scope, happenings,
     people::{self, Person},
@@ -21,7 +21,7 @@ pub struct Dossier {
     /// Every result, oldest first.
     pub history: Vec<Stored>,
     /// What happened along the way, with its key.
-    pub noted: Vec<(Uuid, Happening)>,
+    pub noted: Vec<(Uuid, LifeEvent)>,
     /// The practice's day.
     pub today: NaiveDate,
 }
@@ -57,12 +57,12 @@ impl Dossier {
     }
 
     /// What a sentence to the person takes into account, in their own units.
-    pub fn told(&self) -> Told {
-        Told { noted: self.happenings(), units: self.person.profile.units }
+    pub fn told(&self) -> Audience {
+        Audience { noted: self.happenings(), units: self.person.profile.units }
     }
 
     /// What happened along the way.
-    pub fn happenings(&self) -> Vec<Happening> {
+    pub fn happenings(&self) -> Vec<LifeEvent> {
         self.noted.iter().map(|(_, happening)| happening.clone()).collect()
     }
 }

@@ -24,8 +24,8 @@ use utoipa::ToSchema;
 use crate::{
     ApiError, ApiResult,
     live::Hub,
-    recall::{Recall, Remembered},
     recording,
+    run_cache::{CachedRun, RunCache},
     settings::{ClockRate, limits},
     view::{RunView, clock_rate, states, view_of},
     visiting,
@@ -62,7 +62,7 @@ pub struct Intake {
     /// Who watches.
     pub hub: Hub,
     /// What this process knows of open runs.
-    pub recall: Recall,
+    pub recall: RunCache,
     /// How fast a run's clock passes.
     pub rate: ClockRate,
 }
@@ -77,7 +77,7 @@ struct Work {
 impl Intake {
     /// Remembers a run that was set up just now, so that the start of its clock is as quick as every later event.
     pub fn is_set_up(&self, practice: PracticeId, run: Run) {
-        self.recall.put(Remembered { practice, run, log: Log::default() });
+        self.recall.put(CachedRun { practice, run, log: Log::default() });
     }
 
     /// Takes events in on behalf of a coach, or of a partner who has no account, in one transaction, and shows the run as it
@@ -101,9 +101,9 @@ impl Intake {
             }
         }
         let mut scope = store.scope(practice).await?;
-        let Remembered { run, mut log, .. } = match remembered {
+        let CachedRun { run, mut log, .. } = match remembered {
             Some(remembered) => remembered,
-            None => Remembered { practice, run: runs::get(&mut scope, id).await?, log: Log::default() },
+            None => CachedRun { practice, run: runs::get(&mut scope, id).await?, log: Log::default() },
         };
         let closed_at = runs::take(&mut scope, id, &mut log).await?;
         let now = run_clock(&run, self.rate);
@@ -127,7 +127,7 @@ impl Intake {
             aside(Work { run, log, events }, move |work| view_of(&work.run, work.log.events(), rate)).await?;
         let view = view?;
         scope.commit().await?;
-        Ok(self.show(Remembered { practice, run, log }, done, view))
+        Ok(self.show(CachedRun { practice, run, log }, done, view))
     }
 
     /// Takes in what closes nothing, in one trip to the database, where the run is as it is remembered. Whatever is out of the
@@ -136,11 +136,11 @@ impl Intake {
         &self,
         store: &Store,
         sender: Sender,
-        known: Remembered,
+        known: CachedRun,
         mut events: Vec<Event>,
         sent_at: Option<DateTime<Utc>>,
     ) -> ApiResult<AtOnce> {
-        let Remembered { practice, run, log } = known;
+        let CachedRun { practice, run, log } = known;
         let now = run_clock(&run, self.rate);
         let moved = move_onto_clock(&mut events, sent_at, now);
         let (work, judged) = aside(Work { run, log, events }, move |work| judge(work, sender, true, now)).await?;
@@ -150,15 +150,15 @@ impl Intake {
             (Ok(()), Ok(())) => runs::append_at_once(store, practice, sender, id, &mut log, &events).await?,
             _ => None,
         };
-        let Some(done) = appended else { return Ok(AtOnce::LookCloser(Box::new(Remembered { practice, run, log }))) };
+        let Some(done) = appended else { return Ok(AtOnce::LookCloser(Box::new(CachedRun { practice, run, log }))) };
         let rate = self.rate;
         let (Work { run, log, .. }, view) =
             aside(Work { run, log, events }, move |work| view_of(&work.run, work.log.events(), rate)).await?;
-        Ok(AtOnce::Done(Box::new(self.show(Remembered { practice, run, log }, done, view?))))
+        Ok(AtOnce::Done(Box::new(self.show(CachedRun { practice, run, log }, done, view?))))
     }
 
     /// Shows the run as it is now to everyone who watches it, and remembers it.
-    fn show(&self, now: Remembered, done: runs::Appended, view: RunView) -> Appended {
+    fn show(&self, now: CachedRun, done: runs::Appended, view: RunView) -> Appended {
         self.hub.took_in(now.practice, &view);
         self.recall.put(now);
         Appended { stored: done.stored, known: done.known, late: done.late, view }
@@ -168,7 +168,7 @@ impl Intake {
 /// What became of events that were to go in at once.
 enum AtOnce {
     Done(Box<Appended>),
-    LookCloser(Box<Remembered>),
+    LookCloser(Box<CachedRun>),
 }
 
 /// Works on a run; on a thread of its own where there is much of it.

@@ -24,7 +24,7 @@ use uuid::Uuid;
 
 use crate::{
     ApiResult,
-    recall::Recall,
+    run_cache::RunCache,
     session_store::Known,
     settings::ClockRate,
     view::{RunView, view},
@@ -143,7 +143,7 @@ impl Hub {
     }
 
     /// Follows what other processes take in, for as long as this one lives.
-    pub async fn follow(self, store: Store, rate: ClockRate, sessions: Known, recall: Recall) {
+    pub async fn follow(self, store: Store, rate: ClockRate, sessions: Known, recall: RunCache) {
         loop {
             // Whatever was ended or erased meanwhile was not heard of.
             sessions.forget();
@@ -155,7 +155,7 @@ impl Hub {
         }
     }
 
-    async fn follow_once(&self, store: &Store, rate: ClockRate, sessions: &Known, recall: &Recall) -> ApiResult<()> {
+    async fn follow_once(&self, store: &Store, rate: ClockRate, sessions: &Known, recall: &RunCache) -> ApiResult<()> {
         let mut changes = runs::changes(store).await?;
         loop {
             let changed: Vec<Key> = match changes.next().await? {

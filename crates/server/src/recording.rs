@@ -20,7 +20,7 @@ use impulso_core::{
     },
     text, trial,
     units::{BodyMass, Bpm, Cadence, Units},
-    visit::Happened,
+    visit::VisitEvent,
 };
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope,
@@ -530,8 +530,8 @@ async fn follow(scope: &mut Scope, was: &Stored, is: &Stored, tied: Vec<(Visit, 
         let is_in = |r: &Stored| !r.voided && r.person == visit.person;
         let (place, result) = (*place, was.id);
         let happened = match (is_in(was), is_in(is)) {
-            (true, false) => Happened::Withdrawn { place, result },
-            (false, true) => Happened::Returned { place, result },
+            (true, false) => VisitEvent::Withdrawn { place, result },
+            (false, true) => VisitEvent::Returned { place, result },
             _ => continue,
         };
         visits::append(scope, visit.id, Uuid::now_v7(), &happened).await?;

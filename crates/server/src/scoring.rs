@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use impulso_core::{
     catalogue::Protocol,
-    happening::Happening,
+    life_event::LifeEvent,
     progress::{self, Known},
     typical_error::Own,
 };
@@ -82,6 +82,6 @@ pub async fn own(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<S
 }
 
 /// What happened to a person along the way.
-pub async fn noted(scope: &mut Scope, person: PersonId) -> ApiResult<Vec<Happening>> {
+pub async fn noted(scope: &mut Scope, person: PersonId) -> ApiResult<Vec<LifeEvent>> {
     Ok(happenings::of_person(scope, person).await?.into_iter().map(|(_, happening)| happening).collect())
 }

@@ -16,16 +16,16 @@ use utoipa_actix_web::AppExt;
 use crate::{
     api::everything::Transfers,
     app,
-    auth::{Marks, Proxy},
+    auth::{DeviceCookies, Proxy},
     body::Uploads,
-    brakes::Brakes,
-    darkroom::Darkroom,
-    edge::{self, Hosts},
     error::ApiError,
     intake::Intake,
     live::Hub,
+    middleware::{self, Hosts},
     passwords::Passwords,
-    recall::Recall,
+    photo_work::PhotoWork,
+    rate_limit::RateLimits,
+    run_cache::RunCache,
     session_store::{Known, PostgresSessions},
     settings::{Settings, limits},
 };
@@ -57,15 +57,15 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     let rate = settings.clock_rate();
     let hub = Hub::new(std::time::Duration::from_secs(60 * settings.session_minutes.max(1).unsigned_abs()));
     let known = Known::default();
-    let recall = Recall::default();
+    let recall = RunCache::default();
     tokio::spawn(hub.clone().follow(store.clone(), rate, known.clone(), recall.clone()));
     tokio::spawn(hub.clone().tell(store.clone()));
     let intake = web::Data::new(Intake { hub: hub.clone(), recall, rate });
     let hub = web::Data::new(hub);
-    let marks = web::Data::new(Marks::new(&key, settings.tls));
-    let brakes = web::Data::new(Brakes::new(settings));
+    let marks = web::Data::new(DeviceCookies::new(&key, settings.tls));
+    let rates = web::Data::new(RateLimits::new(settings));
     let passwords = web::Data::new(Passwords::new(settings.password_checks));
-    let darkroom = web::Data::new(Darkroom::default());
+    let photo_work = web::Data::new(PhotoWork::default());
     let transfers = web::Data::new(Transfers::default());
     let uploads = web::Data::new(Uploads::default());
     let proxy = web::Data::new(Proxy(settings.proxy));
@@ -86,15 +86,15 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
         // Only the interface knows sessions: the front end comes up while the database is away.
         let api = utoipa_actix_web::scope::scope("/api")
             .configure(app::routes)
-            .map(|scope| scope.wrap(sessions).wrap(from_fn(edge::sessions_away)).wrap(app::private()));
+            .map(|scope| scope.wrap(sessions).wrap(from_fn(middleware::sessions_away)).wrap(app::private()));
         App::new()
             .into_utoipa_app()
             .app_data(web::Data::new(store.clone()))
             .app_data(web::Data::new(rate))
             .app_data(web::Data::new(known.clone()))
-            .app_data(brakes.clone())
+            .app_data(rates.clone())
             .app_data(passwords.clone())
-            .app_data(darkroom.clone())
+            .app_data(photo_work.clone())
             .app_data(transfers.clone())
             .app_data(uploads.clone())
             .app_data(marks.clone())
@@ -106,12 +106,12 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
             .app_data(web::QueryConfig::default().error_handler(|e, _| ApiError::unreadable(&e.to_string()).into()))
             .service(api)
             .into_app()
-            .default_service(web::route().to(edge::fallback))
-            .wrap(from_fn(edge::guard))
-            .wrap(from_fn(edge::watch))
+            .default_service(web::route().to(middleware::fallback))
+            .wrap(from_fn(middleware::guard))
+            .wrap(from_fn(middleware::watch))
             .wrap(app::headers(tls))
             .wrap(Compress::default())
-            .wrap(TracingLogger::<edge::Quiet>::new())
+            .wrap(TracingLogger::<middleware::Quiet>::new())
     })
     .workers(WORKERS)
     // An answer goes out as it is written: waiting to fill a packet costs a slow client forty milliseconds.

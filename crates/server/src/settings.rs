@@ -117,7 +117,7 @@ pub mod limits {
     pub const SENT_BY_PARTNER: u32 = 10;
     /// What all partners of one run may send from one address, requests a second: a class behind one access point.
     pub const SENT_BY_CLASS: u32 = 100;
-    /// So many keys a brake tells apart; beyond that, some share.
+    /// So many keys a limit tells apart; beyond that, some share.
     pub const BRAKE_KEYS: usize = 20_000;
     /// How many requests wait for a password check before the next is sent away.
     pub const PASSWORDS_WAITING: usize = 32;

@@ -12,7 +12,7 @@ use impulso_core::{
     picture::{Drawing, Picture},
     points, quantity, reading,
     report::FailedPoint,
-    visit::{self, Happened, Judged, Learned, Seen, Stand, VisitState},
+    visit::{self, Judged, Learned, Seen, Stand, VisitEvent, VisitState},
 };
 use impulso_store::{
     ResultId, Scope, retests,
@@ -287,7 +287,7 @@ async fn place_in(
 /// A run of a visit was closed: the place is done, or the test is still to come.
 pub async fn run_closed(scope: &mut Scope, run: &Run, result: Option<ResultId>) -> ApiResult<()> {
     let Some((visit, place)) = run.visit else { return Ok(()) };
-    let happened = result.map_or(Happened::Ended { place }, |r| Happened::Done { place, result: r.0 });
+    let happened = result.map_or(VisitEvent::Ended { place }, |r| VisitEvent::Done { place, result: r.0 });
     visits::append(scope, visit, Uuid::now_v7(), &happened).await?;
     let visit = visits::get(scope, visit).await?;
     // Closed while this test was running: the date of the battery is kept now.
@@ -449,9 +449,9 @@ fn times(visit: &Visit, at: &visit::PlaceState, protocol: Option<&Protocol>, of:
 }
 
 /// The window of a visit, where its battery has one.
-fn window(visit: &Visit, happened: &[(Happened, DateTime<Utc>)]) -> Option<VisitWindow> {
+fn window(visit: &Visit, happened: &[(VisitEvent, DateTime<Utc>)]) -> Option<VisitWindow> {
     let minutes = visit.battery.window_min?;
-    let begun = happened.iter().find(|(h, _)| *h == Happened::WindowBegun).map(|(_, at)| *at);
+    let begun = happened.iter().find(|(h, _)| *h == VisitEvent::WindowBegun).map(|(_, at)| *at);
     Some(VisitWindow { minutes, until: begun.map(|at| at + chrono::TimeDelta::minutes(i64::from(minutes))) })
 }
 
@@ -478,7 +478,7 @@ fn next(
     state: &VisitState,
     visit: &Visit,
     of: &Dossier,
-    happened: &[(Happened, DateTime<Utc>)],
+    happened: &[(VisitEvent, DateTime<Utc>)],
     opens: &dyn Fn(usize) -> bool,
 ) -> Option<NextTest> {
     let units = of.person.profile.units;
@@ -489,7 +489,7 @@ fn next(
     let value = last.and_then(|r| Some((r.on, r.value(protocol.headline())?)));
     let counting = protocol.legs().iter().filter_map(|leg| leg.take.counting_rule().map(str::to_owned));
     let prepare = protocol.prepare.iter().map(|p| p.detail.clone());
-    let rested = happened.iter().rev().find(|(h, _)| matches!(h, Happened::Done { .. })).map(|(_, at)| *at);
+    let rested = happened.iter().rev().find(|(h, _)| matches!(h, VisitEvent::Done { .. })).map(|(_, at)| *at);
     let rest = chrono::TimeDelta::minutes(i64::from(test.rest_min));
     Some(NextTest {
         place,

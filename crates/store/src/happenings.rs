@@ -1,12 +1,12 @@
 //! What happened along the way: dated notes on a client that may stand behind a number.
 
-use impulso_core::happening::{Happening, HappeningKind};
+use impulso_core::life_event::{LifeEvent, LifeEventKind};
 use uuid::Uuid;
 
 use crate::{Error, PersonId, Result, Scope};
 
 /// Everything that was noted of a person, earliest first.
-pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<(Uuid, Happening)>> {
+pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<(Uuid, LifeEvent)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
         "select id, kind, from_on, until_on, words from happenings where practice_id = $1 and person_id = $2 order by from_on, id",
@@ -17,12 +17,12 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<(Uuid,
     .await?;
     Ok(rows
         .into_iter()
-        .map(|r| (r.id, Happening { kind: HappeningKind::named(&r.kind), from_on: r.from_on, until_on: r.until_on, words: r.words }))
+        .map(|r| (r.id, LifeEvent { kind: LifeEventKind::named(&r.kind), from_on: r.from_on, until_on: r.until_on, words: r.words }))
         .collect())
 }
 
 /// Keeps a note; the same key again is the same note.
-pub async fn add(scope: &mut Scope, person: PersonId, id: Uuid, noted: &Happening) -> Result<()> {
+pub async fn add(scope: &mut Scope, person: PersonId, id: Uuid, noted: &LifeEvent) -> Result<()> {
     let practice = scope.practice_id();
     sqlx::query!(
         "insert into happenings (practice_id, id, person_id, kind, from_on, until_on, words) values ($1, $2, $3, $4, $5, $6, $7)

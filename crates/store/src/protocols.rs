@@ -61,10 +61,12 @@ pub fn stored(mut body: Value) -> Result<Protocol> {
         procedure["family"] = family;
         of.insert("procedure".into(), procedure);
     }
-    for leg in body["procedure"]["legs"].as_array_mut().into_iter().flatten() {
-        named_inside(&mut leg["take"]);
+    for take in
+        body.pointer_mut("/procedure/legs").and_then(Value::as_array_mut).into_iter().flatten().filter_map(|leg| leg.get_mut("take"))
+    {
+        named_inside(take);
     }
-    for scoring in body["scoring"].as_array_mut().into_iter().flatten() {
+    for scoring in body.get_mut("scoring").and_then(Value::as_array_mut).into_iter().flatten() {
         as_formula(scoring);
     }
     read("protocol", body)
@@ -82,7 +84,7 @@ fn named_inside(take: &mut Value) {
 
 /// An equation that was named in the code is a formula of the catalogue now, by the same name.
 fn as_formula(scoring: &mut Value) {
-    let Some(name) = scoring["equation"].as_str() else { return };
+    let Some(name) = scoring.get("equation").and_then(Value::as_str) else { return };
     let of_name = |s: &&Scoring| s.method.as_deref() == Some(name);
     let Some(now) = catalogue::all().iter().flat_map(|p| &p.scoring).find(of_name) else { return };
     let fields = serde_json::to_value(now).unwrap_or_default();
@@ -106,7 +108,7 @@ mod tests {
             let today = serde_json::to_value(protocol).unwrap();
             assert_eq!(&stored(today.clone()).unwrap(), protocol);
             let mut earlier = today;
-            for leg in earlier["procedure"]["legs"].as_array_mut().into_iter().flatten() {
+            for leg in earlier.pointer_mut("/procedure/legs").and_then(Value::as_array_mut).into_iter().flatten() {
                 let kind = leg["take"].as_object_mut().unwrap().remove("kind").unwrap();
                 leg["take"] = serde_json::json!({ kind.as_str().unwrap(): leg["take"] });
             }

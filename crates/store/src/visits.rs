@@ -1,7 +1,7 @@
 //! Visits: a battery on one day for one person, and what happened in it; and a practice's own batteries.
 
 use chrono::{DateTime, NaiveDate, Utc};
-use impulso_core::{battery::Battery, run::event::Conditions, visit::Happened};
+use impulso_core::{battery::Battery, run::event::Conditions, visit::VisitEvent};
 use uuid::Uuid;
 
 use crate::{
@@ -162,7 +162,7 @@ pub async fn open(scope: &mut Scope, limit: i64) -> Result<Vec<(Visit, String)>>
 }
 
 /// What happened in a visit, in its order.
-pub async fn events(scope: &mut Scope, id: Uuid) -> Result<Vec<(Happened, DateTime<Utc>)>> {
+pub async fn events(scope: &mut Scope, id: Uuid) -> Result<Vec<(VisitEvent, DateTime<Utc>)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!("select body, at from visit_events where practice_id = $1 and visit_id = $2 order by position", practice, id)
         .fetch_all(scope.db())
@@ -171,7 +171,7 @@ pub async fn events(scope: &mut Scope, id: Uuid) -> Result<Vec<(Happened, DateTi
 }
 
 /// What happened in all of a person's visits with one battery, each with its visit, in its order.
-pub async fn events_of_battery(scope: &mut Scope, person: PersonId, battery: &str) -> Result<Vec<(Uuid, Happened)>> {
+pub async fn events_of_battery(scope: &mut Scope, person: PersonId, battery: &str) -> Result<Vec<(Uuid, VisitEvent)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
         "select e.visit_id, e.body from visit_events e join visits v on v.practice_id = e.practice_id and v.id = e.visit_id
@@ -197,7 +197,7 @@ pub async fn take(scope: &mut Scope, id: Uuid) -> Result<Visit> {
 }
 
 /// Adds what happened; the same key again is the same event. One visit's events come one after another.
-pub async fn append(scope: &mut Scope, visit: Uuid, id: Uuid, happened: &Happened) -> Result<()> {
+pub async fn append(scope: &mut Scope, visit: Uuid, id: Uuid, happened: &VisitEvent) -> Result<()> {
     let practice = scope.practice_id();
     sqlx::query!("select id from visits where practice_id = $1 and id = $2 for update", practice, visit).fetch_one(scope.db()).await?;
     sqlx::query!(
@@ -209,7 +209,7 @@ pub async fn append(scope: &mut Scope, visit: Uuid, id: Uuid, happened: &Happene
     )
     .execute(scope.db())
     .await?;
-    if *happened == Happened::Closed {
+    if *happened == VisitEvent::Closed {
         sqlx::query!("update visits set closed_at = coalesce(closed_at, now()) where practice_id = $1 and id = $2", practice, visit)
             .execute(scope.db())
             .await?;

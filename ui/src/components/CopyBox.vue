@@ -74,7 +74,7 @@ async function copy() {
       <p v-if="failure" class="wrong" role="alert">{{ failure.message }}</p>
       <div class="actions">
         <ElButton type="primary" native-type="submit" :loading="busy">Make the copy</ElButton>
-        <ElButton @click="open = false">Leave it</ElButton>
+        <ElButton @click="open = false">Cancel</ElButton>
       </div>
     </form>
   </section>

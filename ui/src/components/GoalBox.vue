@@ -90,7 +90,7 @@ async function drop(id: string) {
       <FailureNote :failure="failure && !['quantity', 'to', 'by', 'milestones'].includes(failure.field ?? '') ? failure : null" />
       <div class="actions">
         <ElButton type="primary" native-type="submit" :loading="busy">Save goal</ElButton>
-        <ElButton @click="open = false">Leave it</ElButton>
+        <ElButton @click="open = false">Cancel</ElButton>
       </div>
     </form>
     <ElButton v-else-if="aims.length" @click="open = true">Set a goal</ElButton>

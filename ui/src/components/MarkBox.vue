@@ -10,8 +10,8 @@ import { expected, typed } from "@/logic/typed";
 /** The mark that is passed or not: the usual one, or the practice's own with who says so. */
 const props = defineProps<{ page: MethodPage }>();
 const emit = defineEmits<{ changed: [] }>();
-const chosen = ref(props.page.wobbles[0]?.quantity ?? "");
-const of = computed(() => props.page.wobbles.find((w) => w.quantity === chosen.value));
+const chosen = ref(props.page.measurement_errors[0]?.quantity ?? "");
+const of = computed(() => props.page.measurement_errors.find((w) => w.quantity === chosen.value));
 const mark = computed(() => props.page.protocol.pass?.find((p) => p.quantity === chosen.value));
 const form = reactive({ mark: "", source: "" });
 watch(mark, (m) => Object.assign(form, { mark: m ? String(m.mark) : "", source: "" }), { immediate: true });
@@ -31,15 +31,15 @@ async function keep(away = false) {
 </script>
 
 <template>
-  <div v-if="page.wobbles.length">
+  <div v-if="page.measurement_errors.length">
     <h2>Target</h2>
     <p class="soft">
-      {{ mark ? `Reached from ${mark.mark} ${of?.unit ?? ""}: ${mark.source.citation}.` : "There is none. You can set your own." }}
+      {{ mark ? `Reached from ${mark.mark} ${of?.unit ?? ""}: ${mark.source.citation}.` : "No target yet. You can set your own." }}
     </p>
     <form @submit.prevent="keep()">
-      <TextField v-if="page.wobbles.length > 1" label="Measure of the target"
+      <TextField v-if="page.measurement_errors.length > 1" label="Measure of the target"
         ><select v-model="chosen" name="mark-of" class="native">
-          <option v-for="w in page.wobbles" :key="w.quantity" :value="w.quantity">{{ w.label }}</option>
+          <option v-for="w in page.measurement_errors" :key="w.quantity" :value="w.quantity">{{ w.label }}</option>
         </select></TextField
       >
       <TextField

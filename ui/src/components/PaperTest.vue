@@ -157,7 +157,7 @@ defineExpose({ read, known });
           A CSV file with the columns <code>time_s, power_w, hr_bpm, cadence_rpm</code>, from the start of the first stage to a minute after
           the last. A dropout is an empty field.
         </p>
-        <p v-if="draft.series" class="soft" role="status">{{ lines }} lines chosen. They stay here until the result is kept.</p>
+        <p v-if="draft.series" class="soft" role="status">{{ lines }} lines chosen. They stay here until the result is saved.</p>
         <p v-if="wrong('series')" class="wrong" role="alert">{{ wrong("series") }}</p>
       </div>
       <BodyMap v-if="page.body_map" :map="page.body_map" :at="at" />

@@ -131,7 +131,7 @@ async function keep() {
       </ol>
       <div class="actions">
         <ElButton type="primary" native-type="submit" :disabled="!dates.length" :loading="keeping.busy.value">Save dates</ElButton>
-        <ElButton v-if="kept.length" @click="editing = false">Leave it</ElButton>
+        <ElButton v-if="kept.length" @click="editing = false">Cancel</ElButton>
       </div>
     </form>
   </div>

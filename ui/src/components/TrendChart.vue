@@ -8,7 +8,7 @@ import VChart from "vue-echarts";
 import { useRouter } from "vue-router";
 import type { TrendPage } from "@/api/types";
 import { dayShort } from "@/composables/dates";
-import { happened } from "@/logic/happening";
+import { happened } from "@/logic/lifeEvent";
 
 /** One measure over time with the band of the test's own noise around the first comparable test. */
 use([LineChart, ScatterChart, GridComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent, SVGRenderer]);

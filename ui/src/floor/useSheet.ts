@@ -224,7 +224,12 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     if (countingIn.value) return "count-in";
     switch (r.take.kind) {
       case "count": {
-        if (!bout(r)) return timed.value && left.value > 0 ? `${minutes(left.value + 999)} left` : r.unit || r.label.toLowerCase();
+        if (!bout(r))
+          return timed.value && left.value > 0
+            ? `${minutes(left.value + 999)} left`
+            : styles.value.length > 1
+              ? r.label.toLowerCase()
+              : r.unit || r.label.toLowerCase();
         const also = beside.value.filter((b) => b.count).map((b) => `, ${b.row?.label.toLowerCase()} ${b.count}`);
         const until = sheet.value.watch?.until_ms ?? ms.value + bout(r) * 1000;
         if (timing.value) return `${Math.ceil((until - ms.value) / 1000)} s left${also.join("")}`;

@@ -268,7 +268,7 @@ async function begin() {
           <h2>The count</h2>
           <p>{{ count.rule }}</p>
         </template>
-        <h2>Care</h2>
+        <h2>Cautions</h2>
         <ul class="care-list">
           <li v-for="c in page.cautions" :key="c">{{ c }}</li>
         </ul>
@@ -287,7 +287,7 @@ async function begin() {
 
     <label v-if="needsReason" class="field reason"
       ><span class="name">{{ refused ? `${refused.label}: no. Why all the same?` : "Why this test all the same?" }}</span
-      ><ElInput v-model="draft.reason" name="overrule_reason" placeholder="Your reason; it is kept with the record" />
+      ><ElInput v-model="draft.reason" name="overrule_reason" placeholder="Your reason; it is saved with the record" />
       <span v-if="wrong('overrule_reason')" class="wrong" role="alert">{{ wrong("overrule_reason") }}</span></label
     >
     <FailureNote :failure="elsewhere" />

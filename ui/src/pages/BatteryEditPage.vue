@@ -188,10 +188,10 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
     </div>
     <FailureNote :failure="failure && !['name', 'tests', 'window_min'].includes(failure.field ?? '') ? failure : null" />
     <div class="actions">
-      <ElButton type="primary" size="large" native-type="submit" :loading="busy">Keep it</ElButton>
+      <ElButton type="primary" size="large" native-type="submit" :loading="busy">Save battery</ElButton>
       <ElButton v-if="known" size="large" :loading="busy" @click="retire">Remove from library</ElButton>
       <RouterLink v-if="known" :to="`/batteries/${known.battery.id}/points`">Points for its raw scores</RouterLink>
-      <RouterLink to="/batteries">Leave it</RouterLink>
+      <RouterLink to="/batteries">Cancel</RouterLink>
     </div>
   </form>
 </template>

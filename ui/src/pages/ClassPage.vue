@@ -106,7 +106,7 @@ async function begin() {
             v-model="reasons[a.person]"
             :name="`reason-${a.person}`"
             maxlength="1000"
-            :placeholder="`Your reason for ${a.name} alone; it is kept with the record`"
+            :placeholder="`Your reason for ${a.name} alone; it is saved with the record`"
           /><button type="button" class="link" @click="toggle(a.person)">{{ a.name }} watches instead</button></label
         >
         <span v-if="wrong('reasons')" class="wrong" role="alert">{{ wrong("reasons") }}</span>

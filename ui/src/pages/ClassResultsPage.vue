@@ -16,7 +16,7 @@ const { data: view, failure, loading, reload } = useLoad(() => take(api.GET("/ap
       <div>
         <h1>{{ view.protocol_name }}</h1>
         <div class="soft">
-          {{ view.performers.filter((p) => p.result).length }} of {{ view.performers.length }} kept ·
+          {{ view.performers.filter((p) => p.result).length }} of {{ view.performers.length }} saved ·
           {{ view.conditions.map((c) => `${c.label.toLowerCase()} ${c.value}`).join(" · ") }}
         </div>
       </div>

@@ -160,7 +160,7 @@ onKeyStroke((event) => {
           <h2>{{ seenOpen ? "Finished on another screen" : "This test is finished" }}</h2>
           <p>{{ status === "discarded" ? "It was discarded: nothing of it counts." : "Its result is saved." }}</p>
           <p v-if="run.late > 0">
-            {{ run.late }} of this screen’s entries came after that. They are kept with the record and change nothing.
+            {{ run.late }} of this screen’s entries came after that. They are saved with the record and change nothing.
           </p>
           <RouterLink class="go" :to="after">See the result</RouterLink>
         </div>

@@ -6,7 +6,7 @@ import SectionChips from "@/components/SectionChips.vue";
 import SmallTrend from "@/components/SmallTrend.vue";
 import { dayYear } from "@/composables/dates";
 import { useLoad } from "@/composables/useLoad";
-import { happened } from "@/logic/happening";
+import { happened } from "@/logic/lifeEvent";
 
 /** A battery over all its dates, as a table of small pictures. */
 const props = defineProps<{ id: string; battery: string }>();

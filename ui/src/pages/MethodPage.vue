@@ -5,7 +5,7 @@ import { api, take } from "@/api/client";
 import type { MethodPage as Page } from "@/api/types";
 import CopyBox from "@/components/CopyBox.vue";
 import MarkBox from "@/components/MarkBox.vue";
-import WobbleBox from "@/components/WobbleBox.vue";
+import MeasurementErrorBox from "@/components/MeasurementErrorBox.vue";
 import PageState from "@/components/PageState.vue";
 import BodyMap from "@/components/BodyMap.vue";
 import PictureBox from "@/components/PictureBox.vue";
@@ -134,11 +134,11 @@ const counting = computed(() => legs.value.flatMap((leg) => (leg.take.kind === "
       </div>
       <aside>
         <CopyBox :protocol="m.protocol as Page['protocol']" />
-        <h2>Bring</h2>
+        <h2>Equipment</h2>
         <ul>
           <li v-for="e in m.protocol.equipment" :key="e.what">{{ e.what }}</li>
         </ul>
-        <h2>Care</h2>
+        <h2>Cautions</h2>
         <ul>
           <li v-for="c in m.protocol.cautions" :key="c.text">{{ c.text }}</li>
         </ul>
@@ -153,7 +153,7 @@ const counting = computed(() => legs.value.flatMap((leg) => (leg.take.kind === "
           </li>
         </ul>
         <MarkBox :page="m as Page" @changed="reload" />
-        <WobbleBox :protocol="id" :wobbles="m.wobbles" @changed="reload" />
+        <MeasurementErrorBox :protocol="id" :measurement_errors="m.measurement_errors" @changed="reload" />
       </aside>
     </div>
   </article>

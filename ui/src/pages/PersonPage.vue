@@ -5,7 +5,7 @@ import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import ChangeLadder from "@/components/ChangeLadder.vue";
 import GoalBox from "@/components/GoalBox.vue";
-import HappeningBox from "@/components/HappeningBox.vue";
+import LifeEventBox from "@/components/LifeEventBox.vue";
 import PageState from "@/components/PageState.vue";
 import { dayName, dayShort, dayYear } from "@/composables/dates";
 import { useLoad } from "@/composables/useLoad";
@@ -132,7 +132,7 @@ const care = computed(() => {
           <RouterLink :to="`/people/${id}/readiness`">{{ p.readiness.is_today ? "Ask again" : "Ask today" }}</RouterLink>
         </div>
         <GoalBox :person="id" :goals="p.goals" :aims="p.aims" @changed="reload" />
-        <HappeningBox :person="id" :happenings="p.happenings" @changed="reload" />
+        <LifeEventBox :person="id" :happenings="p.happenings" @changed="reload" />
         <div class="box">
           <h2>Photographs</h2>
           <RouterLink :to="`/people/${id}/photos`">Take, or lay two days side by side</RouterLink>

@@ -160,13 +160,13 @@ async function keep(overrule: boolean) {
         <template v-if="advice">
           <div class="actions">
             <ElButton type="primary" size="large" :loading="saving.busy.value" @click="keep(false)">
-              {{ advice.moderate !== "go" ? "Keep, and do not test" : then ? "Keep and go on" : "Keep and choose a test" }}
+              {{ advice.moderate !== "go" ? "Save, and do not test" : then ? "Save and continue" : "Save and choose a test" }}
             </ElButton>
           </div>
           <div v-if="held" class="overrule">
             <label class="field"
-              ><span class="name">Go on against this advice?</span
-              ><ElInput v-model="draft.reason" name="reason" placeholder="Your reason; it is kept with the record" /></label
+              ><span class="name">Test against this advice?</span
+              ><ElInput v-model="draft.reason" name="reason" placeholder="Your reason; it is saved with the record" /></label
             ><ElButton :disabled="!draft.reason.trim()" @click="keep(true)">Overrule and go on</ElButton>
           </div>
         </template>

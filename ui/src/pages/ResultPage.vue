@@ -157,7 +157,7 @@ function ask(q: QuantityReport) {
           </section>
           <section v-if="r.ride">
             <h2>What counts as a change</h2>
-            <p>{{ r.ride.wobble }}</p>
+            <p>{{ r.ride.measurement_error }}</p>
             <p>
               How it has gone:
               <RouterLink :to="`/people/${r.person}/trend/${r.protocol}/mean_power_3`">power</RouterLink>,

@@ -82,7 +82,7 @@ function column(by: 1 | -1) {
     <div class="page-head">
       <div>
         <h1>Points</h1>
-        <div class="soft">{{ page.battery_name }} · raw scores are kept; points are worked out from them</div>
+        <div class="soft">{{ page.battery_name }} · raw scores are saved; points are calculated from them</div>
       </div>
       <span class="grow"></span>
       <RouterLink to="/batteries">Batteries</RouterLink>
@@ -194,7 +194,7 @@ function column(by: 1 | -1) {
     <p v-if="local" class="wrong" role="alert">{{ local }}</p>
     <FailureNote :failure="failure" />
     <div class="actions">
-      <ElButton type="primary" size="large" native-type="submit" :loading="busy">Keep as a new table</ElButton>
+      <ElButton type="primary" size="large" native-type="submit" :loading="busy">Save as new table</ElButton>
       <label class="file linklike">Read a CSV<input class="visually-hidden" type="file" accept=".csv,text/csv" @change="choose" /></label>
     </div>
   </form>

@@ -169,7 +169,7 @@ onKeyStroke((event) => {
             <li v-for="e in next.equipment" :key="e">{{ e }}</li>
           </ul>
         </div>
-        <RouterLink :to="setup">Look at its set-up</RouterLink>
+        <RouterLink :to="setup">Change the set-up</RouterLink>
       </aside>
     </main>
     <footer v-if="!v.window" class="foot keys">
@@ -186,7 +186,7 @@ onKeyStroke((event) => {
           All tests on one page
         </button>
         <button type="button" class="big main" :disabled="busy" @click="go">
-          {{ next.run ? "Back to the test" : next.live ? "Go" : "Measure and write it down" }} <kbd>Space</kbd>
+          {{ next.run ? "Back to test" : next.live ? "Start test" : "Enter results" }} <kbd>Space</kbd>
         </button>
       </template>
     </footer>

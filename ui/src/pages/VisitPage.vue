@@ -15,7 +15,7 @@ import { dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useFresh } from "@/composables/useFresh";
 import { useLoad } from "@/composables/useLoad";
-import { happened } from "@/logic/happening";
+import { happened } from "@/logic/lifeEvent";
 import { nth } from "@/logic/visit";
 
 /** What a visit taught: three sentences, the battery as rows, what weak points are often behind, when again. */

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use super::{Chosen, care::Citation};
 use crate::conditions::Conditions;
 
-/// How much a quantity wobbles when nothing has changed.
+/// How much a quantity moves when nothing has changed.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]

@@ -72,7 +72,7 @@ pub struct Input {
     /// Whether the test cannot be scored without it.
     #[serde(default)]
     pub required: bool,
-    /// What makes it wobble from day to day.
+    /// What makes it differ from day to day.
     #[serde(default)]
     pub error: Option<ReadingError>,
     /// The only values accepted, where there are few.
@@ -273,7 +273,7 @@ impl Input {
     }
 }
 
-/// What makes a raw reading wobble.
+/// What makes a raw reading differ when nothing has changed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]

@@ -27,7 +27,7 @@ pub mod score;
 
 pub use crate::{
     attempts::{Attempts, Leg, Mark, Take},
-    clamped::{ClampRule, ClampStage, Wobble},
+    clamped::{ClampRule, ClampStage, RideError},
     conditions::Chosen,
     course::{Course, Level, Place, Schedule, ScheduleScore, TallyRule},
     picture::{BodyMap, Picture, body_map},

@@ -110,7 +110,7 @@ pub struct Protocol {
     #[serde(default)]
     #[cfg_attr(feature = "schema", schema(required))]
     pub conditions: Vec<Condition>,
-    /// How much each quantity wobbles when nothing has changed.
+    /// How much each quantity moves when nothing has changed.
     #[serde(default)]
     pub change: Vec<ChangeRule>,
     /// Whom it does not suit, and what would suit better; the first rule that applies speaks.

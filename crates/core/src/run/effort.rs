@@ -61,7 +61,7 @@ impl<'a> Effort<'a> {
         let soonest = effort.lap_m.map_or(0.0, |lap| lap / course.fastest_m_s).max(if before.is_some() { rule.closest_s } else { 0.0 });
         if since < soonest {
             let line = format!(
-                "A {} after {} s: nobody is that fast. It was set aside; the count stays at {}.",
+                "A {} after {} s is faster than possible. It wasn’t counted; the count stays at {}.",
                 rule.one,
                 rounded(since, 1),
                 effort.tallies_ms.len()

@@ -483,7 +483,7 @@ impl Setup {
             return Err(InputError::new(
                 Code::OutOfRange,
                 "first_load",
-                format!("A first load of {load} kgm/min is none. Check the number."),
+                format!("A first load of {load} kgm/min isn’t possible. Check the number."),
             ));
         }
         if protocol.beat(&self.conditions).is_some() && self.cadence.is_none() {

@@ -142,7 +142,7 @@ fn moved(tests: &[Judged]) -> String {
     let has_clear = |t: &&Judged| t.since_last.iter().any(|c| clear(&c));
     let perhaps: Vec<String> = tests.iter().filter(|t| !has_clear(t)).filter_map(|t| of(t, t.since_last, &possible)).collect();
     let day = from.format("%-d %B %Y");
-    // What moved where nothing is known of the wobble: neither a gain nor nothing.
+    // What moved where nothing is known of the measurement error: neither a gain nor nothing.
     let open = |c: &&Comparison| c.verdict == Verdict::NoVerdict && c.difference != 0.0;
     let undecided: Vec<String> = tests.iter().filter_map(|t| t.since_last.iter().find(open).map(|c| format!("{})", by(t, c)))).collect();
     let since_last = if last.is_empty() && !perhaps.is_empty() {

@@ -17,7 +17,7 @@ pub use start::{Same, conditions, counted, variant_name, waits_for};
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "kind", rename_all = "snake_case", deny_unknown_fields)]
-pub enum Happened {
+pub enum VisitEvent {
     /// A test was begun on the floor.
     Begun {
         /// Its place in the battery, from 0.
@@ -86,7 +86,7 @@ pub enum Happened {
     Closed,
 }
 
-impl Happened {
+impl VisitEvent {
     /// The place it is about.
     pub const fn place(&self) -> Option<usize> {
         match self {
@@ -152,7 +152,7 @@ pub struct VisitState {
 
 /// Folds what happened. What is said twice happens once; what is about no test of the battery, or comes after the end,
 /// changes nothing. After the end only a test that was running comes to its end, and a correction takes a result out or back.
-pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened>) -> VisitState {
+pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e VisitEvent>) -> VisitState {
     let mut state =
         VisitState { places: vec![PlaceState::default(); battery.tests.len()], order: (0..battery.tests.len()).collect(), closed: false };
     // In a window a test is tried as often as one likes.
@@ -162,14 +162,14 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
             continue;
         }
         match event {
-            Happened::Begun { place, run } => {
+            VisitEvent::Begun { place, run } => {
                 let at = &mut state.places[*place];
                 if at.stand != Stand::Done || free {
                     let (result, tries) = (at.result, std::mem::take(&mut at.tries));
                     *at = PlaceState { stand: Stand::Running, run: Some(*run), result, tries, reason: None };
                 }
             }
-            Happened::Done { place, result } => {
+            VisitEvent::Done { place, result } => {
                 let at = &mut state.places[*place];
                 let mut tries = std::mem::take(&mut at.tries);
                 if !tries.contains(result) {
@@ -177,7 +177,7 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
                 }
                 *at = PlaceState { stand: Stand::Done, result: Some(*result), tries, run: at.run, reason: None };
             }
-            Happened::Ended { place } | Happened::TakenUp { place } => {
+            VisitEvent::Ended { place } | VisitEvent::TakenUp { place } => {
                 let at = &mut state.places[*place];
                 if at.stand != Stand::Done {
                     // A try that came to nothing leaves those before it.
@@ -186,7 +186,7 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
                     *at = PlaceState { stand, result: tries.last().copied(), tries, ..PlaceState::default() };
                 }
             }
-            Happened::Skipped { place, reason } => {
+            VisitEvent::Skipped { place, reason } => {
                 let at = &mut state.places[*place];
                 if at.stand != Stand::Done && at.tries.is_empty() {
                     *at = PlaceState { stand: Stand::Skipped, reason: reason.clone(), ..PlaceState::default() };
@@ -195,19 +195,19 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
                     at.stand = Stand::Done;
                 }
             }
-            Happened::Again { place } => {
+            VisitEvent::Again { place } => {
                 let at = &mut state.places[*place];
                 if at.stand == Stand::Done && !free {
                     at.stand = Stand::ToCome;
                 }
             }
-            Happened::Counts { place, result } => {
+            VisitEvent::Counts { place, result } => {
                 let at = &mut state.places[*place];
                 if at.tries.contains(result) {
                     at.result = Some(*result);
                 }
             }
-            Happened::Withdrawn { place, result } => {
+            VisitEvent::Withdrawn { place, result } => {
                 let at = &mut state.places[*place];
                 at.tries.retain(|tried| tried != result);
                 if at.result == Some(*result) {
@@ -217,7 +217,7 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
                     *at = PlaceState::default();
                 }
             }
-            Happened::Returned { place, result } => {
+            VisitEvent::Returned { place, result } => {
                 let at = &mut state.places[*place];
                 if !at.tries.contains(result) {
                     at.tries.push(*result);
@@ -227,7 +227,7 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
                     at.stand = Stand::Done;
                 }
             }
-            Happened::Moved { place } => {
+            VisitEvent::Moved { place } => {
                 // Next: before the first that is still to come.
                 let before = state.order.iter().position(|p| p != place && state.places[*p].stand == Stand::ToCome);
                 if state.places[*place].stand == Stand::ToCome {
@@ -238,8 +238,8 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
                     }
                 }
             }
-            Happened::WindowBegun => {}
-            Happened::Closed => state.closed = true,
+            VisitEvent::WindowBegun => {}
+            VisitEvent::Closed => state.closed = true,
         }
     }
     state
@@ -247,10 +247,10 @@ pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e Happened
 
 impl VisitState {
     /// Whether an event counts although the visit is over.
-    fn takes_after_its_end(&self, event: &Happened) -> bool {
+    fn takes_after_its_end(&self, event: &VisitEvent) -> bool {
         match event {
-            Happened::Done { place, .. } | Happened::Ended { place } => self.places[*place].stand == Stand::Running,
-            Happened::Counts { .. } | Happened::Withdrawn { .. } | Happened::Returned { .. } => true,
+            VisitEvent::Done { place, .. } | VisitEvent::Ended { place } => self.places[*place].stand == Stand::Running,
+            VisitEvent::Counts { .. } | VisitEvent::Withdrawn { .. } | VisitEvent::Returned { .. } => true,
             _ => false,
         }
     }
@@ -293,16 +293,16 @@ mod tests {
         let (run, result) = (Uuid::from_u128(1), Uuid::from_u128(2));
         let battery = three();
         let open = |_: usize| true;
-        let at = |events: &[Happened]| fold(&battery, events);
+        let at = |events: &[VisitEvent]| fold(&battery, events);
         assert_eq!(at(&[]).next(&open), Some(0));
-        let begun = Happened::Begun { place: 0, run };
+        let begun = VisitEvent::Begun { place: 0, run };
         assert_eq!(at(std::slice::from_ref(&begun)).next(&open), Some(0));
-        assert_eq!(at(&[begun.clone(), Happened::Ended { place: 0 }]).next(&open), Some(0));
-        let done = [begun, Happened::Done { place: 0, result }];
+        assert_eq!(at(&[begun.clone(), VisitEvent::Ended { place: 0 }]).next(&open), Some(0));
+        let done = [begun, VisitEvent::Done { place: 0, result }];
         assert_eq!((at(&done).next(&open), at(&done).done()), (Some(1), 1));
         // The gate keeps a place back, and nothing is begun again that is done.
         assert_eq!(at(&done).next(&|p| p != 1), Some(2));
-        let again = [done.as_slice(), &[Happened::Skipped { place: 0, reason: None }, Happened::Begun { place: 0, run }]].concat();
+        let again = [done.as_slice(), &[VisitEvent::Skipped { place: 0, reason: None }, VisitEvent::Begun { place: 0, run }]].concat();
         assert_eq!(at(&again).places[0].stand, Stand::Done);
     }
 
@@ -310,37 +310,37 @@ mod tests {
     fn done_once_more_both_stay_and_the_later_counts_until_another_is_chosen() {
         let (first, second) = (Uuid::from_u128(1), Uuid::from_u128(2));
         let battery = three();
-        let mut events = vec![Happened::Done { place: 0, result: first }, Happened::Again { place: 0 }];
-        let at = |events: &[Happened]| fold(&battery, events);
+        let mut events = vec![VisitEvent::Done { place: 0, result: first }, VisitEvent::Again { place: 0 }];
+        let at = |events: &[VisitEvent]| fold(&battery, events);
         assert_eq!(at(&events).next(&|_| true), Some(0), "it is next");
         // Not done once more after all: what was done stays.
-        let left = [events.as_slice(), &[Happened::Skipped { place: 0, reason: None }]].concat();
+        let left = [events.as_slice(), &[VisitEvent::Skipped { place: 0, reason: None }]].concat();
         assert_eq!((at(&left).places[0].stand, at(&left).places[0].result), (Stand::Done, Some(first)));
-        events.extend([Happened::Begun { place: 0, run: Uuid::from_u128(9) }, Happened::Done { place: 0, result: second }]);
+        events.extend([VisitEvent::Begun { place: 0, run: Uuid::from_u128(9) }, VisitEvent::Done { place: 0, result: second }]);
         let state = at(&events);
         assert_eq!((state.places[0].tries.as_slice(), state.places[0].result), ([first, second].as_slice(), Some(second)));
-        events.extend([Happened::Closed, Happened::Counts { place: 0, result: first }]);
+        events.extend([VisitEvent::Closed, VisitEvent::Counts { place: 0, result: first }]);
         assert_eq!(at(&events).places[0].result, Some(first), "also after the visit");
-        events.push(Happened::Counts { place: 0, result: Uuid::from_u128(77) });
+        events.push(VisitEvent::Counts { place: 0, result: Uuid::from_u128(77) });
         assert_eq!(at(&events).places[0].result, Some(first), "a result of another test does not count here");
-        assert_eq!(at(&[Happened::Again { place: 1 }]).places[1].stand, Stand::ToCome);
+        assert_eq!(at(&[VisitEvent::Again { place: 1 }]).places[1].stand, Stand::ToCome);
     }
 
     #[test]
     fn a_result_that_is_withdrawn_leaves_its_place_open_and_comes_back() {
         let (first, second) = (Uuid::from_u128(1), Uuid::from_u128(2));
         let battery = three();
-        let done = [Happened::Done { place: 0, result: first }, Happened::Closed];
-        let out = [done.as_slice(), &[Happened::Withdrawn { place: 0, result: first }]].concat();
+        let done = [VisitEvent::Done { place: 0, result: first }, VisitEvent::Closed];
+        let out = [done.as_slice(), &[VisitEvent::Withdrawn { place: 0, result: first }]].concat();
         assert_eq!(fold(&battery, &out).places[0], PlaceState::default());
-        let back = [out.as_slice(), &[Happened::Returned { place: 0, result: first }]].concat();
+        let back = [out.as_slice(), &[VisitEvent::Returned { place: 0, result: first }]].concat();
         assert_eq!((fold(&battery, &back).done(), fold(&battery, &back).places[0].result), (1, Some(first)));
         // Of two the other one counts then.
         let twice = [
-            Happened::Done { place: 0, result: first },
-            Happened::Again { place: 0 },
-            Happened::Done { place: 0, result: second },
-            Happened::Withdrawn { place: 0, result: second },
+            VisitEvent::Done { place: 0, result: first },
+            VisitEvent::Again { place: 0 },
+            VisitEvent::Done { place: 0, result: second },
+            VisitEvent::Withdrawn { place: 0, result: second },
         ];
         assert_eq!(fold(&battery, &twice).places[0].result, Some(first));
     }
@@ -348,13 +348,13 @@ mod tests {
     #[test]
     fn a_test_can_be_done_before_its_turn_and_one_left_out_taken_up_again() {
         let battery = three();
-        let moved = fold(&battery, &[Happened::Moved { place: 2 }]);
+        let moved = fold(&battery, &[VisitEvent::Moved { place: 2 }]);
         assert_eq!(moved.order, [2, 0, 1]);
-        let skipped = [Happened::Skipped { place: 0, reason: Some("sore knee".into()) }];
+        let skipped = [VisitEvent::Skipped { place: 0, reason: Some("sore knee".into()) }];
         assert_eq!(fold(&battery, &skipped).next(&|_| true), Some(1));
-        let back = [skipped[0].clone(), Happened::TakenUp { place: 0 }];
+        let back = [skipped[0].clone(), VisitEvent::TakenUp { place: 0 }];
         assert_eq!(fold(&battery, &back).next(&|_| true), Some(0));
-        assert_eq!(fold(&battery, &[Happened::Closed]).next(&|_| true), None);
+        assert_eq!(fold(&battery, &[VisitEvent::Closed]).next(&|_| true), None);
         let cost = cost_of_moving(catalogue::find("push-up").unwrap(), catalogue::find("air-squat").unwrap());
         assert!(cost.unwrap().contains("may come out weaker"));
     }
@@ -363,23 +363,23 @@ mod tests {
     fn in_a_window_a_test_is_tried_again_and_every_try_is_kept() {
         let battery = Battery { window_min: Some(30), ..three() };
         let (run, a, b) = (Uuid::from_u128(1), Uuid::from_u128(2), Uuid::from_u128(3));
-        let begun = Happened::Begun { place: 0, run };
-        let done = |result: Uuid| Happened::Done { place: 0, result };
-        let twice = [Happened::WindowBegun, begun.clone(), done(a), begun.clone(), done(b)];
+        let begun = VisitEvent::Begun { place: 0, run };
+        let done = |result: Uuid| VisitEvent::Done { place: 0, result };
+        let twice = [VisitEvent::WindowBegun, begun.clone(), done(a), begun.clone(), done(b)];
         assert_eq!(fold(&battery, &twice).places[0].tries, [a, b]);
-        let broken = fold(&battery, &[begun.clone(), done(a), begun, Happened::Ended { place: 0 }]);
+        let broken = fold(&battery, &[begun.clone(), done(a), begun, VisitEvent::Ended { place: 0 }]);
         assert_eq!((broken.places[0].stand, broken.places[0].result), (Stand::Done, Some(a)));
     }
 
-    fn any_event() -> impl Strategy<Value = Happened> {
+    fn any_event() -> impl Strategy<Value = VisitEvent> {
         (0usize..5, 0u8..7).prop_map(|(place, what)| match what {
-            0 => Happened::Begun { place, run: Uuid::from_u128(7) },
-            1 => Happened::Done { place, result: Uuid::from_u128(8) },
-            2 => Happened::Ended { place },
-            3 => Happened::Skipped { place, reason: None },
-            4 => Happened::TakenUp { place },
-            5 => Happened::Moved { place },
-            _ => Happened::Closed,
+            0 => VisitEvent::Begun { place, run: Uuid::from_u128(7) },
+            1 => VisitEvent::Done { place, result: Uuid::from_u128(8) },
+            2 => VisitEvent::Ended { place },
+            3 => VisitEvent::Skipped { place, reason: None },
+            4 => VisitEvent::TakenUp { place },
+            5 => VisitEvent::Moved { place },
+            _ => VisitEvent::Closed,
         })
     }
 
@@ -391,11 +391,11 @@ mod tests {
             let mut order = state.order.clone();
             order.sort_unstable();
             prop_assert_eq!(order, vec![0, 1, 2]);
-            let before = events.iter().position(|e| *e == Happened::Closed).unwrap_or(events.len());
+            let before = events.iter().position(|e| *e == VisitEvent::Closed).unwrap_or(events.len());
             for (k, place) in state.places.iter().enumerate() {
-                let is_done = |e: &Happened| matches!(e, Happened::Done { place, .. } if *place == k);
+                let is_done = |e: &VisitEvent| matches!(e, VisitEvent::Done { place, .. } if *place == k);
                 let was_running = fold(&battery, &events[..before]).places[k].stand == Stand::Running;
-                let ends_late = events[before..].iter().find(|e| matches!(e, Happened::Done { place, .. } | Happened::Ended { place } if *place == k));
+                let ends_late = events[before..].iter().find(|e| matches!(e, VisitEvent::Done { place, .. } | VisitEvent::Ended { place } if *place == k));
                 let was_done = events[..before].iter().any(is_done) || was_running && ends_late.is_some_and(is_done);
                 prop_assert_eq!(was_done, place.stand == Stand::Done);
             }
@@ -410,12 +410,12 @@ mod tests {
         let battery = three();
         let run = Uuid::from_u128(7);
         let result = Uuid::from_u128(8);
-        let mut events = vec![Happened::Begun { place: 1, run }, Happened::Closed];
+        let mut events = vec![VisitEvent::Begun { place: 1, run }, VisitEvent::Closed];
         assert_eq!(fold(&battery, &events).places[1].stand, Stand::Running);
         events.extend([
-            Happened::Done { place: 1, result },
-            Happened::Done { place: 0, result },
-            Happened::Skipped { place: 2, reason: None },
+            VisitEvent::Done { place: 1, result },
+            VisitEvent::Done { place: 0, result },
+            VisitEvent::Skipped { place: 2, reason: None },
         ]);
         let state = fold(&battery, &events);
         assert_eq!((state.places[1].stand, state.places[1].result), (Stand::Done, Some(result)));

@@ -8,7 +8,7 @@ use crate::{
     change::Comparison,
     done::Done,
     error::InputError,
-    progress::{Changes, Known, Told, changes},
+    progress::{Audience, Changes, Known, changes},
     quantity, reading,
     report::{self, FailedPoint, PassReport, QuantityReport, ResultReport},
     text,
@@ -76,7 +76,7 @@ impl<'a> Seen<'a> {
         done: &'a Done,
         history: &[&Done],
         known: &Known,
-        told: &Told,
+        told: &Audience,
     ) -> Result<Option<Self>, InputError> {
         let own = known.get(&protocol.id).cloned().unwrap_or_default();
         let Some((outcome, report)) = done.report(protocol, &own, told.units)? else { return Ok(None) };
@@ -210,7 +210,7 @@ mod tests {
 
     fn row_of(then: &Done, now: &Done) -> Row {
         let protocol = catalogue::find(&now.protocol_id).unwrap();
-        Seen::of(0, protocol, now, &[then, now], &Known::new(), &Told::default()).unwrap().unwrap().row()
+        Seen::of(0, protocol, now, &[then, now], &Known::new(), &Audience::default()).unwrap().unwrap().row()
     }
 
     #[test]
@@ -230,7 +230,7 @@ mod tests {
         let held = done("plank", "2026-03-01", &json!({ "seconds": 40.0, "support": "forearm" }));
         let stopped = Done { stopped: Some(crate::done::Stop { at_s: 40.0, reason: None, note: None }), ..held };
         let protocol = catalogue::find("plank").unwrap();
-        assert!(Seen::of(0, protocol, &stopped, &[], &Known::new(), &Told::default()).unwrap().is_none());
+        assert!(Seen::of(0, protocol, &stopped, &[], &Known::new(), &Audience::default()).unwrap().is_none());
     }
 
     #[test]

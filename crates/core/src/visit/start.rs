@@ -6,9 +6,9 @@ use uuid::Uuid;
 
 use super::{PlaceState, VisitState};
 use crate::{
-    alike,
     battery::{Battery, Place},
     catalogue::Protocol,
+    comparability,
     conditions::{Answer, Conditions},
     done::{Done, best},
     person::Sex,
@@ -38,7 +38,8 @@ pub fn conditions(
 /// A test's name with the variant the battery has of it.
 pub fn variant_name(protocol: Option<&Protocol>, place: &Place) -> String {
     let Some(protocol) = protocol else { return place.protocol.clone() };
-    let words: Vec<String> = protocol.conditions.iter().filter_map(|c| Some(alike::answer(c, Some(place.given.get(&c.key)?)))).collect();
+    let words: Vec<String> =
+        protocol.conditions.iter().filter_map(|c| Some(comparability::answer(c, Some(place.given.get(&c.key)?)))).collect();
     if words.is_empty() { protocol.name.clone() } else { format!("{}: {}", protocol.name, words.join(", ")) }
 }
 
@@ -93,7 +94,7 @@ mod tests {
     use crate::{
         catalogue,
         done::tests::done,
-        visit::{self, Happened},
+        visit::{self, VisitEvent},
     };
     use serde_json::json;
 
@@ -129,7 +130,7 @@ mod tests {
         let (long, short) = (held("2026-03-01", 90.0), held("2026-03-02", 60.0));
         let order = Battery { tests: vec![Place::of("plank")], ..Battery::of_one(plank) };
         let window = Battery { window_min: Some(30), ..order.clone() };
-        let happened: Vec<Happened> = [&long, &short].map(|r| Happened::Done { place: 0, result: r.id }).into();
+        let happened: Vec<VisitEvent> = [&long, &short].map(|r| VisitEvent::Done { place: 0, result: r.id }).into();
         let result = |id: Uuid| [&long, &short].into_iter().find(|r| r.id == id);
         let of = |battery: &Battery| {
             let state = visit::fold(battery, &happened);

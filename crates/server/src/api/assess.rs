@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use actix_web::{get, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
-    alike::Unlike,
     catalogue::{self, Protocol},
+    comparability::Unlike,
     done,
     estimate::cycle::Load,
     hr_max::HrMaxMethod,
@@ -14,7 +14,7 @@ use impulso_core::{
     picture::{BodyMap, Drawing, Picture},
     progress, report,
     run::event::Conditions,
-    suitability::{self, Before, Client, First, Fit, Means},
+    suitability::{self, Available, Before, Client, First, Fit},
     units::{Age, Units},
     visit,
 };
@@ -256,7 +256,7 @@ pub struct TestChoice {
 /// The tests for a person with what is at hand, the suitable first.
 #[utoipa::path(tag = "assess", operation_id = "assess_choose", responses((status = 200, body = TestChoice), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/people/{id}/choose")]
-pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Means>) -> ApiResult<web::Json<TestChoice>> {
+pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Available>) -> ApiResult<web::Json<TestChoice>> {
     means.check()?;
     let mut scope = who.scope().await?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
@@ -291,7 +291,7 @@ pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Means>) -> A
 
 /// The tests for a person, the suitable first.
 pub fn shortlist(person: &Person, checked: Option<&Check>, today: NaiveDate, history: &[Stored]) -> Vec<Fit> {
-    suitability::shortlist(&client(person, checked, today, history), &Means::default())
+    suitability::shortlist(&client(person, checked, today, history), &Available::default())
 }
 
 /// The client as the choice of a test sees them. `history`: all their results, oldest first.

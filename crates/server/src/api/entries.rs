@@ -1,7 +1,7 @@
 //! Results that are typed: a test that was done on paper, and the correction of a result.
 
 use actix_web::{post, web};
-use impulso_core::{Code, InputError, visit::Happened};
+use impulso_core::{Code, InputError, visit::VisitEvent};
 use impulso_store::{PersonId, ResultId, people, results, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -65,7 +65,7 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     let result = recording::build(&mut scope, protocol, &person, ResultId(form.id), typed, None).await?;
     recording::keep(&mut scope, who.coach, &result).await?;
     if let Some(at) = form.visit {
-        visits::append(&mut scope, at.visit, form.id, &Happened::Done { place: at.place, result: form.id }).await?;
+        visits::append(&mut scope, at.visit, form.id, &VisitEvent::Done { place: at.place, result: form.id }).await?;
     }
     scope.commit().await?;
     Ok(web::Json(Kept { result: form.id }))

@@ -210,7 +210,7 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> Ap
     };
     let Some((from_on, from)) = latest else {
         let message =
-            format!("{} was not measured yet. Test first, then agree on a goal.", text::capital(&quantity::label(&form.quantity)));
+            format!("{} has not been measured yet. Test first, then set a goal.", text::capital(&quantity::label(&form.quantity)));
         return Err(InputError::new(Code::MissingInput, "quantity", message).into());
     };
     let process = text::note(&form.process, "process")?;

@@ -4,7 +4,7 @@ use actix_web::{HttpResponse, delete, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
-    happening::{Happening, HappeningKind},
+    life_event::{LifeEvent, LifeEventKind},
     person, text,
 };
 use impulso_store::{
@@ -29,7 +29,7 @@ pub struct HappeningForm {
     /// Made by the screen, so that a double click keeps one.
     pub id: Uuid,
     /// What kind of thing.
-    pub kind: HappeningKind,
+    pub kind: LifeEventKind,
     /// From when.
     pub from_on: NaiveDate,
     /// Until when, where it is over and lasted.
@@ -55,10 +55,10 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<HappeningForm>) 
         return Err(InputError::new(Code::OutOfRange, "until_on", "It ends before it begins. Check the two days.").into());
     }
     let words = text::note(&form.words, "words")?;
-    if words.is_none() && form.kind == HappeningKind::Other {
+    if words.is_none() && form.kind == LifeEventKind::Other {
         return Err(InputError::new(Code::MissingInput, "words", "Say in a few words what it was.").into());
     }
-    happenings::add(&mut scope, person, form.id, &Happening { kind: form.kind, from_on, until_on, words }).await?;
+    happenings::add(&mut scope, person, form.id, &LifeEvent { kind: form.kind, from_on, until_on, words }).await?;
     let subject = Subject::of("happening", form.id, person);
     audit::record(&mut scope, who.coach, "happening.noted", subject, json!({ "kind": form.kind })).await?;
     scope.commit().await?;

@@ -5,10 +5,10 @@ use chrono::NaiveDate;
 use impulso_core::{
     catalogue::{self, Protocol},
     done::Done,
-    happening::Happening,
+    life_event::LifeEvent,
     progress::{self, TrendPoint},
     quantity,
-    visit::{self, Happened, Same, fold},
+    visit::{self, Same, VisitEvent, fold},
 };
 use impulso_store::{
     PersonId, Scope,
@@ -34,7 +34,7 @@ pub struct HistoryPage {
     /// Its measures, in the battery's order.
     pub lines: Vec<HistoryLine>,
     /// What happened along the way.
-    pub happenings: Vec<Happening>,
+    pub happenings: Vec<LifeEvent>,
 }
 
 /// A measure over the visits.
@@ -99,7 +99,7 @@ pub async fn over_time(
     // What each visit came to, by the battery as it was on its day: the best try of each place.
     let mut reached: Vec<(Same, Uuid)> = Vec::new();
     for visit in &done {
-        let events: Vec<&Happened> = happened.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h).collect();
+        let events: Vec<&VisitEvent> = happened.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h).collect();
         let state = fold(&visit.battery, events);
         for (k, best) in visiting::counted(visit, &state, of).into_iter().enumerate() {
             reached.extend(best.map(|r| (Same::of(&visit.battery, k), r.id)));

@@ -10,11 +10,11 @@ use sha2::{Digest, Sha256};
 
 use crate::{
     ApiError, ApiResult, auth,
-    auth::{Caller, Marks},
+    auth::{Caller, DeviceCookies},
     body::Json,
-    brakes::Brakes,
     intake::{self, Appended, Batch, Intake},
     live::{Hub, Side},
+    rate_limit::RateLimits,
     settings::ClockRate,
     view::{RunView, view_of},
 };
@@ -22,8 +22,8 @@ use crate::{
 /// What finding a run by its code needs.
 pub struct Door {
     store: web::Data<Store>,
-    brakes: web::Data<Brakes>,
-    marks: web::Data<Marks>,
+    rates: web::Data<RateLimits>,
+    marks: web::Data<DeviceCookies>,
     caller: Caller,
     request: HttpRequest,
     session: Session,
@@ -44,14 +44,14 @@ impl actix_web::FromRequest for Door {
     type Future = std::pin::Pin<Box<dyn Future<Output = Result<Self, Self::Error>>>>;
 
     fn from_request(request: &HttpRequest, payload: &mut actix_web::dev::Payload) -> Self::Future {
-        type Parts = (web::Data<Store>, web::Data<Brakes>, web::Data<Marks>, Caller, Session);
+        type Parts = (web::Data<Store>, web::Data<RateLimits>, web::Data<DeviceCookies>, Caller, Session);
         let parts = Parts::from_request(request, payload);
         let request = request.clone();
         // As it is typed from a wall: small letters, in groups.
         let code = request.match_info().query("code").chars().filter(char::is_ascii_alphanumeric).collect::<String>().to_uppercase();
         Box::pin(async move {
-            let (store, brakes, marks, caller, session) = parts.await?;
-            Ok(Self { store, brakes, marks, caller, request, session, code })
+            let (store, rates, marks, caller, session) = parts.await?;
+            Ok(Self { store, rates, marks, caller, request, session, code })
         })
     }
 }
@@ -61,18 +61,18 @@ impl Door {
     async fn find(&self) -> ApiResult<Found> {
         let nothing = |message: &str| ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message);
         let known = self.marks.partner_of(&self.request, &self.code);
-        // A phone that was let in does not try any more; one with a code that let others in is braked with them alone.
-        if known.is_none() && self.brakes.codes.know(&self.code) {
-            self.brakes.phones.count(&format!("{} {}", self.code, self.caller.0))?;
+        // A phone that was let in does not try any more; one with a code that let others in is limited with them alone.
+        if known.is_none() && self.rates.codes.know(&self.code) {
+            self.rates.phones.count(&format!("{} {}", self.code, self.caller.0))?;
         } else if known.is_none() {
-            self.brakes.code.count(&self.caller.0)?;
+            self.rates.code.count(&self.caller.0)?;
         }
         let found = runs::by_code(&self.store, &self.code).await?;
         if found.is_some() {
-            self.brakes.codes.learn(&self.code);
+            self.rates.codes.learn(&self.code);
         }
         let Some((practice, run)) = found else {
-            self.brakes.wrong_code.count(&self.caller.0)?;
+            self.rates.wrong_code.count(&self.caller.0)?;
             return Err(nothing("This code isn’t active. Check it with your coach."));
         };
         let own = self.session.get::<String>("practice").ok().flatten();
@@ -132,8 +132,8 @@ pub async fn live(door: Door, rate: web::Data<ClockRate>, hub: web::Data<Hub>) -
 #[post("/join/{code}/events")]
 pub async fn append(door: Door, intake: web::Data<Intake>, batch: Json<Batch>) -> ApiResult<HttpResponse> {
     let found = door.find().await?;
-    door.brakes.class.count(&format!("{} {}", door.code, door.caller.0))?;
-    door.brakes.partner.count(&format!("{:?}", found.partner))?;
+    door.rates.class.count(&format!("{} {}", door.code, door.caller.0))?;
+    door.rates.partner.count(&format!("{:?}", found.partner))?;
     let done = Box::pin(intake.take_in(&door.store, found.practice, Sender::Partner(found.partner), found.run, batch.into_inner())).await?;
     Ok(answer(&found, HttpResponse::Ok().json(Appended { view: done.view.for_partners(), ..done })))
 }

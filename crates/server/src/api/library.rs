@@ -76,13 +76,13 @@ pub struct MethodPage {
     pub patterns: Vec<String>,
     /// The tables, with their sources.
     pub tables: Vec<TableLine>,
-    /// How much each measure wobbles, as far as it is known without a client.
-    pub wobbles: Vec<WobbleLine>,
+    /// The measurement error of each measure, as far as it is known without a client.
+    pub measurement_errors: Vec<MeasurementErrorLine>,
 }
 
-/// What is known of a measure's wobble.
+/// What is known of a measure’s measurement error.
 #[derive(Serialize, ToSchema)]
-pub struct WobbleLine {
+pub struct MeasurementErrorLine {
     /// The measure.
     pub quantity: String,
     /// What it is called.
@@ -225,9 +225,9 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&id)?;
     let own = scoring::own(&mut scope, protocol).await?;
-    let wobble = |quantity: &str| {
+    let line = |quantity: &str| {
         let known = own.get(quantity).cloned().unwrap_or_default();
-        WobbleLine {
+        MeasurementErrorLine {
             quantity: quantity.to_owned(),
             label: quantity::label(quantity).into_owned(),
             unit: quantity::unit(quantity).to_owned(),
@@ -236,7 +236,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         }
     };
     let followed = protocol.scoring.iter().rev().filter(|s| protocol.change_rule(&s.quantity).is_some());
-    let wobbles = followed.map(|s| wobble(&s.quantity)).collect();
+    let measurement_errors = followed.map(|s| line(&s.quantity)).collect();
     let mut used: Vec<&str> = protocol.norms.iter().map(|n| n.table.as_str()).collect();
     used.dedup();
     let tables = used
@@ -253,7 +253,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         examples: examples(protocol),
         patterns: if protocol.clamp().is_some() { Pattern::ALL.map(|p| p.sentence().to_owned()).to_vec() } else { Vec::new() },
         tables,
-        wobbles,
+        measurement_errors,
     }))
 }
 

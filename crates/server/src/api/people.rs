@@ -7,9 +7,9 @@ use impulso_core::{
     catalogue::Protocol,
     conditions::Answer,
     done::Done,
-    happening::Happening,
+    life_event::LifeEvent,
     person::{Sex, age_on},
-    progress::{self, Rung, Told},
+    progress::{self, Audience, Rung},
     quantity,
     suitability::Fit,
     text,
@@ -203,7 +203,7 @@ pub struct Noted {
     /// In words.
     pub said: String,
     /// What was noted.
-    pub happening: Happening,
+    pub happening: LifeEvent,
 }
 
 const PAGE: i64 = 25;
@@ -368,7 +368,7 @@ pub(crate) async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json
     let of = Dossier::of(scope, id).await?;
     let (goals, aims) = goals::of_person(scope, &of).await?;
     // The coach's page is metric throughout.
-    let told = Told { noted: of.happenings(), ..Told::default() };
+    let told = Audience { noted: of.happenings(), ..Audience::default() };
     let Dossier { shelf, person, history, noted, today } = of;
     let tests: Vec<&Done> = history.iter().map(|r| &r.done).collect();
     let is_repeated = |p: &&Protocol| tests.iter().filter(|r| r.protocol_id == p.id).count() > 1;

@@ -18,7 +18,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Picture,
-    darkroom::Darkroom,
+    photo_work::PhotoWork,
 };
 
 /// The views, in their order.
@@ -97,7 +97,7 @@ pub async fn keep(
     id: web::Path<Uuid>,
     query: web::Query<ShotQuery>,
     taken: Picture,
-    darkroom: web::Data<Darkroom>,
+    photo_work: web::Data<PhotoWork>,
 ) -> ApiResult<web::Json<Shot>> {
     if !VIEWS.contains(&query.view.as_str()) {
         return Err(
@@ -115,7 +115,7 @@ pub async fn keep(
     let born = people::get(&mut scope, PersonId(*id)).await?.profile.born;
     day(auth::today(&mut scope).await?, born)?;
     drop(scope);
-    let written = darkroom.write_anew(taken.0).await?;
+    let written = photo_work.write_anew(taken.0).await?;
     let mut scope = who.scope().await?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
     let on = day(auth::today(&mut scope).await?, person.profile.born)?;

@@ -18,8 +18,8 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, Caller, SignedIn},
     body::Json,
-    brakes::Brakes,
     passwords::Passwords,
+    rate_limit::RateLimits,
     session_store::Known,
     settings::limits,
     shelf::Shelf,
@@ -167,12 +167,12 @@ pub async fn add_coach(
     who: SignedIn,
     form: Json<CoachForm>,
     caller: Caller,
-    brakes: web::Data<Brakes>,
+    rates: web::Data<RateLimits>,
     passwords: web::Data<Passwords>,
 ) -> ApiResult<web::Json<PracticePage>> {
     let form = form.into_inner();
-    brakes.coaches.count(&who.coach.to_string())?;
-    brakes.coaches_of_address.count(&caller.0)?;
+    rates.coaches.count(&who.coach.to_string())?;
+    rates.coaches_of_address.count(&caller.0)?;
     let new =
         NewCoach { name: text::name(&form.name, "name")?, email: email(&form.email)?, password_hash: passwords.hash(form.password).await? };
     let mut scope = who.scope().await?;
@@ -260,12 +260,12 @@ fn did(action: &str) -> String {
         "visit.shared" => "made a link for the client",
         "visit.link_withdrawn" => "withdrew a client’s link",
         "battery.kept" => "kept a battery",
-        "battery.retired" => "took a battery out of use",
+        "battery.retired" => "removed a battery from the list",
         "scoring.kept" => "kept a scoring table",
         "scoring.applied_to_past" => "chose the scoring table for the past",
         "practice.exported" => "exported the practice",
         "practice.imported" => "imported a practice",
-        "goal.agreed" => "agreed a goal",
+        "goal.agreed" => "set a goal",
         "goal.dropped" => "dropped a goal",
         "photo.kept" => "kept a photograph",
         "photo.removed" => "took a photograph away",

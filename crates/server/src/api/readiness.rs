@@ -64,7 +64,7 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: Json<ReadinessForm>)
     let reason = text::note(form.overrule_reason.as_deref().unwrap_or_default(), "overrule_reason")?;
     if form.overrule_reason.is_some() && reason.is_none() {
         return Err(
-            InputError::new(Code::MissingInput, "overrule_reason", "Give your reason for going on; it is kept with the record.").into()
+            InputError::new(Code::MissingInput, "overrule_reason", "Give your reason for going on; it is saved with the record.").into()
         );
     }
     if reason.is_some() && advice.moderate == Permit::Go && advice.vigorous == Permit::Go {

@@ -30,8 +30,8 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, Caller, SignedIn},
     body::Json,
-    brakes::Brakes,
     dossier::Dossier,
+    rate_limit::RateLimits,
     visiting::{self, VisitRow},
 };
 
@@ -227,17 +227,17 @@ pub async fn withdraw(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpRespo
     Ok(HttpResponse::NoContent().finish())
 }
 
-/// What a visit taught, for whoever has the link. No account; every try is braked.
+/// What a visit taught, for whoever has the link. No account; every try is limited.
 #[utoipa::path(tag = "visits", operation_id = "reports_open", responses((status = 200, body = ClientReport), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
 #[get("/reports/{token}")]
 pub async fn open(
     token: web::Path<String>,
     store: web::Data<Store>,
-    brakes: web::Data<Brakes>,
+    rates: web::Data<RateLimits>,
     caller: Caller,
 ) -> ApiResult<web::Json<ClientReport>> {
-    brakes.code.count(&caller.0)?;
-    let opened = opened(&store, &token, &brakes, &caller).await?;
+    rates.code.count(&caller.0)?;
+    let opened = opened(&store, &token, &rates, &caller).await?;
     let mut scope = store.scope(opened.practice).await?;
     let visit = visits::get(&mut scope, opened.visit).await?;
     let of = Dossier::of(&mut scope, visit.person).await?;
@@ -282,11 +282,11 @@ pub async fn open(
 }
 
 /// What a token opens, while its link holds.
-async fn opened(store: &Store, token: &str, brakes: &Brakes, caller: &Caller) -> ApiResult<Opened> {
+async fn opened(store: &Store, token: &str, rates: &RateLimits, caller: &Caller) -> ApiResult<Opened> {
     if let Some(opened) = visit_links::open(store, &hash(token)).await? {
         return Ok(opened);
     }
-    brakes.wrong_code.count(&caller.0)?;
+    rates.wrong_code.count(&caller.0)?;
     let message = "This link opens nothing any more: it has ended or was withdrawn. Ask whoever sent it for a new one.";
     Err(ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message))
 }
@@ -306,11 +306,11 @@ async fn photos_of(scope: &mut Scope, visit: &Visit) -> ApiResult<Vec<PhotoDay>>
 pub async fn photo(
     path: web::Path<(String, Uuid)>,
     store: web::Data<Store>,
-    brakes: web::Data<Brakes>,
+    rates: web::Data<RateLimits>,
     caller: Caller,
 ) -> ApiResult<HttpResponse> {
     let (token, id) = path.into_inner();
-    let opened = opened(&store, &token, &brakes, &caller).await?;
+    let opened = opened(&store, &token, &rates, &caller).await?;
     let mut scope = store.scope(opened.practice).await?;
     let visit = visits::get(&mut scope, opened.visit).await?;
     let shows = opened.photos && photos_of(&mut scope, &visit).await?.iter().any(|d| d.shots.iter().any(|s| s.id == id));

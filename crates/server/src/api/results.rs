@@ -11,7 +11,7 @@ use impulso_core::{
     hr_max::HrMaxMethod,
     inputs::Inputs,
     picture::BodyMap,
-    progress::{self, Progress, Told},
+    progress::{self, Audience, Progress},
     quantity,
     reading::{self, ReadingLine},
     report::ResultReport,
@@ -221,7 +221,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     let units = person.profile.units;
     let report = result.report(protocol, &scoring::own(&mut scope, protocol).await?, units)?.map(|(_, report)| report);
     let scored = report.is_some();
-    let told = Told { noted: scoring::noted(&mut scope, result.person).await?, units };
+    let told = Audience { noted: scoring::noted(&mut scope, result.person).await?, units };
     let progress = report
         .iter()
         .flat_map(|r| &r.quantities)

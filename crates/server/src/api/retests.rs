@@ -278,7 +278,7 @@ fn appointment(line: &RetestLine) -> Appointment {
         on: line.due_on,
         summary: format!("Retest: {}, {}", line.name, line.protocol_name),
         description: format!(
-            "{}.{} Same place, kit and warm-up as last time; no hard session the day before, no caffeine for 3 hours.",
+            "{}.{} Same place, equipment and warm-up as last time; no hard session the day before, no caffeine for 3 hours.",
             line.rule,
             if line.tests.is_empty() { String::new() } else { format!(" Tests: {}.", text::list(&line.tests)) }
         ),

@@ -2,9 +2,9 @@
 
 use chrono::NaiveDate;
 use impulso_core::{
-    alike::unlike,
     catalogue::Protocol,
     clamped::{self, Together},
+    comparability::unlike,
     done::Done,
     quantity::{shown, unit},
     units::rounded,
@@ -26,7 +26,7 @@ pub struct RideReport {
     /// How long the last stage took to its target; a sentence.
     pub reached: String,
     /// What counts as a change, in a sentence.
-    pub wobble: String,
+    pub measurement_error: String,
     /// The day of the ride it is held against.
     pub since: Option<NaiveDate>,
 }
@@ -76,7 +76,7 @@ pub fn report<'r>(protocol: &Protocol, result: &Done, history: impl DoubleEndedI
         rpe: cell(&format!("rpe_{n}")),
     });
     let goal = rule.stages.last().map_or(0.0, |s| s.percent_of_max);
-    let read = before.and_then(|b| clamped::together(&rule.wobble, &|key| value(b, key), &|key| value(result, key)));
+    let read = before.and_then(|b| clamped::together(&rule.measurement_error, &|key| value(b, key), &|key| value(result, key)));
     let sentence = match (read, before, earlier.clone().next()) {
         (Some(read), ..) => read.pattern.sentence().to_owned(),
         (None, None, Some(_)) => "The ride before it was done differently, so the two are not read together.".to_owned(),
@@ -92,9 +92,9 @@ pub fn report<'r>(protocol: &Protocol, result: &Done, history: impl DoubleEndedI
             Some(seconds) => format!("{goal} % was reached after {} s of stage {}.", rounded(seconds, 0), rule.stages.len()),
             None => format!("{goal} % was not reached."),
         },
-        wobble: format!(
+        measurement_error: format!(
             "Power counts as changed beyond {} %, the recovery beyond {} bpm, exertion beyond {} point (recalled from practice).",
-            rule.wobble.power_percent, rule.wobble.hrr60_bpm, rule.wobble.rpe
+            rule.measurement_error.power_percent, rule.measurement_error.hrr60_bpm, rule.measurement_error.rpe
         ),
         since: before.map(|b| b.on),
     })

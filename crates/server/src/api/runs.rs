@@ -17,7 +17,7 @@ use impulso_core::{
     suitability::{self, Fit, FitVerdict},
     text,
     units::Cadence,
-    visit::{self, Happened},
+    visit::{self, VisitEvent},
 };
 use impulso_store::{
     PersonId, RunId, Scope,
@@ -39,9 +39,9 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
-    brakes::Brakes,
     intake::{Appended, Batch, Intake},
     live::{Hub, Side},
+    rate_limit::RateLimits,
     recording,
     settings::ClockRate,
     shelf::Shelf,
@@ -100,7 +100,7 @@ pub async fn create(
     who: SignedIn,
     form: Json<RunForm>,
     intake: web::Data<Intake>,
-    brakes: web::Data<Brakes>,
+    rates: web::Data<RateLimits>,
 ) -> ApiResult<web::Json<RunView>> {
     let mut form = form.into_inner();
     let mut scope = who.scope().await?;
@@ -156,7 +156,7 @@ pub async fn create(
         };
         if let Some(InVisit { visit, place }) = form.visit {
             visits::tie(&mut scope, RunId(form.id), visit, place).await?;
-            visits::append(&mut scope, visit, form.id, &Happened::Begun { place, run: form.id }).await?;
+            visits::append(&mut scope, visit, form.id, &VisitEvent::Begun { place, run: form.id }).await?;
         }
         audit::record(
             &mut scope,
@@ -172,7 +172,7 @@ pub async fn create(
     scope.commit().await?;
     if is_new {
         if let Some(code) = &run.join_code {
-            brakes.codes.learn(code);
+            rates.codes.learn(code);
         }
         intake.is_set_up(who.practice, run);
     }
@@ -230,7 +230,7 @@ async fn performer(
             _ => (format!("{}: ", person.profile.name), "reasons"),
         };
         let because = refused.map_or(fit.because, |c| format!("{}: no. {}.", c.label, text::capital(&c.why)));
-        let message = format!("{name}{because} To go on all the same, give your reason; it is kept with the record.");
+        let message = format!("{name}{because} To test all the same, give your reason; it is saved with the record.");
         return Err(InputError::new(Code::MissingInput, field, message).into());
     }
     let performer = NewPerformer { person: Some(person.id), name: person.profile.name, setup };

@@ -16,11 +16,11 @@ use uuid::Uuid;
 
 use crate::{
     ApiError, ApiResult,
-    auth::{self, Caller, Marks, SignedIn},
+    auth::{self, Caller, DeviceCookies, SignedIn},
     body::Json,
-    brakes::Brakes,
     demo,
     passwords::Passwords,
+    rate_limit::RateLimits,
     session_store::Known,
     settings::ClockRate,
 };
@@ -102,21 +102,21 @@ pub async fn sign_in(
     caller: Caller,
     session: Session,
     store: web::Data<Store>,
-    brakes: web::Data<Brakes>,
+    rates: web::Data<RateLimits>,
     passwords: web::Data<Passwords>,
-    marks: web::Data<Marks>,
+    devices: web::Data<DeviceCookies>,
     rate: web::Data<ClockRate>,
 ) -> ApiResult<HttpResponse> {
     let SignIn { email, password } = form.into_inner();
-    // One form of an address before anything else: what is braked is what is looked up.
+    // One form of an address before anything else: what is limited is what is looked up.
     let email = normal(&email);
     let stored = accounts::credentials(&store, &email).await?;
     // Nobody else can use up the tries of a browser that has been here before.
-    if let Some(device) = marks.device_of(&request, stored.as_ref().map(|s| s.coach)) {
-        brakes.device.count(&device)?;
+    if let Some(device) = devices.device_of(&request, stored.as_ref().map(|s| s.coach)) {
+        rates.device.count(&device)?;
     } else {
-        brakes.address.count(&caller.0)?;
-        brakes.account.count(&email)?;
+        rates.address.count(&caller.0)?;
+        rates.account.count(&email)?;
     }
     let Some(known) = passwords.verify(password, stored).await? else {
         return Err(ApiError::new(
@@ -127,7 +127,7 @@ pub async fn sign_in(
     };
     auth::let_in(&session, known.coach, known.practice)?;
     let info = info(&mut store.scope(known.practice).await?, known.coach, &rate).await?;
-    Ok(auth::with_cookie(HttpResponse::Ok().json(info), &marks.device(known.coach)))
+    Ok(auth::with_cookie(HttpResponse::Ok().json(info), &devices.device(known.coach)))
 }
 
 /// Who is signed in.
@@ -154,22 +154,22 @@ pub async fn found_practice(
     caller: Caller,
     session: Session,
     store: web::Data<Store>,
-    brakes: web::Data<Brakes>,
+    rates: web::Data<RateLimits>,
     passwords: web::Data<Passwords>,
-    marks: web::Data<Marks>,
+    devices: web::Data<DeviceCookies>,
     rate: web::Data<ClockRate>,
 ) -> ApiResult<HttpResponse> {
     let form = form.into_inner();
     let (name, zone) = (text::name(&form.practice, "practice")?, time_zone(&form.time_zone)?);
     let (coach, email) = (text::name(&form.coach, "coach")?, email(&form.email)?);
     // Only what could be founded counts; that an address is taken is told to nobody more often than this.
-    brakes.founding.count(&caller.0)?;
+    rates.founding.count(&caller.0)?;
     let password_hash = passwords.hash(form.password).await?;
     let new = NewPractice { name, time_zone: zone, is_demo: false, coach: NewCoach { name: coach, email, password_hash } };
     let (practice, coach) = accounts::found(&store, &new).await?;
     auth::let_in(&session, coach, practice)?;
     let info = info(&mut store.scope(practice).await?, coach, &rate).await?;
-    Ok(auth::with_cookie(HttpResponse::Ok().json(info), &marks.device(coach)))
+    Ok(auth::with_cookie(HttpResponse::Ok().json(info), &devices.device(coach)))
 }
 
 /// A new password, and the one it takes the place of.
@@ -188,12 +188,12 @@ pub async fn change_password(
     who: SignedIn,
     form: Json<PasswordChange>,
     store: web::Data<Store>,
-    brakes: web::Data<Brakes>,
+    rates: web::Data<RateLimits>,
     passwords: web::Data<Passwords>,
     known: web::Data<Known>,
 ) -> ApiResult<HttpResponse> {
     let form = form.into_inner();
-    brakes.device.count(&who.coach.to_string())?;
+    rates.device.count(&who.coach.to_string())?;
     let coach = accounts::coach(&mut who.scope().await?, who.coach).await?;
     let stored = accounts::credentials(&store, &coach.email).await?;
     if passwords.verify(form.current, stored).await?.is_none() {

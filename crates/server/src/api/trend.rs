@@ -3,8 +3,8 @@
 use actix_web::{get, web};
 use impulso_core::{
     goal::{Goal, Milestone, Way},
-    happening::Happening,
-    progress::{self, Progress, Told, TrendPoint},
+    life_event::LifeEvent,
+    progress::{self, Audience, Progress, TrendPoint},
     quantity,
     typical_error::TypicalError,
     units::Units,
@@ -42,10 +42,10 @@ pub struct TrendPage {
     pub lower_is_better: bool,
     /// Oldest first.
     pub points: Vec<TrendPoint>,
-    /// The wobble of this measure.
+    /// The measurement error of this measure.
     pub typical_error: Option<TypicalError>,
     /// What happened along the way.
-    pub happenings: Vec<Happening>,
+    pub happenings: Vec<LifeEvent>,
     /// The change from first to now.
     pub progress: Option<Progress>,
     /// Goals of this measure, as lines.
@@ -90,7 +90,7 @@ pub async fn get(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> ApiR
     history.sort_by_key(|r| (r.taken_at, r.id));
     let own = scoring::own(&mut scope, protocol).await?;
     let units = person.profile.units;
-    let told = Told { noted: scoring::noted(&mut scope, person.id).await?, units };
+    let told = Audience { noted: scoring::noted(&mut scope, person.id).await?, units };
     let tests = || history.iter().map(|r| &r.done);
     let latest = tests().rev().find(|r| r.value(&key).is_some());
     let typical_error = latest.and_then(|r| progress::typical_error(protocol, r, &key, Some(&own)));

@@ -12,7 +12,7 @@ use impulso_core::{
     run::event::{Answer, Conditions, check_answer},
     suitability, text,
     units::Units,
-    visit::{self, Happened, cost_of_moving},
+    visit::{self, VisitEvent, cost_of_moving},
 };
 use impulso_store::{
     PersonId, Scope,
@@ -334,7 +334,7 @@ pub struct VisitChange {
     /// Made by the screen: the same change twice is one.
     pub id: Uuid,
     /// What.
-    pub happened: Happened,
+    pub happened: VisitEvent,
 }
 
 /// What became of it.
@@ -358,40 +358,40 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
         return Err(InputError::new(Code::OutOfRange, "place", format!("The battery has no place {place}.")).into());
     }
     let happened = match form.happened {
-        Happened::Skipped { place, reason } => {
+        VisitEvent::Skipped { place, reason } => {
             let reason = text::note(reason.as_deref().unwrap_or_default(), "reason")?;
             if reason.is_none() && !visit.battery.tests[place].optional {
                 return Err(
                     InputError::new(Code::MissingInput, "reason", "Say why it is skipped. The reason is saved with the visit.").into()
                 );
             }
-            Happened::Skipped { place, reason }
+            VisitEvent::Skipped { place, reason }
         }
-        Happened::Withdrawn { .. } | Happened::Returned { .. } => {
+        VisitEvent::Withdrawn { .. } | VisitEvent::Returned { .. } => {
             return Err(InputError::new(Code::OutOfRange, "happened", "A result is taken out of a visit on its own page.").into());
         }
-        Happened::Begun { .. } | Happened::Done { .. } | Happened::Ended { .. } => {
+        VisitEvent::Begun { .. } | VisitEvent::Done { .. } | VisitEvent::Ended { .. } => {
             return Err(InputError::new(Code::OutOfRange, "happened", "A test is begun on the floor and ends with its result.").into());
         }
-        Happened::WindowBegun if visit.battery.window_min.is_none() => {
+        VisitEvent::WindowBegun if visit.battery.window_min.is_none() => {
             return Err(InputError::new(Code::OutOfRange, "happened", "This battery has an order and no window.").into());
         }
         other => other,
     };
     let cost = match happened {
-        Happened::Moved { place } => cost(&mut scope, &of, &visit, place).await?,
+        VisitEvent::Moved { place } => cost(&mut scope, &of, &visit, place).await?,
         _ => None,
     };
     let was_open = visit.closed_at.is_none();
     // Which of several results counts may be said after the visit too.
-    if was_open || matches!(happened, Happened::Counts { .. }) {
+    if was_open || matches!(happened, VisitEvent::Counts { .. }) {
         visits::append(&mut scope, visit.id, form.id, &happened).await?;
-    } else if happened != Happened::Closed {
+    } else if happened != VisitEvent::Closed {
         return Err(InputError::new(Code::OutOfRange, "visit", "This visit is over. Begin a new one.").into());
     }
     let visit = visits::get(&mut scope, visit.id).await?;
     let shown = visiting::page(&mut scope, &of, &visit, None).await?;
-    if happened == Happened::Closed && was_open {
+    if happened == VisitEvent::Closed && was_open {
         if shown.done > 0 {
             retests::fulfil(&mut scope, visit.person, &visit.battery.id, None, visit.on).await?;
             if let Some(total) = &shown.total {

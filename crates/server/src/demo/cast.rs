@@ -1,7 +1,7 @@
 //! Who is in the demo: lock keepers who lift gate gear, a sabre squad, a garden-walk group. All made up.
 
 use impulso_core::{
-    happening::HappeningKind,
+    life_event::LifeEventKind,
     person::Sex::{self, Female, Male},
 };
 
@@ -32,7 +32,7 @@ pub struct Client {
     /// Notes.
     pub notes: &'static str,
     /// What happened along the way: from and until, days before today, and in words.
-    pub happened: &'static [(HappeningKind, u64, u64, &'static str)],
+    pub happened: &'static [(LifeEventKind, u64, u64, &'static str)],
     /// Tests, oldest first.
     pub tests: &'static [Test],
     /// Visits: the battery, and days before today; its tests are those of that day.
@@ -234,7 +234,7 @@ pub const CAST: &[Client] = &[
         height: "172",
         mass: "63",
         notes: "Chest infection in spring; back in full training since early summer.",
-        happened: &[(HappeningKind::Illness, 226, 204, "chest infection")],
+        happened: &[(LifeEventKind::Illness, 226, 204, "chest infection")],
         tests: &[
             bench(660, 36.0),
             bench(548, 35.0),

@@ -13,8 +13,8 @@ use chrono::{DateTime, Days, NaiveDate, NaiveTime, TimeDelta, Utc};
 use impulso_core::{
     Code, InputError, battery,
     catalogue::{self, Condition, ConditionKind, Protocol},
-    happening::Happening,
     inputs::StageInput,
+    life_event::LifeEvent,
     person::{Facts, Sex},
     plan::RetestRule,
     readiness::{Answers, advise},
@@ -24,7 +24,7 @@ use impulso_core::{
     },
     trial::Inputs,
     units::{Age, BodyMass, Height, Units},
-    visit::Happened,
+    visit::VisitEvent,
 };
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
@@ -85,7 +85,7 @@ async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTi
     }
     for (kind, from, until, words) in client.happened {
         let day = |ago: u64| today - Days::new(ago);
-        let noted = Happening { kind: *kind, from_on: day(*from), until_on: Some(day(*until)), words: Some((*words).into()) };
+        let noted = LifeEvent { kind: *kind, from_on: day(*from), until_on: Some(day(*until)), words: Some((*words).into()) };
         happenings::add(scope, id, Uuid::now_v7(), &noted).await?;
     }
     let mut kept = Vec::new();
@@ -120,10 +120,10 @@ async fn visit(scope: &mut Scope, coach: CoachId, person: PersonId, id: &str, on
     visits::create(scope, coach, &visit).await?;
     for (place, test) in visit.battery.tests.iter().enumerate() {
         if let Some(result) = kept.iter().find(|r| r.on == on && r.protocol_id == test.protocol) {
-            visits::append(scope, visit.id, Uuid::now_v7(), &Happened::Done { place, result: result.id }).await?;
+            visits::append(scope, visit.id, Uuid::now_v7(), &VisitEvent::Done { place, result: result.id }).await?;
         }
     }
-    visits::append(scope, visit.id, Uuid::now_v7(), &Happened::Closed).await?;
+    visits::append(scope, visit.id, Uuid::now_v7(), &VisitEvent::Closed).await?;
     Ok(())
 }
 

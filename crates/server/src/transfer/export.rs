@@ -10,9 +10,8 @@ use std::{
 use actix_web::web::Bytes;
 use futures_util::{Stream, TryStreamExt, stream};
 use impulso_core::{
-    alike,
     catalogue::{Condition, ConditionKind},
-    quantity,
+    comparability, quantity,
     run::event::Conditions,
 };
 use impulso_formats::{practice::FORMAT, table};
@@ -176,7 +175,7 @@ impl About {
         let recorded = protocol.iter().flat_map(|p| &p.conditions).filter(|c| conditions.contains_key(&c.key));
         let (variant, how): (Vec<&Condition>, Vec<&Condition>) =
             recorded.partition(|c| c.is_series || c.kind == ConditionKind::Choice && c.required);
-        let said = |c: &&Condition| alike::answer(c, conditions.get(&c.key));
+        let said = |c: &&Condition| comparability::answer(c, conditions.get(&c.key));
         Self {
             sex: fact("sex"),
             age: fact("age"),

@@ -8,8 +8,8 @@ use impulso_core::{
     battery::Battery,
     catalogue::{self, Protocol},
     goal::{Goal, MILESTONES_MAX, TOTAL},
-    happening::HappeningKind,
     inputs::Inputs,
+    life_event::LifeEventKind,
     person::{self, Sex},
     plan::RetestRule,
     points::ScoringTable,
@@ -17,7 +17,7 @@ use impulso_core::{
     run::{Event, Setup, check, event::Conditions},
     text,
     units::{BodyMass, Height, Units},
-    visit::Happened,
+    visit::VisitEvent,
 };
 use impulso_store::{
     everything::{Column, LEFT_OUT},
@@ -97,7 +97,7 @@ impl Rows {
             "photos" => self.on(&row)?,
             "readiness_checks" => self.readiness(&row)?,
             "visits" => self.visit(&row)?,
-            "visit_events" => typed::<Happened>(&row, "body").map(|_| ())?,
+            "visit_events" => typed::<VisitEvent>(&row, "body").map(|_| ())?,
             "runs" => run(&row)?,
             "run_performers" => performer(&row)?,
             "run_events" => self.event(&row)?,
@@ -332,7 +332,7 @@ fn first_scores(table: &str, row: &mut Map<String, Value>) -> Option<BTreeMap<St
 
 fn happening(row: &Value) -> Result<(), Wrong> {
     let kind = string(row, "kind")?;
-    if !HappeningKind::ALL.iter().any(|k| k.name() == kind) {
+    if !LifeEventKind::ALL.iter().any(|k| k.name() == kind) {
         return Err(wrong("kind", "it is of no known kind"));
     }
     let from = person::day(day(row, "from_on")?, "from_on").map_err(said)?;

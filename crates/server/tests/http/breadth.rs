@@ -49,9 +49,13 @@ async fn a_figure_that_was_typed_in_comes_before_a_publication_and_says_who_says
     assert_eq!(error(&judged)["important"]["value"], 2.0, "a minimal important change stands beside it");
     assert_eq!(judged["progress"]["reps"]["since_last"]["verdict"], "clear_gain");
     let method = coach.get("/protocols/chair-stand-30s").await;
-    assert_eq!(method["wobbles"][0]["typed"]["value"], 0.3);
+    assert_eq!(method["measurement_errors"][0]["typed"]["value"], 0.3);
     let other = app.new_practice("Mill").await;
-    assert_eq!(other.get("/protocols/chair-stand-30s").await["wobbles"][0]["typed"], Value::Null, "another practice knows nothing of it");
+    assert_eq!(
+        other.get("/protocols/chair-stand-30s").await["measurement_errors"][0]["typed"],
+        Value::Null,
+        "another practice knows nothing of it"
+    );
     done(&coach, Method::PUT, put, figure(Value::Null, "")).await;
     assert_eq!(error(&coach.get(&page).await), Value::Null);
 }
@@ -167,7 +171,7 @@ async fn a_practice_holds_its_clients_to_a_mark_of_its_own_and_lets_the_usual_on
 }
 
 #[tokio::test]
-async fn a_goal_is_judged_against_the_wobble_and_kept_with_the_day_it_was_reached() {
+async fn a_goal_is_judged_against_the_measurement_error_and_kept_with_the_day_it_was_reached() {
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;
     let person = coach.adds("Joren").await;

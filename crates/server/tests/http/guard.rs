@@ -151,8 +151,8 @@ fn told_operations() -> Vec<(String, String, String)> {
                 f.keys().any(|k| k.contains("password") || k.contains("email")) || (f.contains_key("current") && f.contains_key("new"))
             });
             if tells {
-                let braked = operation["responses"]["429"].is_object();
-                assert!(braked, "{method} {path} hashes a password or says whether something exists, and is not rate-limited");
+                let limited = operation["responses"]["429"].is_object();
+                assert!(limited, "{method} {path} hashes a password or says whether something exists, and is not rate-limited");
                 found.push((method.clone(), path.clone(), operation["operationId"].as_str().unwrap().to_owned()));
             }
         }
@@ -161,17 +161,17 @@ fn told_operations() -> Vec<(String, String, String)> {
 }
 
 #[tokio::test]
-async fn every_route_that_hashes_a_password_or_tells_of_an_account_is_braked() {
+async fn every_route_that_hashes_a_password_or_tells_of_an_account_is_rate_limited() {
     let operations = told_operations();
     let names: Vec<&str> = operations.iter().map(|(_, _, name)| name.as_str()).collect();
     assert_eq!(names.len(), 4, "{names:?}");
     for (method, path, name) in operations {
-        // A server of its own: what one is braked by is no other's.
+        // A server of its own: what one is limited by is no other's.
         let app = TestApp::spawn().await;
         let base = serve_set(&Settings { foundings_an_hour: 10, ..Settings::of(&app.app_url) });
         app.new_practice("Harbour").await;
         let coach = app.signed_in_at(&base, "Harbour").await.client().clone();
-        let mut braked = 0;
+        let mut limited = 0;
         for k in 0..80 {
             let body = json!({
                 "practice": "P", "time_zone": "UTC", "coach": "C", "name": "C", "email": "taken@example.org", "password": "short", "current": "x", "new": "y",
@@ -179,9 +179,9 @@ async fn every_route_that_hashes_a_password_or_tells_of_an_account_is_braked() {
             });
             let answer = coach.request(method.to_uppercase().parse().unwrap(), format!("{base}{path}")).json(&body).send().await.unwrap();
             assert!(answer.status().as_u16() < 500, "{name}: {}", answer.status());
-            braked += u32::from(answer.status() == StatusCode::TOO_MANY_REQUESTS);
+            limited += u32::from(answer.status() == StatusCode::TOO_MANY_REQUESTS);
         }
-        assert!(braked > 20, "{name}: {braked} of 80 tries were braked");
+        assert!(limited > 20, "{name}: {limited} of 80 tries were limited");
     }
 }
 
@@ -218,7 +218,7 @@ async fn whoever_guesses_codes_locks_out_no_phone_of_the_same_hall() {
         let answer = guesser.get(format!("{}/api/join/AAAA{k:04}", app.base)).send().await.unwrap();
         refused += u32::from(answer.status() == StatusCode::TOO_MANY_REQUESTS);
     }
-    assert!(refused > 150, "{refused} guesses were braked");
+    assert!(refused > 150, "{refused} guesses were limited");
     let phones = join_all((0..30).map(|_| async { app.browser().send(Method::GET, &format!("/join/{code}"), Value::Null).await.0 })).await;
     assert_eq!(phones.iter().filter(|s| s.is_success()).count(), 30, "{phones:?}");
 }

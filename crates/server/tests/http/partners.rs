@@ -62,7 +62,7 @@ async fn a_partner_takes_back_and_overwrites_nothing_that_is_not_its_own() {
 }
 
 #[tokio::test]
-async fn a_code_is_long_ends_with_the_counting_and_every_try_is_braked() {
+async fn a_code_is_long_ends_with_the_counting_and_every_try_is_rate_limited() {
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;
     let (run, code, _) = class(&coach).await;
@@ -72,8 +72,8 @@ async fn a_code_is_long_ends_with_the_counting_and_every_try_is_braked() {
     phone.get(&format!("/join/{spaced}")).await;
     let fast: Vec<_> = (0..200).map(|_| reqwest::get(format!("{}/api/join/{code}", app.base))).collect();
     let answers = futures_util::future::join_all(fast).await;
-    let braked = answers.iter().filter(|a| a.as_ref().unwrap().status() == StatusCode::TOO_MANY_REQUESTS).count();
-    assert!(braked >= 50, "right or wrong, tries are braked: {braked}");
+    let limited = answers.iter().filter(|a| a.as_ref().unwrap().status() == StatusCode::TOO_MANY_REQUESTS).count();
+    assert!(limited >= 50, "right or wrong, tries are limited: {limited}");
     phone.get(&format!("/join/{code}")).await;
     // A quarter of an hour later.
     let mut owner = PgConnection::connect(&app.owner_url).await.unwrap();
@@ -103,13 +103,13 @@ async fn a_flood_by_a_partner_is_braked_and_another_practice_does_not_wait() {
         .collect();
     let theirs = tokio::time::timeout(Duration::from_secs(5), other.get("/today")).await;
     assert!(theirs.is_ok(), "another practice waits for nobody");
-    let mut braked = 0;
+    let mut limited = 0;
     for flood in floods {
         let (status, answer) = flood.await.unwrap();
         assert!(status.is_success() || status == 429 || status == 503, "{status} {answer}");
-        braked += u32::from(status == 429);
+        limited += u32::from(status == 429);
     }
-    assert!(braked > 100, "{braked}");
+    assert!(limited > 100, "{limited}");
 }
 
 #[tokio::test]

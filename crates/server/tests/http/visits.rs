@@ -191,13 +191,13 @@ async fn a_clients_link_shows_what_was_ticked_ends_and_is_withdrawn() {
     let (status, answer) = stranger.send(Method::GET, &format!("/reports/{token}"), Value::Null).await;
     assert_eq!((status.as_u16(), answer["code"].as_str()), (404, Some("unknown_code")));
 
-    // A guess is braked long before it could hit.
-    let mut braked = false;
+    // A guess is limited long before it could hit.
+    let mut limited = false;
     for k in 0..40 {
         let (status, _) = stranger.send(Method::GET, &format!("/reports/{k:032x}"), Value::Null).await;
-        braked |= status == 429;
+        limited |= status == 429;
     }
-    assert!(braked);
+    assert!(limited);
 }
 
 #[tokio::test]

@@ -81,7 +81,7 @@ onKeyStroke("Enter", (event) => {
         :disabled="finishing"
         @click="emit('finish')"
       >
-        {{ missing === 0 ? "Keep all results" : `Keep ${counted}, leave ${missing} out` }} <kbd>Enter</kbd>
+        {{ missing === 0 ? "Save all results" : `Save ${counted}, skip ${missing}` }} <kbd>Enter</kbd>
       </button>
       <button v-if="run.undoable && !closed" type="button" class="quiet" @click="emit('undo')">Undo {{ run.undoable }} <kbd>U</kbd></button>
     </div>

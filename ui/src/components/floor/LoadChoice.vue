@@ -33,7 +33,7 @@ defineExpose({ confirm });
     </div>
     <label v-if="other()" class="reason"
       ><span class="visually-hidden">Why another load?</span
-      ><input v-model="reason" maxlength="400" placeholder="Why another load? It is kept." autocomplete="off"
+      ><input v-model="reason" maxlength="400" placeholder="Why another load?" autocomplete="off"
     /></label>
     <button type="submit" class="main" :disabled="other() && !reason.trim()">
       {{ due.optional ? "Go on with it" : "Load is set" }} <kbd v-if="!due.optional">Enter</kbd>

@@ -23,7 +23,7 @@ function done(act: () => void) {
   <div class="overrule">
     <button v-if="!open" type="button" class="quiet" @click="open = true">Decide otherwise…</button>
     <div v-else class="reason">
-      <label><span>Why? It is kept with the run.</span><input v-model="reason" maxlength="400" autocomplete="off" /></label>
+      <label><span>Why? It is saved with the run.</span><input v-model="reason" maxlength="400" autocomplete="off" /></label>
       <div class="acts">
         <button v-if="waits && code === 'one_more_minute'" type="button" :disabled="!given" @click="done(() => emit('accept', given))">
           Take it as steady
@@ -37,7 +37,7 @@ function done(act: () => void) {
         >
           Go on at {{ heavier }} kgm/min
         </button>
-        <button type="button" class="quiet" @click="open = false">Leave it</button>
+        <button type="button" class="quiet" @click="open = false">Cancel</button>
       </div>
     </div>
   </div>

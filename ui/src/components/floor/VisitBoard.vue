@@ -69,7 +69,7 @@ onKeyStroke((event) => {
           <span v-if="row.figures.length" class="best num">{{ row.figures[0]!.value }}</span>
           <span v-else class="best none">–</span>
           <span class="small"
-            ><template v-if="row.stand === 'running'">on the floor: go back to it</template
+            ><template v-if="row.stand === 'running'">running: go back to it</template
             ><template v-else-if="row.tries">{{ row.tries === 1 ? "1 try" : `best of ${row.tries} tries` }}</template
             ><template v-else>not tried yet</template
             ><template v-if="row.points"> · {{ row.points.points }} of {{ row.points.of }} points</template></span

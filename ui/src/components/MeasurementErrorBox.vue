@@ -7,11 +7,11 @@ import TextField from "@/components/fields/TextField.vue";
 import { useAction } from "@/composables/useAction";
 import { expected, typed } from "@/logic/typed";
 
-/** How much each measure wobbles here: own repeats, or a figure the practice knows from elsewhere. */
-const props = defineProps<{ protocol: string; wobbles: MethodPage["wobbles"] }>();
+/** How much each measure measurement_errors here: own repeats, or a figure the practice knows from elsewhere. */
+const props = defineProps<{ protocol: string; measurement_errors: MethodPage["measurement_errors"] }>();
 const emit = defineEmits<{ changed: [] }>();
-const chosen = ref(props.wobbles[0]?.quantity ?? "");
-const of = computed(() => props.wobbles.find((w) => w.quantity === chosen.value));
+const chosen = ref(props.measurement_errors[0]?.quantity ?? "");
+const of = computed(() => props.measurement_errors.find((w) => w.quantity === chosen.value));
 const form = reactive({ value: "", source: "" });
 watch(of, (w) => Object.assign(form, { value: w?.typed ? String(w.typed.value) : "", source: w?.typed?.source ?? "" }), {
   immediate: true,
@@ -32,16 +32,16 @@ async function keep(away = false) {
 </script>
 
 <template>
-  <div v-if="wobbles.length">
+  <div v-if="measurement_errors.length">
     <h2>Measurement error here</h2>
     <p class="soft">
       Ten pairs of your own repeats count first, then a figure you know from elsewhere, then a publication, then what follows from the
       readings.
     </p>
     <form @submit.prevent="keep()">
-      <TextField v-if="wobbles.length > 1" label="Measure"
+      <TextField v-if="measurement_errors.length > 1" label="Measure"
         ><select v-model="chosen" name="quantity" class="native">
-          <option v-for="w in wobbles" :key="w.quantity" :value="w.quantity">{{ w.label }}</option>
+          <option v-for="w in measurement_errors" :key="w.quantity" :value="w.quantity">{{ w.label }}</option>
         </select></TextField
       >
       <p v-if="of">{{ of.pairs }} of 10 pairs of repeats so far.</p>

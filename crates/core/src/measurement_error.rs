@@ -1,5 +1,5 @@
-//! How much a measure wobbles when nothing has changed, where nobody's own repeats say it: a publication
-//! (`data/wobble/`), or the wobble of the raw readings carried through the equation.
+//! How much a measure moves when nothing has changed, where nobody's own repeats say it: a publication
+//! (`data/measurement-error/`), or the error of the raw readings carried through the equation.
 //!
 //! First-order propagation: TE² = Σ (∂f/∂x × w)², each slope taken numerically on the equation itself. In a test with several
 //! heart rates the day shifts all of them together; only the reading itself scatters from one to the next.
@@ -18,7 +18,7 @@ use crate::{
     units::rounded,
 };
 
-/// From day to day, bpm. Source: Lamberts et al. 2004, in `data/wobble/typical-error.csv`; recalled.
+/// From day to day, bpm. Source: Lamberts et al. 2004, in `data/measurement-error/typical-error.csv`; recalled.
 const HEART_RATE_DAY: f64 = 4.0;
 /// From one reading to the next of a day, bpm. Source: common practice.
 const HEART_RATE_READING: f64 = 1.0;
@@ -39,12 +39,12 @@ struct Row {
     source: String,
 }
 
-// Every table of typical errors, as the build found it: `WOBBLE_FILES`.
-include!(concat!(env!("OUT_DIR"), "/wobble.rs"));
+// Every table of typical errors, as the build found it: `MEASUREMENT_ERROR_FILES`.
+include!(concat!(env!("OUT_DIR"), "/measurement-error.rs"));
 
 static ROWS: LazyLock<Vec<Row>> = LazyLock::new(|| {
     let reader = |text: &&'static str| csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(text.as_bytes());
-    WOBBLE_FILES.iter().map(reader).flat_map(csv::Reader::into_deserialize).filter_map(Result::ok).collect()
+    MEASUREMENT_ERROR_FILES.iter().map(reader).flat_map(csv::Reader::into_deserialize).filter_map(Result::ok).collect()
 });
 
 fn row(protocol: &Protocol, measure: &str, basis: &[&str]) -> Option<&'static Row> {
@@ -94,7 +94,7 @@ pub(crate) fn published(protocol: &Protocol, measure: &str, facts: &Facts, value
             (found, basis)
         }
     };
-    // A difference of two sides wobbles with both.
+    // A difference of two sides has the error of both.
     let both = measure.ends_with(".difference");
     let value = if both { found * std::f64::consts::SQRT_2 } else { found };
     let basis = if both { format!("{basis}; × √2 for a difference of two sides") } else { basis };
@@ -107,13 +107,13 @@ pub(crate) fn important(protocol: &Protocol, measure: &str) -> Option<(f64, Cita
     Some((row.value.parse().ok()?, citation(&row.source)))
 }
 
-/// One way in which a trial could have come out otherwise: readings changed by `step`, and how many such steps its wobble is.
+/// One way in which a trial could have come out otherwise: readings changed by `step`, and how many such steps its error is.
 struct Shift {
     inputs: (Inputs, Inputs),
     steps: f64,
 }
 
-/// The wobble of the readings carried through the equation. Nothing where no reading of the test is known to wobble, or where
+/// The error of the readings carried through the equation. Nothing where no reading of the test has a known error, or where
 /// the quantity does not rest on one that is.
 pub fn propagated(trial: &Trial, measure: &str) -> Option<f64> {
     let value = |inputs: &Inputs| compute(&Trial { inputs, ..trial.clone() }).ok()?.result(measure).map(|e| e.value);
@@ -188,7 +188,7 @@ fn shifts(trial: &Trial) -> Option<Vec<Shift>> {
                 let (now, more, less) = (speed(inputs)?, speed(&shift.inputs.0)?, speed(&shift.inputs.1)?);
                 found.push(Shift { steps: PACED * now / ((more - less) / 2.0), ..shift });
             }
-            // Read as it is, its own wobble moves it and leaves the rest alone.
+            // Read as it is, its own error moves it and leaves the rest alone.
             ReadingError::Published if !numbers.is_empty() => {
                 let error = published(protocol, key, &trial.facts, Some(numbers[0]))?.value;
                 // What is published is the measure as it is taken, however often: all its tries move together.
@@ -314,7 +314,7 @@ mod tests {
     }
 
     #[test]
-    fn every_estimate_of_the_aerobic_tests_has_a_wobble_by_its_readings_or_a_publication() {
+    fn every_estimate_of_the_aerobic_tests_has_an_error_by_its_readings_or_a_publication() {
         for protocol in catalogue::all().iter().filter(|p| p.section == "aerobic" && p.clamp().is_none() && p.legs().is_empty()) {
             let example = protocol.example.as_ref().unwrap();
             let facts = Facts { age: Age::new(example.age_years).ok(), mass: BodyMass::new(example.mass_kg).ok(), ..man() };
@@ -354,7 +354,7 @@ mod tests {
     }
 
     #[test]
-    fn a_ratio_and_an_estimate_wobble_with_what_is_published_of_the_measure_they_are_made_of() {
+    fn a_ratio_and_an_estimate_have_the_error_that_is_published_of_the_measure_they_are_made_of() {
         let lifts = serde_json::json!({"lift": "bench_press", "load_kg": [80, 100], "made": [true, true]});
         assert!((of("one-rm", lifts, "ratio") - 0.042 * 100.0 / 80.0).abs() < 1e-6);
         let girths = serde_json::json!({"waist_cm": 90, "neck_cm": 38});

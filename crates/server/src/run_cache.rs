@@ -27,7 +27,7 @@ const EVENT_BYTES: usize = 640;
 
 /// A run and its events.
 #[derive(Debug, Clone)]
-pub struct Remembered {
+pub struct CachedRun {
     /// Whose run it is.
     pub practice: PracticeId,
     /// As it was set up; not closed.
@@ -36,7 +36,7 @@ pub struct Remembered {
     pub log: Log,
 }
 
-impl Remembered {
+impl CachedRun {
     fn bytes(&self) -> usize {
         RUN_BYTES + self.log.held() * EVENT_BYTES
     }
@@ -44,35 +44,35 @@ impl Remembered {
 
 /// The open runs this process has seen last, in so many bytes at the most.
 #[derive(Debug, Clone)]
-pub struct Recall(Arc<Mutex<Runs>>);
+pub struct RunCache(Arc<Mutex<Runs>>);
 
 #[derive(Debug)]
 struct Runs {
-    runs: LruCache<(PracticeId, RunId), Remembered>,
+    runs: LruCache<(PracticeId, RunId), CachedRun>,
     bytes: usize,
 }
 
 impl Runs {
-    fn pop(&mut self, key: (PracticeId, RunId)) -> Option<Remembered> {
+    fn pop(&mut self, key: (PracticeId, RunId)) -> Option<CachedRun> {
         let run = self.runs.pop(&key)?;
         self.bytes -= run.bytes();
         Some(run)
     }
 }
 
-impl Default for Recall {
+impl Default for RunCache {
     fn default() -> Self {
         Self(Arc::new(Mutex::new(Runs { runs: LruCache::new(RUNS_MAX), bytes: 0 })))
     }
 }
 
-impl Recall {
+impl RunCache {
     fn lock(&self) -> MutexGuard<'_, Runs> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Takes a run of a practice out; nothing where it is not remembered, or somebody else works on it.
-    pub fn take(&self, practice: PracticeId, run: RunId) -> Option<Remembered> {
+    pub fn take(&self, practice: PracticeId, run: RunId) -> Option<CachedRun> {
         self.lock().pop((practice, run))
     }
 
@@ -84,7 +84,7 @@ impl Recall {
     }
 
     /// Puts a run back as it is now; a closed one is forgotten, and the oldest make room.
-    pub fn put(&self, remembered: Remembered) {
+    pub fn put(&self, remembered: CachedRun) {
         if remembered.run.closed_at.is_some() {
             return;
         }
@@ -109,7 +109,7 @@ mod tests {
     use impulso_core::catalogue;
     use uuid::Uuid;
 
-    fn remembered(practice: PracticeId, closed: bool) -> Remembered {
+    fn remembered(practice: PracticeId, closed: bool) -> CachedRun {
         let run = Run {
             id: RunId(Uuid::now_v7()),
             protocol: catalogue::all()[0].clone(),
@@ -121,12 +121,12 @@ mod tests {
             created_at: Utc::now(),
             closed_at: closed.then(Utc::now),
         };
-        Remembered { practice, run, log: Log::default() }
+        CachedRun { practice, run, log: Log::default() }
     }
 
     #[test]
     fn a_run_is_taken_by_one_at_a_time_and_by_its_own_practice_only() {
-        let (recall, own, other) = (Recall::default(), PracticeId(Uuid::from_u128(1)), PracticeId(Uuid::from_u128(2)));
+        let (recall, own, other) = (RunCache::default(), PracticeId(Uuid::from_u128(1)), PracticeId(Uuid::from_u128(2)));
         let kept = remembered(own, false);
         let id = kept.run.id;
         recall.put(kept);
@@ -138,7 +138,7 @@ mod tests {
 
     #[test]
     fn a_closed_run_is_forgotten_and_the_oldest_make_room() {
-        let (recall, own) = (Recall::default(), PracticeId(Uuid::from_u128(1)));
+        let (recall, own) = (RunCache::default(), PracticeId(Uuid::from_u128(1)));
         let closed = remembered(own, true);
         let id = closed.run.id;
         recall.put(closed);

@@ -11,18 +11,18 @@ use crate::{ApiError, ApiResult, settings::limits};
 
 /// The places where photographs are opened, and the queue before them.
 #[derive(Debug)]
-pub struct Darkroom {
+pub struct PhotoWork {
     places: Arc<Semaphore>,
     queue: Arc<Semaphore>,
 }
 
-impl Default for Darkroom {
+impl Default for PhotoWork {
     fn default() -> Self {
         Self { places: Arc::new(Semaphore::new(limits::PHOTOS_AT_ONCE)), queue: Arc::new(Semaphore::new(limits::PHOTOS_WAITING)) }
     }
 }
 
-impl Darkroom {
+impl PhotoWork {
     /// Opens a picture and writes it anew, in its turn.
     ///
     /// # Errors
@@ -60,7 +60,7 @@ mod tests {
 
     #[actix_web::test]
     async fn few_are_opened_at_once_some_wait_and_the_rest_is_asked_to_come_back() {
-        let darkroom = Darkroom::default();
+        let darkroom = PhotoWork::default();
         let held = darkroom.places.clone().acquire_many_owned(u32::try_from(limits::PHOTOS_AT_ONCE).unwrap()).await.unwrap();
         let waiting: Vec<_> = (0..limits::PHOTOS_WAITING).map(|_| Box::pin(darkroom.write_anew(picture()))).collect();
         let mut all = futures_util::future::join_all(waiting);

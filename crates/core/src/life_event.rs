@@ -9,9 +9,9 @@ use crate::text;
 /// A dated note on a client.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Happening {
+pub struct LifeEvent {
     /// What kind of thing.
-    pub kind: HappeningKind,
+    pub kind: LifeEventKind,
     /// From when.
     pub from_on: NaiveDate,
     /// Until when, where it is over and lasted.
@@ -24,7 +24,7 @@ pub struct Happening {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
-pub enum HappeningKind {
+pub enum LifeEventKind {
     /// Ill.
     Illness,
     /// Hurt.
@@ -39,7 +39,7 @@ pub enum HappeningKind {
     Other,
 }
 
-impl HappeningKind {
+impl LifeEventKind {
     /// Every kind.
     pub const ALL: [Self; 6] = [Self::Illness, Self::Injury, Self::Break, Self::NewJob, Self::Holiday, Self::Other];
 
@@ -73,11 +73,11 @@ impl HappeningKind {
     }
 }
 
-impl Happening {
+impl LifeEvent {
     /// What it was, with its words.
     pub fn said(&self) -> String {
         match (&self.words, self.kind) {
-            (Some(words), HappeningKind::Other) => words.clone(),
+            (Some(words), LifeEventKind::Other) => words.clone(),
             (Some(words), kind) => format!("{} ({words})", kind.words()),
             (None, kind) => kind.words().to_owned(),
         }
@@ -89,8 +89,8 @@ const NEAR_DAYS: i64 = 42;
 
 /// What lay between two tests, or shortly before the earlier one and went on: named beside a loss, as what happened and not as
 /// its cause. Nothing where nothing was noted.
-pub fn between(noted: &[Happening], from: NaiveDate, to: NaiveDate) -> Option<String> {
-    let touches = |h: &&Happening| {
+pub fn between(noted: &[LifeEvent], from: NaiveDate, to: NaiveDate) -> Option<String> {
+    let touches = |h: &&LifeEvent| {
         let end = h.until_on.unwrap_or(h.from_on);
         h.from_on <= to && (h.from_on >= from || end >= from) && (to - end).num_days() <= (to - from).num_days().max(NEAR_DAYS)
     };
@@ -102,16 +102,16 @@ pub fn between(noted: &[Happening], from: NaiveDate, to: NaiveDate) -> Option<St
 mod tests {
     use super::*;
 
-    fn noted(kind: HappeningKind, from: &str, until: Option<&str>, words: Option<&str>) -> Happening {
-        Happening { kind, from_on: from.parse().unwrap(), until_on: until.map(|d| d.parse().unwrap()), words: words.map(Into::into) }
+    fn noted(kind: LifeEventKind, from: &str, until: Option<&str>, words: Option<&str>) -> LifeEvent {
+        LifeEvent { kind, from_on: from.parse().unwrap(), until_on: until.map(|d| d.parse().unwrap()), words: words.map(Into::into) }
     }
 
     #[test]
     fn what_lay_between_two_tests_is_named_and_nothing_else() {
         let all = [
-            noted(HappeningKind::Illness, "2026-03-02", Some("2026-03-12"), Some("flu")),
-            noted(HappeningKind::Holiday, "2026-07-01", None, None),
-            noted(HappeningKind::Other, "2026-04-01", None, Some("moved house")),
+            noted(LifeEventKind::Illness, "2026-03-02", Some("2026-03-12"), Some("flu")),
+            noted(LifeEventKind::Holiday, "2026-07-01", None, None),
+            noted(LifeEventKind::Other, "2026-04-01", None, Some("moved house")),
         ];
         let day = |d: &str| d.parse().unwrap();
         assert_eq!(
@@ -120,6 +120,6 @@ mod tests {
         );
         assert_eq!(between(&all, day("2026-05-01"), day("2026-06-01")), None);
         assert_eq!(between(&all, day("2026-03-10"), day("2026-03-20")).unwrap(), "Events: an illness (flu) in March.");
-        assert!(HappeningKind::ALL.into_iter().all(|k| HappeningKind::named(k.name()) == k));
+        assert!(LifeEventKind::ALL.into_iter().all(|k| LifeEventKind::named(k.name()) == k));
     }
 }

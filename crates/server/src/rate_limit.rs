@@ -1,4 +1,4 @@
-//! Brakes on what can be tried too often: each counts by one kind of key and remembers a bounded number of them.
+//! RateLimits on what can be tried too often: each counts by one kind of key and remembers a bounded number of them.
 
 use std::{
     num::{NonZeroU32, NonZeroUsize},
@@ -21,16 +21,16 @@ use crate::{
 /// The first bytes of a hash: a key costs the same however long what was typed is.
 type Key = [u8; 16];
 
-/// One brake.
+/// One limit.
 #[derive(Debug)]
-pub struct Brake {
+pub struct RateLimit {
     limiter: DefaultKeyedRateLimiter<Key>,
     since_tidied: AtomicUsize,
     wait_s: u16,
     message: &'static str,
 }
 
-impl Brake {
+impl RateLimit {
     fn new(quota: Quota, wait_s: u16, message: &'static str) -> Self {
         Self { limiter: RateLimiter::keyed(quota), since_tidied: AtomicUsize::new(0), wait_s, message }
     }
@@ -117,58 +117,58 @@ fn at_least_one(n: u32) -> NonZeroU32 {
     NonZeroU32::new(n).unwrap_or(NonZeroU32::MIN)
 }
 
-/// Every brake of this process.
+/// Every limit of this process.
 #[derive(Debug)]
-pub struct Brakes {
+pub struct RateLimits {
     /// Signing in to an account from a browser that never did.
-    pub account: Brake,
+    pub account: RateLimit,
     /// Signing in from an address.
-    pub address: Brake,
+    pub address: RateLimit,
     /// Signing in to an account from a browser that has before.
-    pub device: Brake,
+    pub device: RateLimit,
     /// Founding practices from an address.
-    pub founding: Brake,
+    pub founding: RateLimit,
     /// Adding coaches, by the coach who adds them.
-    pub coaches: Brake,
+    pub coaches: RateLimit,
     /// Adding coaches, by address.
-    pub coaches_of_address: Brake,
+    pub coaches_of_address: RateLimit,
     /// Trying join codes and clients’ links from an address.
-    pub code: Brake,
+    pub code: RateLimit,
     /// Trying join codes and links that are none.
-    pub wrong_code: Brake,
+    pub wrong_code: RateLimit,
     /// New phones at a join code that is right, from an address.
-    pub phones: Brake,
+    pub phones: RateLimit,
     /// Codes that somebody was let in by: a class that knows its code does not stand in line behind one who guesses.
     pub codes: KnownCodes,
     /// What one partner sends.
-    pub partner: Brake,
+    pub partner: RateLimit,
     /// What all partners of a run send from one address.
-    pub class: Brake,
+    pub class: RateLimit,
 }
 
-impl Brakes {
-    /// Brakes as the settings have them.
+impl RateLimits {
+    /// RateLimits as the settings have them.
     pub fn new(settings: &Settings) -> Self {
         let wait = "Too many tries. Wait a minute, then try again.";
         let adding = "Many coaches were added within the hour. Wait a while, then add the next.";
         let slow = "That was more than a hand can send. It goes on in a moment; nothing is lost.";
         Self {
-            account: Brake::a_minute(limits::SIGN_INS_OF_ACCOUNT, wait),
-            address: Brake::a_minute(limits::SIGN_INS_OF_ADDRESS, wait),
-            device: Brake::a_minute(limits::SIGN_INS_OF_DEVICE, wait),
-            founding: Brake::new(
+            account: RateLimit::a_minute(limits::SIGN_INS_OF_ACCOUNT, wait),
+            address: RateLimit::a_minute(limits::SIGN_INS_OF_ADDRESS, wait),
+            device: RateLimit::a_minute(limits::SIGN_INS_OF_DEVICE, wait),
+            founding: RateLimit::new(
                 Quota::per_hour(at_least_one(settings.foundings_an_hour)),
                 3600,
                 "Several practices were set up from here within the hour. Try again later, or sign in to one of them.",
             ),
-            coaches: Brake::an_hour(limits::COACHES_AN_HOUR, adding),
-            coaches_of_address: Brake::an_hour(limits::COACHES_OF_ADDRESS, adding),
-            code: Brake::a_second(limits::CODES_OF_ADDRESS, 120, "Too many tries. Wait a moment, then type the code again."),
-            phones: Brake::a_second(limits::PHONES_OF_CODE, 120, "Many phones join at this moment. This one tries again by itself."),
+            coaches: RateLimit::an_hour(limits::COACHES_AN_HOUR, adding),
+            coaches_of_address: RateLimit::an_hour(limits::COACHES_OF_ADDRESS, adding),
+            code: RateLimit::a_second(limits::CODES_OF_ADDRESS, 120, "Too many tries. Wait a moment, then type the code again."),
+            phones: RateLimit::a_second(limits::PHONES_OF_CODE, 120, "Many phones join at this moment. This one tries again by itself."),
             codes: KnownCodes::default(),
-            wrong_code: Brake::a_minute(limits::WRONG_CODES_OF_ADDRESS, wait),
-            partner: Brake::a_second(limits::SENT_BY_PARTNER, 60, slow),
-            class: Brake::a_second(limits::SENT_BY_CLASS, 400, slow),
+            wrong_code: RateLimit::a_minute(limits::WRONG_CODES_OF_ADDRESS, wait),
+            partner: RateLimit::a_second(limits::SENT_BY_PARTNER, 60, slow),
+            class: RateLimit::a_second(limits::SENT_BY_CLASS, 400, slow),
         }
     }
 }
@@ -178,23 +178,23 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_brake_holds_one_key_and_lets_others_pass() {
-        let brakes = Brakes::new(&Settings::of(""));
-        let passed = (0..30).filter(|_| brakes.account.count("ada@example.org").is_ok()).count();
+    fn a_limit_holds_one_key_and_lets_others_pass() {
+        let rates = RateLimits::new(&Settings::of(""));
+        let passed = (0..30).filter(|_| rates.account.count("ada@example.org").is_ok()).count();
         assert_eq!(passed, limits::SIGN_INS_OF_ACCOUNT as usize);
-        assert!(brakes.account.count("bo@example.org").is_ok());
-        assert_eq!(brakes.account.count("ada@example.org").unwrap_err().retry_after_s(), Some(60));
+        assert!(rates.account.count("bo@example.org").is_ok());
+        assert_eq!(rates.account.count("ada@example.org").unwrap_err().retry_after_s(), Some(60));
     }
 
     /// The keys of an attack: each new, each as long as a body may be. Kept as they were they took gigabytes.
     #[test]
     fn any_number_of_keys_of_any_length_are_a_bounded_number_of_bytes() {
-        let brakes = Brakes::new(&Settings::of(""));
+        let rates = RateLimits::new(&Settings::of(""));
         let long = "x".repeat(1_000);
         for k in 0..limits::BRAKE_KEYS + 4_000 {
-            let _ = brakes.account.count(&format!("{k}{long}"));
+            let _ = rates.account.count(&format!("{k}{long}"));
         }
-        assert!(brakes.account.keys() <= limits::BRAKE_KEYS + 1024, "{}", brakes.account.keys());
+        assert!(rates.account.keys() <= limits::BRAKE_KEYS + 1024, "{}", rates.account.keys());
         assert_eq!(size_of::<Key>(), 16);
     }
 }

@@ -69,7 +69,7 @@ async function remove(id: string) {
       <FailureNote :failure="failure && !failure.field ? failure : null" />
       <div class="actions">
         <ElButton native-type="submit" type="primary" :loading="busy">Note it</ElButton>
-        <ElButton @click="open = false">Leave it</ElButton>
+        <ElButton @click="open = false">Cancel</ElButton>
       </div>
     </form>
     <ElButton v-else @click="open = true">Add an event</ElButton>
