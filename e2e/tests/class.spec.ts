@@ -53,7 +53,7 @@ test("a class of six with three phones: the teacher's screen fills in and says w
   await expect(page.getByText("4 of 6 counted")).toBeVisible();
   await page.getByRole("button", { name: "Save 4, skip 2" }).click();
   await page.waitForURL(/classes\//);
-  await expect(page.getByText("4 of 6 kept")).toBeVisible();
+  await expect(page.getByText("4 of 6 saved")).toBeVisible();
   await expect(phones[0]!.getByText("Thank you. The run is closed.")).toBeVisible();
   // The code ends with the run.
   await phones[0]!.goto(`${server.url}/join/${code}`);

@@ -66,7 +66,7 @@ test.describe("cycle", () => {
     await coach.reads("Heart rate, minute 3", "116");
     await page.getByRole("radio", { name: /^450/ }).check();
     await expect(page.getByRole("button", { name: /Load is set/ })).toBeDisabled();
-    await page.getByPlaceholder("Why another load? It is kept.").fill("rows every day");
+    await page.getByPlaceholder("Why another load?").fill("rows every day");
     await page.getByRole("button", { name: /Load is set/ }).click();
     await expect(page.getByRole("heading", { name: /Stage 2 · 450 kgm\/min/ })).toBeVisible();
     const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();

@@ -182,7 +182,7 @@ test("push-ups to a beat: two seconds down and one up, three beats missed in a r
   const person = await coach.knows("Idun Marek", "2002-02-11", "female");
   await coach.stands([person], "push-up", { rule: "cadence_20", style: "toes", depth: "floor" }, { cadence: 40 });
   await page.keyboard.press("Space");
-  const beat = page.getByRole("figure");
+  const beat = page.getByRole("figure", { name: /a minute/ });
   await expect(beat).toContainText("20 a minute");
   await expect(beat).toContainText("2 s");
   await expect(beat).toContainText("1 s");

@@ -109,7 +109,7 @@ test("first look twice: what is next by itself, one test left out, a reload betw
   await by.type(/Name, test/, "rur");
   await expect(page.getByRole("dialog").getByRole("link").first()).toContainText("Rurik Dane");
   await by.press("Enter");
-  await by.click(page.getByRole("link", { name: "Begin a visit" }));
+  await by.click(page.getByRole("link", { name: "Start visit" }));
   await looksAt("the choice of a battery", "visit-battery");
   await by.click(page.getByRole("link", { name: /First look/ }));
   await expect(page.getByText("Before anything that tires")).toBeVisible();

@@ -8,13 +8,14 @@ use uuid::Uuid;
 
 use crate::{
     catalogue::{Condition, ConditionKind, Protocol, Scoring},
-    change::{self, Comparison},
+    change::{self, Comparison, Verdict},
     comparability::{self, Point, Unlike, unlike},
     conditions::Conditions,
     done::Done,
     life_event::LifeEvent,
     quantity,
     report::ResultReport,
+    text,
     typical_error::{Own, Repeats, TypicalError},
     units::Units,
 };
@@ -178,8 +179,104 @@ pub fn ladder<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history: &[
             }
         }
     }
-    rungs.sort_by(|a, b| b.change.steps.unwrap_or(0.0).abs().total_cmp(&a.change.steps.unwrap_or(0.0).abs()));
+    let size = |r: &Rung| r.change.steps.unwrap_or(0.0).abs();
+    rungs.sort_by(|a, b| gains_first(a.change.verdict).cmp(&gains_first(b.change.verdict)).then(size(b).total_cmp(&size(a))));
     rungs
+}
+
+/// Where a verdict stands in a list that begins with what was gained.
+const fn gains_first(verdict: Verdict) -> u8 {
+    match verdict {
+        Verdict::ClearGain => 0,
+        Verdict::PossibleGain => 1,
+        Verdict::ClearChange | Verdict::PossibleChange => 2,
+        Verdict::WithinNoise => 3,
+        Verdict::PossibleLoss => 4,
+        Verdict::ClearLoss => 5,
+        Verdict::NoVerdict => 6,
+        Verdict::NotComparable => 7,
+    }
+}
+
+/// What a measure of a test is looked for by, and what says it closer: “Waist” of “Body measures”, “Plank” and its “time held”.
+fn titled(protocol: &Protocol, key: &str) -> (String, String) {
+    let label = quantity::label(key);
+    if !quantity::is_generic(key) {
+        return (text::capital(&label), protocol.name.clone());
+    }
+    let title = quantity::side(key).map_or_else(|| protocol.name.clone(), |side| format!("{}, {side}", protocol.name));
+    (title, quantity::label(quantity::base(key)).into_owned())
+}
+
+/// A measure over all times it was taken, in short.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct MeasureSummary {
+    /// The protocol.
+    pub protocol: String,
+    /// The quantity.
+    pub quantity: String,
+    /// What it is looked for by.
+    pub title: String,
+    /// What says it closer.
+    pub detail: String,
+    /// Its unit.
+    pub unit: String,
+    /// How often it was taken.
+    pub times: usize,
+    /// The first time, where there were several.
+    pub first: Option<ValueOn>,
+    /// The best time, where one way is better and there were several.
+    pub best: Option<ValueOn>,
+    /// The last time.
+    pub last: ValueOn,
+}
+
+/// A value of a day.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ValueOn {
+    /// The result.
+    pub result: Uuid,
+    /// The day.
+    pub on: NaiveDate,
+    /// As shown, without the unit.
+    pub shown: String,
+}
+
+/// The measures of these tests, the one that was taken last in front. `history`: everything that was done, oldest first.
+pub fn summaries<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history: &[&Done], units: Units) -> Vec<MeasureSummary> {
+    let mut found = Vec::new();
+    for protocol in protocols {
+        let of_protocol: Vec<&Done> = history.iter().copied().filter(|r| r.protocol_id == protocol.id && r.is_scored()).collect();
+        for scored in followed(protocol, of_protocol.last().copied()) {
+            let key = &scored.quantity;
+            if quantity::side(key) == Some("difference") {
+                continue;
+            }
+            let times: Vec<(&Done, f64)> = of_protocol.iter().filter_map(|r| Some((*r, r.value(key)?))).collect();
+            let (Some(first), Some(last)) = (times.first(), times.last()) else { continue };
+            let taken =
+                |(done, value): &(&Done, f64)| ValueOn { result: done.id, on: done.on, shown: quantity::shown_in(key, *value, units) };
+            let merit = |value: f64| if quantity::lower_is_better(key) { -value } else { value };
+            let better = |a: &&(&Done, f64), b: &&(&Done, f64)| merit(a.1).total_cmp(&merit(b.1));
+            let several = times.len() > 1;
+            let (title, detail) = titled(protocol, key);
+            found.push(MeasureSummary {
+                protocol: protocol.id.clone(),
+                quantity: key.clone(),
+                title,
+                detail,
+                unit: quantity::in_units(key, 0.0, units).1.to_owned(),
+                times: times.len(),
+                first: several.then(|| taken(first)),
+                best: times.iter().max_by(better).filter(|_| several && quantity::better(key).is_some()).map(taken),
+                last: taken(last),
+            });
+        }
+    }
+    found.sort_by(|a, b| b.last.on.cmp(&a.last.on));
+    found
 }
 
 /// The result before this one and the first of all, compared with it.
@@ -227,6 +324,12 @@ pub struct Rung {
     pub name: String,
     /// The quantity, in words.
     pub label: String,
+    /// What it is looked for by: the measure, or the test where the measure says nothing without it.
+    #[serde(default)]
+    pub title: String,
+    /// What says it closer: the test, or the measure.
+    #[serde(default)]
+    pub detail: String,
     /// From first to now.
     pub change: Comparison,
     /// The first value as shown.
@@ -241,7 +344,10 @@ pub struct Rung {
 
 /// A row of the ladder for a change.
 pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
+    let (title, detail) = titled(protocol, key);
     Rung {
+        title,
+        detail,
         protocol: protocol.id.clone(),
         name: protocol.name.clone(),
         label: quantity::label(key).into_owned(),
@@ -341,8 +447,27 @@ mod tests {
         let rungs = ladder(catalogue::all(), &all, &Known::new(), &Audience::default());
         assert_eq!(rungs.first().map(|r| (r.protocol.as_str(), r.change.from, r.change.to)), Some(("plank", 60.0, 180.0)));
         assert!(rungs.iter().all(|r| r.protocol != "push-up"));
-        let steps: Vec<f64> = rungs.iter().map(|r| r.change.steps.unwrap_or(0.0).abs()).collect();
-        assert!(steps.is_sorted_by(|a, b| a >= b), "{steps:?}");
+        assert!(rungs.is_sorted_by_key(|r| gains_first(r.change.verdict)), "{rungs:?}");
+    }
+
+    #[test]
+    fn a_measure_is_told_by_its_first_its_best_and_its_last_time() {
+        let tests =
+            [hold("2026-01-05", 60.0, "to_failure"), hold("2026-03-05", 95.0, "to_failure"), hold("2026-06-05", 80.0, "to_failure")];
+        let waist = |on: &str, cm: f64| done("body", on, &json!({ "waist_cm": cm, "neck_cm": 40 }));
+        let (before, after) = (waist("2026-02-01", 101.0), waist("2026-07-01", 98.5));
+        let all: Vec<&Done> = tests.iter().chain([&before, &after]).collect();
+        let told = summaries(catalogue::all(), &all, Units::Metric);
+        let of = |quantity: &str| told.iter().find(|m| m.quantity == quantity).unwrap();
+        let plank = of("seconds");
+        assert_eq!((plank.title.as_str(), plank.times), ("Plank", 3));
+        let shown = |t: &Option<ValueOn>| t.as_ref().unwrap().shown.clone();
+        assert_eq!((shown(&plank.first), shown(&plank.best), plank.last.shown.as_str()), ("1:00".into(), "1:35".into(), "1:20"));
+        assert_eq!(of("waist_cm").title, "Waist");
+        assert_eq!(of("waist_cm").detail, "Body measures");
+        assert_eq!(told[0].last.on.to_string(), "2026-07-01", "what was taken last is in front");
+        let once = summaries(catalogue::all(), &[&before], Units::Metric);
+        assert!(once.iter().all(|m| m.first.is_none() && m.best.is_none() && m.times == 1));
     }
 
     #[test]

@@ -8,6 +8,7 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
+    battery::Battery,
     catalogue::{self, Circumstance, Effort, Protocol},
     error::{Code, InputError},
     norms,
@@ -297,6 +298,59 @@ fn applies(when: Circumstance, client: &Client) -> bool {
     }
 }
 
+/// A battery as it stands for a client.
+#[derive(Debug, Clone, Copy)]
+pub struct BatteryFit<'a> {
+    /// Its tests.
+    pub battery: &'a Battery,
+    /// When it was done last.
+    pub last_on: Option<NaiveDate>,
+    /// When it is planned.
+    pub due_on: Option<NaiveDate>,
+}
+
+/// So many batteries are suggested.
+const BATTERIES_SUGGESTED: usize = 3;
+
+/// The batteries to begin with, each by its place in the list and with one line why: what is due, what was done last, then those of
+/// which every test suits, the practice's own and the shorter ones first.
+pub fn suggest_batteries<'p>(
+    all: &[BatteryFit],
+    client: &Client,
+    find: &dyn Fn(&str) -> Option<&'p Protocol>,
+    today: NaiveDate,
+) -> Vec<(usize, String)> {
+    let day = |on: NaiveDate| on.format("%-d %B %Y");
+    let suits = |fit: &BatteryFit| {
+        fit.battery
+            .tests
+            .iter()
+            .filter(|t| !t.optional)
+            .all(|t| find(&t.protocol).is_some_and(|p| judge(p, client).verdict == FitVerdict::Suits))
+    };
+    let minutes = |fit: &BatteryFit| fit.battery.tests.iter().filter_map(|t| find(&t.protocol)).map(|p| u32::from(p.minutes)).sum::<u32>();
+    let mut due: Vec<usize> = (0..all.len()).filter(|k| all[*k].due_on.is_some_and(|on| on <= today)).collect();
+    due.sort_by_key(|k| all[*k].due_on);
+    let mut before: Vec<usize> = (0..all.len()).filter(|k| all[*k].last_on.is_some()).collect();
+    before.sort_by_key(|k| std::cmp::Reverse(all[*k].last_on));
+    let mut fitting: Vec<usize> = (0..all.len()).filter(|k| suits(&all[*k])).collect();
+    fitting.sort_by_key(|k| minutes(&all[*k]));
+    let mut found: Vec<(usize, String)> = Vec::new();
+    for k in due.into_iter().chain(before).chain(fitting) {
+        if found.len() == BATTERIES_SUGGESTED || found.iter().any(|(other, _)| *other == k) {
+            continue;
+        }
+        let why = match (all[k].due_on.filter(|on| *on <= today), all[k].last_on) {
+            (Some(on), _) if on == today => "Due today.".to_owned(),
+            (Some(on), _) => format!("Due since {}.", day(on)),
+            (None, Some(on)) => format!("Done last on {}.", day(on)),
+            (None, None) => format!("Every test suits; about {} minutes.", minutes(&all[k])),
+        };
+        found.push((k, why));
+    }
+    found
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -357,6 +411,37 @@ mod tests {
         assert!(of_adult.iter().any(|c| c.contains("No caffeine")) && of_adult.iter().filter(|c| c.starts_with("Stop on")).count() == 1);
         assert_eq!(cautions(tests, Age::new(15.0).ok()).first().map(String::as_str), Some(MINOR));
         assert!(!of_adult.iter().any(|c| c == MINOR));
+    }
+
+    #[test]
+    fn the_battery_that_is_due_comes_first_then_the_last_one_then_what_suits() {
+        let all = crate::battery::all();
+        let day = |n: u64| NaiveDate::from_ymd_opt(2026, 1, 1).unwrap() + chrono::Days::new(n);
+        let of = |id: &str, last: Option<u64>, due: Option<u64>| BatteryFit {
+            battery: crate::battery::find(id).unwrap(),
+            last_on: last.map(day),
+            due_on: due.map(day),
+        };
+        let fits: Vec<BatteryFit> = all
+            .iter()
+            .map(|b| match b.id.as_str() {
+                "monthly-four" => of("monthly-four", Some(10), Some(200)),
+                "four-in-five-minutes" => of("four-in-five-minutes", Some(2), Some(90)),
+                id => of(id, None, None),
+            })
+            .collect();
+        let known = |id: &str| catalogue::find(id).ok();
+        let suggested = suggest_batteries(&fits, &Client::default(), &known, day(100));
+        let names: Vec<&str> = suggested.iter().map(|(k, _)| all[*k].id.as_str()).collect();
+        assert_eq!((names[0], names[1], names.len()), ("four-in-five-minutes", "monthly-four", 3));
+        assert_eq!(suggested[0].1, "Due since 1 April 2026.");
+        assert!(suggested[2].1.starts_with("Every test suits"), "{}", suggested[2].1);
+        // With chest discomfort nothing suits, and nothing new is suggested.
+        let answers = Answers { symptoms: vec![Symptom::ChestDiscomfort], ..Answers::default() };
+        let advice = advise(&answers);
+        let ill = Client { readiness: Some((&answers, &advice)), ..Client::default() };
+        let none: Vec<BatteryFit> = all.iter().map(|b| of(&b.id, None, None)).collect();
+        assert!(suggest_batteries(&none, &ill, &known, day(100)).is_empty());
     }
 
     #[test]

@@ -81,6 +81,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(retests::skip)
         .service(retests::unskip)
         .service(visits::batteries)
+        .service(visits::batteries_for)
         .service(visits::keep_battery)
         .service(visits::retire_battery)
         .service(visits::plan)

@@ -60,17 +60,17 @@ mod tests {
 
     #[actix_web::test]
     async fn few_are_opened_at_once_some_wait_and_the_rest_is_asked_to_come_back() {
-        let darkroom = PhotoWork::default();
-        let held = darkroom.places.clone().acquire_many_owned(u32::try_from(limits::PHOTOS_AT_ONCE).unwrap()).await.unwrap();
-        let waiting: Vec<_> = (0..limits::PHOTOS_WAITING).map(|_| Box::pin(darkroom.write_anew(picture()))).collect();
+        let work = PhotoWork::default();
+        let held = work.places.clone().acquire_many_owned(u32::try_from(limits::PHOTOS_AT_ONCE).unwrap()).await.unwrap();
+        let waiting: Vec<_> = (0..limits::PHOTOS_WAITING).map(|_| Box::pin(work.write_anew(picture()))).collect();
         let mut all = futures_util::future::join_all(waiting);
         let now = time::timeout(std::time::Duration::from_millis(50), &mut all).await;
         assert!(now.is_err(), "nobody gets a place while it is held");
-        let sent_away = darkroom.write_anew(picture()).await.unwrap_err();
+        let sent_away = work.write_anew(picture()).await.unwrap_err();
         assert_eq!((sent_away.code.as_str(), sent_away.retry_after_s()), ("busy", Some(5)));
-        let refused = darkroom.write_anew(web::BytesMut::from(&b"%PDF-1.7"[..])).await.unwrap_err();
+        let refused = work.write_anew(web::BytesMut::from(&b"%PDF-1.7"[..])).await.unwrap_err();
         assert_eq!(refused.code, "bad_value", "what is no picture waits for nobody");
         drop((held, all));
-        assert_eq!(darkroom.write_anew(picture()).await.unwrap_err().code, "out_of_range", "opened, and too small");
+        assert_eq!(work.write_anew(picture()).await.unwrap_err().code, "out_of_range", "opened, and too small");
     }
 }

@@ -233,6 +233,21 @@ pub async fn of_result(scope: &mut Scope, person: PersonId, result: ResultId) ->
     Ok(rows.into_iter().map(|r| (r.visit_id, usize::try_from(r.place).unwrap_or(usize::MAX))).collect())
 }
 
+/// The visit that each result of a person was done in, where it was done in one.
+pub async fn of_results(scope: &mut Scope, person: PersonId) -> Result<Vec<(Uuid, Uuid)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        r#"select e.body->>'result' as "result!", e.visit_id
+           from visits v join visit_events e on e.practice_id = v.practice_id and e.visit_id = v.id
+           where v.practice_id = $1 and v.person_id = $2 and e.body->>'kind' = 'done'"#,
+        practice,
+        person.0
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(rows.into_iter().filter_map(|r| Some((r.result.parse().ok()?, r.visit_id))).collect())
+}
+
 /// Everybody who was ever on a visit; or the one who was asked for, where they were.
 pub async fn people_with_visits(scope: &mut Scope, person: Option<PersonId>) -> Result<Vec<PersonId>> {
     let practice = scope.practice_id();

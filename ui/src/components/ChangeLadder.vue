@@ -15,10 +15,7 @@ const to = (r: Rung) => `/people/${props.person}/trend/${r.protocol}/${r.change.
   <div class="ladder" role="table" aria-label="First test to now">
     <RouterLink v-for="r in rungs" :key="r.protocol + r.change.quantity" class="rung" role="row" :to="to(r)">
       <span class="name" role="cell"
-        >{{ r.name
-        }}<small
-          >{{ r.label }}<template v-if="r.unit">, {{ r.unit }}</template></small
-        ></span
+        >{{ r.title }}<small>{{ [r.detail, r.unit].filter(Boolean).join(", ") }}</small></span
       >
       <span class="draw" role="cell">
         <svg
@@ -37,7 +34,7 @@ const to = (r: Rung) => `/people/${props.person}/trend/${r.protocol}/${r.change.
         <span v-else-if="r.change.verdict === 'not_comparable'" class="soft why"
           >{{ r.change.unlike.map((u) => u.label.toLowerCase()).join(", ") }} differed</span
         >
-        <span v-else class="soft why">noise not known</span>
+        <span v-else class="soft why">measurement error unknown</span>
       </span>
       <span class="values num" role="cell">{{ r.first_shown }} → {{ r.now_shown }}</span>
       <span class="verdict" :class="tone(r.change.verdict)" role="cell">{{ r.change.verdict_words }}</span>

@@ -11,8 +11,8 @@ defineProps<{ line: RetestLine; tone?: "late" | "now" | "soon" }>();
     <span class="mark" :class="tone" aria-hidden="true"></span>
     <span class="who"
       ><RouterLink :to="`/people/${line.person}`">{{ line.name }}</RouterLink
-      ><small
-        >{{ line.protocol_name }}<template v-if="line.tests.length">: {{ line.tests.join(", ") }}</template></small
+      ><small :title="line.tests.join(', ')"
+        >{{ line.protocol_name }}<template v-if="line.tests.length">, {{ line.tests.length }} tests</template></small
       ></span
     >
     <span class="rule">{{ line.rule }}</span>

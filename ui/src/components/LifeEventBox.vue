@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { v7 as uuid } from "uuid";
-import { reactive, ref } from "vue";
+import { computed, reactive, ref } from "vue";
 import { api, take } from "@/api/client";
 import type { PersonPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
@@ -20,6 +20,9 @@ const kinds = [
   ["other", "Something else"],
 ] as const;
 const open = ref(false);
+/** The latest one; the others stand on the time line too. */
+const all = ref(false);
+const seen = computed(() => (all.value ? props.happenings : props.happenings.slice(-1)));
 const empty = () => ({ id: uuid(), kind: "illness" as (typeof kinds)[number][0], from_on: "", until_on: "", words: "" });
 const form = reactive(empty());
 const { busy, failure, run } = useAction();
@@ -48,7 +51,7 @@ async function remove(id: string) {
     <h2>Events</h2>
     <p v-if="!happenings.length && !open" class="soft">An illness, a break, a new job: note it, and no dip is read without it.</p>
     <ul v-if="happenings.length">
-      <li v-for="h in happenings" :key="h.id">
+      <li v-for="h in seen" :key="h.id">
         <span
           >{{ dayShort(h.happening.from_on)
           }}<template v-if="h.happening.until_on"> to {{ dayShort(h.happening.until_on) }}</template></span
@@ -57,6 +60,9 @@ async function remove(id: string) {
         <button type="button" class="plain" :aria-label="`Take away: ${h.said}`" @click="remove(h.id)">×</button>
       </li>
     </ul>
+    <p v-if="happenings.length > seen.length">
+      <button type="button" class="link" @click="all = true">Show all {{ happenings.length }}</button>
+    </p>
     <form v-if="open" @submit.prevent="note">
       <TextField label="What"
         ><select v-model="form.kind" name="kind" class="native">
@@ -68,7 +74,7 @@ async function remove(id: string) {
       <TextField label="In a few words" v-model="form.words" name="words" maxlength="200" :wrong="wrong('words')" />
       <FailureNote :failure="failure && !failure.field ? failure : null" />
       <div class="actions">
-        <ElButton native-type="submit" type="primary" :loading="busy">Note it</ElButton>
+        <ElButton native-type="submit" type="primary" :loading="busy">Add event</ElButton>
         <ElButton @click="open = false">Cancel</ElButton>
       </div>
     </form>

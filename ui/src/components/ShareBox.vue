@@ -62,7 +62,6 @@ async function withdraw(id: string) {
 
 <template>
   <section class="box no-print">
-    <h2>For {{ visit.name }}</h2>
     <p v-if="!done.length" class="soft">Nothing is done yet.</p>
     <form v-else @submit.prevent="make">
       <label v-for="row in done" :key="row.place" class="ticked"

@@ -6,6 +6,7 @@ import SectionChips from "@/components/SectionChips.vue";
 import SmallTrend from "@/components/SmallTrend.vue";
 import { dayYear } from "@/composables/dates";
 import { useLoad } from "@/composables/useLoad";
+import { saveCsv } from "@/logic/csv";
 import { happened } from "@/logic/lifeEvent";
 
 /** A battery over all its dates, as a table of small pictures. */
@@ -18,6 +19,11 @@ const shown = computed(() => h.value?.lines.filter((l) => !section.value || l.se
 const along = computed(() => (h.value?.happenings ?? []).map((n) => ({ from_on: n.from_on, words: n.words ?? happened[n.kind] })));
 const during = computed(() => along.value.filter((n) => h.value && n.from_on >= h.value.days[0]! && n.from_on <= h.value.days.at(-1)!));
 const print = () => window.print();
+function exportCsv() {
+  const head = ["test", "measure", "unit", "day", "value", "comparable"];
+  const rows = shown.value.flatMap((l) => l.points.map((p) => [l.name, l.label, l.unit, p.on, p.value, p.unlike.length ? "no" : "yes"]));
+  saveCsv(`${h.value!.name} ${h.value!.battery_name}`, [head, ...rows]);
+}
 </script>
 
 <template>
@@ -32,8 +38,9 @@ const print = () => window.print();
         </div>
       </div>
       <span class="grow"></span>
+      <ElButton class="no-print" @click="exportCsv">Export CSV</ElButton>
       <ElButton class="no-print" @click="print">Print</ElButton>
-      <RouterLink class="no-print" :to="`/people/${id}`">The client’s page</RouterLink>
+      <RouterLink class="no-print" :to="`/people/${id}`">Back to {{ h.name }}</RouterLink>
     </div>
     <p class="soft">
       Better is up, where one way is better. Shaded: measurement error around the first test; inside it nothing is claimed. A diamond was

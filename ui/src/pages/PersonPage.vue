@@ -1,24 +1,33 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import ChangeLadder from "@/components/ChangeLadder.vue";
+import FoldSection from "@/components/FoldSection.vue";
 import GoalBox from "@/components/GoalBox.vue";
 import LifeEventBox from "@/components/LifeEventBox.vue";
+import MeasureTable from "@/components/MeasureTable.vue";
 import PageState from "@/components/PageState.vue";
+import TimeLine from "@/components/TimeLine.vue";
 import { dayName, dayShort, dayYear } from "@/composables/dates";
 import { useLoad } from "@/composables/useLoad";
 
 const props = defineProps<{ id: string }>();
 const { data: p, failure, loading, reload } = useLoad(() => take(api.GET("/api/people/{id}", { params: { path: { id: props.id } } })));
+/** So many rows are seen at once; the rest is a press away. */
+const RUNGS = 6;
+const MEASURES = 8;
+const [allRungs, allMeasures] = [ref(false), ref(false)];
+const rungs = computed(() => (allRungs.value ? p.value!.ladder : p.value!.ladder.slice(0, RUNGS)));
+const measures = computed(() => (allMeasures.value ? p.value!.measures : p.value!.measures.slice(0, MEASURES)));
 const next = computed(() => p.value?.retests[0]);
 const assess = computed(() => (p.value?.readiness?.is_today ? `/people/${props.id}/assess` : `/people/${props.id}/readiness`));
 /** One key leads to the visit: the one that is open, the last one's battery again, or the choice of a battery. */
 const visit = computed(() => {
   const last = p.value?.visits[0];
-  if (!last) return { to: `/people/${props.id}/visits`, says: "Begin a visit" };
-  if (!last.closed) return { to: `/visits/${last.id}/floor`, says: `Go on: ${last.battery_name}` };
+  if (!last) return { to: `/people/${props.id}/visits`, says: "Start visit" };
+  if (!last.closed) return { to: `/visits/${last.id}/floor`, says: `Continue ${last.battery_name}` };
   return { to: `/people/${props.id}/visits/new?battery=${last.battery}`, says: `${last.battery_name} again` };
 });
 const router = useRouter();
@@ -63,53 +72,35 @@ const care = computed(() => {
 
     <div class="two">
       <div>
-        <section v-if="p.ladder.length">
-          <h2>Change since the first test, in smallest detectable changes</h2>
-          <ChangeLadder :rungs="p.ladder" :person="id" />
-          <p class="soft legend">Shaded: measurement error. Open dot: first test. Block: now. Better is to the right.</p>
-        </section>
-        <section v-if="p.side_by_side.length">
-          <h2>VO₂max by each way it was come by</h2>
-          <ul class="rows">
-            <li v-for="w in p.side_by_side" :key="w.way">
-              <RouterLink class="row-link" :to="`/results/${w.result}`">
-                <span class="on">{{ dayShort(w.on) }}</span>
-                <span class="what">{{ w.way }}</span>
-                <span class="got">{{ w.shown }}</span>
-              </RouterLink>
-            </li>
-          </ul>
-          <p class="soft legend">They disagree by several mL/kg/min, and none is the right one: the change within one way counts.</p>
-        </section>
-        <section v-if="p.visits.length">
-          <h2>Visits</h2>
-          <ul class="rows">
-            <li v-for="v in p.visits" :key="v.id">
-              <RouterLink class="row-link" :to="v.closed ? `/visits/${v.id}` : `/visits/${v.id}/floor`">
-                <span class="on">{{ dayShort(v.on) }}</span>
-                <span class="what">{{ v.battery_name }}</span>
-                <span class="got">{{ v.closed ? `${v.tests} tests` : "under way" }}</span>
-              </RouterLink>
-            </li>
-          </ul>
-          <p v-if="p.more_visits" class="soft">The latest {{ p.visits.length }}; earlier ones are on the page of each battery over time.</p>
-          <p><RouterLink :to="`/people/${id}/visits`">Another battery</RouterLink></p>
-        </section>
-        <section>
-          <h2>Tests</h2>
-          <p v-if="!p.tests.length">None yet. <RouterLink :to="assess">Start with readiness</RouterLink>.</p>
-          <ul v-else class="rows">
-            <li v-for="t in p.tests" :key="t.id">
-              <RouterLink class="row-link" :to="`/results/${t.id}`">
-                <span class="on">{{ dayShort(t.on) }}</span>
-                <span class="what"
-                  >{{ t.name }}<small v-if="t.stopped" class="early">▼ {{ t.stopped }}</small></span
-                >
-                <span class="got">{{ t.values.join(" · ") }}</span>
-              </RouterLink>
-            </li>
-          </ul>
-        </section>
+        <FoldSection v-if="p.ladder.length" first title="Change since the first test, in smallest detectable changes">
+          <ChangeLadder :rungs="rungs" :person="id" />
+          <p class="soft legend">
+            Shaded: measurement error. Open dot: first test. Block: now. Better is to the right.
+            <button v-if="p.ladder.length > RUNGS" type="button" class="link" @click="allRungs = !allRungs">
+              {{ allRungs ? "Show the largest" : `Show all ${p.ladder.length}` }}
+            </button>
+          </p>
+        </FoldSection>
+        <FoldSection v-if="p.measures.length" title="Measures" :brief="`${p.measures.length}`">
+          <MeasureTable :measures="measures" :person="id" />
+          <button v-if="p.measures.length > MEASURES" type="button" class="link" @click="allMeasures = !allMeasures">
+            {{ allMeasures ? "Show fewer" : `Show all ${p.measures.length}` }}
+          </button>
+        </FoldSection>
+        <FoldSection v-if="p.side_by_side.length" title="VO₂max by method" :brief="`${p.side_by_side.length}`">
+          <RouterLink v-for="w in p.side_by_side" :key="w.way" class="way" :to="`/results/${w.result}`">
+            <span
+              >{{ w.way }}<small>{{ dayShort(w.on) }}</small></span
+            >
+            <b class="num">{{ w.shown.split(" ")[0] }}</b>
+          </RouterLink>
+          <p class="soft legend">In mL/kg/min. Methods differ by several; compare a method with itself.</p>
+        </FoldSection>
+        <FoldSection title="Time line" :brief="`${p.tests.length} tests`">
+          <p v-if="!p.tests.length">No tests yet. <RouterLink :to="assess">Start with readiness</RouterLink>.</p>
+          <TimeLine v-else :page="p" />
+          <p v-if="p.visits.length" class="after"><RouterLink :to="`/people/${id}/visits`">Start another battery</RouterLink></p>
+        </FoldSection>
       </div>
       <aside>
         <div class="box">
@@ -131,8 +122,10 @@ const care = computed(() => {
           <p v-if="p.readiness.overrule_reason" class="soft">Overruled: {{ p.readiness.overrule_reason }}</p>
           <RouterLink :to="`/people/${id}/readiness`">{{ p.readiness.is_today ? "Ask again" : "Ask today" }}</RouterLink>
         </div>
-        <GoalBox :person="id" :goals="p.goals" :aims="p.aims" @changed="reload" />
-        <LifeEventBox :person="id" :happenings="p.happenings" @changed="reload" />
+        <FoldSection title="Goals and events" :brief="p.goals.length ? `${p.goals.length} goals` : ''" class="folds">
+          <GoalBox :person="id" :goals="p.goals" :aims="p.aims" @changed="reload" />
+          <LifeEventBox :person="id" :happenings="p.happenings" @changed="reload" />
+        </FoldSection>
         <div class="box">
           <h2>Photographs</h2>
           <RouterLink :to="`/people/${id}/photos`">Take, or lay two days side by side</RouterLink>
@@ -160,7 +153,22 @@ const care = computed(() => {
   gap: 32px;
 }
 section {
-  margin-bottom: 30px;
+  margin-bottom: 26px;
+}
+.way {
+  display: flex;
+  justify-content: space-between;
+  gap: 10px;
+  padding: 6px 0;
+  border-top: 1px solid var(--line);
+  color: inherit;
+  text-decoration: none;
+  line-height: 1.3;
+}
+.way small {
+  display: block;
+  color: var(--soft);
+  font-size: 14px;
 }
 .legend {
   font-size: 15px;
@@ -181,21 +189,12 @@ aside .box {
 .notes {
   white-space: pre-wrap;
 }
-.on {
-  width: 104px;
-  color: var(--soft);
-  flex: none;
+.after {
+  margin: 8px 0 0;
 }
-.what {
-  flex: 1;
-  line-height: 1.3;
-}
-.early {
-  display: block;
-  color: var(--ochre);
-}
-.got {
-  text-align: right;
+/* Beside the page its parts are boxes with headings of their own. */
+.folds > :deep(h2:first-child:not(:has(button))) {
+  display: none;
 }
 .go,
 .quiet {
@@ -212,14 +211,6 @@ aside .box {
 @media (max-width: 980px) {
   .two {
     grid-template-columns: 1fr;
-  }
-  .row-link {
-    flex-wrap: wrap;
-    row-gap: 2px;
-  }
-  .got {
-    text-align: left;
-    width: 100%;
   }
 }
 .go kbd {

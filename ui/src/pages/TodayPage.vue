@@ -65,8 +65,16 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           </ul>
           <RouterLink v-if="day.more.soon" class="rest" to="/retests">and {{ day.more.soon }} more in the next seven days</RouterLink>
         </section>
-        <section v-if="day.people === 0">
-          <p>Clients come first: a name and a birth date are enough to begin.</p>
+        <section v-if="day.people === 0" class="begin">
+          <h2>Three steps</h2>
+          <ol>
+            <li><RouterLink to="/people/new">Add a client</RouterLink>: a name and a birth date are enough.</li>
+            <li>Choose a <RouterLink to="/batteries">battery</RouterLink> or one of the <RouterLink to="/tests">tests</RouterLink>.</li>
+            <li>
+              Or practise first: a <RouterLink to="/rehearsals/new">rehearsal</RouterLink> runs a test with a simulated client and tells you
+              how close you came.
+            </li>
+          </ol>
           <RouterLink class="add" to="/people/new">Add your first client</RouterLink>
         </section>
         <section v-else-if="!day.due.length && !day.late.length && !day.soon.length">
@@ -91,7 +99,8 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           <h2>Equipment for today</h2>
           <ul class="kit">
             <li v-for="s in day.set_up" :key="s.what">
-              {{ s.what }} <small class="soft">{{ s.people.join(", ") }}</small>
+              <b>{{ s.what }}</b> <span class="soft">{{ s.people.join(", ") }}</span>
+              <small v-for="d in s.details" :key="d" class="soft">{{ d }}</small>
             </li>
           </ul>
         </section>

@@ -5,6 +5,7 @@ import PageState from "@/components/PageState.vue";
 import TrendChart from "@/components/TrendChart.vue";
 import { dayShort } from "@/composables/dates";
 import { useLoad } from "@/composables/useLoad";
+import { saveCsv } from "@/logic/csv";
 
 const props = defineProps<{ id: string; protocol: string; quantity: string }>();
 const path = { id: props.id, protocol: props.protocol, quantity: props.quantity };
@@ -14,6 +15,10 @@ const {
   loading,
   reload,
 } = useLoad(() => take(api.GET("/api/people/{id}/trend/{protocol}/{quantity}", { params: { path } })));
+function exportCsv() {
+  const rows = t.value!.points.map((p) => [p.on, p.value, t.value!.unit, p.unlike.length ? "no" : "yes", p.stopped]);
+  saveCsv(`${t.value!.name} ${t.value!.label}`, [["day", t.value!.label, "unit", "comparable", "stopped"], ...rows]);
+}
 </script>
 
 <template>
@@ -37,7 +42,8 @@ const {
           >{{ q.label }}</RouterLink
         >
       </span>
-      <RouterLink :to="`/people/${id}`">To {{ t.name }}’s page</RouterLink>
+      <ElButton class="no-print" @click="exportCsv">Export CSV</ElButton>
+      <RouterLink :to="`/people/${id}`">Back to {{ t.name }}</RouterLink>
     </div>
     <p v-if="t.progress?.since_first ?? t.progress?.since_last" class="lead">
       {{ (t.progress?.since_first ?? t.progress?.since_last)!.sentence }}

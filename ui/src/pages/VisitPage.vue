@@ -5,6 +5,7 @@ import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import type { HistoryPage, VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import FoldSection from "@/components/FoldSection.vue";
 import GoalLines from "@/components/GoalLines.vue";
 import RetestPlanner from "@/components/RetestPlanner.vue";
 import ShareBox from "@/components/ShareBox.vue";
@@ -86,9 +87,9 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
       <RouterLink v-if="v.nth > 1" class="no-print" :to="`/people/${v.person}/history/${v.battery}`"
         >History ({{ v.nth }} visits)</RouterLink
       >
-      <RouterLink class="no-print" :to="`/people/${v.person}`">The client’s page</RouterLink>
+      <RouterLink class="no-print" :to="`/people/${v.person}`">Back to {{ v.name }}</RouterLink>
       <button type="button" class="plain no-print" @click="print">Print</button>
-      <RouterLink v-if="open && v.next" class="go no-print" :to="`/visits/${id}/floor`">Go on: {{ v.next.name }}</RouterLink>
+      <RouterLink v-if="open && v.next" class="go no-print" :to="`/visits/${id}/floor`">Continue with {{ v.next.name }}</RouterLink>
       <ElButton v-else-if="open" type="primary" size="large" class="no-print" :loading="busy" @click="close">Close the visit</ElButton>
     </div>
     <p v-if="v.is_stale" class="box care no-print">
@@ -128,8 +129,7 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
         <p v-if="nextTime" class="paper">
           Next time: <b>{{ dayYear(nextTime.due_on) }}</b>.
         </p>
-        <template v-if="history && lines.length">
-          <h2>Over time</h2>
+        <FoldSection v-if="history && lines.length" title="Over time" class="over-time">
           <div class="many">
             <SmallTrend
               v-for="(l, k) in lines"
@@ -142,7 +142,7 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
               :happenings="history.happenings.map((n) => ({ from_on: n.from_on, words: n.words ?? happened[n.kind] }))"
             />
           </div>
-        </template>
+        </FoldSection>
         <p class="paper soft">
           A change counts as clear only where it is larger than the test’s measurement error. These are measurements, not a medical finding:
           pain or doubt goes to a doctor.
@@ -158,10 +158,9 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
           </ul>
           <p class="soft">{{ v.work }}</p>
         </section>
-        <section v-if="v.goals.length">
-          <h2>Goals</h2>
+        <FoldSection v-if="v.goals.length" title="Goals" :brief="`${v.goals.length}`">
           <GoalLines :goals="v.goals" />
-        </section>
+        </FoldSection>
         <RetestPlanner
           v-if="v.done"
           :key="v.retests.length"
@@ -173,7 +172,9 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
           :weeks="v.again_weeks"
           @kept="reload"
         />
-        <ShareBox v-if="v.done" :visit="v" />
+        <FoldSection v-if="v.done" :title="`For ${v.name}`" brief="a link of their own" class="no-print">
+          <ShareBox :visit="v" />
+        </FoldSection>
         <section v-if="open && !v.next" class="no-print">
           <p class="soft">Every test is done or skipped. Closing saves the visit as it is.</p>
         </section>

@@ -84,6 +84,27 @@ pub fn kit() -> &'static [Kit] {
     &SHARED_LISTS.kit
 }
 
+/// What a test needs, thing by thing, each with what is said of it: “Chair” with “A chair of 43 cm without arms, against a wall”. What
+/// belongs to none of the things stands under “Also”.
+pub fn things(protocol: &Protocol) -> Vec<(String, Vec<String>)> {
+    let needed: Vec<&Kit> = protocol.needs.iter().filter_map(|key| kit().iter().find(|k| k.key == *key)).collect();
+    let mut things: Vec<(String, Vec<String>)> = needed.iter().map(|k| (k.name.clone(), Vec::new())).collect();
+    let mut also = Vec::new();
+    for what in protocol.equipment.iter().map(|e| &e.what) {
+        let small = what.to_lowercase();
+        let is_about = |k: &&Kit| {
+            let words = k.words.split(|c: char| !c.is_alphabetic()).map(|word| word.trim_end_matches('s'));
+            words.filter(|word| word.len() > 3).any(|word| small.contains(word))
+        };
+        match needed.iter().position(|k| is_about(k)) {
+            Some(place) => things[place].1.push(what.clone()),
+            None => also.push(what.clone()),
+        }
+    }
+    things.extend((!also.is_empty()).then(|| ("Also".to_owned(), also)));
+    things
+}
+
 /// One part of the library.
 pub fn section(id: &str) -> Option<&'static Section> {
     sections().iter().find(|s| s.id == id)

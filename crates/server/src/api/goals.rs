@@ -51,6 +51,10 @@ pub struct GoalForm {
 pub struct GoalLine {
     /// Key.
     pub id: Uuid,
+    /// The day it was set from.
+    pub from_on: NaiveDate,
+    /// The day it was reached, where it was.
+    pub reached_on: Option<NaiveDate>,
     /// What is wanted, in words.
     pub wanted: String,
     /// By when.
@@ -130,6 +134,8 @@ async fn lines(scope: &mut Scope, of: &Dossier, totals: &[BatteryTotal], kept: V
         let standing = goal.standing(value, error.as_ref(), *today, units);
         lines.push(GoalLine {
             id,
+            from_on: goal.from_on,
+            reached_on: goal.reached_on,
             wanted: format!(
                 "{}: {} {}",
                 shelf.name(&goal.protocol),

@@ -5,13 +5,14 @@ use chrono::NaiveDate;
 use impulso_core::{
     catalogue::{self, Protocol},
     done::Done,
+    goal::Goal,
     life_event::LifeEvent,
     progress::{self, TrendPoint},
     quantity,
     visit::{self, Same, VisitEvent, fold},
 };
 use impulso_store::{
-    PersonId, Scope,
+    PersonId, Scope, goals,
     visits::{self, Visit},
 };
 use serde::Serialize;
@@ -58,6 +59,8 @@ pub struct HistoryLine {
     pub points: Vec<TrendPoint>,
     /// The smallest change that is clear, in the unit.
     pub detectable: Option<f64>,
+    /// What is aimed at, in the unit, where a goal is open.
+    pub target: Option<f64>,
     /// What became of it since the first time, in a sentence.
     pub sentence: Option<String>,
 }
@@ -109,6 +112,7 @@ pub async fn over_time(
     let said = |key: &str, value: f64| quantity::in_units(key, value, told.units);
     let protocols: Vec<&Protocol> = latest.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
     let known = scoring::known(scope, &protocols).await?;
+    let aims: Vec<Goal> = goals::of_person(scope, person).await?.into_iter().map(|(_, g)| g).filter(|g| g.reached_on.is_none()).collect();
     let mut lines = Vec::new();
     for (k, place) in latest.battery.tests.iter().enumerate() {
         if until.is_some_and(|(_, only)| !only.contains(&k)) {
@@ -130,6 +134,7 @@ pub async fn over_time(
                 unit: said(key, 0.0).1.to_owned(),
                 lower_is_better: quantity::lower_is_better(key),
                 points: progress::trend(protocol, key, own.iter().copied(), told.units),
+                target: aims.iter().find(|g| g.protocol == protocol.id && g.quantity == *key).map(|g| said(key, g.to).0),
                 detectable: error.map(|e| said(key, e.detectable).0),
                 sentence: gone.and_then(|p| p.since_first.or(p.since_last)).map(|c| c.sentence),
                 quantity: key.clone(),

@@ -1,5 +1,7 @@
 //! People: find, add, change, and the page of one.
 
+use std::collections::BTreeMap;
+
 use actix_web::{HttpResponse, get, http::header, post, put, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
@@ -9,7 +11,7 @@ use impulso_core::{
     done::Done,
     life_event::LifeEvent,
     person::{Sex, age_on},
-    progress::{self, Audience, Rung},
+    progress::{self, Audience, MeasureSummary, Rung},
     quantity,
     suitability::Fit,
     text,
@@ -141,6 +143,8 @@ pub struct PersonPage {
     pub story: String,
     /// First test to now, largest change first.
     pub ladder: Vec<Rung>,
+    /// Each measure in short: the first time, the best and the last.
+    pub measures: Vec<MeasureSummary>,
     /// Every test, latest first.
     pub tests: Vec<TestLine>,
     /// Visits, latest first.
@@ -378,6 +382,7 @@ pub(crate) async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json
     let retests = retests::open_of(scope, id).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
     let visits = visits::of_person(scope, id, limits::VISITS + 1).await?;
+    let in_visits: BTreeMap<Uuid, Uuid> = visits::of_results(scope, id).await?.into_iter().collect();
     let fits = shortlist(&person, checked.as_ref(), today, &history);
     let with_reading = history.iter().filter(|r| r.is_scored()).count();
     Ok(web::Json(PersonPage {
@@ -388,7 +393,8 @@ pub(crate) async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json
         age: years(person.profile.born, today),
         since: person.created_at,
         story: progress::story(&ladder, with_reading, today),
-        tests: history.iter().rev().map(|r| TestLine::new(r, &shelf)).collect(),
+        measures: progress::summaries(shelf.all(), &tests, person.profile.units),
+        tests: history.iter().rev().map(|r| TestLine::new(r, &shelf, in_visits.get(&r.id).copied())).collect(),
         more_visits: visits.len() > limits::VISITS as usize,
         visits: visits.iter().take(limits::VISITS as usize).map(|v| VisitLine::new(v, None)).collect(),
         side_by_side: side_by_side(&history, &shelf),

@@ -179,6 +179,8 @@ pub struct TestLine {
     pub name: String,
     /// The day.
     pub on: NaiveDate,
+    /// The visit it was done in, where it was done in one.
+    pub visit: Option<Uuid>,
     /// The quantities as shown: `VO₂max 44.1 mL/kg/min`.
     pub values: Vec<String>,
     /// How it ended early, where it did.
@@ -187,13 +189,14 @@ pub struct TestLine {
 
 impl TestLine {
     /// The line of a stored result.
-    pub fn new(result: &Done, shelf: &Shelf) -> Self {
+    pub fn new(result: &Done, shelf: &Shelf, visit: Option<Uuid>) -> Self {
         let protocol = shelf.find(&result.protocol_id).ok();
         Self {
             id: result.id,
             protocol: result.protocol_id.clone(),
             name: protocol.map_or_else(|| result.protocol_id.clone(), |p| p.name.clone()),
             on: result.on,
+            visit,
             values: values(protocol, result),
             stopped: result.stopped.as_ref().map(Stop::sentence),
         }

@@ -2,7 +2,7 @@
 
 use actix_web::{get, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
-use impulso_core::{done::Stop, text};
+use impulso_core::{catalogue, done::Stop, text};
 use impulso_store::{people, results, retests, runs, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -53,6 +53,8 @@ pub struct TodayPage {
 pub struct SetUp {
     /// What.
     pub what: String,
+    /// What is said of it: how high, how long, where it stands.
+    pub details: Vec<String>,
     /// For whom.
     pub people: Vec<String>,
 }
@@ -213,23 +215,29 @@ pub async fn search(who: SignedIn, query: web::Query<SearchQuery>) -> ApiResult<
     Ok(web::Json(Found { people: found.into_iter().map(|p| super::people::line(p, &shelf, today)).collect(), more_people, tests }))
 }
 
-/// What the tests that are due need, each thing once, with whom it is for.
+/// What the tests that are due need, each thing once, with whom it is for and what is said of it.
 fn set_up(due: &[RetestLine], shelf: &Shelf) -> Vec<SetUp> {
-    let (mut things, mut people): (Vec<String>, Vec<Vec<String>>) = Default::default();
+    let mut all: Vec<SetUp> = Vec::new();
     for line in due {
         let tests: Vec<&str> = match shelf.battery(&line.protocol) {
             Some(battery) => battery.tests.iter().map(|t| t.protocol.as_str()).collect(),
             None => vec![&line.protocol],
         };
-        for needed in tests.into_iter().filter_map(|id| shelf.find(id).ok()).flat_map(|p| &p.equipment) {
-            let place = needed.set_up(&mut things);
-            people.resize(things.len(), Vec::new());
-            if !people[place].contains(&line.name) {
-                people[place].push(line.name.clone());
+        for (thing, details) in tests.into_iter().filter_map(|id| shelf.find(id).ok()).flat_map(catalogue::things) {
+            let place = all.iter().position(|s| s.what == thing).unwrap_or_else(|| {
+                all.push(SetUp { what: thing, details: Vec::new(), people: Vec::new() });
+                all.len() - 1
+            });
+            let set_up = &mut all[place];
+            set_up.details.extend(details.into_iter().filter(|d| !set_up.details.contains(d)).collect::<Vec<_>>());
+            if !set_up.people.contains(&line.name) {
+                set_up.people.push(line.name.clone());
             }
         }
     }
-    things.into_iter().zip(people).map(|(what, people)| SetUp { what, people }).collect()
+    // What belongs to no thing comes last.
+    all.sort_by_key(|s| s.what == "Also");
+    all
 }
 
 fn open_name(run: &runs::Open) -> String {

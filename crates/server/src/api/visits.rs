@@ -5,12 +5,14 @@ use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError,
     battery::{self, Battery},
-    catalogue::{Condition, ConditionKind},
+    catalogue::{self, Condition, ConditionKind},
     done,
     goal::{Goal, TOTAL},
     person,
+    picture::{Drawing, Picture},
     run::event::{Answer, Conditions, check_answer},
-    suitability, text,
+    suitability::{self, BatteryFit},
+    text,
     units::Units,
     visit::{self, VisitEvent, cost_of_moving},
 };
@@ -25,7 +27,10 @@ use serde_json::json;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::goals::{self, GoalLine};
+use super::{
+    assess::client,
+    goals::{self, GoalLine},
+};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -90,6 +95,67 @@ pub async fn batteries(who: SignedIn) -> ApiResult<web::Json<Vec<BatteryLine>>> 
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     Ok(web::Json(batteries_of(&mut scope).await?.into_iter().map(|b| line(b, &shelf)).collect()))
+}
+
+/// A battery as it stands for a client.
+#[derive(Serialize, ToSchema)]
+pub struct BatteryForClient {
+    /// The battery.
+    #[serde(flatten)]
+    pub line: BatteryLine,
+    /// What its tests look like, one picture each.
+    pub drawings: Vec<Drawing>,
+    /// What has to be at hand, in words.
+    pub needs: Vec<String>,
+    /// When this client did it last.
+    pub last_on: Option<NaiveDate>,
+    /// How often.
+    pub times: usize,
+    /// When it is due, spoken.
+    pub due: Option<String>,
+    /// Why it is one to begin with, where it is.
+    pub suggested: Option<String>,
+}
+
+/// The batteries for a client: the suggested ones first.
+#[utoipa::path(tag = "visits", operation_id = "batteries_for", responses((status = 200, body = Vec<BatteryForClient>), (status = 404, body = ApiError)))]
+#[get("/people/{id}/batteries")]
+pub async fn batteries_for(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Vec<BatteryForClient>>> {
+    let mut scope = who.scope().await?;
+    let of = Dossier::of(&mut scope, PersonId(*id)).await?;
+    let all = batteries_of(&mut scope).await?;
+    let planned = retests::open_of(&mut scope, of.person.id).await?;
+    let done = visits::of_person(&mut scope, of.person.id, i64::MAX).await?;
+    let checked = readiness::latest(&mut scope, of.person.id).await?.filter(|c| c.on == of.today);
+    let days = |battery: &Battery| done.iter().filter(|v| v.battery.id == battery.id).map(|v| v.on).collect::<Vec<NaiveDate>>();
+    let due = |battery: &Battery| planned.iter().filter(|r| r.protocol_id == battery.id).map(|r| r.planned.due_on).min();
+    let fits: Vec<BatteryFit> =
+        all.iter().map(|(battery, _)| BatteryFit { battery, last_on: days(battery).into_iter().max(), due_on: due(battery) }).collect();
+    let client = client(&of.person, checked.as_ref(), of.today, &of.history);
+    let suggested = suitability::suggest_batteries(&fits, &client, &|id| of.protocol(id), of.today);
+    let rank = |k: usize| suggested.iter().position(|(at, _)| *at == k).unwrap_or(usize::MAX);
+    let mut order: Vec<usize> = (0..all.len()).collect();
+    order.sort_by_key(|k| rank(*k));
+    let shown = |k: usize| {
+        let (battery, own) = all[k].clone();
+        let tests = || battery.tests.iter().filter_map(|t| of.protocol(&t.protocol));
+        let mut needs: Vec<String> = Vec::new();
+        for kit in tests().flat_map(|p| &p.needs).filter_map(|key| catalogue::kit().iter().find(|kit| kit.key == *key)) {
+            if !needs.contains(&kit.words) {
+                needs.push(kit.words.clone());
+            }
+        }
+        BatteryForClient {
+            drawings: tests().filter_map(|p| p.pictures.iter().find(|p| !p.wrong)).map(Picture::drawing).collect(),
+            needs,
+            last_on: fits[k].last_on,
+            times: days(&battery).len(),
+            due: fits[k].due_on.map(|on| impulso_core::plan::spoken(on, of.today)),
+            suggested: suggested.iter().find(|(at, _)| *at == k).map(|(_, why)| why.clone()),
+            line: line((battery, own), &of.shelf),
+        }
+    };
+    Ok(web::Json(order.into_iter().map(shown).collect()))
 }
 
 /// Keeps a battery of the practice's own: a new one, or one that is changed. Visits that were done with it stay as they were.

@@ -31,7 +31,7 @@ pub struct Client {
     pub drug: bool,
     /// Notes.
     pub notes: &'static str,
-    /// What happened along the way: from and until, days before today, and in words.
+    /// What happened along the way: from and until, days before today (0: it goes on), and in words.
     pub happened: &'static [(LifeEventKind, u64, u64, &'static str)],
     /// Tests, oldest first.
     pub tests: &'static [Test],
@@ -41,6 +41,26 @@ pub struct Client {
     pub plan: Option<Plan>,
     /// And of a battery.
     pub again: Option<Plan>,
+    /// Goals that were set.
+    pub goals: &'static [Aim],
+    /// Photographs: days before today, and how wide the drawn figure is.
+    pub photos: &'static [(u64, f64)],
+}
+
+/// A goal that was set.
+pub struct Aim {
+    /// The test.
+    pub protocol: &'static str,
+    /// Its measure.
+    pub quantity: &'static str,
+    /// From which value, to which.
+    pub from_to: (f64, f64),
+    /// Days before today on which it was set.
+    pub set: u64,
+    /// Days from today by which it is wanted.
+    pub by: i64,
+    /// What is done for it.
+    pub process: &'static str,
 }
 
 /// One test.
@@ -61,6 +81,10 @@ pub struct Test {
     pub sheet: &'static str,
     /// What was ridden, for a ride at clamped heart rates.
     pub ride: Option<Ride>,
+    /// What was said of it at set-up, where it isn't the usual.
+    pub said: &'static [(&'static str, &'static str)],
+    /// The readings as they were put right afterwards, and why.
+    pub corrected: Option<(&'static str, &'static str)>,
 }
 
 /// A ride at clamped heart rates.
@@ -98,7 +122,7 @@ pub struct Plan {
 }
 
 const fn counted(protocol: &'static str, days_ago: u64, count: f64) -> Test {
-    Test { protocol, days_ago, count, oddity: None, readings: &[], stages: &[], sheet: "", ride: None }
+    Test { protocol, days_ago, count, oddity: None, readings: &[], stages: &[], sheet: "", ride: None, said: &[], corrected: None }
 }
 
 const fn bench(days_ago: u64, count: f64) -> Test {
@@ -133,6 +157,14 @@ const fn odd(test: Test, oddity: Oddity) -> Test {
     Test { oddity: Some(oddity), ..test }
 }
 
+const fn said(test: Test, said: &'static [(&'static str, &'static str)]) -> Test {
+    Test { said, ..test }
+}
+
+const fn corrected(test: Test, to: &'static str, why: &'static str) -> Test {
+    Test { corrected: Some((to, why)), ..test }
+}
+
 const fn plan(protocol: &'static str, weeks: u32, due: &'static [i64]) -> Plan {
     Plan { protocol, weeks, due, skipped: None }
 }
@@ -153,6 +185,8 @@ const NOBODY: Client = Client {
     happened: &[],
     visits: &[],
     again: None,
+    goals: &[],
+    photos: &[],
     tests: &[],
     plan: None,
 };
@@ -179,6 +213,86 @@ pub const CAST: &[Client] = &[
             bench(74, 37.0),
         ],
         plan: Some(plan("bench-step-3min", 12, &[-258, -168, -74, 10, 94])),
+        ..NOBODY
+    },
+    // Four years and a dozen tests: a knee, the way back, goals, photographs, a slip that was put right.
+    Client {
+        name: "Halla Brandreth",
+        age: 43,
+        sex: Some(Female),
+        occupation: "lock keeper, upper basin",
+        goal: "lead the gate crew again",
+        height: "171",
+        mass: "70.4",
+        notes: "Left knee since the fall on the quay; step tests on good days only.",
+        happened: &[
+            (LifeEventKind::Injury, 620, 540, "left knee, fall on the quay"),
+            (LifeEventKind::NewJob, 300, 0, "night shifts on the upper basin"),
+            (LifeEventKind::Holiday, 96, 82, "two weeks of walking"),
+        ],
+        tests: &[
+            bench(1438, 42.0),
+            sheet("body", 1438, r#"{"waist_cm": 88, "hips_cm": 104, "neck_cm": 34, "thigh_cm": {"left": 57, "right": 57.5}}"#),
+            sheet("wall-sit", 1438, r#"{"seconds": [52]}"#),
+            sheet("sit-reach", 1438, r#"{"distance_cm": [18, 19.5]}"#),
+            bench(1074, 40.0),
+            sheet("body", 1074, r#"{"waist_cm": 86.5, "hips_cm": 103, "neck_cm": 34, "thigh_cm": {"left": 57, "right": 57}}"#),
+            sheet("vertical-jump", 1074, r#"{"reach_cm": 218, "touch_cm": [246, 247.5, 247]}"#),
+            sheet("one-leg-stance", 1074, r#"{"seconds": {"left": [31, 33.5], "right": [35, 36]}}"#),
+            bench(710, 38.0),
+            sheet("sit-reach", 710, r#"{"distance_cm": [22, 23]}"#),
+            odd(bench(548, 0.0), Oddity::StoppedWithCramp),
+            sheet("one-leg-stance", 520, r#"{"seconds": {"left": [6, 8.5], "right": [34, 36]}}"#),
+            sheet("body", 520, r#"{"waist_cm": 89, "hips_cm": 105, "neck_cm": 34, "thigh_cm": {"left": 54, "right": 57}}"#),
+            sheet("one-leg-stance", 365, r#"{"seconds": {"left": [22, 24], "right": [35, 37]}}"#),
+            bench(365, 41.0),
+            sheet("up-and-go", 365, r#"{"time_s": [6.4, 6.2]}"#),
+            read("walk-6min", 365, &[("distance_m", 566.0)]),
+            sheet("body", 196, r#"{"waist_cm": 87, "hips_cm": 103.5, "neck_cm": 34, "thigh_cm": {"left": 55.5, "right": 57}}"#),
+            sheet("push-up", 196, r#"{"reps_toes": 14}"#),
+            sheet("wall-sit", 196, r#"{"seconds": [63]}"#),
+            sheet("plank", 196, r#"{"seconds": 74, "support": "forearm"}"#),
+            read("run-12min", 196, &[("laps", 4.0), ("extra_m", 120.0)]),
+            sheet("vertical-jump", 150, r#"{"reach_cm": 218, "touch_cm": [243, 245, 244.5]}"#),
+            said(sheet("reported-vo2max", 140, r#"{"vo2max": 36}"#), &[("source", "wrist watch")]),
+            sheet("push-up", 134, r#"{"reps_toes": 17}"#),
+            corrected(sheet("wall-sit", 134, r#"{"seconds": [17.4]}"#), r#"{"seconds": [74]}"#, "the paper says 74, not 17.4"),
+            sheet("plank", 134, r#"{"seconds": 96, "support": "forearm"}"#),
+            read("run-12min", 134, &[("laps", 4.0), ("extra_m", 310.0)]),
+            bench(120, 39.0),
+            said(sheet("reported-vo2max", 118, r#"{"vo2max": 33.4}"#), &[("source", "bicycle at the laboratory")]),
+            sheet("vertical-jump", 60, r#"{"reach_cm": 218, "touch_cm": [247, 249, 248]}"#),
+            sheet("one-leg-stance", 60, r#"{"seconds": {"left": [29, 31], "right": [36, 38]}}"#),
+            said(sheet("reported-vo2max", 30, r#"{"vo2max": 39}"#), &[("source", "wrist watch")]),
+            bench(30, 36.0),
+            sheet("sit-reach", 30, r#"{"distance_cm": [25, 26.5]}"#),
+            sheet("body", 6, r#"{"waist_cm": 83.5, "hips_cm": 101.5, "neck_cm": 33.5, "thigh_cm": {"left": 56.5, "right": 57}}"#),
+            sheet("push-up", 6, r#"{"reps_toes": 23}"#),
+            sheet("wall-sit", 6, r#"{"seconds": [91]}"#),
+            sheet("plank", 6, r#"{"seconds": 128, "support": "forearm"}"#),
+            read("run-12min", 6, &[("laps", 5.0), ("extra_m", 60.0)]),
+        ],
+        visits: &[("monthly-four", 196), ("monthly-four", 134), ("monthly-four", 6)],
+        again: Some(plan("monthly-four", 4, &[22, 50])),
+        goals: &[
+            Aim {
+                protocol: "plank",
+                quantity: "seconds",
+                from_to: (74.0, 120.0),
+                set: 196,
+                by: -1,
+                process: "three holds of 40 s, four days a week",
+            },
+            Aim {
+                protocol: "run-12min",
+                quantity: "distance_m",
+                from_to: (1910.0, 2200.0),
+                set: 134,
+                by: 70,
+                process: "the towpath twice a week, once with hills",
+            },
+        ],
+        photos: &[(520, 1.16), (196, 1.1), (6, 1.0)],
         ..NOBODY
     },
     // A clear gain within months.

@@ -5,6 +5,7 @@
 //! test is drawn, from a fixed seed.
 
 mod cast;
+mod drawn;
 mod ride;
 
 use std::collections::BTreeMap;
@@ -13,6 +14,7 @@ use chrono::{DateTime, Days, NaiveDate, NaiveTime, TimeDelta, Utc};
 use impulso_core::{
     Code, InputError, battery,
     catalogue::{self, Condition, ConditionKind, Protocol},
+    goal::Goal,
     inputs::StageInput,
     life_event::LifeEvent,
     person::{Facts, Sex},
@@ -29,18 +31,23 @@ use impulso_core::{
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
     accounts::{self, NewCoach, NewPractice},
-    happenings,
+    goals, happenings,
     people::{self, Profile},
+    photos::{self, Photo},
     readiness,
     results::{Done, Stop, Stored},
     retests,
     visits::{self, Visit},
 };
 use rand::{RngExt, SeedableRng, rngs::StdRng};
+use serde_json::json;
 use uuid::Uuid;
 
-use crate::{ApiError, ApiResult, passwords, recording};
-use cast::{CAST, Client, Oddity, Plan, Test};
+use crate::{
+    ApiError, ApiResult, passwords,
+    recording::{self, Correction},
+};
+use cast::{Aim, CAST, Client, Oddity, Plan, Test};
 
 /// The demo coach's address.
 pub const EMAIL: &str = "runa@tidewater.example";
@@ -85,7 +92,8 @@ async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTi
     }
     for (kind, from, until, words) in client.happened {
         let day = |ago: u64| today - Days::new(ago);
-        let noted = LifeEvent { kind: *kind, from_on: day(*from), until_on: Some(day(*until)), words: Some((*words).into()) };
+        let noted =
+            LifeEvent { kind: *kind, from_on: day(*from), until_on: (*until > 0).then(|| day(*until)), words: Some((*words).into()) };
         happenings::add(scope, id, Uuid::now_v7(), &noted).await?;
     }
     let mut kept = Vec::new();
@@ -93,7 +101,22 @@ async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTi
         let taken_at = moment(today, test.days_ago, hours).min(now - TimeDelta::hours(1));
         let result = result(client, id, test, taken_at)?;
         recording::keep(scope, coach, &result).await?;
+        if let Some(to) = test.corrected {
+            put_right(scope, coach, &result, to).await?;
+        }
         kept.push(result);
+    }
+    for aim in client.goals {
+        set_goal(scope, coach, id, aim, today, &kept).await?;
+    }
+    for (days_ago, girth) in client.photos {
+        let on = today - Days::new(*days_ago);
+        for view in ["front", "back"] {
+            let photo = Photo { id: Uuid::now_v7(), on, view: view.into(), width: 480, height: 640 };
+            if let Some(jpeg) = drawn::figure(*girth) {
+                photos::keep(scope, coach, id, &photo, &jpeg).await?;
+            }
+        }
     }
     for (battery, days_ago) in client.visits {
         visit(scope, coach, id, battery, today - Days::new(*days_ago), &kept).await?;
@@ -102,6 +125,35 @@ async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTi
         let answers = Answers { regularly_active: client.active, rate_limiting_drug: client.drug, ..Answers::default() };
         readiness::add(scope, coach, id, &answers, &advise(&answers), None, today - Days::new(last.days_ago)).await?;
     }
+    Ok(())
+}
+
+/// A slip that was found afterwards: what stood before stays as a version.
+async fn put_right(scope: &mut Scope, coach: CoachId, result: &Stored, (sheet, why): (&str, &str)) -> ApiResult<()> {
+    let wrong = |e: serde_json::Error| InputError::whole(Code::BadJson, e.to_string());
+    let inputs: serde_json::Value = serde_json::from_str(sheet).map_err(wrong)?;
+    let typed = json!({ "on": result.on, "inputs": inputs, "conditions": result.conditions, "keep_mass": true });
+    let typed = serde_json::from_value(typed).map_err(wrong)?;
+    recording::correct(scope, coach, result.key(), Uuid::now_v7(), 0, why, Correction::Corrected(Box::new(typed))).await
+}
+
+/// A goal of the past, reached on the first day on which it was.
+async fn set_goal(scope: &mut Scope, coach: CoachId, person: PersonId, aim: &Aim, today: NaiveDate, kept: &[Stored]) -> ApiResult<()> {
+    let mut goal = Goal {
+        protocol: aim.protocol.into(),
+        quantity: aim.quantity.into(),
+        from: aim.from_to.0,
+        from_on: today - Days::new(aim.set),
+        to: aim.from_to.1,
+        by: today + TimeDelta::days(aim.by),
+        milestones: Vec::new(),
+        process: Some(aim.process.into()),
+        reached_on: None,
+    };
+    let meets =
+        |r: &&Stored| r.protocol_id == goal.protocol && r.on >= goal.from_on && r.value(&goal.quantity).is_some_and(|v| goal.is_met_by(v));
+    goal.reached_on = kept.iter().find(meets).map(|r| r.on);
+    goals::add(scope, coach, person, Uuid::now_v7(), &goal).await?;
     Ok(())
 }
 
@@ -197,7 +249,10 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
     }
     if !inputs.is_empty() {
         let setup = Setup {
-            conditions: usual(protocol, client.sex),
+            conditions: {
+                let said = test.said.iter().map(|(key, words)| ((*key).to_owned(), Answer::Text((*words).into())));
+                usual(protocol, client.sex).into_iter().chain(said).collect()
+            },
             cadence: impulso_core::units::Cadence::new(beat).ok(),
             ..on_the_day(client, test)?
         };
