@@ -162,6 +162,8 @@ test("the whole job by keyboard alone", async ({ coach, page }) => {
   await page.keyboard.press("Enter");
   await page.waitForURL(/assess$/);
   await expect(page.getByText("Which test?")).toBeVisible();
+  await to("Aerobic");
+  await page.keyboard.press("Enter");
   await to("Set up");
   await page.keyboard.press("Enter");
   await page.waitForURL(/assess\/bench-step/);

@@ -68,6 +68,7 @@ test("a client without a sex on record: the beat is chosen, the rate is kept, th
   await page.getByLabel("Birth date").fill("1992-02-29");
   await page.getByRole("button", { name: "Save and check readiness" }).click();
   await coach.isReady();
+  await coach.opensPart("Aerobic");
   await page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();
   await page.getByLabel("Bench height").fill("4 m");
   await page.getByRole("group", { name: "Was the warm-up done?" }).getByText("Yes", { exact: true }).click();
@@ -106,6 +107,7 @@ test("advice overruled with a reason opens the test and is kept", async ({ coach
   await page.getByLabel("Test against this advice?").fill("cleared by phone this morning");
   await page.getByRole("button", { name: "Overrule and go on" }).click();
   await page.getByRole("button", { name: /more that do not suit now/ }).click();
+  await coach.opensPart("Aerobic");
   await page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();
   await expect(page.getByLabel("Why this test all the same?")).toHaveValue("cleared by phone this morning");
 });
@@ -174,6 +176,7 @@ test.describe("with the demo", () => {
     await expect(page.getByText("On a medicine that holds the heart rate down")).toBeVisible();
     await page.goto(`${page.url()}/assess`);
     await page.getByRole("button", { name: /more that do not suit now/ }).click();
+    await coach.opensPart("Aerobic");
     await expect(page.getByRole("listitem").filter({ hasText: "3-minute bench step" })).toContainText(
       "A rate-limiting medicine makes every heart-rate estimate invalid: choose the 6-minute walk instead.",
     );
@@ -185,6 +188,7 @@ test("the low step: sit at once, a full minute, a category and no VO₂max", asy
   await coach.hasPractice();
   await coach.adds("Odile Fenn");
   await coach.isReady();
+  await coach.opensPart("Aerobic");
   await page.getByRole("listitem").filter({ hasText: "3-minute low step" }).getByRole("link").click();
   await expect(page.getByText("A chair right behind the client")).toBeVisible();
   await expect(page.getByLabel("Bench height")).toHaveValue("30.5");

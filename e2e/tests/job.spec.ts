@@ -12,6 +12,7 @@ test(
     await coach.hasPractice();
     await coach.adds("Joren Askvik");
     await coach.isReady();
+    await coach.opensPart("Aerobic");
     await expect(page.getByRole("listitem").filter({ hasText: "3-minute bench step" })).toContainText("suits");
     await coach.setsUp();
 
@@ -84,6 +85,7 @@ test("someone new to exercise is led to the low step, and symptoms to no test at
   await expect(page.getByText("Do not test today. Ask for medical clearance first.")).toBeVisible();
   await page.getByText("None of them").click();
   await page.getByRole("button", { name: "Save and choose a test" }).click();
+  await coach.opensPart("Aerobic");
   await expect(page.getByRole("listitem").first()).toContainText("3-minute low step");
   await page.getByRole("button", { name: /more that do not suit now/ }).click();
   await page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();
@@ -102,6 +104,7 @@ test("another bench is named before the test and not compared after it", async (
   await coach.keepsTheResult();
   await page.getByRole("link", { name: /’s page/ }).click();
   await page.getByRole("link", { name: "One test" }).click();
+  await coach.opensPart("Aerobic");
   await page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();
   await page.getByLabel("Bench height").fill("36");
   await expect(page.getByText("41.3 cm last time.")).toBeVisible();

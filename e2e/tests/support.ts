@@ -197,8 +197,14 @@ export class Coach {
     await expect(this.page.getByText("Nothing here speaks against testing today.")).toBeVisible();
   }
 
+  /** Opens a part of the library where a test is chosen. */
+  async opensPart(name: string) {
+    await this.page.locator("summary").filter({ hasText: name }).click();
+  }
+
   /** From the choice of a test to the floor. */
   async setsUp(bench = "41.3", warmUp = "Yes") {
+    if (!(await this.page.locator("details[open]").count())) await this.opensPart("Aerobic");
     await this.page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();
     await this.page.getByLabel("Bench height").fill(bench);
     await this.page.getByRole("group", { name: "Was the warm-up done?" }).getByText(warmUp, { exact: true }).click();

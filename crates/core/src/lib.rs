@@ -36,6 +36,7 @@
 //! | [`done`] | what was done on a day, and what does it score? |
 //! | [`progress`] | how has it gone since? |
 //! | [`battery`] [`visit`] | which tests on one visit, in which order, and what did they teach? |
+//! | [`points`] [`marking`] | what do raw scores bring, by which table? |
 //! | [`goal`] | where does the client want to be, and is that on the way? |
 //! | [`plan`] | when again? |
 //! | [`validate`] | how good are the estimates? |
@@ -59,6 +60,7 @@ pub mod goal;
 pub mod hr_max;
 pub mod inputs;
 pub mod life_event;
+pub mod marking;
 pub mod measurement_error;
 pub mod norms;
 pub mod own;

@@ -9,6 +9,7 @@ use impulso_core::{
     battery::Place,
     catalogue::Protocol,
     done::{self, Done},
+    marking::{Marked, Total},
     picture::{Drawing, Picture},
     points, quantity, reading,
     report::FailedPoint,
@@ -23,13 +24,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use crate::{
-    ApiError, ApiResult,
-    dossier::Dossier,
-    marking::{Marked, Tables, Total},
-    planning::RetestLine,
-    scoring,
-};
+use crate::{ApiError, ApiResult, dossier::Dossier, marking, planning::RetestLine, scoring};
 
 /// The place in a visit that a test fills.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
@@ -316,7 +311,7 @@ async fn marked<'d>(scope: &mut Scope, of: &'d Dossier, visit: &Visit) -> ApiRes
         raw(place, protocol, (*result)?)
     });
     let raws: Vec<(usize, f64, bool)> = came_to.collect();
-    let marked = Tables::of(scope, &visit.battery).await?.mark(visit.on, None, &of.person.facts_on(visit.on)?, &raws);
+    let marked = marking::tables(scope, &visit.battery).await?.mark(visit.on, None, &of.person.facts_on(visit.on)?, &raws);
     Ok((state, counted, marked))
 }
 
@@ -381,7 +376,7 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
         let Some((protocol, done)) = of.protocol(&visit.battery.tests[place].protocol).zip(counted[place]) else { continue };
         seen.extend(Seen::of(place, protocol, done, &compared, &known, &told)?);
     }
-    let tables = Tables::of(scope, &visit.battery).await?;
+    let tables = marking::tables(scope, &visit.battery).await?;
     let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(|s| raw(s.place, s.protocol, s.done)).collect();
     let facts = person.facts_on(visit.on)?;
     let (marks, total) = tables.mark(visit.on, table, &facts, &raws).map_or((Vec::new(), None), |m| (m.marks, Some(m.total)));

@@ -12,6 +12,22 @@ export interface Paper {
   remark: string;
 }
 
+/** What is typed at set-up, before a test is run. */
+export interface SetUpDraft {
+  run: string;
+  given: Record<string, string | boolean>;
+  cadence: number | null;
+  reason: string;
+  load: number | null;
+  method: string;
+  ceiling: string;
+  resting: string;
+  max: string;
+  mass: string;
+  keepMass: boolean;
+  filled: boolean;
+}
+
 export const emptyPaper = (): Paper => ({
   values: {},
   given: {},

@@ -8,6 +8,7 @@ import { api, take } from "@/api/client";
 import { inUnits } from "@/logic/units";
 import { parts } from "@/logic/beat";
 import { answers, given, isSo } from "@/logic/conditions";
+import type { SetUpDraft } from "@/logic/paper";
 import type { Ceiling, Conditions, HrMaxMethod, Unlike } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PictureBox from "@/components/PictureBox.vue";
@@ -34,21 +35,7 @@ const {
   reload,
 } = useLoad(() => take(api.GET("/api/people/{id}/assess/{protocol}", { params: { path, query: visit ?? {} } })));
 
-interface Draft {
-  run: string;
-  given: Record<string, string | boolean>;
-  cadence: number | null;
-  reason: string;
-  load: number | null;
-  method: string;
-  ceiling: string;
-  resting: string;
-  max: string;
-  mass: string;
-  keepMass: boolean;
-  filled: boolean;
-}
-const { draft, clear } = useDraft<Draft>(`assess.${props.id}.${props.protocol}${inVisit}`, {
+const { draft, clear } = useDraft<SetUpDraft>(`assess.${props.id}.${props.protocol}${inVisit}`, {
   run: uuid(),
   given: {},
   cadence: null,

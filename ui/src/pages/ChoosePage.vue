@@ -5,7 +5,6 @@ import type { Fit, TestChoice } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import KitChips from "@/components/KitChips.vue";
 import PageState from "@/components/PageState.vue";
-import SectionChips from "@/components/SectionChips.vue";
 import { dayShort } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
@@ -27,7 +26,6 @@ async function choose() {
     (await choosing.run(() => take(api.POST("/api/people/{id}/choose", { params: { path: { id: props.id } }, body })))) ?? choice.value;
 }
 watch([kit, minutes, people], () => void choose(), { immediate: true, deep: true });
-const section = ref("");
 const all = computed(() => choice.value?.fits ?? []);
 const first = computed(() =>
   (choice.value?.first ?? []).flatMap((f) => {
@@ -37,11 +35,15 @@ const first = computed(() =>
 );
 /** What does not suit is a key away. */
 const others = ref(false);
-const some = computed(() => shown.value.some((f) => f.verdict === "suits"));
-const listed = computed(() => shown.value.filter((f) => others.value || !some.value || f.verdict === "suits"));
-const hidden = computed(() => shown.value.filter((f) => f.verdict !== "suits").length);
-const sections = computed(() => [...new Set(all.value.map((f) => f.section))]);
-const shown = computed(() => all.value.filter((f) => !section.value || f.section === section.value));
+const some = computed(() => all.value.some((f) => f.verdict === "suits"));
+const listed = computed(() => all.value.filter((f) => others.value || !some.value || f.verdict === "suits"));
+const hidden = computed(() => all.value.filter((f) => f.verdict !== "suits").length);
+/** The tests by the part of the library they stand in; one part is open at a time. */
+const parts = computed(() => {
+  const names = [...new Set(listed.value.map((f) => f.section))];
+  return names.map((name) => ({ name, fits: listed.value.filter((f) => f.section === name) }));
+});
+const opened = ref("");
 const to = (fit: Fit) => `/people/${props.id}/assess/${fit.protocol}`;
 </script>
 
@@ -63,10 +65,10 @@ const to = (fit: Fit) => `/people/${props.id}/assess/${fit.protocol}`;
     <p v-else class="lead">{{ p.readiness.advice.headline }}</p>
     <p v-if="choice?.battery" class="box">
       <b>{{ choice.battery.name }}</b> is due since {{ dayShort(choice.battery.due_on) }}.
-      <RouterLink :to="`/people/${id}/visits/new?battery=${choice.battery.id}`">Begin the visit</RouterLink>
+      <RouterLink :to="`/people/${id}/visits/new?battery=${choice.battery.id}`">Start visit</RouterLink>
     </p>
     <section v-if="first.length" class="best">
-      <h2>To begin with</h2>
+      <h2>Suggested</h2>
       <div class="rows">
         <RouterLink v-for="fit in first" :key="fit.protocol" class="row-link" :to="to(fit)">
           <span class="what"
@@ -84,23 +86,26 @@ const to = (fit: Fit) => `/people/${props.id}/assess/${fit.protocol}`;
       <label class="time">People <ElInput v-model="crowd" name="people" inputmode="numeric" placeholder="1" /></label>
     </fieldset>
     <FailureNote :failure="choosing.failure.value" />
-    <SectionChips v-model="section" :sections="sections" />
-    <ul class="rows">
-      <li v-for="fit in listed" :key="fit.protocol">
-        <div class="row-link">
-          <span class="mark" :class="fit.verdict" aria-hidden="true">{{
-            { suits: "●", better_choice: "◐", unsuited: "✕" }[fit.verdict]
-          }}</span>
-          <span class="what"
-            ><b>{{ fit.name }}</b> <i>{{ fit.section }} · {{ words[fit.verdict] }}</i
-            ><small>{{ fit.because }}</small></span
-          >
-          <RouterLink class="go" :class="{ main: fit.verdict === 'suits' }" :to="to(fit)">{{
-            fit.verdict !== "suits" ? "Use it all the same" : fit.runs_live ? "Set up" : "Enter"
-          }}</RouterLink>
-        </div>
-      </li>
-    </ul>
+    <details v-for="part in parts" :key="part.name" class="part" :open="part.name === opened">
+      <summary @click.prevent="opened = opened === part.name ? '' : part.name">
+        <b>{{ part.name }}</b> <small>{{ part.fits.length === 1 ? "1 test" : `${part.fits.length} tests` }}</small>
+      </summary>
+      <ul class="rows">
+        <li v-for="fit in part.fits" :key="fit.protocol">
+          <div class="row-link">
+            <span class="mark" :class="fit.verdict" aria-hidden="true">{{
+              { suits: "●", better_choice: "◐", unsuited: "✕" }[fit.verdict]
+            }}</span>
+            <span class="what"
+              ><b>{{ fit.name }}</b> <i>{{ words[fit.verdict] }}</i><small>{{ fit.because }}</small></span
+            >
+            <RouterLink class="go" :class="{ main: fit.verdict === 'suits' }" :to="to(fit)">{{
+              fit.verdict !== "suits" ? "Use it all the same" : fit.runs_live ? "Set up" : "Enter"
+            }}</RouterLink>
+          </div>
+        </li>
+      </ul>
+    </details>
     <ElButton v-if="hidden && some" text size="large" class="others" @click="others = !others">
       {{ others ? "Hide what does not suit" : `Show ${hidden} more that do not suit now, and why` }}
     </ElButton>
@@ -184,6 +189,31 @@ small {
 .go.main {
   background: var(--fjord);
   color: var(--on-fjord);
+}
+.part {
+  border-top: 1px solid var(--line);
+}
+summary {
+  display: flex;
+  align-items: baseline;
+  gap: 12px;
+  min-height: 52px;
+  padding: 12px 8px;
+  cursor: pointer;
+  list-style: none;
+}
+summary::after {
+  content: "+";
+  margin-left: auto;
+  color: var(--fjord);
+  font-size: 22px;
+  line-height: 1;
+}
+[open] > summary::after {
+  content: "−";
+}
+summary small {
+  display: inline;
 }
 .none {
   margin-top: 18px;

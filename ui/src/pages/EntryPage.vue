@@ -8,10 +8,10 @@ import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PaperTest from "@/components/PaperTest.vue";
 import { useAction } from "@/composables/useAction";
-import { useDraft } from "@/composables/useDraft";
+import { peekDraft, useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
 import { given } from "@/logic/conditions";
-import { emptyPaper } from "@/logic/paper";
+import { emptyPaper, type SetUpDraft } from "@/logic/paper";
 import { shownIn, texts } from "@/logic/readings";
 
 /** A test that was done on paper: the day, the readings, the circumstances. Or, with `result`, one that is put right. */
@@ -75,6 +75,18 @@ watch(page, (p) => {
   }
   if (draft.value.filled) return;
   Object.assign(draft.value.paper.given, given(p.suggested, p.protocol.conditions, p.units));
+  // What was typed at set-up is there on paper.
+  const setUp = peekDraft<SetUpDraft>(`assess.${props.id}.${props.protocol}${inVisit}`);
+  if (setUp?.filled) {
+    Object.assign(draft.value.paper.given, setUp.given);
+    Object.assign(draft.value.paper, {
+      method: setUp.method ?? "",
+      resting: setUp.resting ?? "",
+      measured: setUp.max ?? "",
+      mass: setUp.mass ?? "",
+      keepMass: setUp.keepMass ?? false,
+    });
+  }
   draft.value.on = day.value ?? new Date().toISOString().slice(0, 10);
   draft.value.filled = true;
 });

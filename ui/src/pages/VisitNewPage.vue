@@ -84,7 +84,7 @@ async function begin() {
         </details>
         <template v-if="plan.asked.length">
           <h2>
-            Asked once, for all tests<template v-if="plan.last_on"> <span class="soft">· filled in as last time</span></template>
+            Asked once, for all tests<template v-if="plan.last_on"><span class="soft">&nbsp;· filled in as last time</span></template>
           </h2>
           <ConditionField
             :units="plan.units"

@@ -74,6 +74,11 @@ pub enum ConditionKind {
 }
 
 impl Condition {
+    /// Whether last time's answer is one to start from; what must hold, and what is only noted, as the weather, is asked anew.
+    pub const fn is_lasting(&self) -> bool {
+        !self.must_hold && !self.note
+    }
+
     /// What the protocol asks for, for a client of this sex.
     pub fn expected_for(&self, sex: Option<Sex>) -> Option<f64> {
         match sex {

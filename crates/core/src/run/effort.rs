@@ -73,7 +73,10 @@ impl<'a> Effort<'a> {
         let number = effort.tallies_ms.len();
         state.can_undo(event, &format!("{} {number}", rule.one));
         if let Some(lap) = effort.lap_m {
-            let (clock, split) = ((at - effort.start_ms) / 1000.0, since);
+            let clock = (at - effort.start_ms) / 1000.0;
+            // Whole seconds of the clock, so that the laps add up to what it shows.
+            let whole = |ms: f64| ((ms - effort.start_ms) / 1000.0).floor();
+            let split = whole(at) - before.map_or(0.0, whole);
             let distance = lap * number as f64;
             effort.distance_m = Some(distance);
             let against = match (course.seconds, self.setup.last_value, course.pace.as_deref()) {
@@ -88,8 +91,8 @@ impl<'a> Effort<'a> {
                 "{} {number}: {} m at {}, {} for it{against}",
                 text::capital(&rule.one),
                 rounded(distance, 1),
-                quantity::minutes(clock.floor()),
-                quantity::minutes(split.round())
+                quantity::minutes(whole(at)),
+                quantity::minutes(split)
             ));
         }
     }

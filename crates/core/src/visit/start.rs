@@ -16,7 +16,7 @@ use crate::{
 };
 
 /// What a test starts from: what was said now, what the visit's battery has fixed (`given`) and what all its tests share (`shared`), last
-/// time's answers, what is usual. What must hold anew each time is not taken over from last time.
+/// time's answers, what is usual. What is asked anew each time, as the weather, is not taken over from last time.
 pub fn conditions(
     protocol: &Protocol,
     sex: Option<Sex>,
@@ -28,7 +28,7 @@ pub fn conditions(
     let answer = |condition: &crate::catalogue::Condition| {
         let key = &condition.key;
         let of_visit = in_visit.and_then(|(place, shared)| place.given.get(key).or_else(|| shared.get(key)));
-        let before = || last.and_then(|l| l.get(key)).filter(|_| !condition.must_hold);
+        let before = || last.and_then(|l| l.get(key)).filter(|_| condition.is_lasting());
         let usual = || condition.expected_for(sex).map(Answer::Number);
         said.get(key).or(of_visit).or_else(before).cloned().or_else(usual)
     };
@@ -121,6 +121,11 @@ mod tests {
         let held = protocol.conditions.iter().find(|c| c.must_hold).unwrap();
         let last = Conditions::from([(held.key.clone(), Answer::YesNo(true))]);
         assert!(!conditions(protocol, None, Some(&last), None, &Conditions::new()).contains_key(&held.key), "{}", protocol.id);
+        let run = catalogue::find("run-12min").unwrap();
+        let before = Conditions::from([("temperature_c".to_owned(), Answer::Number(6.0)), ("surface".to_owned(), text("gravel"))]);
+        let start = conditions(run, None, Some(&before), None, &Conditions::new());
+        assert_eq!(start.get("surface"), Some(&text("gravel")));
+        assert_eq!(start.get("temperature_c"), None, "today's weather is not last month's");
     }
 
     #[test]

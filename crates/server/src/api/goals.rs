@@ -20,7 +20,7 @@ use serde_json::json;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use crate::{ApiError, ApiResult, auth::SignedIn, body::Json, dossier::Dossier, marking::Tables, scoring, visiting};
+use crate::{ApiError, ApiResult, auth::SignedIn, body::Json, dossier::Dossier, marking, scoring, visiting};
 
 /// The most goals of one person that are open.
 const OPEN_MAX: usize = 8;
@@ -184,7 +184,7 @@ async fn totals_of(scope: &mut Scope, of: &Dossier) -> ApiResult<Vec<BatteryTota
         }
         seen.push(visit.battery.id.clone());
         let Some(battery) = of.shelf.battery(&visit.battery.id) else { continue };
-        if Tables::of(scope, battery).await?.all.is_empty() {
+        if marking::tables(scope, battery).await?.all.is_empty() {
             continue;
         }
         if let Some(total) = visiting::page(scope, of, &visit, None).await?.total {

@@ -22,7 +22,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
-    marking::Tables,
+    marking,
     shelf::Shelf,
 };
 
@@ -63,7 +63,7 @@ fn battery(shelf: &Shelf, id: &str) -> ApiResult<Battery> {
 async fn page(scope: &mut Scope, id: &str) -> ApiResult<ScoringPage> {
     let shelf = Shelf::of(scope).await?;
     let battery = battery(&shelf, id)?;
-    let tables = Tables::of(scope, &battery).await?;
+    let tables = marking::tables(scope, &battery).await?;
     let today = auth::today(scope).await?;
     let tests = battery.tests.iter().enumerate().filter_map(|(place, test)| {
         let protocol = shelf.find(&test.protocol).ok()?;
@@ -99,7 +99,7 @@ pub async fn keep(who: SignedIn, id: web::Path<String>, form: Json<ScoringTable>
     let shelf = Shelf::of(&mut scope).await?;
     let battery = battery(&shelf, &id)?;
     let from = impulso_core::person::day(form.from, "from")?;
-    let all = Tables::of(&mut scope, &battery).await?.all;
+    let all = marking::tables(&mut scope, &battery).await?.all;
     let table = ScoringTable { version: all.iter().map(|t| t.version).max().unwrap_or(0) + 1, from, ..form.into_inner() };
     // The grid says places; what is kept says tests.
     let rows = table.rows.into_iter().map(|row| PointRow { test: String::new(), ..row }).collect();

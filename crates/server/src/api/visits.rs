@@ -247,7 +247,7 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
         }
     }
     if let Some(last) = before.first() {
-        suggested.extend(last.conditions.clone().into_iter().filter(|(key, _)| asked.iter().any(|a| a.key == *key && !a.must_hold)));
+        suggested.extend(last.conditions.clone().into_iter().filter(|(key, _)| asked.iter().any(|a| a.key == *key && a.is_lasting())));
     }
     let tests = battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok());
     Ok(web::Json(VisitPlan {
