@@ -244,14 +244,14 @@ test("a goal agreed on the client's page, and a mark of one's own on the method 
   await page.request.post(`${server.url}/api/people/${person}/results`, { data: held });
   await coach.opens(`/people/${person}`);
   await page.getByRole("button", { name: "Set a goal" }).click();
-  await page.getByLabel("Measure").selectOption({ label: "Plank: time held, now 1:35" });
+  await page.getByRole("combobox", { name: "Measure" }).selectOption({ label: "Plank: time held, now 1:35" });
   await page.getByLabel("To, s").fill("1:20");
   await page.getByLabel("By", { exact: true }).fill("2030-01-01");
   await page.getByRole("button", { name: "Save goal" }).click();
   await expect(page.getByRole("alert")).toContainText("more is better");
   await page.getByLabel("To, s").fill("2:30");
   await page.getByRole("button", { name: "Save goal" }).click();
-  await expect(page.getByText("Plank: time held 2:30")).toBeVisible();
+  await expect(page.getByText("Plank: time held 2:30", { exact: true })).toBeVisible();
   await isClean(page, "a client with a goal");
   await coach.opens("/tests/plank");
   await page.getByLabel("Reached from, s").fill("1:30");

@@ -275,7 +275,7 @@ pub fn summaries<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history:
             });
         }
     }
-    found.sort_by(|a, b| b.last.on.cmp(&a.last.on));
+    found.sort_by_key(|one| std::cmp::Reverse(one.last.on));
     found
 }
 

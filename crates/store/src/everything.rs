@@ -168,6 +168,8 @@ pub struct Measure {
     pub conditions: Value,
     /// Who or what gave a value that was only reported.
     pub source: Option<String>,
+    /// What was read, but for recordings.
+    pub inputs: Value,
     /// What was remarked: a list of texts.
     pub remarks: Value,
 }
@@ -179,7 +181,8 @@ pub fn measures(scope: &mut Scope, person: Option<crate::PersonId>) -> impl Stre
         Measure,
         r#"select p.name, s.on_date as "on!", s.result_id as "result!", s.protocol_id as "protocol!", s.quantity as "quantity!",
              s.value as "value!", r.facts as "facts!", r.conditions as "conditions!",
-             coalesce(r.inputs->>'source', r.inputs->>'device') as source, r.remarks as "remarks!"
+             r.inputs - 'series' - 'stages' as "inputs!",
+             coalesce(r.inputs->>'source', r.inputs->>'device', r.conditions->>'source') as source, r.remarks as "remarks!"
          from scores s join people p on p.practice_id = s.practice_id and p.id = s.person_id
              join results r on r.practice_id = s.practice_id and r.id = s.result_id
          where s.practice_id = $1 and ($2::uuid is null or s.person_id = $2) order by p.name, s.on_date, s.result_id, s.quantity"#,

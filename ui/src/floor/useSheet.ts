@@ -253,7 +253,8 @@ export function useSheet(floor: Floor, closed: () => boolean) {
   const heading = computed(() => {
     const r = row.value;
     if (!started.value) return "Ready when you are";
-    if (nought.value || (sheet.value.next == null && chosen.value === null && r.take.kind !== "count")) return "Everything is there";
+    const isOver = sheet.value.next == null && chosen.value === null && (r.take.kind !== "count" || rung.value);
+    if (nought.value || isOver) return "Everything is there";
     if (r.take.kind === "ladder") return sentence(watched.stageWords.value);
     if (r.take.kind === "seen") return r.leg_label ?? rowName(r);
     if (r.take.kind === "starts") return `Start ${Math.max(1, start.value.k + 1)} of ${sheet.value.starts_ms.length}`;

@@ -18,7 +18,11 @@ const STANDS = new Set(["undone", "tap", "strap_heard", "clock_started", "finish
 /** Where a run is found: by its key for a coach, by its code for a partner. */
 export type Door = { run: string } | { code: string };
 
-const address = (door: Door) => ("run" in door ? `/api/runs/${door.run}/live` : `/api/join/${encodeURIComponent(door.code)}/live`);
+/** `seen`: the revision this screen shows; the channel stays quiet until there is a newer one. */
+const address = (door: Door, seen: number | undefined) =>
+  "run" in door
+    ? `/api/runs/${door.run}/live${seen === undefined ? "" : `?seen=${seen}`}`
+    : `/api/join/${encodeURIComponent(door.code)}/live`;
 const doorKey = (door: Door) => ("run" in door ? door.run : `code ${door.code}`);
 
 /** The run on this screen: what the server knows of it, and what waits here to be sent. */
@@ -142,7 +146,7 @@ export const useRun = defineStore("run", () => {
   /** Every change of the run arrives by itself. */
   function listen() {
     channel?.close();
-    channel = new Channel(address(door), (data) => {
+    channel = new Channel(address(door, view.value?.revision), (data) => {
       const next = JSON.parse(data) as RunView;
       // What this screen sent itself came back with the answer already.
       if (!view.value || next.id !== view.value.id || next.revision > view.value.revision) show(next);

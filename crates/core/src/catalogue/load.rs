@@ -96,7 +96,7 @@ pub fn things(protocol: &Protocol) -> Vec<(String, Vec<String>)> {
             let words = k.words.split(|c: char| !c.is_alphabetic()).map(|word| word.trim_end_matches('s'));
             words.filter(|word| word.len() > 3).any(|word| small.contains(word))
         };
-        match needed.iter().position(|k| is_about(k)) {
+        match needed.iter().position(is_about) {
             Some(place) => things[place].1.push(what.clone()),
             None => also.push(what.clone()),
         }

@@ -6,6 +6,7 @@ use crate::{
     catalogue::Protocol,
     change::{Comparison, Verdict},
     norms::{Place as Range, Standing},
+    person::Facts,
     quantity,
     report::{FailedPoint, ordinal},
     text,
@@ -26,6 +27,8 @@ pub struct Judged<'a> {
     pub since_last: &'a [Comparison],
     /// And with the first of all.
     pub since_first: &'a [Comparison],
+    /// The person on the day.
+    pub facts: Facts,
     /// What the person thinks in.
     pub units: Units,
 }
@@ -62,7 +65,8 @@ impl Judged<'_> {
         });
         let norms = self.outcome.norms.iter().filter_map(|(q, standing)| {
             let (merit, words) = standing_merit(standing)?;
-            let whom = standing.table.population.split(';').next().unwrap_or(&standing.table.population);
+            let population = standing.table.population_for(&self.facts);
+            let whom = population.split(';').next().unwrap_or(&population);
             Some((merit, format!("{name}: {}, {words} among {whom}.", value(q))))
         });
         let met = self.outcome.result("points_met").zip(self.outcome.result("points_of"));
@@ -165,7 +169,7 @@ mod tests {
     use crate::{
         catalogue,
         inputs::{Inputs, Value},
-        person::{Facts, Sex},
+        person::Sex,
         report::failed_points,
         trial::{Trial, compute},
         units::Age,
@@ -183,8 +187,15 @@ mod tests {
         let (a, b) = (Trial::of(plank, facts, &held), Trial::of(squat, facts, &seen));
         let (plank_out, squat_out) = (compute(&a).unwrap(), compute(&b).unwrap());
         let failed = failed_points(squat, &seen);
-        let judged =
-            |protocol, outcome, failed| Judged { protocol, outcome, failed, since_last: &[], since_first: &[], units: Units::Metric };
+        let judged = |protocol, outcome, failed| Judged {
+            protocol,
+            outcome,
+            failed,
+            since_last: &[],
+            since_first: &[],
+            facts,
+            units: Units::Metric,
+        };
         let learned = learned(&[judged(plank, &plank_out, &[]), judged(squat, &squat_out, &failed)]);
         assert!(learned.strong.unwrap().starts_with("Plank"), "the plank is the strong one");
         let back = learned.holds_back.unwrap();

@@ -108,6 +108,7 @@ impl<'a> Seen<'a> {
             failed: &self.report.failed,
             since_last: &self.changes.since_last,
             since_first: &self.changes.since_first,
+            facts: self.done.facts,
             units: self.units,
         }
     }

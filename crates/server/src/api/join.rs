@@ -124,7 +124,7 @@ pub async fn get(door: Door, rate: web::Data<ClockRate>) -> ApiResult<HttpRespon
 pub async fn live(door: Door, rate: web::Data<ClockRate>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
     let found = door.find().await?;
     let first = door.open(&found, **rate).await?;
-    Ok(answer(&found, hub.stream(found.practice, &first, Side::Partner)))
+    Ok(answer(&found, hub.stream(found.practice, &first, Side::Partner, None)))
 }
 
 /// Adds a partner's taps and counts for one performer.

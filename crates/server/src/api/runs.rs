@@ -31,7 +31,7 @@ use impulso_store::{
 use rand::RngExt;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::assess::client;
@@ -339,14 +339,27 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>)
     Ok(web::Json(view(&mut scope, run, **rate).await?))
 }
 
+/// What a screen that listens has seen already.
+#[derive(Deserialize, IntoParams)]
+pub struct LiveQuery {
+    /// The revision it shows: the same one is not sent again as the stream begins.
+    pub seen: Option<u64>,
+}
+
 /// The run and every change to it, as server-sent events named `view`.
-#[utoipa::path(tag = "runs", operation_id = "runs_live", responses((status = 200, content_type = "text/event-stream", body = RunView), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "runs", operation_id = "runs_live", params(LiveQuery), responses((status = 200, content_type = "text/event-stream", body = RunView), (status = 404, body = ApiError)))]
 #[get("/runs/{id}/live")]
-pub async fn live(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
+pub async fn live(
+    who: SignedIn,
+    id: web::Path<Uuid>,
+    query: web::Query<LiveQuery>,
+    rate: web::Data<ClockRate>,
+    hub: web::Data<Hub>,
+) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     let run = runs::get(&mut scope, RunId(*id)).await?;
     let first = view(&mut scope, run, **rate).await?;
-    Ok(hub.stream(who.practice, &first, Side::Coach(who.sid)))
+    Ok(hub.stream(who.practice, &first, Side::Coach(who.sid), query.seen))
 }
 
 /// Adds events, each once, in sequence; closes the run where they finish it.

@@ -300,7 +300,7 @@ fn usual(protocol: &Protocol, sex: Option<Sex>) -> Conditions {
 }
 
 fn on_the_day(client: &Client, test: &Test) -> ApiResult<Setup> {
-    Ok(Setup::of(&facts_on(client, test)?.into()))
+    Ok(Setup::of(&facts_on(client, test)?))
 }
 
 /// The facts as they were on the day: the age counts back from today's.

@@ -11,8 +11,11 @@ use actix_web::web::Bytes;
 use futures_util::{Stream, TryStreamExt, stream};
 use impulso_core::{
     catalogue::{Condition, ConditionKind},
-    comparability, quantity,
+    comparability,
+    inputs::Inputs,
+    quantity, reading,
     run::event::Conditions,
+    units::Units,
 };
 use impulso_formats::{practice::FORMAT, table};
 use impulso_store::{
@@ -175,6 +178,11 @@ impl About {
         let recorded = protocol.iter().flat_map(|p| &p.conditions).filter(|c| conditions.contains_key(&c.key));
         let (variant, how): (Vec<&Condition>, Vec<&Condition>) =
             recorded.partition(|c| c.is_series || c.kind == ConditionKind::Choice && c.required);
+        // What was seen and is no number, as where it gave way, stands with what was remarked.
+        let inputs: Inputs = serde_json::from_value(of.inputs.clone()).unwrap_or_default();
+        let seen = protocol.map(|p| reading::seen(p, &inputs, Units::Metric)).unwrap_or_default();
+        let seen = seen.into_iter().map(|l| format!("{}: {}", l.label, l.value));
+        let remarks = of.remarks.as_array().into_iter().flatten().filter_map(|r| r.as_str());
         let said = |c: &&Condition| comparability::answer(c, conditions.get(&c.key));
         Self {
             sex: fact("sex"),
@@ -182,7 +190,7 @@ impl About {
             test: shelf.name(&of.protocol),
             variant: variant.iter().map(said).collect::<Vec<_>>().join("; "),
             conditions: how.iter().map(|c| format!("{}: {}", c.label, said(c))).collect::<Vec<_>>().join("; "),
-            remark: of.remarks.as_array().into_iter().flatten().filter_map(|r| r.as_str()).collect::<Vec<_>>().join("; "),
+            remark: seen.chain(remarks.map(str::to_owned)).collect::<Vec<_>>().join("; "),
         }
     }
 }
