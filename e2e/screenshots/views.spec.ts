@@ -61,7 +61,7 @@ test("views", async ({ coach, page, server }) => {
   await answer("Regularly active?", "Yes");
   await answer("A known disease?", "Yes");
   await answer("Cleared by a doctor?", "No");
-  await answer("A medicine that holds the heart rate down?", "No");
+  await answer("A medicine that lowers the heart rate?", "No");
   await page.getByText("None of them").click();
   await expect(page.getByText("Light to moderate tests may go on.")).toBeVisible();
   await shot(page, "readiness");

@@ -98,7 +98,7 @@ test("advice overruled with a reason opens the test and is kept", async ({ coach
   await answer("Regularly active?", "Yes");
   await answer("A known disease?", "Yes");
   await answer("Cleared by a doctor?", "No");
-  await answer("A medicine that holds the heart rate down?", "No");
+  await answer("A medicine that lowers the heart rate?", "No");
   await page.getByText("None of them").click();
   await page.getByLabel("Upper value, mmHg").fill("142");
   await page.getByLabel("Lower value, mmHg").fill("88");
@@ -173,7 +173,7 @@ test.describe("with the demo", () => {
     await page.keyboard.press("Enter");
     // A fast hand: Enter comes before the answer does.
     await expect(page.getByRole("heading", { name: "Bram Vellacott" })).toBeVisible();
-    await expect(page.getByText("On a medicine that holds the heart rate down")).toBeVisible();
+    await expect(page.getByText("Takes a medicine that lowers the heart rate")).toBeVisible();
     await page.goto(`${page.url()}/assess`);
     await page.getByRole("button", { name: /more that do not suit now/ }).click();
     await coach.opensPart("Aerobic");

@@ -78,7 +78,7 @@ test("someone new to exercise is led to the low step, and symptoms to no test at
   const answer = (label: string, words: string) => page.getByRole("group", { name: label }).getByText(words, { exact: true }).click();
   await answer("Regularly active?", "No");
   await answer("A known disease?", "No");
-  await answer("A medicine that holds the heart rate down?", "No");
+  await answer("A medicine that lowers the heart rate?", "No");
   await page.getByText("None of them").click();
   await expect(page.getByText("Start with a light to moderate test.")).toBeVisible();
   await page.getByText("Dizzy, or has fainted").click();

@@ -16,7 +16,7 @@ test("a client is photographed with the camera and from a file, and a file that 
   const choose = page.getByLabel("Choose a file, back");
   const pdf = { name: "back.jpg", mimeType: "image/jpeg", buffer: Buffer.from("%PDF-1.7 not a picture") };
   await choose.setInputFiles(pdf);
-  await expect(page.getByText("This is a PDF, whatever its name says.")).toBeVisible();
+  await expect(page.getByText("This file is a PDF. Choose a picture.")).toBeVisible();
   await expect(front).toBeVisible();
   // A large picture is made smaller.
   const large = await page.evaluate(async () => {

@@ -270,7 +270,7 @@ test.describe("a rehearsal", () => {
       await page.waitForTimeout(350);
       await page.keyboard.press("Space");
     }
-    await expect(page.getByText("The client stays where they are: not one more.").first()).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByText("The client stops: no more repetitions.").first()).toBeVisible({ timeout: 60_000 });
     await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/rehearsals\//);
     await expect(page.getByText(/should have counted/).first()).toBeVisible();

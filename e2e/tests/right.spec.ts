@@ -215,7 +215,7 @@ test("a set of twelve tells nothing: the next load is proposed, and the heavier 
   for (let k = 0; k < 12; k++) await page.keyboard.press("Space");
   await expect(page.locator(".figure")).toHaveText(/^12/);
   await expect(page.getByText("More than 10 repetitions give no estimate.").first()).toBeVisible();
-  await page.getByRole("button", { name: "Set over: heavier load" }).click();
+  await page.getByRole("button", { name: "Set done: heavier load" }).click();
   await expect(page.getByRole("textbox", { name: "Load" })).toHaveValue("77.5");
   await page.getByRole("textbox", { name: "Load" }).fill("80");
   await page.keyboard.press("Enter");

@@ -5,7 +5,7 @@ test.use({ rate: 4 });
 
 const READY = { warm_up: true };
 
-test("a jump: reach and three tries typed, one struck out, one slip undone, a wrong number refused with its words", async ({
+test("a jump: reach and three tries typed, one crossed out, one slip undone, a wrong number refused with its words", async ({
   coach,
   page,
   server,
@@ -56,7 +56,7 @@ test("push-ups by key: styles in one go, one that did not count, a reload in the
   await expect(figure).toContainText("5");
   await page.reload();
   await expect(figure).toContainText("5");
-  await expect(page.getByText("1 struck out")).toBeVisible();
+  await expect(page.getByText("1 crossed out")).toBeVisible();
   await page.keyboard.press("2");
   for (let n = 1; n <= 3; n++) {
     await page.keyboard.press("Space");

@@ -192,7 +192,7 @@ export class Coach {
     const yes = (label: string, words: string) => this.page.getByRole("group", { name: label }).getByText(words, { exact: true }).click();
     await yes("Regularly active?", "Yes");
     await yes("A known disease?", "No");
-    await yes("A medicine that holds the heart rate down?", "No");
+    await yes("A medicine that lowers the heart rate?", "No");
     await this.page.getByText("None of them").click();
     await expect(this.page.getByText("Nothing here speaks against testing today.")).toBeVisible();
   }

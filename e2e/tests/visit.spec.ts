@@ -193,7 +193,7 @@ test("a gate, a test done before its turn, one typed from paper, on a phone; ano
   await page.screenshot({ path: "test-results/visit-390.png" });
   await page.getByRole("button", { name: "Four trunk holds next" }).click();
   await expect(page.getByRole("heading", { name: "Four trunk holds" })).toBeVisible();
-  await expect(page.getByText(/may come out weaker/)).toBeVisible();
+  await expect(page.getByText(/may be lower/)).toBeVisible();
   await page.getByRole("button", { name: /Skip test/ }).click();
   await page.getByRole("button", { name: "Skip test" }).click();
   await expect(page.getByRole("alert")).toContainText("Say why");

@@ -166,7 +166,7 @@ impl Take {
     /// What a handbook says of how it is taken; nothing where there is nothing to say beyond what is read.
     pub fn handbook(&self) -> Option<String> {
         match self {
-            Self::Hold { ends, zero, .. } => Some(format!("The hold ends with: {}. {zero}: 0, a score.", text::small(ends))),
+            Self::Hold { ends, zero, .. } => Some(format!("The hold ends with: {}. {zero}: the score is 0.", text::small(ends))),
             Self::Watch { ends, laps: true, .. } => Some(format!("One start; {} ends one and begins the next.", text::small(ends))),
             Self::Watch { ends, at_most_s, .. } => {
                 let cap = at_most_s.map(|s| format!(", after {s} s at the latest")).unwrap_or_default();

@@ -41,7 +41,7 @@ pub struct Battery {
     pub summary: String,
     /// How many weeks until it is usually done again.
     pub again_weeks: Option<u32>,
-    /// Photographs belong to it: before any exercise.
+    /// With photographs: before any exercise.
     #[serde(default)]
     pub photos: bool,
     /// A window instead of an order: so many minutes, any test at any time, as many tries as one likes; the best counts.

@@ -122,7 +122,7 @@ impl Goal {
     fn check_line(&self, better: Option<Better>, today: NaiveDate) -> Result<(), InputError> {
         let bad = |field: &str, message: String| Err(InputError::new(Code::OutOfRange, field, message));
         if !self.to.is_finite() || self.to == self.from {
-            return bad("to", "Type the value that is wanted; it is another than today’s.".into());
+            return bad("to", "Type the value to reach. It must differ from today’s.".into());
         }
         let lower_is_better = better == Some(Better::Less);
         if better.is_some() && (self.to > self.from) == lower_is_better {

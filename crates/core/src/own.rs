@@ -94,7 +94,7 @@ pub fn copy(original: &Protocol, id: &str, changes: &Changes) -> Result<Protocol
         own.change.retain(|c| own.scoring.iter().any(|s| s.quantity == c.quantity));
         own.change.iter_mut().for_each(|c| (c.reliability, c.sd_from_table, c.source) = (None, None, None));
     }
-    own.tells = format!("Own copy of the {}, {what}. Its results are not compared with the original’s.", original.name);
+    own.tells = format!("Your own copy of the {}, {what}. Its results are not compared with those of the original.", original.name);
     own.sources.push(Source {
         of: format!("the changes: {what}"),
         citation: "the practice’s own".into(),
@@ -140,11 +140,7 @@ fn set_work(own: &mut Protocol, seconds: u32) -> Result<Option<String>, InputErr
     let of_clock = matches!(own.family(), Family::CountedRecovery | Family::TimedEffort);
     let work = own.phases.iter_mut().find(|p| p.kind == PhaseKind::Work).filter(|_| of_clock);
     let Some(work) = work else {
-        return Err(InputError::new(
-            Code::NotApplicable,
-            "work_s",
-            "The work of this test does not end with the clock, so it has no length to change.",
-        ));
+        return Err(InputError::new(Code::NotApplicable, "work_s", "This test does not end by the clock, so it has no length to change."));
     };
     if work.seconds == Some(seconds) {
         return Ok(None);
@@ -190,7 +186,7 @@ mod tests {
         assert_eq!(own.condition("bench_cm").unwrap().expected, Some(30.0));
         assert_eq!(own.scoring.iter().map(|s| s.quantity.as_str()).collect::<Vec<_>>(), ["recovery_hr"]);
         assert!(own.norms.is_empty() && own.change_rule("recovery_hr").unwrap().reliability.is_none());
-        assert!(own.tells.contains("not compared with the original’s") && own.based_on.as_deref() == Some("bench-step-3min"));
+        assert!(own.tells.contains("not compared with those of the original") && own.based_on.as_deref() == Some("bench-step-3min"));
         let json = serde_json::to_string(&own).unwrap();
         assert_eq!(serde_json::from_str::<Protocol>(&json).unwrap(), own);
     }

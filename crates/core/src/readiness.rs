@@ -152,7 +152,7 @@ pub fn advise(answers: &Answers) -> Advice {
         let named: Vec<String> = answers.symptoms.iter().map(|s| s.words().to_owned()).collect();
         hold(
             (Permit::DoNotTest, Permit::DoNotTest),
-            format!("Reports {}: stop, and a doctor first, active or not.", crate::text::list(&named)),
+            format!("Reports {}: stop. The client sees a doctor first, active or not.", crate::text::list(&named)),
         );
     }
     match (answers.regularly_active, answers.known_disease) {
@@ -173,7 +173,7 @@ pub fn advise(answers: &Answers) -> Advice {
     }
     let (high, low) = (answers.systolic.unwrap_or(0), answers.diastolic.unwrap_or(0));
     if high > 200 || low > 110 {
-        hold((Permit::DoNotTest, Permit::DoNotTest), format!("Resting blood pressure {high}/{low}: above 200/110 nobody is tested."));
+        hold((Permit::DoNotTest, Permit::DoNotTest), format!("Resting blood pressure {high}/{low}: above 200/110, do not test."));
     } else if high >= 160 || low >= 100 {
         hold(
             (Permit::ClearanceFirst, Permit::ClearanceFirst),
@@ -194,8 +194,7 @@ fn watch(answers: &Answers) -> Vec<String> {
     let mut watch = vec!["Stop on chest discomfort, unusual breathlessness, light-headedness, pale or cold skin, an irregular pulse, or when the client asks.".to_owned()];
     if answers.rate_limiting_drug {
         watch.push(
-            "A rate-limiting medicine holds the heart rate down: it says little about effort. Go by breathing and the client's own words."
-                .into(),
+            "A medicine lowers the heart rate, so heart rate says little about effort. Go by breathing and by what the client says.".into(),
         );
     }
     if answers.known_disease {

@@ -79,7 +79,7 @@ fn written(input: &Input, value: &Value, units: Units) -> String {
             if missed.is_empty() { of } else { format!("{of}; not met: {}", missed.join("; ")) }
         }
         Value::Tries(tries) => {
-            let tries: Vec<String> = tries.iter().map(|t| t.map_or_else(|| "struck out".into(), |n| number(input, n, units))).collect();
+            let tries: Vec<String> = tries.iter().map(|t| t.map_or_else(|| "crossed out".into(), |n| number(input, n, units))).collect();
             tries.join(", ")
         }
         Value::Marks(marks) => marks.iter().map(|m| yes(*m)).collect::<Vec<_>>().join(", "),

@@ -98,7 +98,10 @@ impl Trace {
         match self.last_valid {
             Some(last) if at_ms - last.at_ms <= 2.0 * GAP_MS && last.bpm.is_some_and(|b| (b - bpm).abs() > JUMP_BPM) => {
                 let from = last.bpm.unwrap_or_default();
-                self.problem = Some(format!("From {} to {bpm} at once: no heart does that. Check the strap.", rounded(from, 0)));
+                self.problem = Some(format!(
+                    "The heart rate jumped from {} to {bpm} at once, which is not possible. Check the strap.",
+                    rounded(from, 0)
+                ));
                 self.doubtful.push(sample);
                 if self.doubtful.len() >= BELIEVED_AFTER {
                     self.samples.append(&mut self.doubtful);

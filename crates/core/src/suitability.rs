@@ -200,7 +200,7 @@ pub fn first<'p>(
     let mut due: Vec<&Before> = before.iter().filter(|b| b.due.is_some_and(|d| d <= today)).collect();
     due.sort_by_key(|b| b.due);
     let again = due.iter().filter_map(|b| suiting.iter().find(|p| p.id == b.protocol).map(|p| (*p, b)));
-    let of_due = again.map(|(p, b)| (p, format!("Due, and last done on {}: the same again shows what changed.", b.on.format("%-d %B %Y"))));
+    let of_due = again.map(|(p, b)| (p, format!("Due. Last done on {}: doing it again shows what has changed.", b.on.format("%-d %B %Y"))));
 
     let looked_at = |section: &str| {
         let seen = |b: &&Before| known(b.protocol).is_some_and(|p| p.section == section);
@@ -229,7 +229,7 @@ pub fn first<'p>(
     longest.sort_by_key(|b| b.on);
     longest.retain(|b| (today - b.on).num_days() >= AGAIN_AFTER_DAYS);
     let done = longest.iter().filter_map(|b| suiting.iter().find(|p| p.id == b.protocol).map(|p| (*p, b)));
-    let of_done = done.map(|(p, b)| (p, format!("Last done on {}: the same again shows what changed.", b.on.format("%-d %B %Y"))));
+    let of_done = done.map(|(p, b)| (p, format!("Last done on {}: doing it again shows what has changed.", b.on.format("%-d %B %Y"))));
     let mut first: Vec<First> = Vec::new();
     let mut parts: BTreeSet<&str> = BTreeSet::new();
     let (held, bare): (Vec<_>, Vec<_>) = fresh.into_iter().partition(|(_, is_held, _)| *is_held);
@@ -256,11 +256,11 @@ fn lacks(protocol: &Protocol, means: &Available) -> Option<String> {
     let minutes = groups.saturating_mul(protocol.minutes);
     means.minutes.filter(|m| *m < minutes).map(|there| {
         if groups == 1 {
-            format!("Takes about {minutes} minutes; there are {there}.")
+            format!("It takes about {minutes} minutes; you have {there}.")
         } else {
             let people = protocol.people_at_once;
             let each = if people == 1 { "one at a time".to_owned() } else { format!("{people} at a time") };
-            format!("Takes about {minutes} minutes for {} people, {each}; there are {there}.", means.people.unwrap_or(1))
+            format!("It takes about {minutes} minutes for {} people, {each}; you have {there}.", means.people.unwrap_or(1))
         }
     })
 }
@@ -322,11 +322,10 @@ pub fn suggest_batteries<'p>(
 ) -> Vec<(usize, String)> {
     let day = |on: NaiveDate| on.format("%-d %B %Y");
     let suits = |fit: &BatteryFit| {
-        fit.battery
-            .tests
-            .iter()
-            .filter(|t| !t.optional)
-            .all(|t| find(&t.protocol).is_some_and(|p| judge(p, client).verdict == FitVerdict::Suits))
+        // Where every test is left to choice, each of them has to suit.
+        let by_choice = fit.battery.tests.iter().all(|t| t.optional);
+        let mut asked = fit.battery.tests.iter().filter(|t| by_choice || !t.optional);
+        asked.all(|t| find(&t.protocol).is_some_and(|p| judge(p, client).verdict == FitVerdict::Suits))
     };
     let minutes = |fit: &BatteryFit| fit.battery.tests.iter().filter_map(|t| find(&t.protocol)).map(|p| u32::from(p.minutes)).sum::<u32>();
     let mut due: Vec<usize> = (0..all.len()).filter(|k| all[*k].due_on.is_some_and(|on| on <= today)).collect();
@@ -441,7 +440,7 @@ mod tests {
         let advice = advise(&answers);
         let ill = Client { readiness: Some((&answers, &advice)), ..Client::default() };
         let none: Vec<BatteryFit> = all.iter().map(|b| of(&b.id, None, None)).collect();
-        assert!(suggest_batteries(&none, &ill, &known, day(100)).is_empty());
+        assert_eq!(suggest_batteries(&none, &ill, &known, day(100)), vec![]);
     }
 
     #[test]
@@ -458,8 +457,8 @@ mod tests {
     }
 
     #[test_case("multistage-cycle", &["bench"], 60, 1, "Needs a cycle ergometer."; "no bike")]
-    #[test_case("bench-step-3min", &["bench"], 15, 1, "Takes about 20 minutes; there are 15."; "too little time")]
-    #[test_case("bench-step-3min", &["bench"], 60, 20, "Takes about 400 minutes for 20 people, one at a time; there are 60."; "too many people")]
+    #[test_case("bench-step-3min", &["bench"], 15, 1, "It takes about 20 minutes; you have 15."; "too little time")]
+    #[test_case("bench-step-3min", &["bench"], 60, 20, "It takes about 400 minutes for 20 people, one at a time; you have 60."; "too many people")]
     fn what_is_missing_is_said(protocol: &str, kit: &[&str], minutes: u16, people: u16, because: &str) {
         let means = Available { kit: Some(kit.iter().map(|k| (*k).to_owned()).collect()), minutes: Some(minutes), people: Some(people) };
         let fit = judge_with(catalogue::find(protocol).unwrap(), &Client::default(), &means);

@@ -323,7 +323,7 @@ fn compare_with_tables<'a>(trial: &Trial<'a>, outcome: &mut Outcome<'a>) {
                 code: FlagCode::BelowRange,
                 field: quantity.to_owned(),
                 message: format!(
-                    "Under the middle half of {}, which begins at {}. Worth working on, and worth a talk.",
+                    "Below the middle half of {}, which begins at {}. It is worth working on and talking about.",
                     table.population_for(&trial.facts),
                     rounded(range.low, 1)
                 ),
@@ -398,7 +398,7 @@ fn circumstance_flags(trial: &Trial) -> Vec<Flag> {
             FlagCode::BenchDiffers,
             "bench_cm",
             format!(
-                "The bench was {bench} cm, the protocol's is {expected} cm: the estimate does not hold exactly. Compare only with tests on the same bench."
+                "The bench was {bench} cm high, the protocol's is {expected} cm, so the estimate is not exact. Compare only with tests on the same bench."
             ),
         );
     }
@@ -414,7 +414,8 @@ fn circumstance_flags(trial: &Trial) -> Vec<Flag> {
         add(
             FlagCode::HeartRateDrug,
             "heart_rate_drug",
-            "A medicine that limits the heart rate makes estimates from heart rate invalid. Use a test that does not rest on it.".into(),
+            "A medicine that lowers the heart rate makes estimates from heart rate invalid. Use a test that does not need heart rate."
+                .into(),
         );
     }
     flags

@@ -61,7 +61,7 @@ fn the_best_of_three_jumps_and_the_one_that_did_not_count_stays() {
     floor.at(200.0, Kind::Struck { input: "touch_cm".into(), side: None, attempt: 2 });
     assert_eq!(closed(&mut floor, 260.0), json!({"reach_cm": 228.0, "touch_cm": [271.0, null, 274.5]}));
     let cells = &floor.sheet().rows[1].cells;
-    assert_eq!((cells[1].value.clone(), cells[1].counts), (Value::Number(280.0), false), "struck out and kept");
+    assert_eq!((cells[1].value.clone(), cells[1].counts), (Value::Number(280.0), false), "crossed out and kept");
 }
 
 #[test]
@@ -149,7 +149,7 @@ fn styles_are_counted_in_one_go_and_what_did_not_count_is_kept_beside() {
         floor.at(20.0 + f64::from(k), counted("reps_knees", 1));
     }
     assert_eq!(floor.sheet().rows[0].cells[0].struck, 1);
-    assert!(floor.refusal(counted("reps_wall", -1)).unwrap().1.contains("no repetition to strike"));
+    assert!(floor.refusal(counted("reps_wall", -1)).unwrap().1.contains("no repetition to cross out"));
     assert!(floor.refusal(counted("reps_wall", 7)).is_some());
     let inputs = closed(&mut floor, 40.0);
     assert_eq!((&inputs["reps_toes"], &inputs["reps_knees"], &inputs["rule"]), (&json!(11.0), &json!(5.0), &json!("to_failure")));

@@ -138,7 +138,7 @@ fn has_more_than_a_picture(jpeg: &[u8]) -> bool {
 fn reason(bytes: &[u8]) -> String {
     let head = String::from_utf8_lossy(&bytes[..bytes.len().min(400)]).to_lowercase();
     let is = if head.starts_with("%pdf") {
-        "This is a PDF, whatever its name says."
+        "This file is a PDF. Choose a picture."
     } else if head.contains("<svg") {
         "This is an SVG drawing."
     } else if bytes.is_empty() {
@@ -226,7 +226,7 @@ mod tests {
     #[test]
     fn what_is_no_picture_is_refused_with_what_it_is() {
         let why = |bytes: &[u8]| write_anew(bytes).unwrap_err().message;
-        assert!(why(b"%PDF-1.7 ...").starts_with("This is a PDF"));
+        assert!(why(b"%PDF-1.7 ...").starts_with("This file is a PDF"));
         assert!(why(b"<?xml version='1.0'?><svg xmlns='http://www.w3.org/2000/svg'/>").starts_with("This is an SVG"));
         assert!(why(b"").starts_with("This file is empty"));
         assert!(why(b"GIF89a").contains("no picture"));

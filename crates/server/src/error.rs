@@ -150,15 +150,14 @@ impl From<StoreError> for ApiError {
             StoreError::Conflict(Conflict::AlreadySettled) => {
                 conflict("already_settled", "This date is done or skipped already. Reload to see it.")
             }
-            StoreError::Conflict(Conflict::IdTaken) => conflict("id_taken", "This could not be kept under its number. Try again."),
+            StoreError::Conflict(Conflict::IdTaken) => conflict("id_taken", "This could not be saved under its number. Try again."),
             StoreError::Conflict(Conflict::SequenceGap { expected }) => Self {
                 detail: Some(serde_json::json!({ "expected": expected })),
                 ..conflict("sequence_gap", "An earlier reading of this screen has not arrived yet. The screen sends it again by itself.")
             },
-            StoreError::Conflict(Conflict::EventElsewhere) => conflict(
-                "event_elsewhere",
-                "This entry carries the number of another one that is kept already. It was not taken: enter it again.",
-            ),
+            StoreError::Conflict(Conflict::EventElsewhere) => {
+                conflict("event_elsewhere", "This entry has the number of one that is saved already. It was not saved: enter it again.")
+            }
             StoreError::Unstorable(_) => {
                 tracing::info!(%error, "value refused");
                 Self::new(
@@ -179,7 +178,7 @@ impl From<StoreError> for ApiError {
             StoreError::Busy => Self::new(
                 StatusCode::SERVICE_UNAVAILABLE,
                 "busy",
-                "This practice asks for more at once than there is room for. It goes on in a moment; nothing is lost.",
+                "This practice is sending too much at once. It goes on in a moment; nothing is lost.",
             )
             .retry_after(2),
             StoreError::Unreadable { .. } => {

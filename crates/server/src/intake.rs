@@ -197,13 +197,10 @@ fn move_onto_clock(events: &mut [Event], sent_at: Option<DateTime<Utc>>, now: Da
         return Ok(());
     };
     for event in events {
-        event.wall = event.wall.checked_add_signed(off).ok_or_else(|| {
-            InputError::new(
-                Code::OutOfRange,
-                "wall",
-                "The clock of this screen is off by more than a calendar holds. Set its date and time.",
-            )
-        })?;
+        event.wall = event
+            .wall
+            .checked_add_signed(off)
+            .ok_or_else(|| InputError::new(Code::OutOfRange, "wall", "The clock of this device is far off. Set its date and time."))?;
     }
     Ok(())
 }
@@ -275,7 +272,7 @@ fn partners_may(run: &Run, log: &Log, known: &[&Event], me: &Partner, event: &Ev
     let is_partners =
         matches!(event.kind, Kind::Tap | Kind::CountTyped { .. } | Kind::RecountStarted | Kind::RecountWaived { .. } | Kind::Undone { .. });
     let Some(slot) = event.slot.filter(|_| is_partners) else {
-        return refuse("A partner sends taps and counts of one performer; the rest is with whoever leads the run.".into());
+        return refuse("A partner can send only taps and counts of one performer. The coach who leads the run does the rest.".into());
     };
     let sent_by_me = |id| log.partner(id) == Some(me) || known.iter().any(|e| e.id == id);
     if let Kind::Undone { event: what } = &event.kind

@@ -45,7 +45,7 @@ pub async fn guard(request: ServiceRequest, next: Next<impl MessageBody + 'stati
         let error = ApiError::new(
             StatusCode::MISDIRECTED_REQUEST,
             "unknown_host",
-            "This server does not go by that name. Whoever runs it adds the name to IMPULSO_HOSTS.",
+            "This server does not know that name. Whoever runs it can add the name to IMPULSO_HOSTS.",
         );
         return Ok(request.into_response(error.error_response()).map_into_right_body());
     }

@@ -151,7 +151,7 @@ impl RateLimits {
     pub fn new(settings: &Settings) -> Self {
         let wait = "Too many tries. Wait a minute, then try again.";
         let adding = "Many coaches were added within the hour. Wait a while, then add the next.";
-        let slow = "That was more than a hand can send. It goes on in a moment; nothing is lost.";
+        let slow = "Too much was sent at once. It goes on in a moment; nothing is lost.";
         Self {
             account: RateLimit::a_minute(limits::SIGN_INS_OF_ACCOUNT, wait),
             address: RateLimit::a_minute(limits::SIGN_INS_OF_ADDRESS, wait),

@@ -177,7 +177,7 @@ pub async fn build(
 ) -> ApiResult<Stored> {
     let on = person::day(typed.on, "on")?;
     if on > auth::today(scope).await? {
-        return Err(InputError::new(Code::OutOfRange, "on", "The day lies in the future. Type the day the test was done.").into());
+        return Err(InputError::new(Code::OutOfRange, "on", "That day is in the future. Type the day the test was done.").into());
     }
     // The mass of the day stays with a test that stays on its day.
     let recorded = match was.filter(|w| w.on == on) {
@@ -477,7 +477,7 @@ pub async fn correct(
         Correction::Moved { person } => {
             let to = people::get(scope, PersonId(person)).await?;
             if to.id == was.person {
-                refuse("It is this client’s already.")?;
+                refuse("The result belongs to this client already.")?;
             }
             let recorded = to.facts_on(was.on)?;
             let facts = Facts { resting_hr: was.facts.resting_hr, hr_max: was.facts.hr_max, ..recorded };

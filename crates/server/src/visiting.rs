@@ -72,7 +72,7 @@ pub struct VisitPage {
     pub work: Option<String>,
     /// How many weeks until the battery is usually done again.
     pub again_weeks: Option<u32>,
-    /// Photographs belong to it.
+    /// With photographs.
     pub photos: bool,
     /// The window, where the battery has one instead of an order.
     pub window: Option<VisitWindow>,
@@ -262,7 +262,7 @@ async fn place_in(
 ) -> ApiResult<(Visit, Place)> {
     let wrong = |message: &str| Err(InputError::new(Code::OutOfRange, "visit", message).into());
     if visit.person != person {
-        return wrong("This visit is somebody else’s.");
+        return wrong("This visit belongs to another client.");
     }
     if visit.closed_at.is_some() {
         return wrong("This visit is over. Begin a new one.");
@@ -270,7 +270,7 @@ async fn place_in(
     if visit.battery.window_min.is_some() {
         let happened = visits::events(scope, visit.id).await?;
         if window(&visit, &happened).and_then(|w| w.until).is_some_and(|until| Utc::now() > until + WINDOW_GRACE) {
-            return wrong("The window is over. What was done in it stands; close the visit.");
+            return wrong("The time is over. What was done in time counts; close the visit.");
         }
     }
     match visit.battery.tests.get(at.place).filter(|p| p.protocol == protocol).cloned() {

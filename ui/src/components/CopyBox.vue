@@ -70,7 +70,7 @@ async function copy() {
         ><span class="name">Prompts, one a line: seconds, then the words</span
         ><ElInput v-model="prompts" type="textarea" :rows="3" name="prompts"
       /></label>
-      <p class="soft">Its results stand in a series of their own and are not compared with the original’s.</p>
+      <p class="soft">Its results are followed on their own and not compared with those of the original.</p>
       <p v-if="failure" class="wrong" role="alert">{{ failure.message }}</p>
       <div class="actions">
         <ElButton type="primary" native-type="submit" :loading="busy">Make the copy</ElButton>

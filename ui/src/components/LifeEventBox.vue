@@ -49,7 +49,9 @@ async function remove(id: string) {
 <template>
   <div class="box">
     <h2>Events</h2>
-    <p v-if="!happenings.length && !open" class="soft">An illness, a break, a new job: note it here, and the changes after it are shown with it.</p>
+    <p v-if="!happenings.length && !open" class="soft">
+      An illness, a break, a new job: note it here, and the changes after it are shown with it.
+    </p>
     <ul v-if="happenings.length">
       <li v-for="h in seen" :key="h.id">
         <span

@@ -35,8 +35,8 @@ async function keep(away = false) {
   <div v-if="measurement_errors.length">
     <h2>Measurement error here</h2>
     <p class="soft">
-      Ten pairs of your own repeats count first, then a figure you know from elsewhere, then a publication, then what follows from the
-      readings.
+      The first of these that exists is used: ten pairs of your own repeats, a figure you typed in, a publication, an estimate from the
+      reading error.
     </p>
     <form @submit.prevent="keep()">
       <TextField v-if="measurement_errors.length > 1" label="Measure"

@@ -205,7 +205,7 @@ defineExpose({ read, known });
         <label class="field"
           ><span class="name">Resting heart rate</span
           ><ElInput v-model="draft.resting" name="resting_hr" class="number" inputmode="numeric"><template #append>bpm</template></ElInput
-          ><span class="hint">Where it was taken: it may lower the ceiling.</span
+          ><span class="hint">Optional. It can lower the ceiling.</span
           ><span v-if="wrong('resting_hr')" class="wrong" role="alert">{{ wrong("resting_hr") }}</span></label
         >
       </div>
@@ -213,7 +213,7 @@ defineExpose({ read, known });
         <label class="field"
           ><span class="name">Measured maximal heart rate</span
           ><ElInput v-model="draft.measured" name="hr_max" class="number" inputmode="numeric"><template #append>bpm</template></ElInput
-          ><span class="hint">Where there is one, it wins over any rule.</span
+          ><span class="hint">If there is one, it is used instead of any rule.</span
           ><span v-if="wrong('hr_max')" class="wrong" role="alert">{{ wrong("hr_max") }}</span></label
         >
         <div v-if="!draft.measured" class="field">

@@ -83,7 +83,7 @@ function go(to?: string) {
     </ul>
     <p v-if="morePeople" class="soft">More people are called like this: type on, or open People.</p>
     <p v-if="text && lines.length === 0" class="none">
-      Nobody and no test by that name. <a href="/people/new" @click.prevent="go('/people/new')">Add a client</a>.
+      No client and no test has that name. <a href="/people/new" @click.prevent="go('/people/new')">Add a client</a>.
     </p>
   </ElDialog>
 </template>

@@ -83,7 +83,7 @@ async function withdraw(id: string) {
     <p v-if="made" class="made" role="status">
       <a :href="made">{{ made }}</a>
       <ElButton @click="copy">{{ copied ? "Copied" : "Copy" }}</ElButton>
-      <span class="soft">Told this once. It opens without an account and shows nothing else.</span>
+      <span class="soft">This link is shown only once. It opens without an account and shows nothing else.</span>
     </p>
     <ul v-if="links?.some((l) => l.opens)" class="links">
       <template v-for="l in links" :key="l.id"

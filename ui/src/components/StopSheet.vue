@@ -67,7 +67,7 @@ function discard() {
           <li>
             Note the time, <b class="num">{{ clock }}</b>, and what the client reports.
           </li>
-          <li>No more testing today. A doctor first; follow the local first-aid rules.</li>
+          <li>Do not test again today. The client sees a doctor first; follow the local first-aid rules.</li>
         </ol>
       </div>
       <label><span>Anything to add</span><textarea v-model="note" rows="2" maxlength="2000"></textarea></label>

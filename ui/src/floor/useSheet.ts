@@ -271,7 +271,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
       if (!watched.stage.value) return "";
       return `${r.take.passes}${r.take.then ? ", or back one stage" : r.take.from_any ? ", or one down" : ", or it ends here"}.`;
     }
-    if (r.take.kind === "seen") return "A key for each thing you see. Nothing seen is a reading too.";
+    if (r.take.kind === "seen") return "There is a key for each thing you see. If you see nothing, record that.";
     if (r.how) return r.how;
     if (sheet.value.advice && (r.take.kind === "load" || at.value === sheet.value.next)) return sheet.value.advice.because;
     if (r.take.kind === "watch") return timing.value ? `It ends with: ${r.take.ends.toLowerCase()}.` : "";

@@ -71,7 +71,7 @@ export function useStrap() {
       try {
         return await listen();
       } catch {
-        problem.value = "The strap is out of reach. It is taken up again by itself; type the heart rate until then.";
+        problem.value = "The strap is out of reach. It reconnects by itself; type the heart rate until then.";
         await new Promise((resolve) => setTimeout(resolve, wait));
       }
     }

@@ -72,7 +72,7 @@ test("in the middle of a sentence a label is small, and an abbreviation is not",
 });
 
 test("the rule in one line is its first sentence", () => {
-  expect(firstSentence("Depth is reached. Form lost twice ends it.")).toBe("Depth is reached.");
+  expect(firstSentence("Depth is reached. When the form is lost a second time, the test ends.")).toBe("Depth is reached.");
   expect(firstSentence("10.5 cm at least, no bounce")).toBe("10.5 cm at least, no bounce");
 });
 

@@ -177,7 +177,7 @@ async function begin() {
           :condition="c"
           :wrong="wrong(c.key)"
         >
-          <template v-if="timed(c.key)" #yes-no>It stands under “Before the clock”, with a timer.</template>
+          <template v-if="timed(c.key)" #yes-no>It is listed under “Before the clock”, with a timer.</template>
           <template v-if="c.expected" #hint> The protocol’s is {{ inUnits(c.expected, c.unit ?? "", page.units) }}.</template>
           <p v-if="differs(c.key)" class="unlike">
             <b>◆ {{ differs(c.key)!.then }} last time.</b> Matters because {{ differs(c.key)!.why }}.
@@ -208,7 +208,7 @@ async function begin() {
           <label class="condition"
             ><span class="name">Resting heart rate</span
             ><ElInput v-model="draft.resting" name="resting_hr" inputmode="numeric" class="number"><template #append>bpm</template></ElInput
-            ><span class="hint">Seated, after five minutes. With it the ceiling may lie lower.</span>
+            ><span class="hint">Seated, after five minutes. It can lower the ceiling.</span>
             <span v-if="wrong('resting_hr')" class="wrong" role="alert">{{ wrong("resting_hr") }}</span></label
           >
           <div class="condition">

@@ -129,7 +129,7 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
         inputmode="numeric"
         :wrong="wrong('window_min')"
       />
-      <label class="ticked"><input v-model="draft.photos" type="checkbox" /> Photographs belong to it</label>
+      <label class="ticked"><input v-model="draft.photos" type="checkbox" /> With photographs</label>
     </div>
     <h2>The tests, in their order</h2>
     <p v-if="known?.better_order" class="box care">

@@ -44,7 +44,7 @@ async function begin() {
       >
       <label class="field"
         ><span class="name">Time zone</span><ElInput v-model="draft.time_zone" name="time_zone" /><span class="hint"
-          >Decides which day it is.</span
+          >It decides which day it is for you.</span
         ></label
       >
       <FailureNote :failure="failure" />

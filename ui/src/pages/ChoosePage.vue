@@ -110,7 +110,7 @@ const to = (fit: Fit) => `/people/${props.id}/assess/${fit.protocol}`;
       {{ others ? "Hide what does not suit" : `Show ${hidden} more that do not suit now, and why` }}
     </ElButton>
     <p v-if="all.length && all.every((f) => f.verdict === 'unsuited')" class="box stop none">
-      None of these tests suits today. Leave it, and note what the client tells you.
+      None of these tests suits the client today. Do not test; note what the client tells you.
     </p>
   </div>
 </template>

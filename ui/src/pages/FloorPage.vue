@@ -158,7 +158,7 @@ onKeyStroke((event) => {
       <div v-if="over" class="over" role="alertdialog" :aria-label="seenOpen ? 'Finished on another screen' : 'This test is finished'">
         <div class="box">
           <h2>{{ seenOpen ? "Finished on another screen" : "This test is finished" }}</h2>
-          <p>{{ status === "discarded" ? "It was discarded: nothing of it counts." : "Its result is saved." }}</p>
+          <p>{{ status === "discarded" ? "It was discarded and does not count." : "Its result is saved." }}</p>
           <p v-if="run.late > 0">
             {{ run.late }} of this screen’s entries came after that. They are saved with the record and change nothing.
           </p>

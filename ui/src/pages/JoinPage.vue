@@ -34,7 +34,7 @@ async function join() {
       />
       <FailureNote :failure="failure" />
       <button type="submit" class="go" :disabled="busy || !code.trim()">Join</button>
-      <p class="soft">No account. It ends with the counting.</p>
+      <p class="soft">You need no account. It ends when the counting ends.</p>
     </form>
   </div>
 </template>

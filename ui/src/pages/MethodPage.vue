@@ -146,7 +146,7 @@ const counting = computed(() => legs.value.flatMap((leg) => (leg.take.kind === "
         <ul>
           <li v-for="u in m.protocol.unsuited" :key="u.when">{{ u.why }}</li>
         </ul>
-        <h2>Compared only where alike</h2>
+        <h2>What must be the same to compare</h2>
         <ul>
           <li v-for="c in m.protocol.conditions" :key="c.key">
             <b>{{ c.label }}</b>: {{ c.why }}

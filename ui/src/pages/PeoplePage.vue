@@ -79,7 +79,7 @@ async function first() {
       </li>
     </ul>
     <p v-if="total !== null && people.length === 0 && !failure">
-      {{ text ? `Nobody by the name of “${text}”.` : "Nobody here yet." }} <RouterLink to="/people/new">Add a client</RouterLink>.
+      {{ text ? `Nobody is called “${text}”.` : "Nobody here yet." }} <RouterLink to="/people/new">Add a client</RouterLink>.
     </p>
     <ElButton v-if="next" @click="look(next)">Show more</ElButton>
   </div>

@@ -101,7 +101,7 @@ async function erase() {
             <ElRadioButton value="none">Not given</ElRadioButton>
           </ElRadioGroup>
           <span class="hint"
-            >Some equations and tables are printed for men and women apart. With none on record those results are left out, never
+            >Some equations and tables exist only for men and women separately. If no sex is recorded, those results are left out, never
             guessed.</span
           >
         </fieldset>
@@ -128,7 +128,7 @@ async function erase() {
         <label class="field"><span class="name">Goal, in the client’s own words</span><ElInput v-model="form.goal" name="goal" /></label>
         <div class="field">
           <label><span class="name">Medicines</span><ElInput v-model="form.medicines" name="medicines" /></label>
-          <ElCheckbox v-model="form.rate_limiting_drug">One of them holds the heart rate down (a beta-blocker, for one)</ElCheckbox>
+          <ElCheckbox v-model="form.rate_limiting_drug">One of them lowers the heart rate, such as a beta-blocker</ElCheckbox>
         </div>
         <label class="field"><span class="name">Notes</span><ElInput v-model="form.notes" name="notes" type="textarea" :rows="3" /></label>
       </div>

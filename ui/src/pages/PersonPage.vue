@@ -46,10 +46,10 @@ const care = computed(() => {
   const f = p.value?.form;
   if (!f) return [];
   const lines: string[] = [];
-  if (f.rate_limiting_drug) lines.push("On a medicine that holds the heart rate down: no test that rests on heart rate.");
+  if (f.rate_limiting_drug) lines.push("Takes a medicine that lowers the heart rate: use no test that is based on heart rate.");
   if (f.medicines) lines.push(`Medicines: ${f.medicines}.`);
   if (p.value!.age !== null && p.value!.age! < 18) lines.push("Under 18: follow the local rules on consent, supervision and data.");
-  if (!f.sex) lines.push("No sex on record: estimates printed for men and women apart are left out.");
+  if (!f.sex) lines.push("No sex on record: estimates that exist only for men and women separately are left out.");
   return lines;
 });
 </script>
@@ -94,7 +94,7 @@ const care = computed(() => {
             >
             <b class="num">{{ w.shown.split(" ")[0] }}</b>
           </RouterLink>
-          <p class="soft legend">In mL/kg/min. Methods differ by several; compare a method with itself.</p>
+          <p class="soft legend">In mL/kg/min. Methods differ by several mL/kg/min, so compare only results of the same method.</p>
         </FoldSection>
         <FoldSection title="Time line" :brief="`${p.tests.length} tests`">
           <p v-if="!p.tests.length">No tests yet. <RouterLink :to="assess">Start with readiness</RouterLink>.</p>
@@ -128,7 +128,7 @@ const care = computed(() => {
         </FoldSection>
         <div class="box">
           <h2>Photographs</h2>
-          <RouterLink :to="`/people/${id}/photos`">Take, or lay two days side by side</RouterLink>
+          <RouterLink :to="`/people/${id}/photos`">Take photos, or compare two days</RouterLink>
         </div>
         <div v-if="p.form.notes" class="box">
           <h2>Notes</h2>

@@ -60,8 +60,8 @@ async function remove(id: string) {
       </div>
     </div>
     <p class="lead">
-      Ask first, and say who sees them: nobody but this practice, unless you put them into a link. The same place and light, a plain
-      background, the same clothes; relaxed, arms at the side, feet as wide as the hips.
+      Ask the client first, and say who sees the photographs: only this practice, unless you include them in a link. Use the same place,
+      light and clothes each time, and a plain background. The client stands relaxed, arms at the side, feet hip-width apart.
     </p>
     <FailureNote :failure="failure" />
     <h2>Today, {{ dayName(p.today) }}</h2>

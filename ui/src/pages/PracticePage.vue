@@ -115,7 +115,7 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
           <label class="field"><span class="name">Name</span><ElInput v-model="form.name" @input="saved = false" /></label>
           <label class="field"
             ><span class="name">Time zone</span><ElInput v-model="form.time_zone" @input="saved = false" /><span class="hint"
-              >Decides which day it is: when a retest is due, how old a client is.</span
+              >It decides which day it is, and so when a retest is due and how old a client is.</span
             ></label
           >
           <label class="field"
@@ -143,7 +143,7 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
               @change="takeIn"
           /></label>
         </p>
-        <p class="soft">An import needs a practice without any clients or tests yet. It brings in the whole file or nothing.</p>
+        <p class="soft">An import needs a practice without any clients or tests. Either the whole file is imported or nothing.</p>
         <p v-if="taking.busy.value" role="status">Reading and checking the file…</p>
         <p v-if="taken" role="status">{{ taken }}</p>
         <FailureNote :failure="taking.failure.value" />
@@ -234,7 +234,7 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
           <button v-if="asked.person" type="button" class="plain" @click="asked.person = ''">{{ only }} only ×</button>
         </div>
         <FailureNote :failure="looking.failure.value" />
-        <p v-if="!lines.length" class="soft">{{ filtered ? "Nothing by this choice." : "Nothing yet." }}</p>
+        <p v-if="!lines.length" class="soft">{{ filtered ? "Nothing matches this choice." : "Nothing yet." }}</p>
         <ul class="rows">
           <li v-for="a in lines" :key="a.id" class="audit">
             <span class="soft num">{{ when.format(new Date(a.at)) }}</span>

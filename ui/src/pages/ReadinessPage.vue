@@ -128,7 +128,7 @@ async function keep(overrule: boolean) {
         <YesNo v-if="draft.disease" v-model="draft.cleared" name="cleared" label="Cleared by a doctor?"
           >For vigorous exercise, within the last 12 months</YesNo
         >
-        <YesNo v-model="draft.drug" name="drug" label="A medicine that holds the heart rate down?">A beta-blocker, for one</YesNo>
+        <YesNo v-model="draft.drug" name="drug" label="A medicine that lowers the heart rate?">Such as a beta-blocker</YesNo>
         <fieldset class="symptoms">
           <legend>Any of these, now or lately with effort?</legend>
           <ElCheckbox v-model="draft.none">None of them</ElCheckbox>
@@ -171,7 +171,7 @@ async function keep(overrule: boolean) {
           </div>
         </template>
         <p class="soft fine">
-          Impulso does not diagnose and clears nobody. Local rules, and the doctor, come first. After Riebe et al. 2015 (source recalled).
+          Impulso neither diagnoses nor clears anyone. Local rules and the doctor come first. After Riebe et al. 2015 (source recalled).
         </p>
       </aside>
     </div>

@@ -22,7 +22,7 @@ const kinds: [FaultKind, string, string][] = [
   ["settle", "A heart rate that does not settle", "One stage will need more minutes."],
   ["strap", "A strap that drops out", "For some seconds it has no contact."],
   ["cadence", "Feet off the beat", "For a while the cadence drifts."],
-  ["dizzy", "A client who gets dizzy", "What you do then, and how soon."],
+  ["dizzy", "A client who gets dizzy", "What you do then, and how quickly."],
 ];
 const { busy, failure, run } = useAction();
 const open = useBegin();
@@ -44,8 +44,8 @@ async function begin() {
   <form v-else class="page" @submit.prevent="begin">
     <div class="page-head"><h1>Rehearsal</h1></div>
     <p class="lead">
-      A simulated client: with a chest strap and a true VO₂max, or with a body that tires, shakes before it breaks and cheats depth. What it
-      really was you see only at the end. Nothing here touches anybody’s record.
+      A simulated client with a chest strap and a true VO₂max, or one who tires, shakes and loses depth. You see the true values only at the
+      end. Nothing here changes any client’s record.
     </p>
     <label class="field"
       ><span class="name">Test</span>

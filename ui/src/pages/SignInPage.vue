@@ -26,7 +26,7 @@ function onward() {
     </section>
     <aside v-if="welcome?.demo" class="box demo">
       <h2>The demo practice is loaded</h2>
-      <p>Tidewater Hall, with two years of made-up history. Nothing in it is anybody’s.</p>
+      <p>Tidewater Hall, with made-up clients and four years of made-up results.</p>
       <dl>
         <dt>Email</dt>
         <dd class="num">{{ welcome.demo.email }}</dd>

@@ -26,7 +26,7 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
           ><b>{{ run.name }}</b> · {{ run.protocol_name }} is open</span
         ><span class="to">Go back to it</span>
       </RouterLink>
-      <p v-if="day.more.open_runs" class="soft">More are open than these; the oldest are not shown.</p>
+      <p v-if="day.more.open_runs" class="soft">There are more open ones; the oldest are not shown.</p>
     </section>
 
     <div class="two">
@@ -49,7 +49,7 @@ const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api
               </RouterLink>
             </li>
           </ul>
-          <p v-if="day.more.open_visits" class="soft">More are open than these {{ day.open_visits.length }}; the oldest are not shown.</p>
+          <p v-if="day.more.open_visits" class="soft">There are more open ones {{ day.open_visits.length }}; the oldest are not shown.</p>
         </section>
         <section v-if="day.late.length">
           <h2>Late</h2>

@@ -52,7 +52,7 @@ function exportCsv() {
     <p v-if="t.typical_error" class="soft">
       Shaded: measurement error around the first comparable test, ± {{ t.typical_error.detectable.toFixed(1) }} {{ t.unit }}.
       <template v-if="t.typical_error.rests_on === 'readings'">It is calculated from the reading error, not measured in people.</template>
-      Inside it nothing is claimed. Better is up.
+      A change inside it may be chance. Better is up.
       <template v-if="t.points.some((p) => p.unlike.length)"
         >A diamond with ≠ was taken under other conditions and is left out of the line.</template
       >

@@ -93,7 +93,7 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
       <ElButton v-else-if="open" type="primary" size="large" class="no-print" :loading="busy" @click="close">Close the visit</ElButton>
     </div>
     <p v-if="v.is_stale" class="box care no-print">
-      This visit was begun on {{ dayYear(v.on) }} and left open. Go on with it, or close it with what there is.
+      This visit was begun on {{ dayYear(v.on) }} and left open. Go on with it, or close it as it is.
     </p>
     <div v-if="v.learned" class="lead learned">
       <p>{{ v.learned.moved }}</p>
@@ -179,7 +179,7 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
           <p class="soft">Every test is done or skipped. Closing saves the visit as it is.</p>
         </section>
         <section v-else-if="open && left" class="no-print">
-          <ElButton :loading="busy" @click="close">Close it with what there is</ElButton>
+          <ElButton :loading="busy" @click="close">Close the visit as it is</ElButton>
         </section>
         <FailureNote :failure="failure" />
       </aside>

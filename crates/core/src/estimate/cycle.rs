@@ -176,7 +176,7 @@ pub(super) fn from_steady_rate(quantity: &str, trial: &Trial, vo2_l_min: f64) ->
         }
     }
     if !age_fits {
-        let message = "The factor for age is printed for 15 to 65; the outermost one was used.";
+        let message = "The factor for age exists for ages 15 to 65; the nearest one was used.";
         flags.push(flag(FlagCode::AgeClamped, "age_years", message));
     }
     let share = match trial.circumstances.conditioned {
@@ -260,7 +260,7 @@ pub(super) fn multistage(trial: &Trial) -> Result<Found, Nothing> {
         let band = format!("{} and {} bpm", rounded(line.from_bpm, 0), rounded(line.ceiling_bpm, 0));
         let message = match counting {
             0 | 1 => format!("{counting} stage between {band}; a line needs two. Readings are kept, no estimate is given."),
-            _ => format!("Between {band} the heart rate did not rise with the load, so the line leads nowhere. No estimate is given."),
+            _ => format!("Between {band} the heart rate did not rise with the load, so no line can be drawn. No estimate is given."),
         };
         let code = if counting < 2 { FlagCode::TooFewStages } else { FlagCode::WideExtrapolation };
         return Err(Nothing::Withheld(flag(code, "stages", message)));

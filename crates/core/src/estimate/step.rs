@@ -46,7 +46,7 @@ pub fn recovery_hr(protocol: &Protocol, inputs: &Inputs) -> Result<Bpm, InputErr
         (Some(counted), Some(given)) if (counted.value() - given.value()).abs() > 0.5 => Err(InputError::new(
             Code::OutOfRange,
             "recovery_hr",
-            format!("The count gives {counted}, but {given} was given beside it. Give one of the two."),
+            format!("The count gives {counted}, but {given} was typed as well. Give only one of the two."),
         )),
         (Some(counted), _) => Ok(counted),
         (None, Some(given)) => Ok(given),

@@ -73,7 +73,7 @@ pub fn seen(protocol: &Protocol, client: &Client, state: &State, at_s: f64) -> V
     if let Some(Shape::Count) = shape(protocol)
         && let Some(last) = exertion(protocol, client, state).moves.last().filter(|m| at_s * 1000.0 >= m.to_ms + 2500.0)
     {
-        seen.push(((last.to_ms + 2500.0) / 1000.0, "The client stays where they are: not one more.".to_owned()));
+        seen.push(((last.to_ms + 2500.0) / 1000.0, "The client stops: no more repetitions.".to_owned()));
     }
     seen.sort_by(|a, b| a.0.total_cmp(&b.0));
     seen

@@ -162,9 +162,9 @@ pub fn lift(client: &Client, before: usize, load_kg: f64) -> Lift {
     let (seen, good) = match hard {
         h if h > 1.0 => ("The bar stops halfway. The spotter takes it.", false),
         h if h > 0.94 && dice.uniform() < 0.4 => ("The bar goes up, but the body twists and the hips leave the bench.", false),
-        h if h > 0.94 => ("The bar goes up slowly, stops for a blink, and locks out.", true),
+        h if h > 0.94 => ("The bar goes up slowly, stops for a moment, and locks out.", true),
         h if h > 0.8 => ("The bar goes up, slower at the end, and locks out.", true),
-        _ => ("The bar goes up without a fight.", true),
+        _ => ("The bar goes up easily.", true),
     };
     Lift { seen: seen.into(), good }
 }
@@ -212,7 +212,9 @@ fn of_hold(seen: &Exertion, state: &State) -> Verdict {
     }
     readings.extend(over.map(|read| ReadAgainstTruth { label: hold.ends.clone(), when: "with the key".into(), read, truth }));
     let sentence = match over {
-        Some(read) if (read - truth).abs() <= HAND_S => format!("Held {}, and you saw it end.", quantity::with_unit("seconds", truth)),
+        Some(read) if (read - truth).abs() <= HAND_S => {
+            format!("The hold lasted {}, and you stopped the clock at the end.", quantity::with_unit("seconds", truth))
+        }
         Some(read) if read > truth => {
             let late = rounded(read - truth, 1);
             format!("The position was lost at {}; the clock ran {late} s longer.", quantity::with_unit("seconds", truth))
@@ -257,7 +259,7 @@ fn of_count(seen: &Exertion, state: &State, events: &[Event]) -> Verdict {
         };
         let (noticed, then) = match (rep.counts(), counted) {
             (false, false) => (true, "You did not count it."),
-            (false, true) => (false, "It was counted: take it off with the key."),
+            (false, true) => (false, "It was counted: remove it with the key."),
             (true, _) => (false, "It was not counted."),
         };
         faults.push(FaultReport { what, noticed, then: then.into() });
@@ -391,7 +393,7 @@ mod tests {
             floor.at(shakes + 200.0, Kind::Marked { mark: "shake_s".into() });
             floor.at(over + 300.0, Kind::PositionLost);
             let report = floor.report(over + 4000.0);
-            assert!(report.sentence.contains("you saw it end"), "{}", report.sentence);
+            assert!(report.sentence.contains("you stopped the clock at the end"), "{}", report.sentence);
             assert!(report.readings.iter().all(|r| (r.read - r.truth).abs() <= 0.5), "{:?}", report.readings);
             assert!(report.missed.iter().any(|m| m.starts_with("Form lost once")), "{:?}", report.missed);
         }

@@ -170,7 +170,7 @@ fn fault_report(fault: Fault, state: &State, events: &[Event]) -> FaultReport {
                 matches!(k, Kind::CadenceLost | Kind::CadenceRegained | Kind::Noted { .. } | Kind::Stopped)
             }),
             "You noted it.",
-            "Say the beat aloud and note it: the work is no longer what the equation takes it for.",
+            "Say the beat aloud and note it: the work is no longer what the equation assumes.",
         ),
         Fault::StrapDropsOut { from_s, until_s } => (
             done(from_s, until_s + NOTICED_WITHIN_S, &|k| {

@@ -141,7 +141,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
         Kind::MinuteAdded { stage, reason } | Kind::StageAccepted { stage, reason } => {
             why(Some(reason))?;
             let open = state.stages().last().filter(|s| s.number == *stage && !s.readings.is_empty());
-            open.map(|_| ()).ok_or_else(|| refuse("stage", format!("Stage {stage} is not the one that is being judged.")))
+            open.map(|_| ()).ok_or_else(|| refuse("stage", format!("Stage {stage} is not the current stage.")))
         }
         Kind::ValueTyped { key, value } => {
             if !protocol.course().is_some_and(|c| c.ask.contains(key)) {
@@ -167,7 +167,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
         Kind::Struck { input, side, attempt } => {
             let row = row_of(protocol, state, input, side.as_deref())?;
             let there = row.is_struck_from() && (1..=row.cells.len()).contains(&usize::from(*attempt));
-            there.then_some(()).ok_or_else(|| refuse("attempt", format!("There is no try {attempt} to strike.")))
+            there.then_some(()).ok_or_else(|| refuse("attempt", format!("There is no try {attempt} to cross out.")))
         }
         Kind::Counted { input, side, by } => {
             let row = row_of(protocol, state, input, side.as_deref())?;
@@ -179,7 +179,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             let more_follow = matches!(row.take, Take::Count { heavier: Some(_), .. });
             let most = if more_follow { SET_MAX } else { most };
             if held + f64::from(*by) < 0.0 {
-                return Err(refuse("by", "There is no repetition to strike.".into()));
+                return Err(refuse("by", "There is no repetition to cross out.".into()));
             }
             if held + f64::from(*by) > most {
                 let message = format!("{} is the most that is counted here. {}", rounded(most, 0), too_many(protocol));
@@ -220,7 +220,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             room(protocol, row)
         }
         Kind::WatchEnded | Kind::SidesSwapped => {
-            state.sheet().map(|_| ()).ok_or_else(|| InputError::new(Code::UnknownField, "sheet", "Nothing of this is taken here."))
+            state.sheet().map(|_| ()).ok_or_else(|| InputError::new(Code::UnknownField, "sheet", "This test takes no such reading."))
         }
         Kind::Lifted { load_kg, reason, .. } => {
             if state.sheet().and_then(SheetState::is_beyond_plan) == Some(true) && reason.as_deref().is_none_or(|r| r.trim().is_empty()) {
@@ -311,7 +311,8 @@ fn heart_rate(protocol: &Protocol, state: &State, stage: u8, minute: u8, at: Opt
         return Err(refuse("bpm", "Start the clock first: the minutes count from there.".into()));
     };
     if stage != open.number {
-        let message = format!("Stage {} is running; this reading says stage {stage}. Readings of a stage that is over stand.", open.number);
+        let message =
+            format!("Stage {} is running; this reading says stage {stage}. Readings of a finished stage cannot be changed.", open.number);
         return Err(refuse("stage", message));
     }
     if !(1..=LAST_MINUTE).contains(&minute) {
@@ -363,7 +364,7 @@ fn load(state: &State, stage: u8, kgm_min: f64, reason: Option<&str>, at: Option
 fn why(reason: Option<&str>) -> Result<(), InputError> {
     let given = text::note(reason.unwrap_or_default(), "reason")?;
     let missing =
-        || InputError::new(Code::MissingInput, "reason", "This overrules the decision: give the reason in a few words. It is kept.");
+        || InputError::new(Code::MissingInput, "reason", "This overrules the decision: give the reason in a few words. It is saved.");
     given.map(|_| ()).ok_or_else(missing)
 }
 

@@ -213,7 +213,7 @@ pub enum Kind {
         /// The try, from 1.
         attempt: u8,
     },
-    /// One more repetition; or one struck out.
+    /// One more repetition; or one crossed out.
     Counted {
         /// The input.
         input: String,

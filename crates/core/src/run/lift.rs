@@ -113,14 +113,14 @@ pub(super) fn advice(lifts: &[(f64, bool)], plan: &Planned) -> LoadAdvice {
             let (next, because) = match (towards, lifts.len()) {
                 // The second half way, the third at it: larger steps only where it is not reached otherwise.
                 (Some(expected), 1) => {
-                    (plates.round(f64::midpoint(last, expected)), format!("Half way to the {} that are expected.", plates.said(expected)))
+                    (plates.round(f64::midpoint(last, expected)), format!("Halfway to the expected {}.", plates.said(expected)))
                 }
                 (Some(expected), _) => (plates.round(expected), format!("What is expected: {}.", plates.said(expected))),
                 (None, made) => {
                     // Ten per cent after the first where nothing is expected, smaller near the end.
                     let share = if plan.expected.is_some() { 0.05 } else { 0.1 / f64::from(1 << (made - 1).min(2)) };
                     let step = plates.step(last * share);
-                    (last + step, format!("Made: {} more. Less if it was slow or the form went.", plates.said(step)))
+                    (last + step, format!("Made: {} more. Add less if it was slow or the form was lost.", plates.said(step)))
                 }
             };
             LoadAdvice { kg: Some(next.max(last + plates.smallest)), because }
@@ -132,7 +132,11 @@ pub(super) fn advice(lifts: &[(f64, bool)], plan: &Planned) -> LoadAdvice {
             } else {
                 LoadAdvice {
                     kg: Some(between),
-                    because: format!("Missed: between the {} that was made and the {} that was not.", plates.said(best), plates.said(last)),
+                    because: format!(
+                        "Missed: a load between {}, which was made, and {}, which was not.",
+                        plates.said(best),
+                        plates.said(last)
+                    ),
                 }
             }
         }

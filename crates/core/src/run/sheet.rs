@@ -1,5 +1,5 @@
 //! The sheet of a test in attempts: what is read, counted, timed, started again and again, or lifted, try by try and side by
-//! side. Nothing on it is lost: a try that did not count stays, struck out.
+//! side. Nothing on it is lost: a try that did not count stays, crossed out.
 
 use std::collections::BTreeMap;
 
@@ -338,7 +338,7 @@ impl SheetState {
     fn count(&mut self, protocol: &Protocol, state: &mut State, event: &Event, at: f64) {
         let Kind::Counted { input, side, by } = &event.kind else { return };
         let (side, by) = (side.as_deref(), *by);
-        // Nothing is counted before the work or after its bell; what did not count may be struck out afterwards.
+        // Nothing is counted before the work or after its bell; what did not count may be crossed out afterwards.
         let work = state.timeline.phase(PhaseKind::Work);
         let rung = work.and_then(|w| w.end_ms).is_some_and(|end| at > end);
         let rung = rung || self.beats.is_some_and(|b| b.over_ms.is_some());
@@ -507,7 +507,7 @@ impl SheetState {
             ]);
             state.timeline.calls.extend(rest.at_most_ms.map(|at_ms| Call {
                 at_ms,
-                say: "That is a long rest. Go, or close the test.".into(),
+                say: "That is a long rest. Start the next one, or finish the test.".into(),
                 tone: Tone::Warning,
             }));
         }
@@ -522,7 +522,7 @@ impl SheetState {
         }
         if let Some(until) = self.watch.and_then(|w| w.until_ms) {
             let is_counted = self.watch.is_some_and(|w| matches!(self.rows[w.row].take, Take::Count { .. }));
-            let say = if is_counted { "Time." } else { "That is the longest it is timed." };
+            let say = if is_counted { "Time." } else { "The rest timer has reached its end." };
             state.timeline.calls.push(Call { at_ms: until, say: say.into(), tone: Tone::End });
         }
         for (k, start) in self.starts_ms.iter().enumerate() {

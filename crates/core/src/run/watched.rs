@@ -33,7 +33,7 @@ impl SheetState {
         for (then, stage, at, words) in over {
             let Some(counted) = self.row(&then, None).map(|k| &mut self.rows[k]) else { continue };
             counted.how = Some(words.map_or_else(
-                || "Not even stage 1: 0, which is a score.".to_owned(),
+                || "Stage 1 was not passed: the score is 0.".to_owned(),
                 |words| format!("Stage {stage}, {words}: as many as possible."),
             ));
             if stage == 0.0 && counted.cells.is_empty() {

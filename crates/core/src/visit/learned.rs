@@ -134,7 +134,7 @@ fn moved(tests: &[Judged]) -> String {
     };
     let compared = tests.iter().flat_map(|t| t.since_last.iter()).filter(|c| c.verdict != Verdict::NotComparable);
     let Some(from) = compared.map(|c| c.from_on).max() else {
-        return "The first of its kind here: next time shows what has moved.".into();
+        return "The first of its kind here. The next one will show what has changed.".into();
     };
     let of = |t: &Judged, list: &[Comparison], such: &dyn Fn(&&Comparison) -> bool| {
         let main = list.iter().filter(such).max_by(|a, b| a.steps.unwrap_or(0.0).abs().total_cmp(&b.steps.unwrap_or(0.0).abs()));
@@ -150,7 +150,7 @@ fn moved(tests: &[Judged]) -> String {
     let open = |c: &&Comparison| c.verdict == Verdict::NoVerdict && c.difference != 0.0;
     let undecided: Vec<String> = tests.iter().filter_map(|t| t.since_last.iter().find(open).map(|c| format!("{})", by(t, c)))).collect();
     let since_last = if last.is_empty() && !perhaps.is_empty() {
-        format!("Since {day} nothing is clear; perhaps {}.", text::list(&perhaps))
+        format!("Since {day} there is no clear change; perhaps {}.", text::list(&perhaps))
     } else if last.is_empty() && undecided.is_empty() {
         format!("No change since {day} is larger than measurement error. If that goes on, change the training.")
     } else if last.is_empty() {

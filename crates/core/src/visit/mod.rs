@@ -274,7 +274,7 @@ impl VisitState {
 pub fn cost_of_moving(moved: &Protocol, before: &Protocol) -> Option<String> {
     let rank = |p: &Protocol| crate::catalogue::section(&p.section).map_or(0, |s| s.rank);
     (rank(moved) > rank(before))
-        .then(|| format!("After the {} the {} may come out weaker; compare with visits in the same order.", moved.name, before.name))
+        .then(|| format!("After the {} the result of the {} may be lower; compare only visits in the same order.", moved.name, before.name))
 }
 
 #[cfg(test)]
@@ -356,7 +356,7 @@ mod tests {
         assert_eq!(fold(&battery, &back).next(&|_| true), Some(0));
         assert_eq!(fold(&battery, &[VisitEvent::Closed]).next(&|_| true), None);
         let cost = cost_of_moving(catalogue::find("push-up").unwrap(), catalogue::find("air-squat").unwrap());
-        assert!(cost.unwrap().contains("may come out weaker"));
+        assert!(cost.unwrap().contains("may be lower"));
     }
 
     #[test]

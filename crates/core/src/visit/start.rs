@@ -45,7 +45,7 @@ pub fn variant_name(protocol: Option<&Protocol>, place: &Place) -> String {
 
 /// Why a test cannot be done yet. `passed`: tests of which every point was met.
 pub fn waits_for(protocol: &Protocol, passed: &BTreeSet<String>) -> Option<String> {
-    suitability::waits_for(protocol, passed).map(|first| format!("Opens once every point of the {} was met.", first.name))
+    suitability::waits_for(protocol, passed).map(|first| format!("Opens when every point of the {} is met.", first.name))
 }
 
 /// The last time a test was done as the battery has it, with a score: one hold's time is no last time of another. `history`: oldest first.

@@ -36,17 +36,22 @@ fn twelve_minutes(distance_m: f64, printed: f64) {
     assert!((computed - printed).abs() < 0.005, "{computed}");
 }
 
+/// The first shuttle of the level that is run at a speed, km/h: level 1 at 8.5, half a km/h more each level.
+fn at_speed(speed: f64) -> serde_json::Value {
+    json!({ "level": (speed - 8.0) / 0.5, "shuttle": 1.0 })
+}
+
 #[test_case(12.5, 25.0, 47.60; "an adult at level 9")]
 #[test_case(10.0, 12.0, 42.86; "a child of 12 at level 4")]
 #[test_case(15.0, 18.0, 62.60; "18 at level 14")]
 fn shuttle_20m(speed: f64, age: f64, printed: f64) {
-    let computed = vo2max("shuttle-20m", &of(Sex::Male, age, 70.0), &json!({ "speed_kmh": speed }));
+    let computed = vo2max("shuttle-20m", &of(Sex::Male, age, 70.0), &at_speed(speed));
     assert!((computed - printed).abs() < 0.01, "{computed}");
 }
 
 #[test]
 fn the_age_counts_up_to_eighteen() {
-    let at = |age: f64| vo2max("shuttle-20m", &of(Sex::Female, age, 60.0), &json!({ "speed_kmh": 12.0 }));
+    let at = |age: f64| vo2max("shuttle-20m", &of(Sex::Female, age, 60.0), &at_speed(12.0));
     assert_eq!(at(18.0), at(52.0));
     assert!(at(12.0) > at(18.0));
 }

@@ -49,7 +49,7 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<HappeningForm>) 
     let from_on = person::day(form.from_on, "from_on")?;
     let until_on = form.until_on.map(|d| person::day(d, "until_on")).transpose()?;
     if from_on > auth::today(&mut scope).await? {
-        return Err(InputError::new(Code::OutOfRange, "from_on", "That lies in the future. Type the day it began.").into());
+        return Err(InputError::new(Code::OutOfRange, "from_on", "That day is in the future. Type the day it began.").into());
     }
     if until_on.is_some_and(|until| until < from_on) {
         return Err(InputError::new(Code::OutOfRange, "until_on", "It ends before it begins. Check the two days.").into());

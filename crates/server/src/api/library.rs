@@ -126,7 +126,7 @@ pub async fn type_error(who: SignedIn, id: web::Path<String>, form: Json<TypedEr
             return Err(InputError::new(Code::OutOfRange, "value", "A typical error is a number above 0, in the measure’s unit.").into());
         }
         Some(value) => {
-            let missing = || InputError::new(Code::MissingInput, "source", "Say who says so: author and year, or where it was measured.");
+            let missing = || InputError::new(Code::MissingInput, "source", "Give the source: author and year, or where it was measured.");
             let source = text::note(&form.source, "source")?.ok_or_else(missing)?;
             typed_errors::set(&mut scope, &protocol, &form.quantity, &TypedError { value, source }).await?;
         }
@@ -166,7 +166,7 @@ pub async fn set_mark(who: SignedIn, id: web::Path<String>, form: Json<PassMarkF
             return Err(InputError::new(Code::OutOfRange, "mark", "A target is a number in the measure’s unit.").into());
         }
         Some(mark) => {
-            let missing = || InputError::new(Code::MissingInput, "source", "Say who says so, or that it is your own.");
+            let missing = || InputError::new(Code::MissingInput, "source", "Give the source, or say that it is your own.");
             let source = text::note(&form.source, "source")?.ok_or_else(missing)?;
             let own = OwnMark { protocol: protocol.id.clone(), quantity: form.quantity.clone(), mark, source };
             pass_marks::set(&mut scope, &own).await?;

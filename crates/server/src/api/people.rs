@@ -327,7 +327,7 @@ fn years(born: NaiveDate, today: NaiveDate) -> Option<f64> {
 /// Checks what was typed.
 fn profile(form: &PersonForm, today: NaiveDate) -> Result<Profile, InputError> {
     if form.born > today {
-        return Err(InputError::new(Code::OutOfRange, "born", "The birth date lies in the future. Check the year."));
+        return Err(InputError::new(Code::OutOfRange, "born", "The birth date is in the future. Check the year."));
     }
     age_on(form.born, today).map_err(|e| InputError::new(e.code, "born", format!("{} Check the birth date.", e.message)))?;
     let imperial = form.units == Units::Imperial;

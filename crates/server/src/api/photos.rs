@@ -107,8 +107,7 @@ pub async fn keep(
     let day = |today: NaiveDate, born: NaiveDate| {
         let on = query.on.unwrap_or(today);
         let fits = on <= today && on >= born;
-        fits.then_some(on)
-            .ok_or_else(|| InputError::new(Code::OutOfRange, "on", "A photograph is of today or of an earlier day of this client."))
+        fits.then_some(on).ok_or_else(|| InputError::new(Code::OutOfRange, "on", "Choose today or an earlier day for the photograph."))
     };
     // No connection to the database is held while the picture is opened.
     let mut scope = who.scope().await?;

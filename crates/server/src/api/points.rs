@@ -129,7 +129,7 @@ pub async fn past(who: SignedIn, id: web::Path<String>, form: Json<PastForm>) ->
     let battery = battery(&shelf, &id)?;
     let own = scoring_tables::of_battery(&mut scope, &battery.id).await?;
     if form.version.is_some_and(|v| !own.iter().any(|(t, _)| t.version == v)) {
-        return Err(InputError::new(Code::OutOfRange, "version", "There is no table of your own with this version.").into());
+        return Err(InputError::new(Code::OutOfRange, "version", "You have no table with this version.").into());
     }
     let version = form.version.and_then(|v| i32::try_from(v).ok());
     scoring_tables::apply_to_past(&mut scope, &battery.id, version).await?;

@@ -191,10 +191,10 @@ pub async fn remove_coach(who: SignedIn, id: web::Path<Uuid>, known: web::Data<K
     let me = accounts::coach(&mut scope, who.coach).await?;
     let refuse = |message: &str| Err(ApiError::new(actix_web::http::StatusCode::FORBIDDEN, "founders_only", message));
     if !me.is_founder {
-        return refuse("Only who founded the practice removes a coach. Ask them.");
+        return refuse("Only the founder of the practice can remove a coach. Ask them.");
     }
     if accounts::coach(&mut scope, CoachId(*id)).await?.is_founder {
-        return refuse("The founder stays with the practice.");
+        return refuse("The founder cannot be removed from the practice.");
     }
     accounts::remove(&mut scope, CoachId(*id)).await?;
     audit::record(&mut scope, who.coach, "coach.removed", Subject::thing("coach", *id), serde_json::json!({})).await?;

@@ -169,7 +169,7 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> 
     // 128 bits: nobody guesses it, and a list of them helps nobody.
     let made = visit_links::of_visit(&mut scope, visit.id).await?.len();
     if made >= LINKS_MAX {
-        let message = format!("This visit has had {LINKS_MAX} links. Use one that still opens.");
+        let message = format!("This visit has had {LINKS_MAX} links, which is the most. Use one that still works.");
         return Err(InputError::new(Code::OutOfRange, "id", message).into());
     }
     let token = format!("{:032x}", rand::rng().random::<u128>());
@@ -287,7 +287,7 @@ async fn opened(store: &Store, token: &str, rates: &RateLimits, caller: &Caller)
         return Ok(opened);
     }
     rates.wrong_code.count(&caller.0)?;
-    let message = "This link opens nothing any more: it has ended or was withdrawn. Ask whoever sent it for a new one.";
+    let message = "This link has ended or was withdrawn. Ask whoever sent it for a new one.";
     Err(ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message))
 }
 

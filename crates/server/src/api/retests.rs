@@ -164,7 +164,7 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: Json<PlanForm>) -> A
         form.rule.dates(form.from)?.into_iter().map(|d| form.hard_days.clear(d)).filter(|d| *d >= today).collect();
     dates.dedup();
     if dates.is_empty() {
-        return Err(InputError::new(Code::OutOfRange, "rule", "Every date of this rule lies in the past. Count from a later day.").into());
+        return Err(InputError::new(Code::OutOfRange, "rule", "Every date of this rule is in the past. Count from a later day.").into());
     }
     let plan = retests::keep(&mut scope, who.coach, person, &what, &form.rule, form.from, &dates).await?;
     let detail = json!({ "rule": form.rule.words(), "protocol": what });
@@ -207,7 +207,7 @@ pub async fn section(who: SignedIn, which: web::Path<Part>, query: web::Query<Pa
 
 fn cursor(text: &str) -> Result<Cursor, InputError> {
     let read = text.split_once('~').and_then(|(on, id)| Some(Cursor { due_on: on.parse().ok()?, id: id.parse().ok()? }));
-    let unknown = || InputError::new(Code::OutOfRange, "after", "This is no place in the list. Start from its beginning.");
+    let unknown = || InputError::new(Code::OutOfRange, "after", "The list has no such page. Start from its beginning.");
     let read = read.ok_or_else(unknown)?;
     person::day(read.due_on, "after")?;
     Ok(read)
@@ -290,7 +290,7 @@ fn appointment(line: &RetestLine) -> Appointment {
 #[post("/retests/{id}/skip")]
 pub async fn skip(who: SignedIn, id: web::Path<Uuid>, form: Json<SkipForm>) -> ApiResult<HttpResponse> {
     let reason = text::note(&form.reason, "reason")?
-        .ok_or_else(|| InputError::new(Code::MissingInput, "reason", "Say in a word why this test is skipped."))?;
+        .ok_or_else(|| InputError::new(Code::MissingInput, "reason", "Give a reason why this test is skipped."))?;
     let mut scope = who.scope().await?;
     retests::skip(&mut scope, RetestId(*id), &reason).await?;
     let subject = Subject::of("retest", *id, retests::person_of(&mut scope, RetestId(*id)).await?);

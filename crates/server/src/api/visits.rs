@@ -434,10 +434,12 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
             VisitEvent::Skipped { place, reason }
         }
         VisitEvent::Withdrawn { .. } | VisitEvent::Returned { .. } => {
-            return Err(InputError::new(Code::OutOfRange, "happened", "A result is taken out of a visit on its own page.").into());
+            return Err(
+                InputError::new(Code::OutOfRange, "happened", "To take a result out of a visit, open the result’s own page.").into()
+            );
         }
         VisitEvent::Begun { .. } | VisitEvent::Done { .. } | VisitEvent::Ended { .. } => {
-            return Err(InputError::new(Code::OutOfRange, "happened", "A test is begun on the floor and ends with its result.").into());
+            return Err(InputError::new(Code::OutOfRange, "happened", "A test starts on the floor and ends with its result.").into());
         }
         VisitEvent::WindowBegun if visit.battery.window_min.is_none() => {
             return Err(InputError::new(Code::OutOfRange, "happened", "This battery has an order and no window.").into());

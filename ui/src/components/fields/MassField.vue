@@ -21,7 +21,7 @@ const keep = defineModel<boolean>("keep", { required: true });
         />
         <ElCheckbox v-model="keep" name="keep_mass">Use the recorded value</ElCheckbox>
       </div>
-      <span class="hint">The result depends on it. Weigh the client again, or use the recorded value.</span>
+      <span class="hint">The result depends on the body mass. Weigh the client again, or use the recorded value.</span>
     </template>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
   </div>

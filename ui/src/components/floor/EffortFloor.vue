@@ -121,7 +121,7 @@ onKeyStroke((event) => {
       </div>
       <p v-else-if="!state.decision && !over" class="soft hint">
         {{ measured ? "Press once when the client crosses the line." : effort.counts ? `Press once for each ${effort.counts}.` : "" }} A
-        press too soon is set aside.<template v-if="usesHeart"> The heart rate is asked for at once after it.</template>
+        press too soon is set aside.<template v-if="usesHeart"> The heart rate is asked for right after it.</template>
       </p>
       <RemarkLog :state="state" :working="false" @remark="(text) => run.happened({ kind: 'noted', text })" />
     </section>

@@ -29,7 +29,7 @@ const figures = computed(() => {
 });
 const heading = computed(() => (run.startedAt === null ? "Ready when you are" : (phase.value?.label ?? "")));
 const cue = computed(() => {
-  if (run.startedAt === null) return "Partners join by the code, on any phone. One clock for all.";
+  if (run.startedAt === null) return "Partners join with the code on any phone. Everybody follows one clock.";
   if (countOver.value) return missing.value === 0 ? "Everybody is in." : `${missing.value} still missing.`;
   return phase.value?.cue ?? "";
 });

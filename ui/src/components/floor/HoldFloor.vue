@@ -119,9 +119,9 @@ onKeyStroke((event) => {
       </div>
       <div v-if="seen.length && !over" class="watch care">
         <b>{{ seen.at(-1)!.label }}</b>
-        <span>That is a finding, not the end. Let the client breathe on.</span>
+        <span>It is noted; the hold goes on. Let the client keep breathing.</span>
       </div>
-      <p class="soft">Who cannot take the position gets 0: a score, and a place to start from.</p>
+      <p class="soft">A client who cannot take the position scores 0. That is a starting point.</p>
       <RemarkLog :state="state" :working="false" @remark="(text) => run.happened({ kind: 'noted', text })" />
     </section>
   </main>

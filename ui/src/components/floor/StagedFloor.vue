@@ -136,12 +136,15 @@ onKeyStroke((event) => {
       />
       <div v-if="waiting" class="wait">
         <h2>Keep going</h2>
-        <p>What you typed is kept here. The decision comes when the line is back; until then the load stays, and you may read on.</p>
+        <p>
+          What you typed is kept here. The decision comes when the connection is back. Until then keep the load and go on reading the heart
+          rate.
+        </p>
       </div>
       <DecisionCard v-else-if="state.decision" :decision="state.decision" />
       <div v-else class="wait">
         <h2>{{ run.startedAt === null ? "Before you start" : "First reading" }}</h2>
-        <p v-if="run.startedAt === null">Strap on, saddle set, load ready. Nothing is asked for before it is due.</p>
+        <p v-if="run.startedAt === null">Strap on, saddle set, load ready. Impulso asks for each reading when it is due.</p>
         <p v-else-if="next">Minute {{ next.minute }}, in {{ minutes(next.at_ms - ms + 999) }}.</p>
       </div>
       <LoadChoice v-if="loadDue" ref="load" :due="loadDue" @set="setLoad" />

@@ -132,7 +132,7 @@ pub struct SheetCell {
     pub counts: bool,
     /// When, ms of the run's clock.
     pub at_ms: f64,
-    /// Repetitions of a count that were struck out.
+    /// Repetitions of a count that were crossed out.
     pub struck: u32,
 }
 

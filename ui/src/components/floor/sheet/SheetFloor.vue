@@ -28,7 +28,7 @@ const before = computed(() => (row.value.take.kind === "read" && row.value.tries
 const agree = computed(() => {
   const within = row.value.agree_within;
   return within != null && row.value.cells.length === 1
-    ? `A third time only if the two differ by more than ${within} ${row.value.unit}.`
+    ? `Measure a third time only if the two differ by more than ${within} ${row.value.unit}.`
     : "";
 });
 const counts = computed(() => sheet.styles.value.length > 0 || row.value.take.kind === "count");

@@ -52,12 +52,12 @@ const struckOf = (row: SheetRow) => row.cells.reduce((sum, cell) => sum + cell.s
           {{ text(row, cell, n) }}<small v-if="made(row, n)">{{ made(row, n) }}</small>
         </button>
         <small v-if="row.seen?.length" class="soft">{{ row.seen.join(", ").toLowerCase() }}</small>
-        <small v-if="struckOf(row)" class="soft">{{ struckOf(row) }} struck out</small>
+        <small v-if="struckOf(row)" class="soft">{{ struckOf(row) }} crossed out</small>
       </span>
     </li>
   </ul>
   <p v-if="sheet.rows.some((r) => r.tries > 1 && r.cells.length && r.take.kind !== 'load')" class="soft hint">
-    Press a try that does not count: it stays, struck out.
+    Press a try that does not count. It stays in the list, crossed out.
   </p>
 </template>
 

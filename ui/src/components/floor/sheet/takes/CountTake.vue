@@ -46,7 +46,7 @@ defineExpose<Keys>({ press, isTyping: () => typed.value?.isTyping() ?? false });
     <button v-if="missed" type="button" :disabled="!live" @click="sheet.missBeat()">
       {{ missed.missed ? `Missed the beat, ${missed.missed} of ${missed.most}` : "Missed the beat" }} <kbd>M</kbd>
     </button>
-    <button v-if="heavier" type="button" class="main" @click="sheet.chooseInput(heavier.load)">Set over: heavier load</button>
+    <button v-if="heavier" type="button" class="main" @click="sheet.chooseInput(heavier.load)">Set done: heavier load</button>
     <button v-for="(b, k) in waits ? [] : beside" :key="b.input" type="button" :disabled="!live" @click="sheet.tallyBeside(b.input)">
       {{ b.label }} <kbd>{{ k + 1 }}</kbd>
     </button>

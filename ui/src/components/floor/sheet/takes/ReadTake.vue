@@ -71,7 +71,7 @@ async function judge() {
     const judged = { ...points.value };
     points.value = {};
     await sheet.take(judged);
-  } else wrong.value = "Say of each point whether it was met.";
+  } else wrong.value = "Mark each point as met or not met.";
 }
 const point = (key: string) => (points.value = { ...points.value, [key]: !points.value[key] });
 
