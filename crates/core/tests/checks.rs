@@ -1,5 +1,5 @@
 //! What each protocol gives, by files that stand beside each other: `tests/checks/<protocol>.json`, with the source its numbers
-//! were worked on. Of a man of 25 years, 80 kg and 180 cm.
+//! were worked on. Of a man of 25 years, 80 kg and 180 cm unless a check says whom.
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
 use std::{collections::BTreeMap, fs, path::Path};
@@ -8,8 +8,9 @@ use impulso_core::{
     catalogue::{self, Citation, Family, find},
     inputs::Inputs,
     person::{Facts, Sex},
+    report::{pass_of_test, standing_words},
     trial::{Trial, compute},
-    units::{Age, BodyMass, Height},
+    units::{Age, BodyMass, Height, Units},
 };
 use serde::Deserialize;
 use serde_json::{Value, json};
@@ -26,9 +27,23 @@ struct File {
 struct Check {
     name: String,
     inputs: Inputs,
+    /// Someone else than the man of 25.
+    person: Option<Person>,
     results: Option<BTreeMap<String, f64>>,
+    /// The codes of all flags, in order.
     flags: Option<Value>,
+    /// The whole test's target: reached or not; null where the test has none so.
+    pass: Option<Value>,
+    /// What the table says of a quantity, in its words; null where no table holds.
+    norms: Option<BTreeMap<String, Option<String>>>,
     refused: Option<Value>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Person {
+    sex: Sex,
+    age: f64,
 }
 
 fn files() -> BTreeMap<String, File> {
@@ -43,9 +58,10 @@ fn files() -> BTreeMap<String, File> {
 }
 
 fn holds(id: &str, check: &Check) {
+    let (sex, age) = check.person.as_ref().map_or((Sex::Male, 25.0), |p| (p.sex, p.age));
     let who = Facts {
-        sex: Some(Sex::Male),
-        age: Age::new(25.0).ok(),
+        sex: Some(sex),
+        age: Age::new(age).ok(),
         mass: BodyMass::new(80.0).ok(),
         height: Height::new(180.0).ok(),
         ..Facts::default()
@@ -66,6 +82,14 @@ fn holds(id: &str, check: &Check) {
         let found: Vec<_> = outcome.flags.iter().map(|f| json!(f.code)).collect();
         assert_eq!(&json!(found), flags, "{name}");
     }
+    if let Some(pass) = &check.pass {
+        let found = pass_of_test(find(id).unwrap(), &outcome, Units::default()).map(|p| p.met);
+        assert_eq!(&json!(found), pass, "{name}");
+    }
+    for (quantity, wanted) in check.norms.iter().flatten() {
+        let found = outcome.norms.iter().find(|(q, _)| q == quantity).map(|(_, standing)| standing_words(standing));
+        assert_eq!(&found, wanted, "{name}: {quantity}");
+    }
 }
 
 #[test]
@@ -73,7 +97,8 @@ fn every_file_holds() {
     for (id, file) in files() {
         assert!(file.source.citation.len() > 20, "{id} names its source");
         for check in &file.checks {
-            assert!(check.results.is_some() || check.flags.is_some() || check.refused.is_some(), "{id}, {}: checks nothing", check.name);
+            let says = check.results.is_some() || check.flags.is_some() || check.refused.is_some();
+            assert!(says || check.pass.is_some() || check.norms.is_some(), "{id}, {}: checks nothing", check.name);
             holds(&id, check);
         }
     }
