@@ -1,7 +1,7 @@
 //! The fold of a run from 100 to 100,000 events: nanoseconds an event, each length beside the shortest, on the same machine
 //! in the same minute. `cargo bench -p impulso-core --bench fold`. Exits with 1 where an event of the longest run costs more
 //! than three times an event of a short one: sorting alone costs a factor of two.
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(clippy::unwrap_used)]
 
 use std::{hint::black_box, process::ExitCode, time::Instant};
 

@@ -211,7 +211,6 @@ impl Take {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Agreed {
-    /// The condition.
     pub condition: String,
     /// The input that is counted under each choice; under any other, all of them.
     pub inputs: BTreeMap<String, String>,

@@ -62,7 +62,6 @@ pub struct Place {
     /// What the test is called in its battery, whatever its place: points and targets name it. Given where nothing is said.
     #[serde(default)]
     pub id: String,
-    /// The protocol.
     pub protocol: String,
     /// The variant: circumstances that are always these, and are not asked.
     #[serde(default)]

@@ -59,9 +59,7 @@ impl Verdict {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Comparison {
-    /// The quantity.
     pub quantity: String,
-    /// Its unit.
     pub unit: String,
     /// The earlier day.
     pub from_on: NaiveDate,
@@ -77,7 +75,6 @@ pub struct Comparison {
     pub difference: f64,
     /// The difference in smallest detectable changes, better positive; absent without a typical error.
     pub steps: Option<f64>,
-    /// The verdict.
     pub verdict: Verdict,
     /// The verdict in two words.
     pub verdict_words: String,

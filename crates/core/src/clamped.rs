@@ -83,11 +83,8 @@ const NEAR_S: f64 = 5.0;
 pub struct StageMeans {
     /// From 1.
     pub stage: u8,
-    /// W.
     pub power_w: f64,
-    /// bpm.
     pub hr_bpm: f64,
-    /// rpm.
     pub cadence_rpm: f64,
 }
 

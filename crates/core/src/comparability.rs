@@ -24,7 +24,6 @@ pub struct Point {
     pub method: String,
     /// The circumstances.
     pub conditions: Conditions,
-    /// Which quantity it is.
     pub quantity: String,
     /// Everything the result gave, by quantity.
     pub beside: BTreeMap<String, f64>,

@@ -9,7 +9,6 @@ use serde::{Deserialize, Serialize};
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(untagged)]
 pub enum Answer {
-    /// Yes or no.
     YesNo(bool),
     /// A number in the condition's unit.
     Number(f64),
@@ -25,7 +24,6 @@ pub type Conditions = BTreeMap<String, Answer>;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Chosen {
-    /// The condition.
     pub condition: String,
     /// The choice it must be.
     pub is: String,

@@ -48,7 +48,6 @@ pub struct TallyRule {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Schedule {
-    /// What the score is.
     pub score: ScheduleScore,
     /// Metres of one shuttle.
     pub shuttle_m: f64,

@@ -47,9 +47,7 @@ impl Stop {
 /// A test that was done. The readings are the truth; what it scores is worked out from them.
 #[derive(Debug, Clone)]
 pub struct Done {
-    /// Key.
     pub id: Uuid,
-    /// The protocol.
     pub protocol_id: String,
     /// Protocol and version.
     pub method: String,

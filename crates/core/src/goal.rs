@@ -60,7 +60,6 @@ pub const TOTAL: &str = "total_points";
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Way {
-    /// Reached.
     Reached,
     /// Clearly past where the line is today.
     Ahead,
@@ -73,7 +72,6 @@ pub enum Way {
 }
 
 impl Way {
-    /// In words.
     pub const fn words(self) -> &'static str {
         match self {
             Self::Reached => "reached",

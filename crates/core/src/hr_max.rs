@@ -107,17 +107,13 @@ pub enum CeilingRule {
     /// 70 % of the reserve.
     OfReserve,
     /// The assessor's own number.
-    Chosen {
-        /// bpm.
-        bpm: Bpm,
-    },
+    Chosen { bpm: Bpm },
 }
 
 /// A ceiling with its reason.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Ceiling {
-    /// bpm.
     pub bpm: f64,
     /// Where it comes from: `85 % of 180`.
     pub because: String,

@@ -208,7 +208,6 @@ pub struct Inputs {
 /// One stage: the load and the heart rates at the ends of its minutes.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct StageInput {
-    /// Load, kgm/min.
     pub load_kgm_min: f64,
     /// Minute and bpm, by minute.
     pub readings: Vec<(u8, f64)>,

@@ -33,7 +33,6 @@ pub struct Total {
 /// Points of one place.
 #[derive(Debug, Clone, Copy)]
 pub struct Mark {
-    /// The place.
     pub place: usize,
     /// What its best try brings.
     pub points: f64,

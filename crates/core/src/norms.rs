@@ -152,7 +152,6 @@ impl Place {
 /// Where a value stands in a table.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Standing {
-    /// The table.
     pub table: &'static Table,
     /// Percentile, linear between printed points.
     pub percentile: Option<f64>,

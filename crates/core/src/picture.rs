@@ -84,7 +84,6 @@ pub enum Part {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Stroke {
-    /// What it is part of.
     pub part: Part,
     /// In the drawing's own units, y down.
     #[cfg_attr(feature = "schema", schema(value_type = Vec<Vec<f64>>))]
@@ -378,7 +377,6 @@ pub struct BodyMap {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Tape {
-    /// The input.
     pub input: String,
     /// The side, where it is taken on two: as the client sees it.
     pub side: Option<String>,

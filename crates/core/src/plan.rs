@@ -44,9 +44,7 @@ pub enum RetestRule {
         /// 1 to 26.
         weeks: u32,
     },
-    /// On the first of each month.
     FirstOfMonth,
-    /// Every three months.
     EveryThreeMonths,
     /// One more time.
     Once {
@@ -173,7 +171,6 @@ pub struct Planned {
     pub due_on: NaiveDate,
     /// The day it was done, where it was.
     pub done_on: Option<NaiveDate>,
-    /// Whether it was skipped.
     pub skipped: bool,
 }
 
@@ -184,7 +181,6 @@ pub struct Planned {
 pub enum RetestStatus {
     /// Its day has passed without a test.
     Overdue,
-    /// Today.
     DueToday,
     /// Still to come.
     Upcoming,

@@ -48,7 +48,6 @@ pub struct PointRow {
     pub sex: Option<Sex>,
     /// From this age on, completed years; for every age where absent.
     pub age_from: Option<u8>,
-    /// To this age.
     pub age_to: Option<u8>,
     /// What a raw score at least (or, where less is better, at most) brings.
     pub steps: Vec<PointStep>,

@@ -73,7 +73,6 @@ pub fn of_test<'r>(
 pub struct Changes {
     /// Since the last comparable time.
     pub since_last: Vec<Comparison>,
-    /// Since the first.
     pub since_first: Vec<Comparison>,
 }
 
@@ -120,17 +119,14 @@ pub fn last_alike<'r>(protocol: &Protocol, conditions: &Conditions, history: imp
     history.rev().filter(is_alike).collect()
 }
 
-/// A point of a trend.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct TrendPoint {
-    /// The result.
     pub result: Uuid,
     /// The day.
     pub on: NaiveDate,
     /// The value; absent for a test without a reading.
     pub value: Option<f64>,
-    /// As shown.
     pub shown: String,
     /// Where it cannot be compared with the latest: how it was different.
     pub unlike: Vec<Unlike>,
@@ -212,15 +208,12 @@ fn titled(protocol: &Protocol, key: &str) -> (String, String) {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct MeasureSummary {
-    /// The protocol.
     pub protocol: String,
-    /// The quantity.
     pub quantity: String,
     /// What it is looked for by.
     pub title: String,
     /// What says it closer.
     pub detail: String,
-    /// Its unit.
     pub unit: String,
     /// How often it was taken.
     pub times: usize,
@@ -236,7 +229,6 @@ pub struct MeasureSummary {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ValueOn {
-    /// The result.
     pub result: Uuid,
     /// The day.
     pub on: NaiveDate,
@@ -318,7 +310,6 @@ pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Rung {
-    /// The protocol.
     pub protocol: String,
     /// Its display name.
     pub name: String,
@@ -336,7 +327,6 @@ pub struct Rung {
     pub first_shown: String,
     /// Today's value as shown.
     pub now_shown: String,
-    /// The unit.
     pub unit: String,
     /// Whether it is the quantity that the test is heard through first.
     pub is_headline: bool,

@@ -42,9 +42,7 @@ struct Measure {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Better {
-    /// More.
     More,
-    /// Less.
     Less,
 }
 
@@ -122,7 +120,6 @@ pub fn label(key: &str) -> Cow<'_, str> {
     }
 }
 
-/// Its unit.
 pub fn unit(key: &str) -> &'static str {
     measure(key).map_or("", |m| &m.unit)
 }

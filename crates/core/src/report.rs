@@ -31,7 +31,6 @@ pub struct QuantityReport {
     pub value: Option<f64>,
     /// As shown, without the unit.
     pub shown: String,
-    /// Its unit.
     pub unit: String,
     /// The method's name.
     pub method: String,
@@ -100,7 +99,6 @@ pub struct NormReport {
 pub struct PassReport {
     /// Whether it is passed.
     pub met: bool,
-    /// In a sentence.
     pub sentence: String,
     /// Who says so.
     pub source: Citation,

@@ -49,26 +49,11 @@ pub struct Client {
 #[serde(tag = "kind", rename_all = "snake_case")]
 pub enum Fault {
     /// The pedals or feet fall behind the beat.
-    CadenceDrifts {
-        /// From.
-        from_s: f64,
-        /// Until.
-        until_s: f64,
-    },
+    CadenceDrifts { from_s: f64, until_s: f64 },
     /// The strap loses contact.
-    StrapDropsOut {
-        /// From.
-        from_s: f64,
-        /// Until.
-        until_s: f64,
-    },
+    StrapDropsOut { from_s: f64, until_s: f64 },
     /// The heart rate keeps rising for a while.
-    DoesNotSettle {
-        /// From.
-        from_s: f64,
-        /// Until.
-        until_s: f64,
-    },
+    DoesNotSettle { from_s: f64, until_s: f64 },
     /// The client says that they are dizzy: stop.
     Dizzy {
         /// When.

@@ -162,7 +162,6 @@ impl Available {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct First {
-    /// The protocol.
     pub protocol: String,
     /// One line why it, and why now.
     pub why: String,
@@ -171,7 +170,6 @@ pub struct First {
 /// A test that was done before.
 #[derive(Debug, Clone, Copy)]
 pub struct Before<'a> {
-    /// The protocol.
     pub protocol: &'a str,
     /// The last day it was done.
     pub on: NaiveDate,

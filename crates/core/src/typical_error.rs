@@ -31,7 +31,6 @@ pub struct Repeats {
     pub pairs: i64,
     /// Sum of the differences, later minus earlier, in the measure's unit.
     pub sum: f64,
-    /// Sum of their squares.
     pub sum_of_squares: f64,
 }
 
@@ -80,7 +79,6 @@ pub struct TypicalError {
     pub detectable: f64,
     /// A change beyond this is possible.
     pub possible: f64,
-    /// What it rests on.
     pub rests_on: RestsOn,
     /// Where it comes from, in words.
     pub basis: String,
@@ -109,7 +107,6 @@ pub enum RestsOn {
     Repeats,
     /// A figure the practice typed in.
     Typed,
-    /// A publication.
     Publication,
     /// Common practice, with no publication.
     CommonPractice,
@@ -140,7 +137,6 @@ pub struct TypedError {
 /// What a practice knows of a measure by itself.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Own {
-    /// Its repeats.
     pub repeats: Repeats,
     /// What it typed in.
     pub typed: Option<TypedError>,

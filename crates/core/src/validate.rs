@@ -22,7 +22,6 @@ use crate::{
 /// How a protocol's estimates lie against the truth.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Quality {
-    /// The protocol.
     pub protocol: &'static Protocol,
     /// Truth and estimate of every client who got one, mL/kg/min.
     pub points: Vec<(f64, f64)>,

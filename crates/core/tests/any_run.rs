@@ -1,6 +1,6 @@
 //! What must hold for every live protocol whatever happens, in whatever order it arrives: one fold for the live screen, a
 //! reload, a second tablet and the audit.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 mod screen;
 

@@ -1,5 +1,5 @@
 //! Holds: from taking the position to losing it, with what is marked on the way.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 mod screen;
 

@@ -1,5 +1,5 @@
 //! What must hold for every protocol that ships, whichever they are.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::collections::HashSet;
 

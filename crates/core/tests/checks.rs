@@ -1,6 +1,6 @@
 //! What each protocol gives, by files that stand beside each other: `tests/checks/<protocol>.json`, with the source its numbers
 //! were worked on. Of a man of 25 years, 80 kg and 180 cm unless a check says whom.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::{collections::BTreeMap, fs, path::Path};
 

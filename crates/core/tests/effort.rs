@@ -1,5 +1,5 @@
 //! Efforts against the clock, and many performers on one clock.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 mod screen;
 

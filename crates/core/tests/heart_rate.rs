@@ -1,5 +1,5 @@
 //! Heart rate from anywhere: typed, counted in a window, tapped along, heard from a strap; and the beat that is lost.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 mod screen;
 

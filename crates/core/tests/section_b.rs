@@ -1,6 +1,6 @@
 //! The aerobic protocols, sentence by sentence: what is done, what is recorded, what is computed. Each test is named after
 //! the sentence it shows; the equations' own check values stand in `published`.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use impulso_core::{
     Code, InputError,

@@ -1,5 +1,5 @@
 //! Tests in attempts on their sheet: read, counted, timed, started on the clock, lifted.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 mod screen;
 

@@ -1,5 +1,5 @@
 //! The decisions during a staged run, one test a sentence of “Decisions the app takes during a run”.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 mod screen;
 

@@ -1,5 +1,5 @@
 //! What is watched rather than read: stages that are passed or not, and what is seen in one movement.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 mod screen;
 

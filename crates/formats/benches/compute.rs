@@ -3,7 +3,7 @@
 //! A ratio, measured side by side: computing, which uses every core, may take no longer than the pass, which uses one. And
 //! the memory it takes: as much at the last line as after the first tenth. `cargo bench -p impulso-formats`; fewer lines with
 //! IMPULSO_BENCH_LINES, fewer cores with RAYON_NUM_THREADS. Exits with 1 beyond a limit.
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(clippy::unwrap_used)]
 
 use std::{
     io::{self, BufRead, BufReader, BufWriter, Read, Write, sink},

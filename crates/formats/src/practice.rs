@@ -31,7 +31,6 @@ pub struct Fault {
     pub table: String,
     /// The row, from 1; 0 where it is about the whole.
     pub row: usize,
-    /// The field.
     pub field: Option<String>,
     /// What is wrong with it.
     pub why: String,

@@ -1,5 +1,5 @@
 //! Whatever comes in, one line in is one line out, and what is computed makes sense.
-#![allow(clippy::unwrap_used, missing_docs)]
+#![allow(clippy::unwrap_used)]
 
 use impulso_formats::batch::compute;
 use proptest::prelude::*;

@@ -1,5 +1,5 @@
 //! The batch interface, line by line.
-#![allow(clippy::unwrap_used, missing_docs)]
+#![allow(clippy::unwrap_used)]
 
 use std::io::{BufRead, BufReader, Write};
 

@@ -1,5 +1,5 @@
 //! The strap's parser against the published layout and against a general-purpose library.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use impulso_formats::heart_rate::parse_hex;
 use serde_json::Value;

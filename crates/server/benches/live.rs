@@ -5,7 +5,7 @@
 //! its range: to a bare row, which is held to the limit, and to an event's own commit, which says how much of it is the way
 //! there and back. Exits with 1 where an event was not seen or the median is beyond the limit. `script/bench live` sets the
 //! database up.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use std::{
     net::TcpListener,

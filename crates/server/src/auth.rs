@@ -22,7 +22,6 @@ use crate::{ApiError, ApiResult};
 pub struct SignedIn {
     /// Who.
     pub coach: CoachId,
-    /// Of which practice.
     pub practice: PracticeId,
     /// The session's own name, which is no secret.
     pub sid: Option<Uuid>,

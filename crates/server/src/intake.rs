@@ -326,7 +326,6 @@ pub fn view_is_open(run: &Run, view: &RunView, rate: ClockRate) -> bool {
     counting_is_open(run, &view.state, run_clock(run, rate))
 }
 
-/// The state of one performer.
 pub fn performer_state<'e>(run: &Run, events: impl IntoIterator<Item = &'e Event>, slot: u16) -> Option<State> {
     let performer = run.performers.iter().find(|p| p.slot == slot)?;
     let alone = run.performers.len() == 1;

@@ -12,11 +12,9 @@ use crate::shelf::Shelf;
 /// A planned retest as shown.
 #[derive(Serialize, ToSchema)]
 pub struct RetestLine {
-    /// Key.
     pub id: Uuid,
     /// Who.
     pub person: Uuid,
-    /// Name.
     pub name: String,
     /// The id of the protocol or the battery.
     pub protocol: String,
@@ -38,7 +36,6 @@ pub struct RetestLine {
     pub late_days: i64,
     /// Why it was skipped.
     pub skip_reason: Option<String>,
-    /// The result.
     pub result: Option<Uuid>,
 }
 

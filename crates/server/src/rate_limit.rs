@@ -21,7 +21,6 @@ use crate::{
 /// The first bytes of a hash: a key costs the same however long what was typed is.
 type Key = [u8; 16];
 
-/// One limit.
 #[derive(Debug)]
 pub struct RateLimit {
     limiter: DefaultKeyedRateLimiter<Key>,

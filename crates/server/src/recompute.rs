@@ -27,11 +27,9 @@ pub enum By {
 /// A score that came out otherwise.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Changed {
-    /// The result.
     pub result: uuid::Uuid,
     /// Protocol and version the result was stored with.
     pub method: String,
-    /// The quantity.
     pub quantity: String,
     /// What stood there; nothing where it is new.
     pub was: Option<f64>,

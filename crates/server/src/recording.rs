@@ -97,7 +97,6 @@ pub async fn is_old(scope: &mut Scope, protocol: &Protocol, facts: &Facts, on: N
 /// A stage as it is typed.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct StageForm {
-    /// Load, kgm/min.
     pub load_kgm_min: f64,
     /// Heart rates, bpm, by minute of the stage.
     #[serde(deserialize_with = "by_minute")]

@@ -22,7 +22,6 @@ use crate::{ApiError, ApiResult, settings::ClockRate};
 /// A run as every screen on it sees it.
 #[derive(Serialize, ToSchema, Clone)]
 pub struct RunView {
-    /// Key.
     pub id: Uuid,
     /// The person's key, where one is tested.
     pub person: Option<Uuid>,
@@ -56,7 +55,6 @@ pub struct RunView {
     pub clock_rate: f64,
     /// The units that numbers are shown and typed in: those of the one who is tested.
     pub units: Units,
-    /// Whether it is closed.
     pub closed: bool,
     /// The result, once closed.
     pub result: Option<Uuid>,
@@ -69,7 +67,6 @@ pub struct PerformerView {
     pub slot: u16,
     /// The person's key.
     pub person: Option<Uuid>,
-    /// Name.
     pub name: String,
     /// The count so far.
     pub reading: Option<Reading>,

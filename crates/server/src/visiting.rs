@@ -29,7 +29,6 @@ use crate::{ApiError, ApiResult, dossier::Dossier, marking, planning::RetestLine
 /// The place in a visit that a test fills.
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
 pub struct InVisit {
-    /// The visit.
     pub visit: Uuid,
     /// The place in its battery, from 0.
     pub place: usize,
@@ -38,11 +37,9 @@ pub struct InVisit {
 /// A visit, under way or over.
 #[derive(Serialize, ToSchema)]
 pub struct VisitPage {
-    /// Key.
     pub id: Uuid,
     /// Whose.
     pub person: Uuid,
-    /// Their name.
     pub name: String,
     /// The battery's id.
     pub battery: String,
@@ -89,15 +86,12 @@ pub struct VisitPage {
 pub struct VisitRow {
     /// Its place in the battery.
     pub place: usize,
-    /// The protocol.
     pub protocol: String,
     /// What it is called.
     pub name: String,
     /// Where it stands.
     pub stand: Stand,
-    /// Its run.
     pub run: Option<Uuid>,
-    /// Its result.
     pub result: Option<Uuid>,
     /// Why it was left out.
     pub reason: Option<String>,
@@ -105,7 +99,6 @@ pub struct VisitRow {
     pub waits: Option<String>,
     /// It may be left out without a reason.
     pub optional: bool,
-    /// What it came to.
     #[serde(flatten)]
     pub came_to: visit::Row,
     /// What was remarked while it was done.
@@ -121,11 +114,9 @@ pub struct VisitRow {
 /// One of several times a test was done in a visit.
 #[derive(Serialize, ToSchema)]
 pub struct Time {
-    /// Its result.
     pub result: Uuid,
     /// What it came to.
     pub value: String,
-    /// Whether it is the one that counts.
     pub counts: bool,
 }
 
@@ -138,7 +129,6 @@ pub struct PlacePoints {
     pub of: f64,
 }
 
-/// The window of a visit.
 #[derive(Serialize, ToSchema)]
 pub struct VisitWindow {
     /// Its length, minutes.
@@ -150,7 +140,6 @@ pub struct VisitWindow {
 /// A visit in a list.
 #[derive(Serialize, ToSchema)]
 pub struct VisitLine {
-    /// Key.
     pub id: Uuid,
     /// Whose.
     pub person: Uuid,
@@ -158,7 +147,6 @@ pub struct VisitLine {
     pub name: Option<String>,
     /// The id of the battery.
     pub battery: String,
-    /// The battery.
     pub battery_name: String,
     /// The day.
     pub on: NaiveDate,
@@ -189,7 +177,6 @@ impl VisitLine {
 pub struct NextTest {
     /// Its place in the battery.
     pub place: usize,
-    /// The protocol.
     pub protocol: String,
     /// What it is called.
     pub name: String,

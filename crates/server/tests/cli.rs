@@ -1,5 +1,5 @@
 //! The command line as scripts use it: what goes in, what comes out, and with which exit status.
-#![allow(clippy::unwrap_used, missing_docs)]
+#![allow(clippy::unwrap_used)]
 
 use std::{
     io::Write,

@@ -10,7 +10,6 @@ use crate::{CoachId, PracticeId, Result, Scope, Store};
 pub struct Credentials {
     /// Who.
     pub coach: CoachId,
-    /// Of which practice.
     pub practice: PracticeId,
     /// The stored hash, in PHC form.
     pub password_hash: String,
@@ -19,11 +18,9 @@ pub struct Credentials {
 /// A practice about to be founded, with its first coach.
 #[derive(Debug, Clone)]
 pub struct NewPractice {
-    /// Its name.
     pub name: String,
     /// IANA time zone, such as `Europe/Lisbon`.
     pub time_zone: String,
-    /// Whether it is the demo.
     pub is_demo: bool,
     /// The first coach.
     pub coach: NewCoach,
@@ -40,10 +37,8 @@ pub struct NewCoach {
     pub password_hash: String,
 }
 
-/// A coach.
 #[derive(Debug, Clone)]
 pub struct Coach {
-    /// Key.
     pub id: CoachId,
     /// Name as shown.
     pub name: String,

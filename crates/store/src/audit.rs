@@ -63,7 +63,6 @@ pub struct Entry {
 pub struct Filter {
     /// About one client.
     pub person: Option<PersonId>,
-    /// Of one coach.
     pub coach: Option<CoachId>,
     /// Of one day, as the moments it begins and ends.
     pub day: Option<(DateTime<Utc>, DateTime<Utc>)>,

@@ -36,7 +36,6 @@ macro_rules! ids {
 }
 
 ids! {
-    /// A practice.
     PracticeId;
     /// A coach of a practice.
     CoachId;
@@ -44,9 +43,7 @@ ids! {
     PersonId;
     /// A readiness check.
     ReadinessId;
-    /// A run.
     RunId;
-    /// A result.
     ResultId;
     /// A retest plan.
     PlanId;

@@ -237,7 +237,6 @@ impl Scope {
         Ok(self.tx.commit().await?)
     }
 
-    /// The practice.
     pub fn practice(&self) -> PracticeId {
         self.practice
     }

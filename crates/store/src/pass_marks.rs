@@ -5,7 +5,6 @@ use crate::{Result, Scope};
 /// A mark of a practice's own.
 #[derive(Debug, Clone, PartialEq)]
 pub struct OwnMark {
-    /// The protocol.
     pub protocol: String,
     /// Its measure.
     pub quantity: String,

@@ -43,7 +43,6 @@ pub struct Profile {
 /// A client.
 #[derive(Debug, Clone)]
 pub struct Person {
-    /// Key.
     pub id: PersonId,
     /// What is known.
     pub profile: Profile,
@@ -77,9 +76,7 @@ impl Person {
 /// A line of the list of people.
 #[derive(Debug, Clone)]
 pub struct Listed {
-    /// Key.
     pub id: PersonId,
-    /// Name.
     pub name: String,
     /// Birth date.
     pub born: NaiveDate,

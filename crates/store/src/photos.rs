@@ -8,7 +8,6 @@ use crate::{CoachId, PersonId, Result, Scope};
 /// A photograph without its picture.
 #[derive(Debug, Clone)]
 pub struct Photo {
-    /// Key.
     pub id: Uuid,
     /// The day.
     pub on: NaiveDate,

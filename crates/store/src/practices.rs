@@ -2,10 +2,8 @@
 
 use crate::{PracticeId, Result, Scope, Store};
 
-/// A practice.
 #[derive(Debug, Clone)]
 pub struct Practice {
-    /// Its name.
     pub name: String,
     /// IANA time zone: decides which day it is.
     pub time_zone: String,

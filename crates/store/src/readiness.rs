@@ -11,7 +11,6 @@ use crate::{
 /// A readiness check.
 #[derive(Debug, Clone)]
 pub struct Check {
-    /// Key.
     pub id: ReadinessId,
     /// What the client answered.
     pub answers: Answers,

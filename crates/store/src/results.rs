@@ -30,7 +30,6 @@ pub struct StoredFacts {
     /// The day it was measured, where it is known.
     #[serde(default)]
     pub mass_on: Option<NaiveDate>,
-    /// Height.
     pub height: Option<Height>,
     /// Resting heart rate, where it was taken.
     #[serde(default)]
@@ -64,7 +63,6 @@ pub struct Stored {
 }
 
 impl Stored {
-    /// Its key.
     pub const fn key(&self) -> ResultId {
         ResultId(self.done.id)
     }
@@ -267,13 +265,10 @@ pub async fn repeated(scope: &mut Scope, after: Option<(PersonId, String)>, limi
 /// A test that was stopped early, for Today.
 #[derive(Debug, Clone)]
 pub struct Recent {
-    /// Key.
     pub id: ResultId,
     /// Whose.
     pub person: PersonId,
-    /// Name.
     pub person_name: String,
-    /// The protocol.
     pub protocol_id: String,
     /// The day.
     pub on: NaiveDate,

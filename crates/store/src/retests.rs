@@ -12,11 +12,9 @@ use crate::{
 /// A planned retest.
 #[derive(Debug, Clone)]
 pub struct Retest {
-    /// Key.
     pub id: RetestId,
     /// Who.
     pub person: PersonId,
-    /// Name.
     pub person_name: String,
     /// Which test.
     pub protocol_id: String,
@@ -41,7 +39,6 @@ pub const EVER: Span = (NaiveDate::from_ymd_opt(1900, 1, 1).unwrap(), NaiveDate:
 pub struct Cursor {
     /// The day of the last line.
     pub due_on: NaiveDate,
-    /// Its key.
     pub id: RetestId,
 }
 

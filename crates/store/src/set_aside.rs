@@ -9,7 +9,6 @@ use crate::{Result, Scope, protocols, visits};
 pub struct SetAside {
     /// What it is: a test, a battery, a result.
     pub kind: String,
-    /// Its key.
     pub key: String,
     /// Why it cannot be read.
     pub why: String,

@@ -11,7 +11,6 @@ use crate::{
 /// A link as it is kept.
 #[derive(Debug, Clone)]
 pub struct Link {
-    /// Key.
     pub id: Uuid,
     /// The places of the battery that it shows.
     pub places: Vec<usize>,
@@ -32,7 +31,6 @@ pub struct Link {
 pub struct Opened {
     /// Whose.
     pub practice: PracticeId,
-    /// Which visit.
     pub visit: Uuid,
     /// What of it.
     pub places: Vec<usize>,

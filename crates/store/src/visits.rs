@@ -12,7 +12,6 @@ use crate::{
 /// A visit as it was set up.
 #[derive(Debug, Clone)]
 pub struct Visit {
-    /// Key.
     pub id: Uuid,
     /// Whose.
     pub person: PersonId,

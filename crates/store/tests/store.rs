@@ -1,7 +1,7 @@
 //! The store by itself: whose rows are whose, a database of every earlier version that migrates, and lists page by page.
 //!
 //! The databases are made in the cluster that `IMPULSO_TEST_OWNER_URL` and `IMPULSO_TEST_APP_URL` name; `script/test` starts one.
-#![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::expect_used)]
 
 use std::collections::BTreeSet;
 

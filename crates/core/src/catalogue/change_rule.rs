@@ -10,7 +10,6 @@ use crate::conditions::Conditions;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct ChangeRule {
-    /// Which quantity.
     pub quantity: String,
     /// Test-retest correlation, 0 to 1.
     pub reliability: Option<f64>,

@@ -65,7 +65,6 @@ pub struct Condition {
 pub enum ConditionKind {
     /// A number with a unit.
     Number,
-    /// Yes or no.
     YesNo,
     /// One of a few.
     Choice,

@@ -135,10 +135,8 @@ pub fn difference(a: f64, b: f64) -> f64 {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum InputKind {
-    /// A number.
     #[default]
     Number,
-    /// Yes or no.
     YesNo,
     /// One of a few.
     Choice,

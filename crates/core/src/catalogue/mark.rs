@@ -10,7 +10,6 @@ use crate::inputs::{Inputs, Value};
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct PassMark {
-    /// Of which quantity.
     pub quantity: String,
     /// From here on it is passed, in the quantity's unit.
     pub mark: f64,
@@ -29,7 +28,6 @@ pub struct PassMark {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct When {
-    /// The input.
     pub input: String,
     /// The choice it must be.
     pub is: Option<String>,

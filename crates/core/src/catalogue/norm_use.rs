@@ -12,7 +12,6 @@ use crate::person::Sex;
 pub struct NormUse {
     /// What is compared.
     pub quantity: String,
-    /// With which table.
     pub table: String,
     /// What must have been done so; elsewhere the table is silent.
     #[serde(default)]

@@ -133,11 +133,9 @@ pub struct Protocol {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct ExampleReadings {
-    /// Age, years.
     pub age_years: f64,
     /// Body mass, kg.
     pub mass_kg: f64,
-    /// Height, cm.
     #[serde(default)]
     pub height_cm: Option<f64>,
     /// The readings.

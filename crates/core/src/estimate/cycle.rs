@@ -14,7 +14,6 @@ use crate::{
     units::rounded,
 };
 
-/// Watts in one kgm/min.
 pub const WATTS_PER_KGM_MIN: f64 = 0.1634;
 /// Metres of flywheel travel a revolution on a friction ergometer. Common practice.
 const METRES_PER_REVOLUTION: f64 = 6.0;
@@ -103,7 +102,6 @@ fn along(points: &[(f64, f64)], x: f64) -> f64 {
 /// The steady heart rate of minute readings: the mean of the first two consecutive ones that agree, else of the last two.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Steady {
-    /// bpm.
     pub bpm: f64,
     /// The two minutes it rests on.
     pub minutes: (u8, u8),

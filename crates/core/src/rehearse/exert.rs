@@ -19,7 +19,6 @@ use crate::{
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Move {
-    /// From.
     pub from_ms: f64,
     /// To.
     pub to_ms: f64,
@@ -55,7 +54,6 @@ pub struct Exertion {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Shape {
-    /// A hold.
     Hold,
     /// Repetitions.
     Count,
@@ -69,7 +67,6 @@ pub enum Shape {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Lift {
-    /// What is seen.
     pub seen: String,
     /// Whether it should be called made.
     #[serde(skip)]

@@ -26,7 +26,6 @@ const STOPPED_WITHIN_S: f64 = 20.0;
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct RehearsalReport {
-    /// In a sentence.
     pub sentence: String,
     /// The true VO2max, mL/kg/min; for a test in attempts, what should have been written down.
     pub truth: f64,

@@ -9,7 +9,6 @@ use crate::{catalogue::Usual, pulse::Taps, strap::WINDOW_S, units::rounded};
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum DecisionCode {
-    /// The reading holds.
     ReadingHolds,
     /// Count and taps disagree: count again.
     RecountAsked,
@@ -39,7 +38,6 @@ pub enum DecisionCode {
     SetAside,
 }
 
-/// One decision.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Decision {
@@ -74,7 +72,6 @@ pub struct Due {
     pub key: String,
     /// What is asked for: `Heart rate, minute 3`.
     pub label: String,
-    /// Its unit.
     pub unit: String,
     /// When it may be typed, ms of the run's clock.
     pub from_ms: f64,
@@ -125,7 +122,6 @@ pub enum Taken {
     Counted {
         /// Beats.
         count: f64,
-        /// s.
         window_s: f64,
     },
     /// Tapped along.

@@ -100,7 +100,6 @@ pub enum Kind {
     ClockStarted,
     /// A beat of the pulse was tapped.
     Tap,
-    /// A count was typed.
     CountTyped {
         /// Beats in the window; halves allowed.
         count: f64,
@@ -118,7 +117,6 @@ pub enum Kind {
         stage: u8,
         /// The minute of the stage, from 1.
         minute: u8,
-        /// bpm.
         bpm: f64,
     },
     /// The pulse was counted in a window: at the end of a minute of a stage, or, with stage and minute 0, after an effort.
@@ -133,19 +131,9 @@ pub enum Kind {
         window_s: f64,
     },
     /// The rate of the latest taps is taken as the reading; stage and minute as above.
-    HeartRateTapped {
-        /// The stage.
-        stage: u8,
-        /// The minute.
-        minute: u8,
-    },
+    HeartRateTapped { stage: u8, minute: u8 },
     /// A questioned heart rate stands.
-    HeartRateConfirmed {
-        /// The stage.
-        stage: u8,
-        /// The minute.
-        minute: u8,
-    },
+    HeartRateConfirmed { stage: u8, minute: u8 },
     /// A load was set: a new stage begins, or the running one is corrected before its first reading.
     LoadSet {
         /// The stage, from 1.
@@ -157,14 +145,12 @@ pub enum Kind {
     },
     /// The assessor wants one more minute of the running stage.
     MinuteAdded {
-        /// The stage.
         stage: u8,
         /// Why.
         reason: String,
     },
     /// The assessor takes the stage as steady.
     StageAccepted {
-        /// The stage.
         stage: u8,
         /// Why.
         reason: String,
@@ -191,7 +177,6 @@ pub enum Kind {
     PositionNotTaken,
     /// A reading was taken: typed, measured, answered.
     Taken {
-        /// The input.
         input: String,
         /// The side, where it is taken on two.
         #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -205,7 +190,6 @@ pub enum Kind {
     },
     /// A try does not count; or counts again.
     Struck {
-        /// The input.
         input: String,
         /// The side, where it is taken on two.
         #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -215,7 +199,6 @@ pub enum Kind {
     },
     /// One more repetition; or one crossed out.
     Counted {
-        /// The input.
         input: String,
         /// The side, where it is taken on two.
         #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -227,12 +210,10 @@ pub enum Kind {
     BeatMissed,
     /// The next stage of a ladder was tried.
     StageTried {
-        /// The input.
         input: String,
         /// Which, from 1; the next one where nothing is said.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         stage: Option<u8>,
-        /// Whether it was passed.
         passed: bool,
     },
     /// Something that costs was seen in a movement.
@@ -249,7 +230,6 @@ pub enum Kind {
     },
     /// The stopwatch of a try was started.
     WatchStarted {
-        /// The input.
         input: String,
         /// The side, where it is taken on two.
         #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -259,9 +239,7 @@ pub enum Kind {
     WatchEnded,
     /// An attempt at a load.
     Lifted {
-        /// kg.
         load_kg: f64,
-        /// Whether it was made.
         made: bool,
         /// Why there is one more than was planned.
         #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -281,7 +259,6 @@ pub enum Kind {
     Stopped,
     /// Why it was stopped.
     StopExplained {
-        /// The reason.
         reason: StopReason,
         /// Anything worth adding.
         note: Option<String>,

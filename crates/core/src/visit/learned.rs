@@ -37,7 +37,6 @@ pub struct Judged<'a> {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Learned {
-    /// What is strong.
     pub strong: Option<String>,
     /// What holds the client back most.
     pub holds_back: Option<String>,

@@ -22,64 +22,30 @@ pub enum VisitEvent {
     Begun {
         /// Its place in the battery, from 0.
         place: usize,
-        /// Its run.
         run: Uuid,
     },
     /// A test is done.
-    Done {
-        /// Its place.
-        place: usize,
-        /// Its result.
-        result: Uuid,
-    },
+    Done { place: usize, result: Uuid },
     /// A run was closed without a result: the test is still to come.
-    Ended {
-        /// Its place.
-        place: usize,
-    },
+    Ended { place: usize },
     /// A test is left out.
     Skipped {
-        /// Its place.
         place: usize,
         /// Why.
         reason: Option<String>,
     },
     /// A test that was left out is done after all.
-    TakenUp {
-        /// Its place.
-        place: usize,
-    },
+    TakenUp { place: usize },
     /// A test that was done is done once more: both results stay, the later one counts unless another is chosen.
-    Again {
-        /// Its place.
-        place: usize,
-    },
+    Again { place: usize },
     /// Which of several results of a test counts.
-    Counts {
-        /// Its place.
-        place: usize,
-        /// The result.
-        result: Uuid,
-    },
+    Counts { place: usize, result: Uuid },
     /// A result was made void or given to somebody else: it is no more of this visit.
-    Withdrawn {
-        /// Its place.
-        place: usize,
-        /// The result.
-        result: Uuid,
-    },
+    Withdrawn { place: usize, result: Uuid },
     /// A result that was withdrawn is of this visit again.
-    Returned {
-        /// Its place.
-        place: usize,
-        /// The result.
-        result: Uuid,
-    },
+    Returned { place: usize, result: Uuid },
     /// A test is done next, before its turn.
-    Moved {
-        /// Its place.
-        place: usize,
-    },
+    Moved { place: usize },
     /// The window of the visit begins: its clock runs from here.
     WindowBegun,
     /// The visit is over.
@@ -110,12 +76,10 @@ impl VisitEvent {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Stand {
-    /// To come.
     #[default]
     ToCome,
     /// On the floor.
     Running,
-    /// Done.
     Done,
     /// Left out.
     Skipped,
@@ -129,7 +93,6 @@ pub struct PlaceState {
     pub stand: Stand,
     /// Its latest run.
     pub run: Option<Uuid>,
-    /// Its result.
     pub result: Option<Uuid>,
     /// The result of each time it was done, the first first.
     #[serde(default)]

@@ -1,5 +1,5 @@
 //! The method held against what was printed: one file per source, the citation at its top.
-#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 mod acsm_2018;
 mod bench_step_1972;

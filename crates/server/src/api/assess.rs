@@ -44,9 +44,7 @@ use crate::{
 pub struct AssessPage {
     /// Key of the person.
     pub person: Uuid,
-    /// Name.
     pub name: String,
-    /// The protocol.
     pub protocol: Protocol,
     /// What it looks like.
     pub drawings: Vec<Drawing>,
@@ -84,7 +82,6 @@ pub struct AssessPage {
 /// The place in a visit that a test is prepared for.
 #[derive(Deserialize, IntoParams)]
 pub struct VisitQuery {
-    /// The visit.
     pub visit: Option<Uuid>,
     /// The place in its battery.
     pub place: Option<usize>,
@@ -234,7 +231,6 @@ fn hr_max_options(protocol: &Protocol, facts: &Facts) -> Vec<HrMaxOption> {
 /// A battery that is to be done again by now.
 #[derive(Serialize, ToSchema)]
 pub struct BatteryDue {
-    /// Its id.
     pub id: String,
     /// What it is called.
     pub name: String,

@@ -34,7 +34,6 @@ pub struct EntryForm {
 /// A result that was kept.
 #[derive(Serialize, ToSchema)]
 pub struct Kept {
-    /// Its key.
     pub result: Uuid,
 }
 

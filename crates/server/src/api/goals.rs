@@ -49,7 +49,6 @@ pub struct GoalForm {
 /// A goal as it stands.
 #[derive(Serialize, ToSchema)]
 pub struct GoalLine {
-    /// Key.
     pub id: Uuid,
     /// The day it was set from.
     pub from_on: NaiveDate,
@@ -63,7 +62,6 @@ pub struct GoalLine {
     pub way: Way,
     /// The same in two words.
     pub way_words: String,
-    /// And in a sentence.
     pub sentence: String,
     /// What was agreed to do.
     pub process: Option<String>,
@@ -78,7 +76,6 @@ pub struct Aim {
     pub quantity: String,
     /// Both in words.
     pub label: String,
-    /// Its unit.
     pub unit: String,
     /// Where the client is now, with its unit.
     pub now: String,

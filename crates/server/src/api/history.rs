@@ -26,9 +26,7 @@ use crate::{ApiError, ApiResult, auth::SignedIn, dossier::Dossier, scoring, visi
 pub struct HistoryPage {
     /// Whose.
     pub person: Uuid,
-    /// Their name.
     pub name: String,
-    /// The battery.
     pub battery_name: String,
     /// The days it was done, oldest first.
     pub days: Vec<NaiveDate>,
@@ -51,7 +49,6 @@ pub struct HistoryLine {
     pub quantity: String,
     /// What it is called.
     pub label: String,
-    /// Its unit.
     pub unit: String,
     /// Whether a smaller value is better.
     pub lower_is_better: bool,

@@ -35,7 +35,6 @@ pub struct LibraryLine {
     pub name: String,
     /// What happens.
     pub summary: String,
-    /// What it tells.
     pub tells: String,
     /// The part of the library it stands in, in words.
     pub section: String,
@@ -57,7 +56,6 @@ pub struct LibraryLine {
     pub searched: String,
 }
 
-/// A method page.
 #[derive(Serialize, ToSchema)]
 pub struct MethodPage {
     /// The whole protocol.
@@ -87,7 +85,6 @@ pub struct MeasurementErrorLine {
     pub quantity: String,
     /// What it is called.
     pub label: String,
-    /// Its unit.
     pub unit: String,
     /// Pairs of repeats of the practice's own; ten are needed.
     pub pairs: i64,
@@ -192,7 +189,6 @@ pub struct Example {
 /// A table's origin.
 #[derive(Serialize, ToSchema)]
 pub struct TableLine {
-    /// Its id.
     pub id: String,
     /// Whom it describes.
     pub population: String,

@@ -57,7 +57,6 @@ pub struct ListQuery {
     pub cursor: Option<String>,
 }
 
-/// A page of people.
 #[derive(Serialize, ToSchema)]
 pub struct PeoplePage {
     /// By name.
@@ -71,9 +70,7 @@ pub struct PeoplePage {
 /// A person in a list.
 #[derive(Serialize, ToSchema)]
 pub struct PersonLine {
-    /// Key.
     pub id: Uuid,
-    /// Name.
     pub name: String,
     /// Age today.
     pub age: Option<f64>,
@@ -131,7 +128,6 @@ pub struct PersonForm {
 /// A person's page.
 #[derive(Serialize, ToSchema)]
 pub struct PersonPage {
-    /// Key.
     pub id: Uuid,
     /// What is on record, as typed.
     pub form: PersonForm,
@@ -176,7 +172,6 @@ pub struct ByWay {
     pub shown: String,
     /// The day.
     pub on: NaiveDate,
-    /// The result.
     pub result: Uuid,
 }
 
@@ -202,7 +197,6 @@ fn side_by_side(history: &[results::Stored], shelf: &Shelf) -> Vec<ByWay> {
 /// Something that happened along the way.
 #[derive(Serialize, ToSchema)]
 pub struct Noted {
-    /// Key.
     pub id: Uuid,
     /// In words.
     pub said: String,

@@ -36,7 +36,6 @@ pub struct PhotoDay {
 /// A photograph.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct Shot {
-    /// Key.
     pub id: Uuid,
     /// Front, left, back or right.
     pub view: String,
@@ -49,7 +48,6 @@ pub struct Shot {
 /// A client's photographs.
 #[derive(Serialize, ToSchema)]
 pub struct PhotosPage {
-    /// Their name.
     pub name: String,
     /// Today, in the practice's place.
     pub today: NaiveDate,

@@ -31,7 +31,6 @@ use crate::{
 pub struct ScoringPage {
     /// What the battery is called.
     pub battery_name: String,
-    /// Its tests.
     pub tests: Vec<ScoredTest>,
     /// Its tables, oldest first.
     pub tables: Vec<ScoringTable>,
@@ -50,7 +49,6 @@ pub struct ScoredTest {
     pub name: String,
     /// The measure that brings points.
     pub label: String,
-    /// Its unit.
     pub unit: String,
     /// Whether less of it is better.
     pub lower_is_better: bool,
@@ -157,7 +155,6 @@ pub async fn csv(who: SignedIn, path: web::Path<(String, u32)>) -> ApiResult<Htt
 /// A CSV to read.
 #[derive(Deserialize, ToSchema)]
 pub struct CsvForm {
-    /// Its text.
     pub text: String,
 }
 

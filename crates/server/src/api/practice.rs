@@ -28,13 +28,11 @@ use crate::{
 /// The practice's page.
 #[derive(Serialize, ToSchema)]
 pub struct PracticePage {
-    /// Its name.
     pub name: String,
     /// IANA time zone.
     pub time_zone: String,
     /// After how many weeks the body mass is asked for again, 1 to 104.
     pub mass_weeks: i16,
-    /// Its coaches.
     pub coaches: Vec<CoachLine>,
     /// The latest of who did what.
     pub audit: AuditPage,
@@ -49,18 +47,14 @@ pub struct PracticePage {
 pub struct SetAsideLine {
     /// What it is: a test, a battery, a result.
     pub kind: String,
-    /// Its key.
     pub key: String,
     /// Why it cannot be read.
     pub why: String,
 }
 
-/// A coach.
 #[derive(Serialize, ToSchema)]
 pub struct CoachLine {
-    /// Key.
     pub id: Uuid,
-    /// Name.
     pub name: String,
     /// Email address.
     pub email: String,
@@ -71,7 +65,6 @@ pub struct CoachLine {
 /// A page of who did what, the latest first.
 #[derive(Serialize, ToSchema)]
 pub struct AuditPage {
-    /// The lines.
     pub lines: Vec<AuditLine>,
     /// Where the next page starts; absent on the last.
     pub next: Option<Uuid>,
@@ -80,7 +73,6 @@ pub struct AuditPage {
 /// Who did what to whom.
 #[derive(Serialize, ToSchema)]
 pub struct AuditLine {
-    /// Key.
     pub id: Uuid,
     /// When.
     pub at: DateTime<Utc>,
@@ -105,7 +97,6 @@ pub struct AuditLine {
 pub struct AuditQuery {
     /// About one client.
     pub person: Option<Uuid>,
-    /// Of one coach.
     pub coach: Option<Uuid>,
     /// Of one day in the practice's time zone.
     pub day: Option<NaiveDate>,
@@ -116,7 +107,6 @@ pub struct AuditQuery {
 /// Name and clock.
 #[derive(Deserialize, ToSchema)]
 pub struct PracticeChange {
-    /// Its name.
     pub name: String,
     /// IANA time zone.
     pub time_zone: String,
@@ -127,7 +117,6 @@ pub struct PracticeChange {
 /// A coach to add.
 #[derive(Deserialize, ToSchema)]
 pub struct CoachForm {
-    /// Name.
     pub name: String,
     /// Email address.
     pub email: String,
@@ -160,7 +149,6 @@ pub async fn update(who: SignedIn, form: Json<PracticeChange>) -> ApiResult<web:
     Ok(shown)
 }
 
-/// Adds a coach.
 #[utoipa::path(tag = "practice", operation_id = "practice_add_coach", responses((status = 200, body = PracticePage), (status = 409, body = ApiError), (status = 422, body = ApiError), (status = 429, body = ApiError)))]
 #[post("/practice/coaches")]
 pub async fn add_coach(

@@ -29,9 +29,7 @@ pub struct ReadinessPage {
     pub on: NaiveDate,
     /// Whether it was made today.
     pub is_today: bool,
-    /// The answers.
     pub answers: Answers,
-    /// The advice.
     pub advice: Advice,
     /// Why it was overruled.
     pub overrule_reason: Option<String>,

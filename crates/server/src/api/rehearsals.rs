@@ -204,7 +204,6 @@ pub async fn simulated(
 /// A load that the simulated client tries.
 #[derive(Deserialize, IntoParams)]
 pub struct LoadQuery {
-    /// kg.
     pub load_kg: f64,
 }
 

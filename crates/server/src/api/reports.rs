@@ -69,7 +69,6 @@ pub struct LinkMade {
 /// A link in the list.
 #[derive(Serialize, ToSchema)]
 pub struct LinkLine {
-    /// Key.
     pub id: Uuid,
     /// How many tests it shows.
     pub tests: usize,
@@ -88,11 +87,9 @@ pub struct LinkLine {
 /// What a visit taught, for the client: what the coach chose to show, and nobody else.
 #[derive(Serialize, ToSchema)]
 pub struct ClientReport {
-    /// Their name.
     pub name: String,
     /// Where they were tested.
     pub practice: String,
-    /// The battery.
     pub battery_name: String,
     /// The day.
     pub on: NaiveDate,

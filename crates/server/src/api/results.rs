@@ -36,11 +36,9 @@ use crate::{
 /// A result's page.
 #[derive(Serialize, ToSchema)]
 pub struct ResultPage {
-    /// Key.
     pub id: Uuid,
     /// Whose.
     pub person: Uuid,
-    /// Name.
     pub name: String,
     /// The protocol's id.
     pub protocol: String,
@@ -110,7 +108,6 @@ pub struct HrMaxChoice {
 /// The person on the day.
 #[derive(Serialize, ToSchema)]
 pub struct FactsShown {
-    /// Age.
     pub age: Option<f64>,
     /// Sex (for equations and norms).
     pub sex: Option<impulso_core::person::Sex>,
@@ -121,7 +118,6 @@ pub struct FactsShown {
 /// How a test ended early.
 #[derive(Serialize, ToSchema)]
 pub struct StopShown {
-    /// In a sentence.
     pub sentence: String,
     /// Whether symptoms were the reason.
     pub symptoms: bool,
@@ -171,7 +167,6 @@ pub struct VersionLine {
 /// A test in a list.
 #[derive(Serialize, ToSchema)]
 pub struct TestLine {
-    /// Key.
     pub id: Uuid,
     /// The protocol's id.
     pub protocol: String,

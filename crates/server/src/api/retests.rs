@@ -37,7 +37,6 @@ use crate::{
 /// A rule to look at.
 #[derive(Deserialize, ToSchema)]
 pub struct PreviewForm {
-    /// The rule.
     pub rule: RetestRule,
     /// The day it counts from.
     pub from: NaiveDate,
@@ -51,7 +50,6 @@ pub struct PreviewForm {
 pub struct Preview {
     /// The rule in words.
     pub words: String,
-    /// Its dates.
     pub dates: Vec<PreviewDate>,
 }
 
@@ -60,7 +58,6 @@ pub struct Preview {
 pub struct PreviewDate {
     /// The day.
     pub on: NaiveDate,
-    /// Spoken.
     pub spoken: String,
     /// The day it was moved from, because of what lies on it or before it.
     pub moved_from: Option<NaiveDate>,
@@ -71,7 +68,6 @@ pub struct PreviewDate {
 pub struct PlanForm {
     /// The id of the protocol or the battery.
     pub protocol: String,
-    /// The rule.
     pub rule: RetestRule,
     /// The day it counts from.
     pub from: NaiveDate,
@@ -85,7 +81,6 @@ pub struct PlanForm {
 pub struct RetestsPage {
     /// Passed without a test, the longest first.
     pub overdue: RetestPart,
-    /// Due today.
     pub due_today: RetestPart,
     /// To come, up to three months.
     pub upcoming: RetestPart,
@@ -96,7 +91,6 @@ pub struct RetestsPage {
 /// A part of the list, a page of it.
 #[derive(Serialize, ToSchema)]
 pub struct RetestPart {
-    /// The lines.
     pub lines: Vec<RetestLine>,
     /// How many there are in all, in words: `63`, `200 or more`; for what is settled, not counted.
     pub total: Option<String>,
@@ -110,7 +104,6 @@ pub struct RetestPart {
 pub enum Part {
     /// Passed without a test.
     Overdue,
-    /// Due today.
     DueToday,
     /// To come, up to three months.
     Upcoming,
@@ -128,7 +121,6 @@ pub struct PartQuery {
 /// Why a date is skipped.
 #[derive(Deserialize, ToSchema)]
 pub struct SkipForm {
-    /// The reason.
     pub reason: String,
 }
 

@@ -31,7 +31,6 @@ pub struct RideReport {
     pub since: Option<NaiveDate>,
 }
 
-/// One stage.
 #[derive(Serialize, ToSchema)]
 pub struct RideStage {
     /// `60 % of the maximum: 112 bpm`.

@@ -31,7 +31,6 @@ pub struct InverseQuery {
 pub struct Suggested {
     /// The 2000 m time, s.
     pub time_s: f64,
-    /// In a sentence.
     pub sentence: String,
     /// The equation with the numbers in it.
     pub working: String,

@@ -268,7 +268,6 @@ pub struct AdmissionForm {
 pub struct AdmissionLine {
     /// Whom.
     pub person: Uuid,
-    /// Name.
     pub name: String,
     /// Whether readiness was asked today.
     pub asked: bool,

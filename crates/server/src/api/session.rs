@@ -30,7 +30,6 @@ use crate::{
 pub struct SignIn {
     /// Email address.
     pub email: String,
-    /// Password.
     pub password: String,
 }
 
@@ -60,12 +59,10 @@ pub struct Welcome {
     pub demo: Option<DemoAccount>,
 }
 
-/// The demo account.
 #[derive(Serialize, ToSchema)]
 pub struct DemoAccount {
     /// Email address.
     pub email: String,
-    /// Password.
     pub password: String,
 }
 
@@ -80,7 +77,6 @@ pub struct PracticeForm {
     pub coach: String,
     /// Email address.
     pub email: String,
-    /// Password.
     pub password: String,
 }
 
@@ -177,7 +173,6 @@ pub async fn found_practice(
 pub struct PasswordChange {
     /// The present one.
     pub current: String,
-    /// The new one.
     pub new: String,
 }
 

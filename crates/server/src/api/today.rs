@@ -62,7 +62,6 @@ pub struct SetUp {
 /// How much more there is than is shown, in words: `12`, `192 or more`; a page away.
 #[derive(Serialize, ToSchema)]
 pub struct TodayMore {
-    /// Late.
     pub late: Option<String>,
     /// Due today.
     pub due: Option<String>,
@@ -79,9 +78,7 @@ pub struct TodayMore {
 /// A run begun and not closed.
 #[derive(Serialize, ToSchema)]
 pub struct OpenRun {
-    /// Key.
     pub id: Uuid,
-    /// Name.
     pub name: String,
     /// The protocol's display name.
     pub protocol_name: String,
@@ -92,11 +89,9 @@ pub struct OpenRun {
 /// A test stopped early.
 #[derive(Serialize, ToSchema)]
 pub struct StoppedLine {
-    /// The result.
     pub result: Uuid,
     /// Whose.
     pub person: Uuid,
-    /// Name.
     pub name: String,
     /// The protocol's display name.
     pub protocol_name: String,
@@ -116,14 +111,11 @@ pub struct SearchQuery {
     pub q: String,
 }
 
-/// What was found.
 #[derive(Serialize, ToSchema)]
 pub struct Found {
-    /// People.
     pub people: Vec<PersonLine>,
     /// Whether more people have names like this than are here.
     pub more_people: bool,
-    /// Tests.
     pub tests: Vec<LibraryLine>,
 }
 

@@ -26,7 +26,6 @@ use crate::{
 pub struct TrendPage {
     /// Whose.
     pub person: Uuid,
-    /// Name.
     pub name: String,
     /// The protocol's id.
     pub protocol: String,
@@ -36,7 +35,6 @@ pub struct TrendPage {
     pub quantity: String,
     /// What it is called.
     pub label: String,
-    /// Its unit.
     pub unit: String,
     /// Whether a smaller value is better.
     pub lower_is_better: bool,
@@ -68,7 +66,6 @@ pub struct GoalDrawn {
 /// A quantity by key and name.
 #[derive(Serialize, ToSchema)]
 pub struct QuantityName {
-    /// Key.
     pub key: String,
     /// What it is called.
     pub label: String,

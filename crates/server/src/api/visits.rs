@@ -45,7 +45,6 @@ use crate::{
 /// A battery in the list.
 #[derive(Serialize, ToSchema)]
 pub struct BatteryLine {
-    /// The battery.
     pub battery: Battery,
     /// Whether it is the practice's own.
     pub own: bool,
@@ -193,9 +192,7 @@ pub struct BatteryQuery {
 /// Everything a visit needs before it begins.
 #[derive(Serialize, ToSchema)]
 pub struct VisitPlan {
-    /// Their name.
     pub name: String,
-    /// The battery.
     pub battery: BatteryLine,
     /// Which time it would be, from 1.
     pub nth: usize,

@@ -7,7 +7,6 @@ use impulso_core::{
 
 /// A client with a history.
 pub struct Client {
-    /// Name.
     pub name: &'static str,
     /// Age today.
     pub age: u32,
@@ -25,11 +24,9 @@ pub struct Client {
     pub mass: &'static str,
     /// Regularly active.
     pub active: bool,
-    /// Medicines.
     pub medicines: &'static str,
     /// One of them limits the heart rate.
     pub drug: bool,
-    /// Notes.
     pub notes: &'static str,
     /// What happened along the way: from and until, days before today (0: it goes on), and in words.
     pub happened: &'static [(LifeEventKind, u64, u64, &'static str)],
@@ -63,7 +60,6 @@ pub struct Aim {
     pub process: &'static str,
 }
 
-/// One test.
 pub struct Test {
     /// Protocol id.
     pub protocol: &'static str,

@@ -25,7 +25,6 @@ pub struct Entry {
     pub sha256: String,
 }
 
-/// The rows.
 pub const ROWS: &str = "practice.json";
 /// Every measure, for a spreadsheet.
 pub const CSV: &str = "results.csv";

@@ -2,7 +2,7 @@
 //!
 //! The databases are made in the cluster that `IMPULSO_TEST_OWNER_URL` and `IMPULSO_TEST_APP_URL` name; `script/test`
 //! starts one and sets both. Without them these tests fail and say so.
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod app;
 mod attack;

@@ -21,7 +21,6 @@ use crate::{
 /// A run as it was set up.
 #[derive(Debug, Clone)]
 pub struct Run {
-    /// Key.
     pub id: RunId,
     /// The protocol as it was on the day.
     pub protocol: Protocol,
@@ -61,7 +60,6 @@ pub struct Performer {
 pub struct NewRun<'a> {
     /// Made by the screen: the same id twice is one run.
     pub id: RunId,
-    /// The protocol.
     pub protocol: &'a Protocol,
     /// Who is tested; slots count from 0.
     pub performers: &'a [NewPerformer],
@@ -78,7 +76,6 @@ pub struct NewRun<'a> {
 pub struct NewPerformer {
     /// The record; nobody for a rehearsal.
     pub person: Option<PersonId>,
-    /// Name.
     pub name: String,
     /// What was settled before the clock.
     pub setup: Setup,
@@ -87,7 +84,6 @@ pub struct NewPerformer {
 /// A run that is open, for Today.
 #[derive(Debug, Clone)]
 pub struct Open {
-    /// Key.
     pub id: RunId,
     /// The first performer's name.
     pub name: String,

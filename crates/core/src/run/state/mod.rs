@@ -120,7 +120,6 @@ pub(super) const UNDOABLE_MAX: usize = 20;
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Undoable {
-    /// The event.
     pub event: Uuid,
     /// What it was, in words.
     pub what: String,

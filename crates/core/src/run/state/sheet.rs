@@ -37,7 +37,6 @@ pub struct SheetState {
     pub watched: Vec<usize>,
 }
 
-/// Beats that were missed.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct MissedBeats {
@@ -53,7 +52,6 @@ pub struct MissedBeats {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct SheetRow {
-    /// The input.
     pub input: String,
     /// What it is called.
     pub label: String,
@@ -115,9 +113,7 @@ pub struct SheetRow {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Choice {
-    /// Its key.
     pub key: String,
-    /// In words.
     pub words: String,
 }
 
@@ -128,7 +124,6 @@ pub struct SheetCell {
     /// What was taken.
     #[cfg_attr(feature = "schema", schema(value_type = serde_json::Value))]
     pub value: Value,
-    /// Whether it counts.
     pub counts: bool,
     /// When, ms of the run's clock.
     pub at_ms: f64,
@@ -140,7 +135,6 @@ pub struct SheetCell {
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct WatchState {
-    /// Of which row.
     pub row: usize,
     /// Since when, ms of the run's clock.
     pub from_ms: f64,

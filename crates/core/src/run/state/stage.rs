@@ -23,7 +23,6 @@ pub struct StagedState {
     pub line: Option<StageLine>,
 }
 
-/// One stage.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct StageState {
@@ -41,7 +40,6 @@ pub struct StageState {
     pub readings: Vec<MinuteReading>,
     /// Whether it settled; nothing while that is open.
     pub steady: Option<bool>,
-    /// Whether it counts.
     pub counts: bool,
     /// Its heart rate once judged, bpm.
     pub bpm: Option<f64>,
@@ -55,7 +53,6 @@ pub struct MinuteReading {
     pub minute: u8,
     /// When the minute was full, ms of the run's clock.
     pub at_ms: f64,
-    /// bpm.
     pub bpm: f64,
     /// How it was taken.
     pub taken: Taken,
@@ -79,7 +76,6 @@ pub struct Band {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct LoadDue {
-    /// For which stage.
     pub stage: u8,
     /// The load decided upon.
     pub decided: Load,

@@ -29,13 +29,11 @@ impl Timeline {
 pub struct Span {
     /// The phase's id.
     pub id: String,
-    /// Its kind.
     pub kind: PhaseKind,
     /// Its heading.
     pub label: String,
     /// The line under it.
     pub cue: String,
-    /// Start, ms.
     pub start_ms: f64,
     /// End, ms; none for the open one.
     pub end_ms: Option<f64>,
