@@ -39,7 +39,7 @@ test.describe("with the demo", () => {
       [`/people/${rurik.id}/enter/multistage-cycle`, "kgm/min"],
       ["/rehearsals/new?protocol=multistage-cycle", "A strap that drops out"],
       [`/people/${rurik.id}/history/four-in-five-minutes`, "Events|Body measures"],
-      [`/people/${rurik.id}/photos`, "Ask first"],
+      [`/people/${rurik.id}/photos`, "Ask the client first"],
       [`/people/${rurik.id}/enter/body`, "Waist"],
       ["/batteries", "Five skills"],
       ["/batteries/five-skills/points", "Levels by the total"],

@@ -47,7 +47,7 @@ test("push-ups by key: styles in one go, one that did not count, a reload in the
   await page.keyboard.press("Space");
   const figure = page.getByRole("timer");
   await expect(figure).toContainText("on the toes", { timeout: 8000 });
-  await expect(page.getByText("One counts when the body stays a plank")).toBeVisible();
+  await expect(page.getByText("One counts when the body stays straight")).toBeVisible();
   for (let n = 1; n <= 6; n++) {
     await page.keyboard.press("Space");
     await expect(figure).toContainText(String(n));

@@ -112,7 +112,7 @@ test("first look twice: what is next by itself, one test left out, a reload betw
   await by.click(page.getByRole("link", { name: "Start visit" }));
   await looksAt("the choice of a battery", "visit-battery");
   await by.click(page.getByRole("link", { name: /First look/ }));
-  await expect(page.getByText("Before anything that tires")).toBeVisible();
+  await expect(page.getByText("Before the tests that tire")).toBeVisible();
   await by.type("Shoes", "none");
   await by.click(page.getByRole("button", { name: "Begin" }));
   await expect(page.getByRole("alert")).toContainText("warmed up");
@@ -154,7 +154,7 @@ test("first look twice: what is next by itself, one test left out, a reload betw
   await page.getByRole("button", { name: "Withdraw" }).click();
   await expect(page.getByRole("button", { name: "Withdraw" })).toBeHidden();
   await client.reload();
-  await expect(client.getByText("This link opens nothing any more")).toBeVisible();
+  await expect(client.getByText("This link has ended or was withdrawn")).toBeVisible();
   await client.context().close();
   await expect(page.getByRole("textbox", { name: "Weeks", exact: true })).toHaveValue("13");
   await page.getByRole("button", { name: "Save dates" }).click();
