@@ -132,6 +132,8 @@ test.describe("with minutes of rest", () => {
     await coach.tapsAlong(112, rate, 1200);
     const offered = page.getByRole("textbox", { name: "After 2 min" });
     await expect(offered).toHaveValue(/^1[01]\d$/);
+    // The number offered follows the taps until the last one is in.
+    await expect(page.getByText("everything is saved")).toBeVisible();
     const tapped = Number(await offered.inputValue());
     await page.setViewportSize({ width: 390, height: 760 });
     await page.screenshot({ path: "test-results/recovery-390.png" });

@@ -188,7 +188,7 @@ test("a gate, a test done before its turn, one typed from paper, on a phone; ano
   await page.getByText("Yes", { exact: true }).first().click();
   await page.getByRole("button", { name: "Begin" }).click();
   await page.waitForURL(/visits\/.*\/floor/);
-  await expect(page.getByText("Opens once every point of the Air squat was met.")).toBeVisible();
+  await expect(page.getByText("Opens when every point of the Air squat is met.")).toBeVisible();
   expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
   await page.screenshot({ path: "test-results/visit-390.png" });
   await page.getByRole("button", { name: "Four trunk holds next" }).click();
