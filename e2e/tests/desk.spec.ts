@@ -178,7 +178,7 @@ test.describe("with the demo", () => {
     await page.getByRole("button", { name: /more that do not suit now/ }).click();
     await coach.opensPart("Aerobic");
     await expect(page.getByRole("listitem").filter({ hasText: "3-minute bench step" })).toContainText(
-      "A rate-limiting medicine makes every heart-rate estimate invalid: choose the 6-minute walk instead.",
+      "A medicine that lowers the heart rate makes every estimate from heart rate invalid: choose the 6-minute walk instead.",
     );
     await expect(page.getByRole("listitem").filter({ hasText: "6-minute walk" }).filter({ hasText: "Set up" })).toHaveCount(1);
   });
