@@ -30,21 +30,29 @@ async function records(page: Page) {
     Object.assign(window, { onsets });
     const connect = AudioNode.prototype.connect as (...a: unknown[]) => unknown;
     const recorders = new WeakMap<BaseAudioContext, Promise<AudioWorkletNode>>();
+    const recorderOf = (context: BaseAudioContext) => {
+      const known = recorders.get(context);
+      if (known) return known;
+      const url = URL.createObjectURL(new Blob([recorder], { type: "text/javascript" }));
+      const joined = context.audioWorklet.addModule(url).then(() => {
+        const node = new AudioWorkletNode(context, "onsets");
+        node.port.onmessage = (e) => onsets.push(e.data as number);
+        return node;
+      });
+      recorders.set(context, joined);
+      return joined;
+    };
+    // The context is there before the page asks for one, so that the recorder hears the first sound too.
+    const Native = window.AudioContext;
+    const ready = new Native({ latencyHint: "interactive" });
+    void recorderOf(ready);
+    const Recorded = function (options?: AudioContextOptions) {
+      return ready.state === "closed" ? new Native(options) : ready;
+    };
+    Recorded.prototype = Native.prototype;
+    Object.assign(window, { AudioContext: Recorded });
     AudioNode.prototype.connect = function (this: AudioNode, ...args: unknown[]) {
-      if (args[0] instanceof AudioDestinationNode) {
-        const context = this.context;
-        if (!recorders.has(context)) {
-          recorders.set(
-            context,
-            context.audioWorklet.addModule(URL.createObjectURL(new Blob([recorder], { type: "text/javascript" }))).then(() => {
-              const node = new AudioWorkletNode(context, "onsets");
-              node.port.onmessage = (e) => onsets.push(e.data as number);
-              return node;
-            }),
-          );
-        }
-        void recorders.get(context)!.then((node) => connect.call(this, node));
-      }
+      if (args[0] instanceof AudioDestinationNode) void recorderOf(this.context).then((node) => connect.call(this, node));
       return connect.apply(this, args);
     } as typeof AudioNode.prototype.connect;
   }, RECORDER);

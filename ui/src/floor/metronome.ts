@@ -38,6 +38,8 @@ export class Metronome {
   async start(elapsedMs: () => number) {
     this.context ??= new AudioContext({ latencyHint: "interactive" });
     await this.context.resume();
+    // What was handed over by an earlier start is not heard beside this one.
+    this.stop();
     this.click ??= tick(this.context, 1050);
     this.accent ??= tick(this.context, 1600);
     this.out = this.context.createGain();

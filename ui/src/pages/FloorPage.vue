@@ -105,7 +105,7 @@ onKeyStroke((event) => {
   else if (key === "u") void undo();
   else if (key === "c" && floor.phase.value?.kind === "work" && state.value?.timeline.beat)
     void run.happened({ kind: isOffBeat(state.value) ? "cadence_regained" : "cadence_lost" });
-  else if (key === "b") void (floor.sounding.value ? floor.soundOff() : floor.soundOn());
+  else if (key === "b" && run.startedAt !== null) void (floor.sounding.value ? floor.soundOff() : floor.soundOn());
   else return;
   event.preventDefault();
 });

@@ -76,7 +76,7 @@ onKeyStroke((event) => {
           role="timer"
           :class="{ hot: sheet.timing.value, long: figure.length > 6 }"
         >
-          {{ figure }}<small v-if="under"> {{ under }}</small>
+          {{ figure }}<small v-if="under">{{ ` ${under}` }}</small>
         </p>
         <BeatArc v-if="beat" :beat="beat" :ms="floor.beatMs.value" />
       </div>
