@@ -20,7 +20,8 @@ test("views", async ({ coach, page, server }) => {
     const { people } = await (await page.request.get(`${api}/people?q=${q}`)).json();
     return (await page.request.get(`${api}/people/${people[0].id}`)).json();
   };
-  const [ilse, noor, caspian, maud, odile, teo, rurik] = [
+  const [halla, ilse, noor, caspian, maud, odile, teo, rurik] = [
+    await person("halla"),
     await person("ilse"),
     await person("noor"),
     await person("caspian"),
@@ -37,7 +38,7 @@ test("views", async ({ coach, page, server }) => {
 
   for (const [name, path] of [
     ["today", "/"],
-    ["person", `/people/${ilse.id}`],
+    ["person", `/people/${halla.id}`],
     ["choose", `/people/${odile.id}/assess`],
     ["result", `/results/${rurik.tests.find((t: { protocol: string }) => t.protocol === "multistage-cycle").id}`],
     ["visit", `/visits/${rurik.visits[0].id}`],
@@ -54,7 +55,7 @@ test("views", async ({ coach, page, server }) => {
     data: { id: crypto.randomUUID(), battery: "first-look", conditions: { warm: true, shoes: "none" } },
   });
   await coach.opens(`/visits/${(await look.json()).id}/floor`);
-  await expect(page.getByRole("button", { name: "Go Space" })).toBeVisible();
+  await expect(page.getByRole("button", { name: "Start test Space" })).toBeVisible();
   await shot(page, "visit-floor");
   await coach.opens(`/people/${noor.id}/readiness`);
   const answer = (label: string, words: string) => page.getByRole("group", { name: label }).getByText(words, { exact: true }).click();
