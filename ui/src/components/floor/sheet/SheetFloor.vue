@@ -149,6 +149,10 @@ onKeyStroke((event) => {
   max-width: 420px;
 }
 .figure {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  column-gap: 18px;
   font-weight: 600;
   font-size: clamp(96px, 15vw, 180px);
   line-height: 0.95;
@@ -166,9 +170,7 @@ onKeyStroke((event) => {
   font-weight: 400;
   color: var(--soft);
   letter-spacing: 0;
-  margin-left: 18px;
   font-family: inherit;
-  display: inline-block;
   line-height: 1.25;
 }
 /* The words at the left, what was judged at the right, in every tile alike. */
@@ -249,9 +251,11 @@ onKeyStroke((event) => {
   .counts .cue {
     font-size: 17px;
   }
+  .figure {
+    column-gap: 12px;
+  }
   .figure small {
     font-size: 21px;
-    margin-left: 12px;
   }
 }
 </style>
