@@ -1,24 +1,20 @@
 <script setup lang="ts">
 import type { BatteryLine } from "@/api/types";
+import BatteryHead from "@/components/BatteryHead.vue";
 
 /** Batteries in a list; where each leads is the page's business. */
 defineProps<{ batteries: BatteryLine[]; to: (b: BatteryLine) => string }>();
+const length = (b: BatteryLine) =>
+  [`${b.names.length} tests`, `${b.battery.window_min ? `window of ${b.battery.window_min}` : b.minutes} min`, b.own && "your own"]
+    .filter(Boolean)
+    .join(" · ");
 </script>
 
 <template>
   <ul class="batteries">
     <li v-for="b in batteries" :key="b.battery.id">
       <RouterLink :to="to(b)">
-        <span class="head"
-          ><b>{{ b.battery.name }}</b
-          ><small
-            >{{ b.names.length }} tests · {{ b.battery.window_min ? `window of ${b.battery.window_min}` : b.minutes }} min<template
-              v-if="b.own"
-            >
-              · your own</template
-            ></small
-          ></span
-        >
+        <BatteryHead :name="b.battery.name">{{ length(b) }}</BatteryHead>
         <span v-if="b.battery.summary">{{ b.battery.summary }}</span>
         <span class="soft">{{ b.names.join(b.battery.window_min ? ", " : " → ") }}</span>
       </RouterLink>
@@ -45,19 +41,5 @@ defineProps<{ batteries: BatteryLine[]; to: (b: BatteryLine) => string }>();
 .batteries a:hover,
 .batteries a:focus-visible {
   background: var(--card);
-}
-.head {
-  display: flex;
-  justify-content: space-between;
-  gap: 12px;
-  align-items: baseline;
-}
-.head b {
-  font-size: 18px;
-}
-.head small {
-  color: var(--soft);
-  font-size: 15px;
-  white-space: nowrap;
 }
 </style>

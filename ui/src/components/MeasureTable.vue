@@ -1,14 +1,10 @@
 <script setup lang="ts">
 import type { MeasureSummary } from "@/api/types";
-import { dayShort } from "@/composables/dates";
+import { dayBrief } from "@/composables/dates";
 
 /** Every measure a client has: the first time, the best and the last. The measure leads to how it has gone. */
 const props = defineProps<{ measures: MeasureSummary[]; person: string }>();
 const to = (m: MeasureSummary) => (m.times > 1 ? `/people/${props.person}/trend/${m.protocol}/${m.quantity}` : `/results/${m.last.result}`);
-const year = (on: string) =>
-  dayShort(on)
-    .replace(/ (\d{4})$/, " ’$1")
-    .replace("’20", "’");
 </script>
 
 <template>
@@ -24,12 +20,12 @@ const year = (on: string) =>
       <span v-for="(t, k) in [m.first, m.best]" :key="k" class="then" role="cell"
         ><template v-if="t"
           ><span class="num">{{ t.shown }}</span
-          ><small>{{ year(t.on) }}</small></template
+          ><small>{{ dayBrief(t.on) }}</small></template
         ></span
       >
       <span class="last" role="cell"
         ><b class="num">{{ m.last.shown }}</b
-        ><small>{{ year(m.last.on) }}</small></span
+        ><small>{{ dayBrief(m.last.on) }}</small></span
       >
     </RouterLink>
   </div>

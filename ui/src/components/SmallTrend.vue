@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { HistoryLine } from "@/api/types";
-import { dayShort } from "@/composables/dates";
+import { dayBrief, dayShort } from "@/composables/dates";
 
 /** One measure over the visits, small: the band of its own noise around the first, the way it went, what happened meanwhile. */
 const props = defineProps<{
@@ -68,7 +68,6 @@ const labelY = computed(() => {
   const target = props.line.target == null ? null : y(props.line.target);
   return target !== null && target < own + 2 && own - target < 24 ? own + 20 : Math.max(12, own - 9);
 });
-const year = (on: string) => dayShort(on).replace(/ 20(\d\d)$/, " ’$1");
 const said = computed(() => taken.value.map((p) => `${dayShort(p.on)} ${p.shown}`).join(", "));
 </script>
 
@@ -91,8 +90,8 @@ const said = computed(() => taken.value.map((p) => `${dayShort(p.on)} ${p.shown}
       <rect v-if="band" class="band" :x="LEFT" :width="W - LEFT - RIGHT" v-bind="band" />
       <path class="axis" :d="`M${LEFT} ${H - BOTTOM + 4}H${W - RIGHT}`" />
       <text v-for="p in ends" :key="p.result" class="scale" :x="LEFT - 8" :y="y(p.value!) + 4">{{ p.shown }}</text>
-      <text class="day" :x="LEFT" :y="H - 3">{{ year(from) }}</text>
-      <text v-if="until !== from" class="day until" :x="W - RIGHT" :y="H - 3">{{ year(until) }}</text>
+      <text class="day" :x="LEFT" :y="H - 3">{{ dayBrief(from) }}</text>
+      <text v-if="until !== from" class="day until" :x="W - RIGHT" :y="H - 3">{{ dayBrief(until) }}</text>
       <path v-for="h in along" :key="h.from_on + h.words" class="along" :d="`M${x(h.from_on)} ${TOP - 10}V${H - BOTTOM + 4}`">
         <title>{{ h.words }}</title>
       </path>

@@ -11,6 +11,8 @@ export const dayName = (day: string) => long.format(at(day));
 export const dayYear = (day: string) => withYear.format(at(day));
 /** `3 Dec 2026`. */
 export const dayShort = (day: string) => short.format(at(day));
+/** `3 Dec ’26`. */
+export const dayBrief = (day: string) => dayShort(day).replace(/ 20(\d\d)$/, " ’$1");
 /** `9:05`. */
 export const minutes = (ms: number) => {
   const seconds = Math.max(0, Math.floor(ms / 1000));

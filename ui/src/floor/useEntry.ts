@@ -1,16 +1,17 @@
 /** A field on the sheet: what is typed in it, in the client's units; an unusual value is asked about once. */
-import { ref, watch } from "vue";
+import { ref, useTemplateRef, watch } from "vue";
 import type { Sheet } from "./useSheet";
 import { expected, typed } from "@/logic/typed";
 import { toShown } from "@/logic/units";
 import { question } from "@/logic/usual";
 import { useRun } from "@/stores/run";
+import { isWriting } from "./isWriting";
 
 export function useEntry(sheet: Sheet) {
   const run = useRun();
   const { row, units, wrong } = sheet;
   const text = ref("");
-  const field = ref<HTMLInputElement | null>(null);
+  const field = useTemplateRef<{ focus: () => void; blur: () => void }>("field");
   /** An unusual value that was asked about. */
   let meant: string | null = null;
 
@@ -44,5 +45,9 @@ export function useEntry(sheet: Sheet) {
       if (!text.value && event.kind === "lifted") put(event.load_kg, "kg");
     },
   );
-  return { text, field, number, clear, put };
+  /** The field is the next to be typed in, unless a remark or a reason is being written. */
+  function focus() {
+    if (sheet.started.value && !isWriting()) field.value?.focus();
+  }
+  return { text, field, number, clear, put, focus };
 }

@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import { api, take } from "@/api/client";
 import type { BatteryForClient } from "@/api/types";
+import BatteryHead from "@/components/BatteryHead.vue";
 import PageState from "@/components/PageState.vue";
 import PictureBox from "@/components/PictureBox.vue";
 import { dayShort } from "@/composables/dates";
@@ -32,10 +33,7 @@ const before = (b: BatteryForClient) =>
           <ul :class="{ large: part === first }">
             <li v-for="b in part" :key="b.battery.id">
               <RouterLink :to="to(b)">
-                <span class="head"
-                  ><b>{{ b.battery.name }}</b
-                  ><small>{{ b.names.length }} tests, {{ length(b) }}</small></span
-                >
+                <BatteryHead :name="b.battery.name">{{ b.names.length }} tests, {{ length(b) }}</BatteryHead>
                 <span v-if="b.suggested" class="why">{{ b.suggested }}</span>
                 <span class="figures">
                   <PictureBox v-for="(d, k) in b.drawings" :key="k" :drawing="d" small />
@@ -86,20 +84,6 @@ a {
 a:hover,
 a:focus-visible {
   background: var(--fjord-wash);
-}
-.head {
-  display: flex;
-  justify-content: space-between;
-  align-items: baseline;
-  gap: 12px;
-}
-.head b {
-  font-size: 18px;
-}
-.head small {
-  color: var(--soft);
-  font-size: 15px;
-  white-space: nowrap;
 }
 .why {
   font-weight: 600;

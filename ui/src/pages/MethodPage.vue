@@ -153,7 +153,7 @@ const counting = computed(() => legs.value.flatMap((leg) => (leg.take.kind === "
           </li>
         </ul>
         <MarkBox :page="m as Page" @changed="reload" />
-        <MeasurementErrorBox :protocol="id" :measurement_errors="m.measurement_errors" @changed="reload" />
+        <MeasurementErrorBox :protocol="id" :errors="m.measurement_errors" @changed="reload" />
       </aside>
     </div>
   </article>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { nextTick, ref, watch } from "vue";
+import { isWriting } from "@/floor/isWriting";
 import { question } from "@/logic/usual";
 import { useRun } from "@/stores/run";
 
@@ -24,7 +25,7 @@ watch(
     if (before?.[1] !== stage || text.value === (before?.[2] != null ? String(before[2]) : "")) text.value = offered;
     if (before?.[1] !== stage) wrong.value = null;
     await nextTick();
-    if (!(document.activeElement as HTMLElement | null)?.closest(".remark, .reason")) field.value?.focus();
+    if (!isWriting()) field.value?.focus();
   },
   { immediate: true },
 );

@@ -4,12 +4,13 @@ import { theSheet, type Keys } from "@/floor/useSheet";
 import { useEntry } from "@/floor/useEntry";
 import { taken } from "@/logic/sheet";
 import { shownUnit } from "@/logic/units";
+import SheetInput from "../SheetInput.vue";
 
 /** Loads, lifted or missed, each heavier by what the one before showed. */
 const sheet = theSheet();
 const { row, live, full, wrong, units } = sheet;
 const entry = useEntry(sheet);
-const { text, field } = entry;
+const { text } = entry;
 const advised = computed(() => sheet.sheet.value.advice?.kg ?? null);
 /** One attempt more than was planned: only where none was missed, and with a reason. */
 const beyond = computed(() => {
@@ -24,7 +25,7 @@ watch(
   () => [sheet.started.value, row.value.cells.length],
   async () => {
     await nextTick();
-    if (sheet.started.value && !(document.activeElement as HTMLElement | null)?.closest(".remark, .reason")) field.value?.focus();
+    entry.focus();
   },
   { immediate: true },
 );
@@ -45,15 +46,7 @@ defineExpose<Keys>({ press, isTyping: () => text.value.trim() !== "" });
   <Teleport v-if="!sheet.countingIn.value" defer to="#sheet-field">
     <form class="entry" @submit.prevent="wrong = 'Made or missed? Press M or X.'">
       <label class="visually-hidden" for="sheet-entry">Load, {{ shownUnit("kg", units) }}</label>
-      <input
-        id="sheet-entry"
-        ref="field"
-        v-model="text"
-        class="num"
-        autocomplete="off"
-        inputmode="text"
-        @focus="($event.target as HTMLInputElement).select()"
-      />
+      <SheetInput ref="field" v-model="text" />
       <span class="unit">{{ shownUnit("kg", units) }}</span>
     </form>
   </Teleport>

@@ -6,12 +6,13 @@ import { onward, rowName, sentence } from "@/logic/sheet";
 import { hasSign } from "@/logic/signs";
 import { typed } from "@/logic/typed";
 import { shownUnit } from "@/logic/units";
+import SheetInput from "../SheetInput.vue";
 
 /** Read and written down: a number, words, a choice, points of performance. The field stands in the middle of the floor. */
 const sheet = theSheet();
 const { row, units, wrong, taking, due, counted } = sheet;
 const entry = useEntry(sheet);
-const { text, field } = entry;
+const { text } = entry;
 const isTyped = computed(() => ["number", "words"].includes(row.value.kind));
 const points = ref<Record<string, boolean>>({});
 const save = computed(() => onward(sheet.sheet.value, sheet.at.value));
@@ -28,8 +29,7 @@ watch(
     const kg = sheet.sheet.value.advice?.kg;
     if (row.value.unit === "kg" && kg != null && !text.value) entry.put(kg);
     await nextTick();
-    if (sheet.started.value && isTyped.value && !(document.activeElement as HTMLElement | null)?.closest(".remark, .reason"))
-      field.value?.focus();
+    if (isTyped.value) entry.focus();
   },
   { immediate: true },
 );
@@ -90,16 +90,7 @@ defineExpose<Keys>({ press, isTyping: () => text.value.trim() !== "" });
   <Teleport v-if="isTyped && !sheet.countingIn.value" defer to="#sheet-field">
     <form class="entry" @submit.prevent="enter">
       <label class="visually-hidden" for="sheet-entry">{{ label }}</label>
-      <input
-        id="sheet-entry"
-        ref="field"
-        v-model="text"
-        class="num"
-        :class="{ words: row.kind === 'words' }"
-        autocomplete="off"
-        inputmode="text"
-        @focus="($event.target as HTMLInputElement).select()"
-      />
+      <SheetInput ref="field" v-model="text" :words="row.kind === 'words'" />
       <span v-if="unit" class="unit">{{ unit }}</span>
       <button v-if="due" type="button" class="quiet" @click="taking.change()">
         {{ counted ? "Type the rate instead" : "Count beats instead" }} <kbd>M</kbd>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { theSheet } from "@/floor/useSheet";
 import { useEntry } from "@/floor/useEntry";
+import SheetInput from "../SheetInput.vue";
 
 /** What is counted or timed with a key can be typed too. */
 const sheet = theSheet();
@@ -20,20 +21,12 @@ defineExpose({ isTyping: () => text.value.trim() !== "" });
 <template>
   <form class="entry" @submit.prevent="enter">
     <label for="sheet-entry">or type it</label>
-    <input
-      id="sheet-entry"
-      ref="field"
-      v-model="text"
-      class="num"
-      autocomplete="off"
-      inputmode="text"
-      @focus="($event.target as HTMLInputElement).select()"
-    />
+    <SheetInput ref="field" v-model="text" />
   </form>
 </template>
 
 <style scoped>
-.entry input {
+.entry :deep(input) {
   width: 7ch;
   font-size: 22px;
 }

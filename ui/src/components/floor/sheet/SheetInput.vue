@@ -1,0 +1,22 @@
+<script setup lang="ts">
+import { useTemplateRef } from "vue";
+
+/** The one field of the sheet. What stands in it is typed over. */
+defineProps<{ words?: boolean }>();
+const text = defineModel<string>({ required: true });
+const field = useTemplateRef("field");
+defineExpose({ focus: () => field.value?.focus(), blur: () => field.value?.blur() });
+</script>
+
+<template>
+  <input
+    id="sheet-entry"
+    ref="field"
+    v-model="text"
+    class="num"
+    :class="{ words }"
+    autocomplete="off"
+    inputmode="text"
+    @focus="field?.select()"
+  />
+</template>
