@@ -283,7 +283,6 @@ fn norm_report(standing: &Standing, facts: &Facts) -> NormReport {
 }
 
 /// What is said where a table covers nobody like this client.
-/// Said where a table gives no standing.
 pub const NO_STANDING: &str = "no standing";
 
 /// A standing in words: `82nd percentile`, `above the 95th percentile`, `good`.
@@ -311,7 +310,7 @@ pub fn standing_words(standing: &Standing) -> String {
     }
 }
 
-pub(crate) fn ordinal(n: u32) -> String {
+fn ordinal(n: u32) -> String {
     let suffix = match (n % 10, n % 100) {
         (_, 11..=13) => "th",
         (1, _) => "st",

@@ -147,7 +147,7 @@ impl Available {
     /// # Errors
     /// [`Code::UnknownField`] naming it.
     pub fn check(&self) -> Result<(), InputError> {
-        match self.kit.iter().flatten().find(|key| !catalogue::kit().iter().any(|k| k.key == **key)) {
+        match self.kit.iter().flatten().find(|key| catalogue::kit_named(key).is_none()) {
             Some(odd) => Err(InputError::new(
                 Code::UnknownField,
                 "kit",
@@ -247,7 +247,7 @@ const OVER_60: &str = "older_adults";
 fn lacks(protocol: &Protocol, means: &Available) -> Option<String> {
     let missing = protocol.needs.iter().find(|k| means.kit.as_ref().is_some_and(|kit| !kit.contains(k)));
     if let Some(missing) = missing {
-        let words = catalogue::kit().iter().find(|k| k.key == *missing).map_or(missing.as_str(), |k| &k.words);
+        let words = catalogue::kit_named(missing).map_or(missing.as_str(), |k| &k.words);
         return Some(format!("Needs {words}."));
     }
     let groups = means.people.unwrap_or(1).max(1).div_ceil(protocol.people_at_once.max(1));

@@ -189,18 +189,13 @@ impl Hub {
     /// The answer to a watcher: the run as it is, then every change.
     pub fn stream(&self, practice: PracticeId, first: &RunView, side: Side, seen: Option<u64>) -> HttpResponse {
         let receiver = self.watch(practice, RunId(first.id), side);
+        let is_news = seen.is_none_or(|revision| revision < first.revision);
         let (start, sid) = match side {
-            Side::Coach(sid) => (frame(first), sid),
-            Side::Partner => (frame(&first.for_partners()), None),
+            Side::Coach(sid) => (is_news.then(|| frame(first)), sid),
+            Side::Partner => (is_news.then(|| frame(&first.for_partners())), None),
         };
         let until = Instant::now() + self.lasts;
-        let watcher = Watcher {
-            start: Some(start).filter(|_| seen.is_none_or(|revision| revision < first.revision)),
-            receiver,
-            ended: self.ended.subscribe(),
-            sid,
-            until,
-        };
+        let watcher = Watcher { start, receiver, ended: self.ended.subscribe(), sid, until };
         let frames = stream::unfold(watcher, |mut watcher| async move {
             let next = watcher.next().await?;
             Some((Ok::<_, actix_web::Error>(next), watcher))

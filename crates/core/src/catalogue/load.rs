@@ -84,10 +84,18 @@ pub fn kit() -> &'static [Kit] {
     &SHARED_LISTS.kit
 }
 
+/// Something that may have to be at hand, by its key.
+pub fn kit_named(key: &str) -> Option<&'static Kit> {
+    kit().iter().find(|k| k.key == key)
+}
+
+/// Where what belongs to no thing stands.
+pub const ALSO: &str = "Also";
+
 /// What a test needs, thing by thing, each with what is said of it: “Chair” with “A chair of 43 cm without arms, against a wall”. What
-/// belongs to none of the things stands under “Also”.
+/// belongs to none of the things stands under [`ALSO`].
 pub fn things(protocol: &Protocol) -> Vec<(String, Vec<String>)> {
-    let needed: Vec<&Kit> = protocol.needs.iter().filter_map(|key| kit().iter().find(|k| k.key == *key)).collect();
+    let needed: Vec<&Kit> = protocol.needs.iter().filter_map(|key| kit_named(key)).collect();
     let mut things: Vec<(String, Vec<String>)> = needed.iter().map(|k| (k.name.clone(), Vec::new())).collect();
     let mut also = Vec::new();
     for what in protocol.equipment.iter().map(|e| &e.what) {
@@ -101,7 +109,7 @@ pub fn things(protocol: &Protocol) -> Vec<(String, Vec<String>)> {
             None => also.push(what.clone()),
         }
     }
-    things.extend((!also.is_empty()).then(|| ("Also".to_owned(), also)));
+    things.extend((!also.is_empty()).then(|| (ALSO.to_owned(), also)));
     things
 }
 

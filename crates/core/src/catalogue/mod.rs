@@ -39,7 +39,7 @@ pub use condition::{Condition, ConditionKind};
 pub use equation::Equation;
 pub use input::{Input, InputKind, ReadingError, Signs, Usual, difference};
 pub(crate) use load::read_files;
-pub use load::{Kit, Section, all, check, find, kit, parse, section, section_name, sections, things, unreadable};
+pub use load::{ALSO, Kit, Section, all, check, find, kit, kit_named, parse, section, section_name, sections, things, unreadable};
 pub use mark::{PassMark, When};
 pub use norm_use::NormUse;
 pub use procedure::{CadenceRule, CountRule, Cue, Family, Phase, PhaseKind, Preparation, Procedure, Prompt, Tone};

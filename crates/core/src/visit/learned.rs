@@ -5,10 +5,10 @@ use serde::{Deserialize, Serialize};
 use crate::{
     catalogue::Protocol,
     change::{Comparison, Verdict},
-    norms::{Place as Range, Standing},
+    norms::{Bound, Place as Range, Standing},
     person::Facts,
     quantity,
-    report::{FailedPoint, ordinal},
+    report::{FailedPoint, standing_words},
     text,
     trial::Outcome,
     units::Units,
@@ -89,26 +89,20 @@ impl Judged<'_> {
 
 /// A standing as a place from 0 to 100, with its words.
 fn standing_merit(standing: &Standing) -> Option<(f64, String)> {
-    if let Some(percentile) = standing.percentile {
-        return Some((percentile, format!("{} percentile", ordinal(percentile.round() as u32))));
-    }
-    if let Some(bound) = standing.bound {
-        return Some(match bound {
-            crate::norms::Bound::Above(p) => (f64::from(p), format!("above the {} percentile", ordinal(p))),
-            crate::norms::Bound::Below(p) => (f64::from(p) - 1.0, format!("below the {} percentile", ordinal(p))),
-        });
-    }
-    if let Some(range) = standing.range {
-        let merit = match range.place {
-            Range::Below => 15.0,
-            Range::Within => 50.0,
-            Range::Above => 85.0,
-        };
-        return Some((merit, range.place.words(standing.table.lower_is_better()).to_owned()));
-    }
-    let z = standing.mean?.z?;
-    let words = if z < 0.0 { "below the mean" } else { "at or above the mean" };
-    Some(((50.0 + 34.0 * z).clamp(0.0, 100.0), words.to_owned()))
+    let merit = match (standing.percentile, standing.bound, standing.range.map(|r| r.place)) {
+        (Some(percentile), ..) => percentile,
+        (_, Some(Bound::Above(p)), _) => f64::from(p),
+        (_, Some(Bound::Below(p)), _) => f64::from(p) - 1.0,
+        (.., Some(Range::Below)) => 15.0,
+        (.., Some(Range::Within)) => 50.0,
+        (.., Some(Range::Above)) => 85.0,
+        (None, None, None) => {
+            let z = standing.mean?.z?;
+            let words = if z < 0.0 { "below the mean" } else { "at or above the mean" };
+            return Some(((50.0 + 34.0 * z).clamp(0.0, 100.0), words.to_owned()));
+        }
+    };
+    Some((merit, standing_words(standing)))
 }
 
 /// What the visit taught. A merit of 60 and more is strong, one under 40 holds back; both are said only where a table, a mark

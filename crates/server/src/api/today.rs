@@ -228,7 +228,7 @@ fn set_up(due: &[RetestLine], shelf: &Shelf) -> Vec<SetUp> {
         }
     }
     // What belongs to no thing comes last.
-    all.sort_by_key(|s| s.what == "Also");
+    all.sort_by_key(|s| s.what == catalogue::ALSO);
     all
 }
 

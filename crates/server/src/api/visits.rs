@@ -139,7 +139,7 @@ pub async fn batteries_for(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web:
         let (battery, own) = all[k].clone();
         let tests = || battery.tests.iter().filter_map(|t| of.protocol(&t.protocol));
         let mut needs: Vec<String> = Vec::new();
-        for kit in tests().flat_map(|p| &p.needs).filter_map(|key| catalogue::kit().iter().find(|kit| kit.key == *key)) {
+        for kit in tests().flat_map(|p| &p.needs).filter_map(|key| catalogue::kit_named(key)) {
             if !needs.contains(&kit.words) {
                 needs.push(kit.words.clone());
             }
