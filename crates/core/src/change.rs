@@ -142,6 +142,13 @@ impl Comparison {
         }
     }
 
+    /// The same with its measurement error in those units too: for a page alone, never for a comparison.
+    #[must_use]
+    pub fn shown_in(self, units: Units) -> Self {
+        let typical_error = self.typical_error.map(|te| te.shown_in(&self.quantity, units));
+        Self { unit: quantity::in_units(&self.quantity, 0.0, units).1.to_owned(), typical_error, ..self }
+    }
+
     /// Says what happened along the way where the change is for the worse, or a change that is neither.
     pub fn remember(&mut self, noted: &[LifeEvent]) {
         use Verdict::{ClearChange, ClearLoss, PossibleChange, PossibleLoss};
@@ -174,10 +181,11 @@ fn sentence(c: &Comparison, units: Units) -> String {
     let (name, now) = (quantity::label(&c.quantity), said(c.to));
     let then = quantity::shown_in(&c.quantity, c.from, units);
     let since = c.from_on.format("%-d %B %Y");
+    let bound = if c.to_at_least { "at least " } else { "" };
     let moved = match c.to.partial_cmp(&c.from) {
-        Some(std::cmp::Ordering::Less) => format!("Since {since} your {name} has gone down from {then} to {now}"),
-        Some(std::cmp::Ordering::Greater) => format!("Since {since} your {name} has gone up from {then} to {now}"),
-        _ => format!("Since {since} your {name} has stayed at {now}"),
+        Some(std::cmp::Ordering::Less) => format!("Since {since} your {name} has gone down from {then} to {bound}{now}"),
+        Some(std::cmp::Ordering::Greater) => format!("Since {since} your {name} has gone up from {then} to {bound}{now}"),
+        _ => format!("Since {since} your {name} has stayed at {bound}{now}"),
     };
     let noise = c.typical_error.as_ref().map(|te| noise_words(c, te.detectable, units)).unwrap_or_default();
     match c.verdict {

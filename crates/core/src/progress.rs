@@ -281,6 +281,15 @@ pub struct Progress {
     pub since_first: Option<Comparison>,
 }
 
+impl Progress {
+    /// The same as a page shows it, in the units a person thinks in.
+    #[must_use]
+    pub fn shown_in(self, units: Units) -> Self {
+        let shown = |change: Option<Comparison>| change.map(|c| c.shown_in(units));
+        Self { since_last: shown(self.since_last), since_first: shown(self.since_first) }
+    }
+}
+
 /// Compares a result with those before it. `earlier` in order of date.
 pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, typical_error: Option<&TypicalError>) -> Progress {
     if protocol.change_rule(key).is_some_and(|rule| !rule.follows(&now.conditions)) {
@@ -549,6 +558,21 @@ mod tests {
         };
         let told = progress(lift, "one_rm_kg", &[point("2026-05-10", 95.0, true)], &point("2026-11-10", 100.0, false), None);
         assert_eq!(told.since_last.unwrap().difference, 5.0);
+    }
+
+    #[test]
+    fn a_page_says_the_measurement_error_in_the_units_of_the_change() {
+        let lift = catalogue::find("one-rm").unwrap();
+        let lifted = |on: &str, kg: f64| done("one-rm", on, &json!({ "lift": "bench_press", "load_kg": [kg], "made": [true] }));
+        let tests = [lifted("2026-05-10", 95.0), lifted("2026-11-10", 95.25)];
+        let error = typical_error(lift, &tests[1], "one_rm_kg", None);
+        let pounds = Audience { units: Units::Imperial, ..Audience::default() };
+        let of = of_test(lift, &tests[1], &tests, "one_rm_kg", error.as_ref(), &pounds).unwrap();
+        let detectable = |p: Progress| p.since_last.map(|c| (c.unit, c.typical_error.unwrap().detectable)).unwrap();
+        let (unit, kg) = detectable(of.clone());
+        let (shown, lb) = detectable(of.shown_in(Units::Imperial));
+        assert_eq!((unit.as_str(), shown.as_str()), ("kg", "lb"));
+        assert!((lb - kg / 0.453_592_37).abs() < 1e-9, "{lb} lb for {kg} kg");
     }
 
     #[test]

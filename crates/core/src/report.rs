@@ -325,7 +325,10 @@ fn ordinal(n: u32) -> String {
 fn headline(quantities: &[QuantityReport], protocol: &Protocol) -> String {
     let mut found = quantities.iter().filter(|q| q.is_heard(protocol));
     let Some(first) = found.next() else { return String::new() };
-    let value = |q: &QuantityReport| format!("{} {} {}", crate::text::capital(&q.label), q.shown, q.unit).trim_end().to_owned();
+    let value = |q: &QuantityReport| {
+        let bound = if q.at_least { "at least " } else { "" };
+        format!("{} {bound}{} {}", crate::text::capital(&q.label), q.shown, q.unit).trim_end().to_owned()
+    };
     let mut sentences = vec![match first.norms.iter().find(|n| n.sentence != NO_STANDING) {
         Some(norm) => {
             format!("{}: {} among {}.", value(first), norm.sentence, norm.population.split(';').next().unwrap_or(&norm.population))

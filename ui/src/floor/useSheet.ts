@@ -111,7 +111,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
   });
   const startDone = computed(() => (sheet.value.rows[0]?.cells.length ?? 0) > start.value.k);
   const rest = computed(() => (sheet.value.rest && !timing.value ? sheet.value.rest : null));
-  const resting = computed(() => (rest.value && ms.value < rest.value.until_ms ? rest.value.until_ms - ms.value : 0));
+  const resting = computed(() => (rest.value && !over.value && ms.value < rest.value.until_ms ? rest.value.until_ms - ms.value : 0));
   /** Until the heart rate that comes next is called, ms. */
   const called = computed(() => (due.value ? Math.max(0, due.value.at_ms - ms.value) : 0));
   const countingIn = computed(() => started.value && phase.value?.kind === "count_in");
@@ -135,7 +135,16 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     const r = row.value;
     if (r.take.kind === "seen") return watched.isOver(r.leg);
     if (r.take.kind === "ladder") return watched.ended.value;
+    // Beyond what was planned a load is advised only where none was missed.
+    if (r.take.kind === "load" && r.take.attempts != null && sheet.value.advice?.kg == null) return r.cells.length >= r.take.attempts;
     return r.tries > 1 && r.cells.length >= r.tries;
+  });
+  /** Everything was taken, and nothing else was chosen. */
+  const over = computed(() => {
+    if (nought.value) return true;
+    const { kind } = row.value.take;
+    const nothingNext = sheet.value.next == null || (kind === "load" && full.value);
+    return nothingNext && chosen.value === null && (kind !== "count" || rung.value);
   });
   const canFinish = computed(() => state.value?.can_finish === true && !closed());
   /** Last time's value of the reading that is asked for; of the test, where no reading has one of its own. */
@@ -253,8 +262,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
   const heading = computed(() => {
     const r = row.value;
     if (!started.value) return "Ready when you are";
-    const isOver = sheet.value.next == null && chosen.value === null && (r.take.kind !== "count" || rung.value);
-    if (nought.value || isOver) return "Everything is there";
+    if (over.value) return "Everything is there";
     if (r.take.kind === "ladder") return sentence(watched.stageWords.value);
     if (r.take.kind === "seen") return r.leg_label ?? rowName(r);
     if (r.take.kind === "starts") return `Start ${Math.max(1, start.value.k + 1)} of ${sheet.value.starts_ms.length}`;

@@ -223,7 +223,10 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     let progress = report
         .iter()
         .flat_map(|r| &r.quantities)
-        .filter_map(|q| Some((q.key.clone(), progress::of_test(protocol, &result, tests(), &q.key, q.typical_error.as_ref(), &told)?)))
+        .filter_map(|q| {
+            let progress = progress::of_test(protocol, &result, tests(), &q.key, q.typical_error.as_ref(), &told)?;
+            Some((q.key.clone(), progress.shown_in(units)))
+        })
         .collect();
     let report = report.map(|mut report| {
         for q in &mut report.quantities {

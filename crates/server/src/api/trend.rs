@@ -112,7 +112,9 @@ pub async fn get(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> ApiR
         unit: quantity::in_units(&key, 0.0, units).1.to_owned(),
         lower_is_better: quantity::lower_is_better(&key),
         points,
-        progress: latest.and_then(|r| progress::of_test(protocol, r, tests(), &key, typical_error.as_ref(), &told)),
+        progress: latest
+            .and_then(|r| progress::of_test(protocol, r, tests(), &key, typical_error.as_ref(), &told))
+            .map(|p| p.shown_in(units)),
         happenings: told.noted,
         goals,
         typical_error: typical_error.map(|te| te.shown_in(&key, units)),

@@ -18,9 +18,11 @@ const beyond = computed(() => {
   return planned != null && row.value.cells.length >= planned;
 });
 const why = ref("");
-const closed = computed(() => !live.value || full.value || (beyond.value && advised.value === null));
+const closed = computed(() => !live.value || full.value);
 
-watch(advised, (kg) => (kg === null ? (text.value = "") : entry.put(kg, "kg")), { immediate: true });
+/** The load that is advised, as it stands in the field. */
+let offered = "";
+watch(advised, (kg) => (offered = kg === null ? (text.value = "") : entry.put(kg, "kg")), { immediate: true });
 watch(
   () => [sheet.started.value, row.value.cells.length],
   async () => {
@@ -39,7 +41,8 @@ const press: Keys["press"] = (key) => {
   void lifted(key === "m");
   return true;
 };
-defineExpose<Keys>({ press, isTyping: () => text.value.trim() !== "" });
+// After the planned attempts a load that is only offered does not keep Enter from saving the result.
+defineExpose<Keys>({ press, isTyping: () => text.value.trim() !== "" && !(beyond.value && text.value === offered) });
 </script>
 
 <template>
