@@ -186,17 +186,27 @@ impl Hub {
         }
     }
 
-    /// The answer to a watcher: the run as it is, then every change.
-    pub fn stream(&self, practice: PracticeId, first: &RunView, side: Side, seen: Option<u64>) -> HttpResponse {
-        let receiver = self.watch(practice, RunId(first.id), side);
-        let is_news = seen.is_none_or(|revision| revision < first.revision);
-        let (start, sid) = match side {
-            Side::Coach(sid) => (is_news.then(|| frame(first)), sid),
-            Side::Partner => (is_news.then(|| frame(&first.for_partners())), None),
-        };
-        let until = Instant::now() + self.lasts;
-        let watcher = Watcher { start, receiver, ended: self.ended.subscribe(), sid, until };
-        let frames = stream::unfold(watcher, |mut watcher| async move {
+    /// Listens to a run from here on. What is read of the run afterwards misses nothing.
+    pub fn listen(&self, practice: PracticeId, run: RunId, side: Side) -> Listening {
+        let receiver = self.watch(practice, run, side);
+        Listening { side, receiver, ended: self.ended.subscribe(), until: Instant::now() + self.lasts }
+    }
+}
+
+/// One who listens to a run and has not been answered yet.
+#[must_use]
+#[derive(Debug)]
+pub struct Listening {
+    side: Side,
+    receiver: broadcast::Receiver<Bytes>,
+    ended: broadcast::Receiver<Uuid>,
+    until: Instant,
+}
+
+impl Listening {
+    /// The answer: the run as it was read after this began to listen, unless the screen has seen that revision, then every change.
+    pub fn answer(self, first: &RunView, seen: Option<u64>) -> HttpResponse {
+        let frames = stream::unfold(self.watcher(first, seen), |mut watcher| async move {
             let next = watcher.next().await?;
             Some((Ok::<_, actix_web::Error>(next), watcher))
         });
@@ -208,6 +218,15 @@ impl Hub {
             // A compressed stream would wait for its buffer to fill.
             .insert_header(ContentEncoding::Identity)
             .streaming(frames)
+    }
+
+    fn watcher(self, first: &RunView, seen: Option<u64>) -> Watcher {
+        let is_news = seen.is_none_or(|revision| revision < first.revision);
+        let (start, sid) = match self.side {
+            Side::Coach(sid) => (is_news.then(|| frame(first)), sid),
+            Side::Partner => (is_news.then(|| frame(&first.for_partners())), None),
+        };
+        Watcher { start, receiver: self.receiver, ended: self.ended, sid, until: self.until }
     }
 }
 
@@ -244,5 +263,48 @@ impl Watcher {
                 () = time::sleep(KEEP_ALIVE) => return Some(Bytes::from_static(b": still here\n\n")),
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::view::view_of;
+    use impulso_core::{
+        catalogue,
+        run::{Event, Kind, Setup},
+    };
+
+    #[actix_web::test]
+    async fn what_happens_while_a_watcher_reads_the_run_reaches_it() {
+        let practice = PracticeId(Uuid::now_v7());
+        let performer = runs::Performer { slot: 0, person: None, name: "Rurik Dane".into(), setup: Setup::default(), result: None };
+        let run = runs::Run {
+            id: RunId(Uuid::now_v7()),
+            protocol: catalogue::find("squat-1min").unwrap().clone(),
+            performers: vec![performer],
+            overrule_reason: None,
+            rehearsal: None,
+            join_code: None,
+            visit: None,
+            created_at: chrono::Utc::now(),
+            closed_at: None,
+        };
+        let remark = Event {
+            id: Uuid::now_v7(),
+            device: Uuid::now_v7(),
+            seq: 1,
+            mono_ms: 0.0,
+            wall: run.created_at,
+            slot: None,
+            kind: Kind::Noted { text: "cold hall".into() },
+        };
+        let hub = Hub::new(Duration::from_secs(60));
+        let listening = hub.listen(practice, run.id, Side::Coach(None));
+        let before = view_of(&run, &[], ClockRate(1.0)).unwrap();
+        hub.publish(practice, &view_of(&run, &[remark], ClockRate(1.0)).unwrap());
+        let mut watcher = listening.watcher(&before, Some(before.revision));
+        let heard = time::timeout(Duration::from_secs(5), watcher.next()).await.expect("a word at once").unwrap();
+        assert!(String::from_utf8_lossy(&heard).contains("cold hall"));
     }
 }

@@ -123,8 +123,9 @@ pub async fn get(door: Door, rate: web::Data<ClockRate>) -> ApiResult<HttpRespon
 #[get("/join/{code}/live")]
 pub async fn live(door: Door, rate: web::Data<ClockRate>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
     let found = door.find().await?;
+    let listening = hub.listen(found.practice, found.run, Side::Partner);
     let first = door.open(&found, **rate).await?;
-    Ok(answer(&found, hub.stream(found.practice, &first, Side::Partner, None)))
+    Ok(answer(&found, listening.answer(&first, None)))
 }
 
 /// Adds a partner's taps and counts for one performer.

@@ -355,10 +355,11 @@ pub async fn live(
     rate: web::Data<ClockRate>,
     hub: web::Data<Hub>,
 ) -> ApiResult<HttpResponse> {
+    let listening = hub.listen(who.practice, RunId(*id), Side::Coach(who.sid));
     let mut scope = who.scope().await?;
     let run = runs::get(&mut scope, RunId(*id)).await?;
     let first = view(&mut scope, run, **rate).await?;
-    Ok(hub.stream(who.practice, &first, Side::Coach(who.sid), query.seen))
+    Ok(listening.answer(&first, query.seen))
 }
 
 /// Adds events, each once, in sequence; closes the run where they finish it.
