@@ -3,7 +3,8 @@
 use super::{
     decision::{Decision, DecisionCode, Due, Taken, Window, disagreement},
     engine::Engine,
-    event::{Answer, Event, Kind, Setup},
+    event::{Answer, Event, Kind},
+    setup::Setup,
     state::{EffortState, FamilyState, State, Status},
     taps::TapTrain,
     timeline,

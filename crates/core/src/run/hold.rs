@@ -3,7 +3,8 @@
 use super::{
     decision::{Decision, DecisionCode},
     engine::Engine,
-    event::{Answer, Event, Kind, Setup},
+    event::{Answer, Event, Kind},
+    setup::Setup,
     state::{FamilyState, HoldState, MarkState, State, Status},
 };
 use crate::{

@@ -2,10 +2,12 @@
 
 use super::{
     decision::{Decision, DecisionCode},
-    state::LoadAdvice,
+    setup::Setup,
+    state::{LoadAdvice, SheetState},
 };
 use crate::{
     attempts::Take,
+    conditions::Answer,
     quantity,
     units::{KG_PER_LB, Units, rounded},
 };
@@ -141,5 +143,42 @@ pub(super) fn advice(lifts: &[(f64, bool)], plan: &Planned) -> LoadAdvice {
             }
         }
         (false, _) => LoadAdvice { kg: Some(plates.round(last * 0.9)), because: "Missed: a tenth less.".into() },
+    }
+}
+
+impl SheetState {
+    /// The rows of the loads, and of whether each was made.
+    pub(super) fn load_rows(&self) -> Option<(usize, usize)> {
+        self.rows.iter().find_map(|row| match &row.take {
+            Take::Load { load, made, .. } => Some((self.row(load, None)?, self.row(made, None)?)),
+            _ => None,
+        })
+    }
+
+    /// What the attempts at a load are planned from.
+    pub(super) fn planned(&self, setup: &Setup, load: usize) -> Planned {
+        let (attempts, expected) = match &self.rows[load].take {
+            Take::Load { attempts, expected, .. } => (*attempts, expected.as_ref()),
+            _ => (None, None),
+        };
+        let said = expected.and_then(|key| match setup.conditions.get(key) {
+            Some(Answer::Number(kg)) => Some(*kg),
+            _ => None,
+        });
+        let most = self.rows[load].tries;
+        Planned { attempts: attempts.unwrap_or(most), most, expected: said.or(setup.last_value), units: setup.units }
+    }
+
+    /// Whether one more attempt than planned needs a reason, and whether there may be one: only where none was missed.
+    pub(super) fn is_beyond_plan(&self) -> Option<bool> {
+        let rows = self.load_rows()?;
+        let Take::Load { attempts: Some(planned), .. } = &self.rows[rows.0].take else { return Some(false) };
+        Some(self.rows[rows.0].cells.len() >= usize::from(*planned))
+    }
+
+    /// Each load that was tried, kg, and whether it was made.
+    pub(super) fn lifts(&self, (load, made): (usize, usize)) -> Vec<(f64, bool)> {
+        let each = self.rows[load].cells.iter().zip(&self.rows[made].cells);
+        each.filter_map(|(l, m)| Some((l.value.number()?, m.value.number()? > 0.0))).collect()
     }
 }

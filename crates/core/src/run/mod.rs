@@ -4,6 +4,7 @@
 //! live screen, after a reload, on a second tablet and in the audit, in whatever batches and however often they arrive.
 //!
 //! - [`event`]: what can happen, and in which order it counts
+//! - [`setup`]: what was settled before it starts
 //! - [`timeline`]: what the clock runs through, worked out before it starts
 //! - [`state`]: what a screen needs to know of a run, as types
 //! - [`fold`]: how events lead to it; what every family has in common
@@ -13,6 +14,7 @@
 
 pub mod check;
 pub mod counted;
+mod counting;
 pub mod decision;
 pub mod effort;
 mod engine;
@@ -20,6 +22,7 @@ pub mod event;
 pub mod fold;
 pub mod hold;
 mod lift;
+pub mod setup;
 pub mod sheet;
 pub mod stage;
 pub mod staged;
@@ -30,7 +33,8 @@ mod watched;
 
 pub use check::check_event;
 pub use decision::{Decision, DecisionCode, Due, Taken};
-pub use event::{Event, Kind, Setup, StopReason};
+pub use event::{Event, Kind, StopReason};
 pub use fold::{fold, fold_slot};
+pub use setup::{Setup, check_answer};
 pub use state::{Reading, State, Status, Timeline};
 pub use timeline::timeline;

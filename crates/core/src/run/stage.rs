@@ -1,7 +1,7 @@
 //! What a stage is: its load, what was read in it, which heart rates count and which are doubted.
 
 use super::{
-    event::Setup,
+    setup::Setup,
     state::{Band, StageState, StagedState, State, Status},
 };
 use crate::{

@@ -5,7 +5,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{
     decision::{Decision, DecisionCode, Due, Taken, Window, disagreement},
     engine::Engine,
-    event::{Event, Kind, Setup},
+    event::{Event, Kind},
+    setup::Setup,
     stage::{EARLY_MS, band, doubt, is_open, is_read, minute_ms, stage_input},
     state::{FamilyState, LoadDue, MinuteReading, StageState, StagedState, State, Status},
     taps::TapTrain,

@@ -3,7 +3,7 @@
 
 use super::{
     decision::Due,
-    event::Setup,
+    setup::Setup,
     state::{Beat, Call, Span, StageState, State, Timeline},
 };
 pub use crate::catalogue::Tone;

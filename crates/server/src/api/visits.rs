@@ -10,7 +10,10 @@ use impulso_core::{
     goal::{Goal, TOTAL},
     person,
     picture::{Drawing, Picture},
-    run::event::{Answer, Conditions, check_answer},
+    run::{
+        check_answer,
+        event::{Answer, Conditions},
+    },
     suitability::{self, BatteryFit},
     text,
     units::Units,

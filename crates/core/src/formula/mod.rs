@@ -5,10 +5,14 @@
 //! 0. Value, working and method page come from the same formula. A type of our own and not a crate: it has to know lists of
 //! tries, name what is missing, and print itself with the numbers in it.
 
+mod read;
+mod write;
+
 use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
+use self::{read::Reader, write::Writer};
 use crate::{inputs::Numbers, units::rounded};
 
 /// The longest formula, bytes. The longest of the catalogue has a tenth of it.
@@ -265,197 +269,6 @@ fn one(node: &Node, look_up: &dyn Fn(&str) -> Option<Numbers>) -> Result<f64, Un
             function.of(&values).ok_or(Unknown::Undefined)?
         }
     })
-}
-
-/// How tightly a sign binds.
-const fn rank(sign: char) -> u8 {
-    match sign {
-        '+' | '-' => 1,
-        '*' | '/' => 2,
-        _ => 3,
-    }
-}
-
-/// A look-up of the values of a name.
-type LookUp<'a> = &'a dyn Fn(&str) -> Option<Numbers>;
-
-/// Writes a formula down: with names, or with the values they have.
-struct Writer<'a> {
-    name: &'a dyn Fn(&str) -> String,
-    values: Option<LookUp<'a>>,
-}
-
-impl Writer<'_> {
-    /// Those of the arguments that have a value, where values are written.
-    fn there<'n>(&self, arguments: &'n [Node]) -> Vec<&'n Node> {
-        arguments.iter().filter(|a| self.values.is_none_or(|look_up| all(a, look_up).is_ok())).collect()
-    }
-
-    fn joined(&self, arguments: &[&Node], sign: &str, within: u8) -> String {
-        arguments.iter().map(|a| self.written(a, within)).collect::<Vec<_>>().join(sign)
-    }
-
-    fn written(&self, node: &Node, within: u8) -> String {
-        match node {
-            Node::Number(n) => format!("{n}").replace('-', "−"),
-            Node::Name(n) => (self.name)(n),
-            Node::Negative(inner) => {
-                let text = format!("−{}", self.written(inner, 3));
-                if within > 2 { format!("({text})") } else { text }
-            }
-            Node::Binary(sign, a, b) => {
-                let rank = rank(*sign);
-                let shown = match sign {
-                    '*' => " × ".to_owned(),
-                    '-' => " − ".to_owned(),
-                    '^' => "^".to_owned(),
-                    other => format!(" {other} "),
-                };
-                // a − (b − c): one side of the same rank needs its brackets; for a power it is the left.
-                let (left, right) = if *sign == '^' { (rank + 1, rank) } else { (rank, rank + 1) };
-                let text = format!("{}{shown}{}", self.written(a, left), self.written(b, right));
-                if rank < within { format!("({text})") } else { text }
-            }
-            Node::Call(function, arguments) => self.call(*function, arguments, within),
-        }
-    }
-
-    fn call(&self, function: Function, arguments: &[Node], within: u8) -> String {
-        match (function, arguments) {
-            // Of several that may be given: the first there is, or their sum.
-            (Function::First, [Node::Call(Function::Any, several)]) => match (self.values, self.there(several).first()) {
-                (Some(_), Some(first)) => self.written(first, within),
-                _ => format!("({})", self.joined(&self.there(several), ", or else ", 0)),
-            },
-            (Function::Sum, [Node::Call(Function::Any, several)]) => {
-                let text = self.joined(&self.there(several), " + ", 1);
-                if within > 1 { format!("({text})") } else { text }
-            }
-            (Function::Any, several) => self.joined(&self.there(several), ", ", 0),
-            (Function::Where, [values, chosen_by]) => match self.values {
-                Some(look_up) => list(&chosen(arguments, look_up).unwrap_or_default()),
-                None => format!("{} where {}", self.written(values, 0), self.written(chosen_by, 0)),
-            },
-            _ => format!("{}({})", function.name(), self.joined(&arguments.iter().collect::<Vec<_>>(), ", ", 0)),
-        }
-    }
-}
-
-struct Reader<'t> {
-    text: &'t str,
-    at: usize,
-    /// How many brackets and signs are open where it reads.
-    depth: usize,
-    nodes: usize,
-}
-
-impl Reader<'_> {
-    fn space(&mut self) {
-        while self.text[self.at..].starts_with(' ') {
-            self.at += 1;
-        }
-    }
-
-    fn take(&mut self, signs: &[char]) -> Option<char> {
-        self.space();
-        let next = self.text[self.at..].chars().next().filter(|c| signs.contains(c))?;
-        self.at += next.len_utf8();
-        Some(next)
-    }
-
-    fn run(&mut self, fits: impl Fn(char) -> bool) -> &str {
-        let begin = self.at;
-        self.at += self.text[begin..].chars().take_while(|c| fits(*c)).map(char::len_utf8).sum::<usize>();
-        &self.text[begin..self.at]
-    }
-
-    /// Counts one more number, name, sign or function.
-    fn count(&mut self) -> Result<(), String> {
-        self.nodes += 1;
-        if self.nodes > NODES_MAX {
-            return Err(format!("this formula has more than {NODES_MAX} numbers, names and signs"));
-        }
-        Ok(())
-    }
-
-    /// Reads what stands one step further in.
-    fn deeper(&mut self, read: fn(&mut Self) -> Result<Node, String>) -> Result<Node, String> {
-        self.depth += 1;
-        if self.depth > DEPTH_MAX {
-            return Err(format!("this formula is nested more than {DEPTH_MAX} deep"));
-        }
-        let inner = read(self)?;
-        self.depth -= 1;
-        Ok(inner)
-    }
-
-    /// A chain such as `a + b + c`: each sign puts what came before it one step further in.
-    fn chain(&mut self, signs: &[char], read: fn(&mut Self) -> Result<Node, String>) -> Result<Node, String> {
-        let mut left = read(self)?;
-        let mut depth = self.depth;
-        while let Some(sign) = self.take(signs) {
-            self.count()?;
-            depth += 1;
-            if depth > DEPTH_MAX {
-                return Err(format!("this formula has more than {DEPTH_MAX} signs in a row"));
-            }
-            left = Node::Binary(sign, Box::new(left), Box::new(read(self)?));
-        }
-        Ok(left)
-    }
-
-    fn sum(&mut self) -> Result<Node, String> {
-        self.chain(&['+', '-'], Self::product)
-    }
-
-    fn product(&mut self) -> Result<Node, String> {
-        self.chain(&['*', '/'], Self::power)
-    }
-
-    fn power(&mut self) -> Result<Node, String> {
-        if self.take(&['-']).is_some() {
-            self.count()?;
-            return Ok(Node::Negative(Box::new(self.deeper(Self::power)?)));
-        }
-        let base = self.part()?;
-        match self.take(&['^']) {
-            Some(sign) => {
-                self.count()?;
-                Ok(Node::Binary(sign, Box::new(base), Box::new(self.deeper(Self::power)?)))
-            }
-            None => Ok(base),
-        }
-    }
-
-    fn part(&mut self) -> Result<Node, String> {
-        if self.take(&['(']).is_some() {
-            let inner = self.deeper(Self::sum)?;
-            return self.closed().map(|()| inner);
-        }
-        self.count()?;
-        self.space();
-        let digits = self.run(|c| c.is_ascii_digit() || c == '.').to_owned();
-        if !digits.is_empty() {
-            return digits.parse().map(Node::Number).map_err(|_| format!("“{digits}” is no number"));
-        }
-        let name = self.run(|c| c.is_ascii_alphanumeric() || matches!(c, '_' | '.')).to_owned();
-        if name.is_empty() {
-            return Err(format!("“{}”: a number, a name or a bracket is expected at {}", self.text, self.at + 1));
-        }
-        if self.take(&['(']).is_none() {
-            return Ok(Node::Name(name));
-        }
-        let function = Function::named(&name).ok_or_else(|| format!("there is no function “{name}”"))?;
-        let mut arguments = vec![self.deeper(Self::sum)?];
-        while self.take(&[',']).is_some() {
-            arguments.push(self.deeper(Self::sum)?);
-        }
-        self.closed().map(|()| Node::Call(function, arguments))
-    }
-
-    fn closed(&mut self) -> Result<(), String> {
-        self.take(&[')']).map(|_| ()).ok_or_else(|| format!("“{}”: a bracket is not closed", self.text))
-    }
 }
 
 #[cfg(test)]
