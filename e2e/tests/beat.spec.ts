@@ -94,7 +94,7 @@ function worstError(onsets: number[], perMinute: number, beats: number): number 
 
 const BENCH = { bench_cm: 41.3, warm_up: true, pulse_site: "wrist" };
 
-test("every one of 272 beats at 88 a minute within 2 ms", { tag: "@alone" }, async ({ coach, page }) => {
+test("every beat of three minutes at 88 a minute within 2 ms", { tag: "@alone" }, async ({ coach, page }) => {
   test.setTimeout(300_000);
   await records(page);
   await coach.hasPractice();
@@ -103,9 +103,12 @@ test("every one of 272 beats at 88 a minute within 2 ms", { tag: "@alone" }, asy
   await expect(page.getByRole("heading", { name: "Stop. Find the pulse" })).toBeVisible({ timeout: 200_000 });
   await page.waitForTimeout(500);
   const onsets = await heard(page, "beats");
-  expect(onsets).toHaveLength(272);
-  const worst = worstError(onsets, 88, 272);
-  console.log(`worst onset error over 272 beats at 88: ${(worst * 1000).toFixed(3)} ms`);
+  // Eight beats of count-in, of which the sound may come on after the first, and 264 to step by: none is left out.
+  const beats = Math.round(((onsets.at(-1)! - onsets[0]!) * 88) / 60) + 1;
+  expect(beats).toBeGreaterThan(266);
+  expect(onsets).toHaveLength(beats);
+  const worst = worstError(onsets, 88, beats);
+  console.log(`worst onset error over ${beats} beats at 88: ${(worst * 1000).toFixed(3)} ms`);
   expect(worst).toBeLessThan(0.002);
 });
 
@@ -139,6 +142,7 @@ for (const [perMinute, protocol, sex, conditions] of [
     expect(view.revision, "all of them are in").toBeGreaterThanOrEqual(201);
     const onsets = await heard(page, "beats");
     const beats = Math.round(((onsets.at(-1)! - onsets[0]!) * perMinute) / 60) + 1;
+    expect(onsets, "none is left out").toHaveLength(beats);
     expect(beats).toBeGreaterThan(perMinute / 3);
     const worst = worstError(onsets, perMinute, beats);
     console.log(`worst onset error over ${beats} beats at ${perMinute} with 200 events: ${(worst * 1000).toFixed(3)} ms`);

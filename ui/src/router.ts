@@ -20,6 +20,7 @@ export const router = createRouter({
     { path: "/", component: () => import("./pages/TodayPage.vue"), meta: { title: "Today" } },
     { path: "/people", component: () => import("./pages/PeoplePage.vue"), meta: { title: "People" } },
     { path: "/people/new", component: () => import("./pages/PersonEditPage.vue"), meta: { title: "New client" } },
+    { path: "/people/list", component: () => import("./pages/PeopleListPage.vue"), meta: { title: "Add a list" } },
     { path: "/people/:id", component: () => import("./pages/PersonPage.vue"), props: true, meta: { title: "Client" } },
     { path: "/people/:id/edit", component: () => import("./pages/PersonEditPage.vue"), props: true, meta: { title: "Change client" } },
     { path: "/people/:id/readiness", component: () => import("./pages/ReadinessPage.vue"), props: true, meta: { title: "Readiness" } },

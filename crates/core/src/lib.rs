@@ -8,6 +8,7 @@
 //! |---|---|
 //! | [`units`] | is this number possible, and how is it written? |
 //! | [`person`] | who is being tested: sex, age, mass, height? |
+//! | [`roster`] | who is on a pasted list? |
 //! | [`readiness`] | may we test today, and how hard? |
 //! | [`catalogue`] | what is this test, and how is it run? |
 //! | [`own`] | how does a practice make its own copy of a test? |
@@ -76,6 +77,7 @@ pub mod readiness;
 pub mod reading;
 pub mod rehearse;
 pub mod report;
+pub mod roster;
 pub mod run;
 pub mod simulate;
 pub mod staging;

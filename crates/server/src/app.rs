@@ -4,8 +4,8 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, entries, everything, goals, happenings, health, history, join, library, people, photos, points, practice, readiness,
-    rehearsals, reports, results, retests, row_time, runs, session, today, trend, visits,
+    assess, entries, everything, goals, happenings, health, history, join, library, made_up, people, photos, points, practice, readiness,
+    rehearsals, reports, results, retests, roster, row_time, runs, session, today, trend, visits,
 };
 
 /// The routes under `/api`.
@@ -30,6 +30,10 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(today::search)
         .service(people::list)
         .service(people::add)
+        .service(roster::read)
+        .service(roster::add)
+        .service(made_up::load)
+        .service(made_up::remove)
         .service(people::get)
         .service(people::update)
         .service(people::record)

@@ -41,6 +41,12 @@ impl ApiError {
         Self { code: code.to_owned(), message: message.into(), field: None, detail: None, status, retry_after_s: None }
     }
 
+    /// The same with more for a program.
+    #[must_use]
+    pub fn with(self, detail: serde_json::Value) -> Self {
+        Self { detail: Some(detail), ..self }
+    }
+
     /// The same, with when to come back.
     #[must_use]
     pub fn retry_after(mut self, seconds: u16) -> Self {

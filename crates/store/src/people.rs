@@ -44,6 +44,8 @@ pub struct Profile {
 #[derive(Debug, Clone)]
 pub struct Person {
     pub id: PersonId,
+    /// Nobody real: loaded to look around.
+    pub made_up: bool,
     /// What is known.
     pub profile: Profile,
     /// When the body mass was measured.
@@ -77,6 +79,8 @@ impl Person {
 #[derive(Debug, Clone)]
 pub struct Listed {
     pub id: PersonId,
+    /// Nobody real: loaded to look around.
+    pub made_up: bool,
     pub name: String,
     /// Birth date.
     pub born: NaiveDate,
@@ -106,6 +110,7 @@ struct Row {
     medicines: Option<String>,
     rate_limiting_drug: bool,
     notes: Option<String>,
+    made_up: bool,
     created_at: DateTime<Utc>,
     version: i32,
 }
@@ -115,6 +120,7 @@ impl From<Row> for Person {
         let typed = |text: Option<String>| text.unwrap_or_default();
         Self {
             id: PersonId(row.id),
+            made_up: row.made_up,
             created_at: row.created_at,
             version: row.version,
             mass_on: row.mass_on,
@@ -161,7 +167,7 @@ fn units_text(units: Units) -> &'static str {
 pub async fn get(scope: &mut Scope, id: PersonId) -> Result<Person> {
     let row = sqlx::query_as!(
         Row,
-        "select id, name, born, sex, units, height_cm, height_typed, mass_kg, mass_typed, mass_on, occupation, goal, medicines, rate_limiting_drug, notes, created_at, version
+        "select id, name, born, sex, units, height_cm, height_typed, mass_kg, mass_typed, mass_on, occupation, goal, medicines, rate_limiting_drug, notes, made_up, created_at, version
          from people where id = $1",
         id.0
     )
@@ -179,6 +185,33 @@ pub async fn lock(scope: &mut Scope, id: PersonId) -> Result<()> {
     sqlx::query!("select id from people where practice_id = $1 and id = $2 for no key update", practice, id.0)
         .fetch_one(scope.db())
         .await?;
+    Ok(())
+}
+
+/// Clients whose name is written much like this one, the likest first; few of them.
+pub async fn alike(scope: &mut Scope, name: &str) -> Result<Vec<(PersonId, String, NaiveDate)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        "select id, name, born from people where practice_id = $1 and name_key % $2 order by similarity(name_key, $2) desc, id limit 10",
+        practice,
+        text::name_key(name)
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(rows.into_iter().map(|r| (PersonId(r.id), r.name, r.born)).collect())
+}
+
+/// The made-up clients.
+pub async fn made_up(scope: &mut Scope) -> Result<Vec<PersonId>> {
+    let practice = scope.practice_id();
+    let ids = sqlx::query_scalar!("select id from people where practice_id = $1 and made_up", practice).fetch_all(scope.db()).await?;
+    Ok(ids.into_iter().map(PersonId).collect())
+}
+
+/// Says of a client that it is made up.
+pub async fn mark_made_up(scope: &mut Scope, id: PersonId) -> Result<()> {
+    let practice = scope.practice_id();
+    sqlx::query!("update people set made_up = true where practice_id = $1 and id = $2", practice, id.0).execute(scope.db()).await?;
     Ok(())
 }
 
@@ -265,7 +298,7 @@ pub async fn list(scope: &mut Scope, query: &str, cursor: Option<&str>, limit: i
         Some(ids) => {
             sqlx::query_as!(
                 Line,
-                "select id, name, name_key, born, occupation from people
+                "select id, name, name_key, born, occupation, made_up from people
                  where practice_id = $1 and id = any ($2) and (name_key, id) > ($3, $4) order by name_key, id limit $5",
                 practice,
                 &ids,
@@ -279,7 +312,7 @@ pub async fn list(scope: &mut Scope, query: &str, cursor: Option<&str>, limit: i
         None => {
             sqlx::query_as!(
                 Line,
-                "select id, name, name_key, born, occupation from people
+                "select id, name, name_key, born, occupation, made_up from people
                  where practice_id = $1 and ($2 = '' or name_key like $2 || '%' or name_key like '% ' || $2 || '%') and (name_key, id) > ($3, $4)
                  order by name_key, id limit $5",
                 practice,
@@ -312,6 +345,7 @@ pub async fn list(scope: &mut Scope, query: &str, cursor: Option<&str>, limit: i
             Listed {
                 cursor: format!("{}~{}", p.name_key, p.id),
                 id: PersonId(p.id),
+                made_up: p.made_up,
                 name: p.name,
                 born: p.born,
                 occupation: p.occupation,
@@ -328,6 +362,7 @@ struct Line {
     name_key: String,
     born: NaiveDate,
     occupation: Option<String>,
+    made_up: bool,
 }
 
 /// Everyone with a word that begins so, where they are few; nothing where they are many.

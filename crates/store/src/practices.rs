@@ -9,23 +9,27 @@ pub struct Practice {
     pub time_zone: String,
     /// After how many weeks the body mass is asked for again.
     pub mass_weeks: i16,
+    /// Whether a date is typed with its month first.
+    pub month_first: bool,
 }
 
 /// The practice of this scope.
 pub async fn get(scope: &mut Scope) -> Result<Practice> {
     let id = scope.practice_id();
-    Ok(sqlx::query_as!(Practice, "select name, time_zone, mass_weeks from practices where id = $1", id).fetch_one(scope.db()).await?)
+    let practice = sqlx::query_as!(Practice, "select name, time_zone, mass_weeks, month_first from practices where id = $1", id);
+    Ok(practice.fetch_one(scope.db()).await?)
 }
 
-/// Renames the practice or moves its clock.
+/// Renames the practice or changes how it works.
 pub async fn update(scope: &mut Scope, practice: &Practice) -> Result<()> {
     let id = scope.practice_id();
     sqlx::query!(
-        "update practices set name = $2, time_zone = $3, mass_weeks = $4 where id = $1",
+        "update practices set name = $2, time_zone = $3, mass_weeks = $4, month_first = $5 where id = $1",
         id,
         practice.name,
         practice.time_zone,
-        practice.mass_weeks
+        practice.mass_weeks,
+        practice.month_first
     )
     .execute(scope.db())
     .await?;

@@ -250,7 +250,9 @@ pub async fn repeated(scope: &mut Scope, after: Option<(PersonId, String)>, limi
     let practice = scope.practice_id();
     let (person, protocol) = after.map(|(p, id)| (p.0, id)).unwrap_or_default();
     let rows = sqlx::query!(
-        "select person_id, protocol_id from results where practice_id = $1 and (person_id, protocol_id) > ($2, $3) and not voided
+        "select person_id, protocol_id from results r
+         where practice_id = $1 and (person_id, protocol_id) > ($2, $3) and not voided
+             and not (select made_up from people p where p.practice_id = r.practice_id and p.id = r.person_id)
          group by person_id, protocol_id having count(*) > 1 order by person_id, protocol_id limit $4",
         practice,
         person,

@@ -6,6 +6,7 @@ import type { PersonPage } from "@/api/types";
 import GoalLines from "@/components/GoalLines.vue";
 import FailureNote from "@/components/FailureNote.vue";
 import TextField from "@/components/fields/TextField.vue";
+import DateField from "@/components/fields/DateField.vue";
 import { useAction } from "@/composables/useAction";
 import { expected, typed } from "@/logic/typed";
 
@@ -77,10 +78,10 @@ async function drop(id: string) {
         required
         :wrong="local ?? wrong('to')"
       />
-      <TextField label="By" v-model="form.by" type="date" name="by" required :wrong="wrong('by')" />
+      <DateField label="By" v-model="form.by" name="by" required :wrong="wrong('by')" />
       <div v-for="(m, k) in form.milestones" :key="k" class="milestone">
         <TextField :label="`Milestone ${k + 1}`" v-model="m.value" class="native num" :name="`milestone_${k + 1}`" inputmode="decimal" />
-        <TextField label="on" v-model="m.on" type="date" :name="`milestone_on_${k + 1}`" />
+        <DateField label="on" v-model="m.on" :name="`milestone_on_${k + 1}`" />
       </div>
       <p v-if="wrong('milestones')" class="wrong" role="alert">{{ wrong("milestones") }}</p>
       <button v-if="form.milestones.length < 6" type="button" class="linklike" @click="form.milestones.push({ on: '', value: '' })">

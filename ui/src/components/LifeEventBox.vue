@@ -6,6 +6,7 @@ import type { PersonPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import { dayShort } from "@/composables/dates";
 import TextField from "@/components/fields/TextField.vue";
+import DateField from "@/components/fields/DateField.vue";
 import { useAction } from "@/composables/useAction";
 
 /** What happened along the way: dated notes that stand beside the numbers. */
@@ -71,8 +72,8 @@ async function remove(id: string) {
           <option v-for="[key, words] in kinds" :key="key" :value="key">{{ words }}</option>
         </select></TextField
       >
-      <TextField label="From" v-model="form.from_on" type="date" name="from_on" required :wrong="wrong('from_on')" />
-      <TextField label="Until, if it is over" v-model="form.until_on" type="date" name="until_on" :wrong="wrong('until_on')" />
+      <DateField label="From" v-model="form.from_on" name="from_on" required :wrong="wrong('from_on')" />
+      <DateField label="Until, if it is over" v-model="form.until_on" name="until_on" :wrong="wrong('until_on')" />
       <TextField label="In a few words" v-model="form.words" name="words" maxlength="200" :wrong="wrong('words')" />
       <FailureNote :failure="failure && !failure.field ? failure : null" />
       <div class="actions">

@@ -4,6 +4,7 @@ import { api, take } from "@/api/client";
 import type { RetestLine, RetestRule } from "@/api/types";
 import { dayName, dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
+import DateField from "@/components/fields/DateField.vue";
 import FailureNote from "./FailureNote.vue";
 
 /** When again: pick a rule, see the dates, keep it. */
@@ -79,15 +80,13 @@ async function keep() {
         <label><input v-model="choice" type="radio" name="rule" value="weeks4812" /> <span>weeks 4, 8 and 12</span></label>
         <label>
           <input v-model="choice" type="radio" name="rule" value="programme" />
-          <span
-            >weeks 0, 4, 8, 12 from <input v-model="begins" type="date" aria-label="Programme begins" @input="choice = 'programme'"
-          /></span>
+          <span>weeks 0, 4, 8, 12 from <DateField v-model="begins" aria-label="Programme begins" @input="choice = 'programme'" /></span>
         </label>
         <label>
           <input v-model="choice" type="radio" name="rule" value="season" />
           <span
-            >season <input v-model="season.begins" type="date" aria-label="Season begins" @input="choice = 'season'" /> to
-            <input v-model="season.ends" type="date" aria-label="Season ends" @input="choice = 'season'"
+            >season <DateField v-model="season.begins" aria-label="Season begins" @input="choice = 'season'" /> to
+            <DateField v-model="season.ends" aria-label="Season ends" @input="choice = 'season'"
           /></span>
         </label>
         <label>
@@ -108,7 +107,7 @@ async function keep() {
         <label><input v-model="choice" type="radio" name="rule" value="every_three_months" /> <span>every 3 months</span></label>
         <label>
           <input v-model="choice" type="radio" name="rule" value="once" />
-          <span>once, on <input v-model="on" type="date" aria-label="Day" @input="choice = 'once'" /></span>
+          <span>once, on <DateField v-model="on" aria-label="Day" @input="choice = 'once'" /></span>
         </label>
       </div>
       <details class="hard">
@@ -117,7 +116,7 @@ async function keep() {
         <div class="days">
           <label v-for="(name, k) in DAYS" :key="name"><input v-model="weekdays" type="checkbox" :value="k + 1" /> {{ name }}</label>
         </div>
-        <label class="single">and on <input v-model="single" type="date" aria-label="A match on" /></label>
+        <div class="single">and on <DateField v-model="single" aria-label="A match on" /></div>
       </details>
       <FailureNote :failure="looking.failure.value ?? keeping.failure.value" />
       <ol v-if="dates.length" class="dates">
@@ -164,8 +163,7 @@ input[type="radio"] {
   height: 20px;
   accent-color: var(--fjord);
 }
-.weeks,
-input[type="date"] {
+.weeks {
   font: inherit;
   padding: 4px 8px;
   border: 1px solid var(--el-border-color);

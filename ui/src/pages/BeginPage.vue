@@ -5,6 +5,7 @@ import { api, take } from "@/api/client";
 import FailureNote from "@/components/FailureNote.vue";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
+import { isMonthFirst } from "@/logic/day";
 import { useSession } from "@/stores/session";
 
 const router = useRouter();
@@ -19,7 +20,9 @@ const { draft, clear } = useDraft("begin", {
 const password = ref("");
 
 async function begin() {
-  const info = await run(() => take(api.POST("/api/practices", { body: { ...draft.value, password: password.value } })));
+  const info = await run(() =>
+    take(api.POST("/api/practices", { body: { ...draft.value, password: password.value, month_first: isMonthFirst() } })),
+  );
   if (!info) return;
   clear();
   session.info = info;

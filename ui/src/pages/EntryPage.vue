@@ -7,6 +7,7 @@ import type { AssessPage, ResultPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PaperTest from "@/components/PaperTest.vue";
+import DateField from "@/components/fields/DateField.vue";
 import { useAction } from "@/composables/useAction";
 import { peekDraft, useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
@@ -134,14 +135,7 @@ const title = computed(() => {
       </div>
     </div>
     <PaperTest ref="paper" v-model="draft.paper" :page="page as AssessPage" :was="stored?.entry ?? null" :failure="failure">
-      <label class="field"
-        ><span class="name">Day</span><input v-model="draft.on" class="native" type="date" name="on" :readonly="day !== null" /><span
-          v-if="wrong('on')"
-          class="wrong"
-          role="alert"
-          >{{ wrong("on") }}</span
-        ></label
-      >
+      <DateField label="Day" v-model="draft.on" name="on" :readonly="day !== null" :wrong="wrong('on')" />
     </PaperTest>
     <label v-if="stored" class="field because"
       ><span class="name">Reason for the correction</span

@@ -46,6 +46,7 @@ async function first() {
       <h1>People</h1>
       <span v-if="total !== null" class="soft">{{ total }} in this practice</span>
       <span class="grow"></span>
+      <RouterLink to="/people/list">Add a list</RouterLink>
       <RouterLink class="add" to="/people/new">New client <kbd>n</kbd></RouterLink>
     </div>
     <ElInput
@@ -63,7 +64,7 @@ async function first() {
         <RouterLink class="row-link" :to="`/people/${p.id}`">
           <span class="who"
             ><b>{{ p.name }}</b
-            ><small>{{ [p.age, p.occupation].filter(Boolean).join(" · ") }}</small></span
+            ><small>{{ [p.made_up && "made-up", p.age, p.occupation].filter(Boolean).join(" · ") }}</small></span
           >
           <span class="cell"
             ><template v-if="p.last_on"

@@ -6,6 +6,7 @@ import { api, take } from "@/api/client";
 import type { PersonForm } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import DateField from "@/components/fields/DateField.vue";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
@@ -89,10 +90,7 @@ async function erase() {
           ><span class="name">Name</span><ElInput v-model="form.name" name="name" autofocus autocomplete="off" />
           <span v-if="wrong('name')" class="wrong" role="alert">{{ wrong("name") }}</span></label
         >
-        <label class="field"
-          ><span class="name">Birth date</span><ElInput v-model="form.born" name="born" type="date" />
-          <span v-if="wrong('born')" class="wrong" role="alert">{{ wrong("born") }}</span></label
-        >
+        <DateField label="Birth date" v-model="form.born" name="born" :wrong="wrong('born')" />
         <fieldset class="field">
           <legend class="name">Sex (for equations and norms)</legend>
           <ElRadioGroup v-model="sexChoice" aria-label="Sex (for equations and norms)">

@@ -60,7 +60,7 @@ const care = computed(() => {
     <div class="page-head">
       <div>
         <h1>{{ p.form.name }}</h1>
-        <div class="soft">{{ about }}</div>
+        <div class="soft">{{ p.made_up ? `made-up · ${about}` : about }}</div>
         <div v-if="p.form.goal" class="goal">Goal: “{{ p.form.goal }}”</div>
       </div>
       <span class="grow"></span>

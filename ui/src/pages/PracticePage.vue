@@ -4,6 +4,7 @@ import { api, take } from "@/api/client";
 import type { AuditLine } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import DateField from "@/components/fields/DateField.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 import { asItIs, chosen } from "@/logic/file";
@@ -11,8 +12,12 @@ import { useSession } from "@/stores/session";
 
 const session = useSession();
 const { data: page, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/practice")));
-const form = reactive({ name: "", time_zone: "", mass_weeks: 8 });
-watch(page, (p) => p && Object.assign(form, { name: p.name, time_zone: p.time_zone, mass_weeks: p.mass_weeks }));
+const form = reactive({ name: "", time_zone: "", mass_weeks: 8, month_first: false });
+watch(page, (p) => {
+  if (!p) return;
+  const { name, time_zone, mass_weeks, month_first } = p;
+  Object.assign(form, { name, time_zone, mass_weeks, month_first });
+});
 const saving = useAction();
 const saved = ref(false);
 async function save() {
@@ -124,6 +129,13 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
               ><template #append>weeks</template></ElInput
             ><span class="hint">Counted from the last weighing. Some results depend on the body mass.</span></label
           >
+          <fieldset class="field">
+            <legend class="name">Dates are typed</legend>
+            <ElRadioGroup v-model="form.month_first" aria-label="Dates are typed" @change="saved = false">
+              <ElRadioButton :value="false">31/12, day first</ElRadioButton>
+              <ElRadioButton :value="true">12/31, month first</ElRadioButton>
+            </ElRadioGroup>
+          </fieldset>
           <FailureNote :failure="saving.failure.value" />
           <div class="actions">
             <ElButton type="primary" native-type="submit" :loading="saving.busy.value">Save</ElButton
@@ -230,7 +242,7 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
           <ElSelect v-model="asked.coach" size="large" placeholder="Any coach" clearable aria-label="Coach" :value-on-clear="''">
             <ElOption v-for="c in page.coaches" :key="c.id" :label="c.name" :value="c.id" />
           </ElSelect>
-          <ElInput v-model="asked.day" type="date" aria-label="Day" />
+          <DateField v-model="asked.day" aria-label="Day" />
           <button v-if="asked.person" type="button" class="plain" @click="asked.person = ''">{{ only }} only ×</button>
         </div>
         <FailureNote :failure="looking.failure.value" />

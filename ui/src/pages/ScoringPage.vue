@@ -4,7 +4,7 @@ import { api, take } from "@/api/client";
 import type { ScoringTable } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
-import TextField from "@/components/fields/TextField.vue";
+import DateField from "@/components/fields/DateField.vue";
 import { dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
@@ -190,7 +190,7 @@ function column(by: 1 | -1) {
       <button type="button" class="linklike" :aria-label="`Take out level ${k + 1}`" @click="levels.splice(k, 1)">take out</button>
     </div>
     <button type="button" class="linklike" @click="levels.push({ from: '', name: '' })">Add a level</button>
-    <TextField label="Holds from" v-model="from" type="date" name="from" required />
+    <DateField label="Holds from" v-model="from" name="from" required />
     <p v-if="local" class="wrong" role="alert">{{ local }}</p>
     <FailureNote :failure="failure" />
     <div class="actions">

@@ -6,6 +6,7 @@ import { api, take } from "@/api/client";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
+import DateField from "@/components/fields/DateField.vue";
 import { dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
@@ -78,9 +79,9 @@ async function begin() {
         </ol>
         <details class="past" :open="!!draft.on">
           <summary>Enter a visit from an earlier day</summary>
-          <label class="field"><span class="name">Day</span><input v-model="draft.on" class="native" type="date" name="on" /></label>
+          <DateField label="Day" v-model="draft.on" name="on" :wrong="wrong('on')" />
           <label class="field"><span class="name">Hour</span><input v-model="draft.at" class="native" type="time" name="at" /></label>
-          <p v-if="wrong('on') || wrong('at')" class="wrong" role="alert">{{ wrong("on") ?? wrong("at") }}</p>
+          <p v-if="wrong('at')" class="wrong" role="alert">{{ wrong("at") }}</p>
         </details>
         <template v-if="plan.asked.length">
           <h2>

@@ -72,6 +72,8 @@ pub struct PeoplePage {
 pub struct PersonLine {
     pub id: Uuid,
     pub name: String,
+    /// Nobody real: loaded to look around.
+    pub made_up: bool,
     /// Age today.
     pub age: Option<f64>,
     /// What the person does.
@@ -131,6 +133,8 @@ pub struct PersonPage {
     pub id: Uuid,
     /// What is on record, as typed.
     pub form: PersonForm,
+    /// Nobody real: loaded to look around.
+    pub made_up: bool,
     /// Age today.
     pub age: Option<f64>,
     /// With the practice since.
@@ -304,6 +308,7 @@ fn same(person: &Person, form: &PersonForm) -> bool {
 pub fn line(p: people::Listed, shelf: &Shelf, today: NaiveDate) -> PersonLine {
     PersonLine {
         id: p.id.0,
+        made_up: p.made_up,
         age: years(p.born, today),
         name: p.name,
         occupation: p.occupation,
@@ -384,6 +389,7 @@ pub(crate) async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json
         aims,
         id: id.0,
         form: as_form(&person),
+        made_up: person.made_up,
         age: years(person.profile.born, today),
         since: person.created_at,
         story: progress::story(&ladder, with_reading, today),

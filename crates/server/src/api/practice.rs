@@ -33,6 +33,8 @@ pub struct PracticePage {
     pub time_zone: String,
     /// After how many weeks the body mass is asked for again, 1 to 104.
     pub mass_weeks: i16,
+    /// Whether a date is typed with its month first.
+    pub month_first: bool,
     pub coaches: Vec<CoachLine>,
     /// The latest of who did what.
     pub audit: AuditPage,
@@ -112,6 +114,8 @@ pub struct PracticeChange {
     pub time_zone: String,
     /// After how many weeks the body mass is asked for again, 1 to 104.
     pub mass_weeks: i16,
+    /// Whether a date is typed with its month first.
+    pub month_first: bool,
 }
 
 /// A coach to add.
@@ -139,10 +143,11 @@ pub async fn update(who: SignedIn, form: Json<PracticeChange>) -> ApiResult<web:
         return Err(InputError::new(Code::OutOfRange, "mass_weeks", "Choose 1 to 104 weeks.").into());
     }
     let (name, time_zone) = (text::name(&form.name, "name")?, time_zone(&form.time_zone)?);
-    let practice = practices::Practice { name, time_zone, mass_weeks: form.mass_weeks };
+    let practice = practices::Practice { name, time_zone, mass_weeks: form.mass_weeks, month_first: form.month_first };
     let mut scope = who.scope().await?;
     practices::update(&mut scope, &practice).await?;
-    let detail = serde_json::json!({ "time_zone": practice.time_zone, "mass_weeks": practice.mass_weeks });
+    let detail =
+        serde_json::json!({ "time_zone": practice.time_zone, "mass_weeks": practice.mass_weeks, "month_first": practice.month_first });
     audit::record(&mut scope, who.coach, "practice.changed", Subject::thing("practice", who.practice.0), detail).await?;
     let shown = page(&mut scope).await?;
     scope.commit().await?;
@@ -262,6 +267,8 @@ fn did(action: &str) -> String {
         "pass_mark.set" => "set the practice’s own target",
         "typical_error.typed" => "typed in a measurement error",
         "protocol.copied" => "made a copy of a test",
+        "made_up.loaded" => "loaded the made-up clients",
+        "made_up.removed" => "removed the made-up clients",
         "practice.changed" => "changed the practice",
         "coach.added" => "added a coach",
         "coach.removed" => "removed a coach",
@@ -295,6 +302,7 @@ async fn page(scope: &mut Scope) -> ApiResult<web::Json<PracticePage>> {
         name: practice.name,
         time_zone: practice.time_zone,
         mass_weeks: practice.mass_weeks,
+        month_first: practice.month_first,
         coaches,
         audit,
         set_aside,

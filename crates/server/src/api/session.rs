@@ -44,6 +44,8 @@ pub struct SessionInfo {
     pub coach: String,
     /// The practice's name.
     pub practice: String,
+    /// Whether a date is typed with its month first.
+    pub month_first: bool,
     /// Which day it is for the practice.
     pub today: NaiveDate,
     /// The server's clock.
@@ -73,6 +75,9 @@ pub struct PracticeForm {
     pub practice: String,
     /// IANA time zone.
     pub time_zone: String,
+    /// Whether a date is typed with its month first; the day first where nothing is said.
+    #[serde(default)]
+    pub month_first: bool,
     /// The coach's name.
     pub coach: String,
     /// Email address.
@@ -163,6 +168,12 @@ pub async fn found_practice(
     let password_hash = passwords.hash(form.password).await?;
     let new = NewPractice { name, time_zone: zone, is_demo: false, coach: NewCoach { name: coach, email, password_hash } };
     let (practice, coach) = accounts::found(&store, &new).await?;
+    if form.month_first {
+        let mut scope = store.scope(practice).await?;
+        let founded = practices::Practice { month_first: true, ..practices::get(&mut scope).await? };
+        practices::update(&mut scope, &founded).await?;
+        scope.commit().await?;
+    }
     auth::let_in(&session, coach, practice)?;
     let info = info(&mut store.scope(practice).await?, coach, &rate).await?;
     Ok(auth::with_cookie(HttpResponse::Ok().json(info), &devices.device(coach)))
@@ -230,6 +241,7 @@ async fn info(scope: &mut Scope, coach: impulso_store::CoachId, rate: &ClockRate
         is_founder: coach.is_founder,
         coach: coach.name,
         practice: practice.name,
+        month_first: practice.month_first,
         today: auth::today(scope).await?,
         server_now: Utc::now(),
         clock_rate: rate.0,

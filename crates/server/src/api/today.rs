@@ -46,6 +46,8 @@ pub struct TodayPage {
     pub more: TodayMore,
     /// How many people the practice has.
     pub people: i64,
+    /// How many of them are made up.
+    pub made_up: usize,
 }
 
 /// A thing to have ready today.
@@ -158,6 +160,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
         })
         .collect();
     let people = people::count(&mut scope).await?;
+    let made_up = people::made_up(&mut scope).await?.len();
     let shown = limits::TODAY_LINES as usize;
     let rest = |(lines, all): &(Vec<RetestLine>, i64)| {
         let shown = lines.len() as i64;
@@ -188,6 +191,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
         stopped,
         more,
         people,
+        made_up,
     }))
 }
 

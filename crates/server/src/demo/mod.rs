@@ -77,16 +77,38 @@ pub async fn load(store: &Store, now: DateTime<Utc>) -> ApiResult<bool> {
     accounts::add_coach(&mut scope, &second).await?;
     let mut hours = StdRng::seed_from_u64(SEED);
     for client in CAST {
-        move_in(&mut scope, coach, client, now, &mut hours).await?;
+        move_in(&mut scope, coach, client, now, &mut hours, false).await?;
     }
     scope.commit().await?;
     Ok(true)
 }
 
-async fn move_in(scope: &mut Scope, coach: CoachId, client: &Client, now: DateTime<Utc>, hours: &mut StdRng) -> ApiResult<()> {
+/// Moves the made-up clients into a practice. Returns how many they are.
+///
+/// # Errors
+/// When the database cannot be reached.
+pub async fn move_all_in(scope: &mut Scope, coach: CoachId, now: DateTime<Utc>) -> ApiResult<usize> {
+    let mut hours = StdRng::seed_from_u64(SEED);
+    for client in CAST {
+        move_in(scope, coach, client, now, &mut hours, true).await?;
+    }
+    Ok(CAST.len())
+}
+
+async fn move_in(
+    scope: &mut Scope,
+    coach: CoachId,
+    client: &Client,
+    now: DateTime<Utc>,
+    hours: &mut StdRng,
+    made_up: bool,
+) -> ApiResult<()> {
     let today = now.date_naive();
     let id = PersonId::new();
     people::add(scope, id, &profile(client, today)?).await?;
+    if made_up {
+        people::mark_made_up(scope, id).await?;
+    }
     for plan in client.plan.iter().chain(&client.again) {
         plan_ahead(scope, coach, id, plan, today).await?;
     }

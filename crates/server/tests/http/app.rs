@@ -57,6 +57,12 @@ impl TestApp {
         Self { base: String::new(), app_url, owner_url }
     }
 
+    /// What a query over all practices counts.
+    pub async fn count(&self, query: &'static str) -> i64 {
+        let mut owner = PgConnection::connect(&self.owner_url).await.unwrap();
+        sqlx::query_scalar(query).fetch_one(&mut owner).await.unwrap()
+    }
+
     /// A browser at another process on the same database, signed in nowhere.
     pub fn browser_at(&self, base: &str) -> Browser {
         Browser { base: base.to_owned(), ..self.browser() }

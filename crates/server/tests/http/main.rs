@@ -17,6 +17,7 @@ mod guard;
 mod isolation;
 mod job;
 mod line;
+mod lists;
 mod live;
 mod partners;
 mod photos;

@@ -44,7 +44,7 @@ async fn an_old_mass_is_asked_for_kept_with_a_word_or_typed_anew() {
     assert!(page["mass"]["shown"].as_str().unwrap().ends_with("weighed today") && page["mass"]["is_old"] == false, "{}", page["mass"]);
     // Another practice's limit is another one.
     let practice = coach.get("/practice").await;
-    let change = json!({ "name": practice["name"], "time_zone": practice["time_zone"], "mass_weeks": 13 });
+    let change = json!({ "name": practice["name"], "time_zone": practice["time_zone"], "mass_weeks": 13, "month_first": false });
     coach.ok(Method::PUT, "/practice", change.clone()).await;
     coach.ok(Method::POST, &path, walk(day, json!({}))).await;
     let mut never = change;

@@ -1,0 +1,299 @@
+<script setup lang="ts">
+import { useDebounceFn } from "@vueuse/core";
+import { v7 as uuid } from "uuid";
+import { computed, ref } from "vue";
+import { useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import type { ListLine, ListLineRead } from "@/api/types";
+import FailureNote from "@/components/FailureNote.vue";
+import { dayShort } from "@/composables/dates";
+import { useAction } from "@/composables/useAction";
+import { useDraft } from "@/composables/useDraft";
+import { dayExample } from "@/logic/day";
+import { counted, isOpen, type ListRow } from "@/logic/roster";
+import { useSession } from "@/stores/session";
+
+/** A pasted list: each cell that is wrong says so, near names are asked about, and nothing is stored before all of it is right. */
+const router = useRouter();
+const session = useSession();
+const example = computed(() => dayExample(session.info?.month_first ?? false).replace("2026", "1990"));
+const { draft, clear } = useDraft("people.list", { text: "", units: "metric" as "metric" | "imperial", rows: [] as ListRow[] });
+const rows = computed(() => draft.value.rows);
+const going = computed(() => rows.value.filter((r) => r.what !== "leave"));
+const { busy, failure, run } = useAction();
+
+const COLUMNS: { key: keyof ListLine; label: string }[] = [
+  { key: "name", label: "Name" },
+  { key: "born", label: "Birth date" },
+  { key: "sex", label: "Sex" },
+  { key: "height", label: "Height" },
+  { key: "mass", label: "Body mass" },
+];
+const cellsOf = ({ name, born, sex, height, mass }: ListLineRead): ListLine => ({ name, born, sex, height, mass });
+
+async function read() {
+  const body = { text: draft.value.text, lines: [], units: draft.value.units };
+  const found = await run(() => take(api.POST("/api/people/list/read", { body })));
+  if (found) draft.value.rows = found.lines.map((l) => ({ id: uuid(), cells: cellsOf(l), said: l, what: null }));
+}
+/** What is said of each line, anew; what was typed meanwhile stays. */
+async function check() {
+  const asked = rows.value;
+  const lines = asked.map((r) => ({ ...r.cells }));
+  const found = await run(() => take(api.POST("/api/people/list/read", { body: { text: "", lines, units: draft.value.units } })));
+  if (found && asked === rows.value) asked.forEach((row, k) => (row.said = found.lines[k]!));
+}
+const soon = useDebounceFn(check, 350);
+const fault = (row: ListRow, key: string) => row.said.faults.find((f) => f.field === key)?.message;
+
+const hold = computed(() => counted(rows.value));
+const added = ref(false);
+async function add() {
+  await check();
+  if (failure.value || hold.value) return;
+  const lines = going.value.map((r) => ({ id: r.id, ...r.cells }));
+  const done = await run(() => take(api.POST("/api/people/list", { body: { lines, units: draft.value.units } })));
+  if (!done) return;
+  added.value = true;
+  clear();
+  await router.push("/people");
+}
+</script>
+
+<template>
+  <div class="page">
+    <div class="page-head">
+      <div>
+        <h1>Add a list of clients</h1>
+        <div class="soft">One person a line. Nothing is stored before you have looked through it.</div>
+      </div>
+    </div>
+    <fieldset class="field">
+      <legend class="name">A body mass without a unit is in</legend>
+      <ElRadioGroup v-model="draft.units" aria-label="A body mass without a unit is in" @change="rows.length && soon()">
+        <ElRadioButton value="metric">kg</ElRadioButton>
+        <ElRadioButton value="imperial">lb</ElRadioButton>
+      </ElRadioGroup>
+    </fieldset>
+    <form v-if="!rows.length" @submit.prevent="read">
+      <label class="field"
+        ><span class="name">The list</span
+        ><textarea v-model="draft.text" class="native paste" rows="10" name="text" spellcheck="false" autofocus></textarea
+        ><span class="hint"
+          >Paste from a spreadsheet: name, birth date ({{ example }}), sex (f or m), height, body mass. The first line may name its columns,
+          in any order. What a list does not have can be typed in the next step.</span
+        ></label
+      >
+      <FailureNote :failure="failure" />
+      <div class="actions">
+        <ElButton type="primary" size="large" native-type="submit" :loading="busy" :disabled="!draft.text.trim()">Look through it</ElButton>
+        <RouterLink to="/people">Cancel</RouterLink>
+      </div>
+    </form>
+    <form v-else @submit.prevent="add">
+      <div class="grid heads" aria-hidden="true">
+        <span></span><b v-for="c in COLUMNS" :key="c.key">{{ c.label }}</b>
+      </div>
+      <ol class="lines">
+        <li v-for="(row, k) in rows" :key="row.id" :class="{ out: row.what === 'leave' }">
+          <div class="grid">
+            <span class="n num">{{ k + 1 }}</span>
+            <label v-for="c in COLUMNS" :key="c.key" class="cell">
+              <span class="what">{{ c.label }}</span>
+              <input
+                v-model="row.cells[c.key]"
+                class="native"
+                :class="{ num: c.key !== 'name', bad: fault(row, c.key) && row.what !== 'leave' }"
+                :aria-label="`${c.label}, line ${k + 1}`"
+                :aria-invalid="!!fault(row, c.key)"
+                :disabled="row.what === 'leave'"
+                autocomplete="off"
+                @input="soon"
+              />
+              <span v-if="fault(row, c.key) && row.what !== 'leave'" class="wrong">{{ fault(row, c.key) }}</span>
+            </label>
+            <button
+              v-if="row.what !== 'leave'"
+              type="button"
+              class="drop"
+              :aria-label="`Leave out line ${k + 1}`"
+              @click="row.what = 'leave'"
+            >
+              ×
+            </button>
+            <button v-else type="button" class="back" @click="row.what = null">put back</button>
+          </div>
+          <p v-if="isOpen(row) || row.what === 'add'" class="ask" :class="{ open: isOpen(row) }">
+            <span v-if="row.said.near.length"
+              >On record already?
+              <template v-for="(n, i) in row.said.near" :key="n.id"
+                ><template v-if="i">, </template><RouterLink :to="`/people/${n.id}`" target="_blank">{{ n.name }}</RouterLink
+                >, born {{ dayShort(n.born) }}</template
+              ></span
+            >
+            <span v-else-if="row.said.twin">The same person as line {{ row.said.twin }}?</span>
+            <span class="choice">
+              <button type="button" @click="row.what = 'leave'">Yes, leave out</button>
+              <button type="button" :aria-pressed="row.what === 'add'" @click="row.what = 'add'">No, add as a new client</button>
+            </span>
+          </p>
+        </li>
+      </ol>
+      <FailureNote :failure="failure" />
+      <div class="actions foot">
+        <ElButton type="primary" size="large" native-type="submit" :loading="busy || added" :disabled="!!hold || !going.length"
+          >Add {{ going.length === 1 ? "1 client" : `${going.length} clients` }}</ElButton
+        >
+        <button type="button" class="link" @click="draft.rows = []">Back to the text</button>
+        <span v-if="hold" class="hold" role="status">{{ hold }}</span>
+      </div>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.paste {
+  width: 100%;
+  font-family: var(--num);
+  font-size: 15px;
+  padding: 10px 12px;
+}
+.grid {
+  display: grid;
+  grid-template-columns: 32px minmax(0, 2.2fr) minmax(0, 1.4fr) minmax(0, 0.8fr) minmax(0, 1fr) minmax(0, 1fr) 78px;
+  gap: 8px;
+  align-items: start;
+}
+.heads {
+  color: var(--soft);
+  margin: 18px 0 4px;
+}
+.lines {
+  list-style: none;
+  margin: 0 0 16px;
+  padding: 0;
+}
+.lines li {
+  padding: 7px 0;
+  border-top: 1px solid var(--line);
+}
+.n {
+  padding-top: 9px;
+  color: var(--soft);
+}
+.cell .what {
+  display: none;
+}
+.cell .native {
+  width: 100%;
+  min-width: 0;
+}
+.cell .native.bad {
+  border-color: var(--madder);
+  background: var(--madder-wash);
+}
+.cell .wrong {
+  display: block;
+  font-size: 14px;
+  line-height: 1.3;
+}
+.out .native {
+  color: var(--soft);
+  text-decoration: line-through;
+  background: none;
+}
+.drop,
+.back {
+  min-height: 40px;
+  border: 0;
+  background: none;
+  color: var(--soft);
+  font: inherit;
+  cursor: pointer;
+}
+.drop {
+  width: 40px;
+  font-size: 20px;
+}
+.back,
+.link {
+  color: var(--fjord);
+  text-decoration: underline;
+  text-underline-offset: 3px;
+}
+.link {
+  border: 0;
+  background: none;
+  font: inherit;
+  min-height: 40px;
+  cursor: pointer;
+}
+.ask {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 16px;
+  align-items: center;
+  margin: 4px 0 2px 40px;
+  padding: 4px 12px;
+  border-radius: 8px;
+}
+.ask.open {
+  background: var(--ochre-wash);
+}
+.choice {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+}
+.choice button {
+  min-height: 38px;
+  padding: 0 12px;
+  border: 1px solid var(--line);
+  border-radius: 8px;
+  background: var(--card);
+  color: var(--ink);
+  font: inherit;
+  cursor: pointer;
+}
+.choice button[aria-pressed="true"] {
+  border-color: var(--fjord);
+  background: var(--fjord-wash);
+}
+.foot {
+  position: sticky;
+  bottom: 0;
+  padding: 12px 0;
+  background: var(--paper);
+}
+.hold {
+  font-weight: 600;
+}
+@media (max-width: 760px) {
+  .heads {
+    display: none;
+  }
+  .grid {
+    grid-template-columns: 26px minmax(0, 1fr) minmax(0, 1fr) 56px;
+  }
+  .cell:nth-of-type(1) {
+    grid-column: 2 / 4;
+  }
+  .cell:nth-of-type(2),
+  .cell:nth-of-type(4) {
+    grid-column: 2;
+  }
+  .cell .what {
+    display: block;
+    font-size: 14px;
+    color: var(--soft);
+  }
+  .drop,
+  .back {
+    grid-row: 1;
+    grid-column: 4;
+  }
+  .ask {
+    margin-left: 34px;
+  }
+}
+</style>
