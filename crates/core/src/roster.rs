@@ -174,7 +174,7 @@ fn born(cell: &str, month_first: bool, today: NaiveDate) -> Result<NaiveDate, In
     Ok(day)
 }
 
-/// A day as people type it: `2/4/1990`, `2.4.90`, `2 Apr 1990`, `1990-04-02`. A year of two digits is the latest one that is not ahead.
+/// A day as people type it: `2/4/1990`, `2.4.90`, `2 Apr 1990`, `1990-04-02`. With full stops the day comes first wherever it is typed. A year of two digits is the latest one that is not ahead.
 pub fn day(cell: &str, month_first: bool, today: NaiveDate) -> Option<NaiveDate> {
     let parts: Vec<&str> = cell.split(|c: char| c.is_whitespace() || "./,-".contains(c)).filter(|p| !p.is_empty()).collect();
     let [a, b, c] = parts.as_slice() else { return None };
@@ -187,7 +187,7 @@ pub fn day(cell: &str, month_first: bool, today: NaiveDate) -> Option<NaiveDate>
         (*c, month.number_from_month(), number(b)?)
     } else if let Some(month) = month_of(b) {
         (*c, month.number_from_month(), number(a)?)
-    } else if month_first {
+    } else if month_first && !cell.contains('.') {
         (*c, number(a)?, number(b)?)
     } else {
         (*c, number(b)?, number(a)?)
@@ -267,6 +267,7 @@ mod tests {
     #[test_case("2/4/1990", false, Some("1990-04-02"))]
     #[test_case("4/2/1990", true, Some("1990-04-02"))]
     #[test_case("2.4.90", false, Some("1990-04-02"))]
+    #[test_case("2.4.90", true, Some("1990-04-02"); "full stops have the day first everywhere")]
     #[test_case("1990-04-02", true, Some("1990-04-02"))]
     #[test_case("Apr 2, 1990", false, Some("1990-04-02"))]
     #[test_case("2 september 2016", false, Some("2016-09-02"))]

@@ -23,6 +23,7 @@ describe("a typed day", () => {
     expect(readDay("12/3/2026", true, TODAY)).toBe("2026-12-03");
     expect(readDay("3 Dec 2026", true, TODAY)).toBe("2026-12-03");
     expect(readDay("13/1/2026", true, TODAY)).toBeNull();
+    expect(readDay("3.12.2026", true, TODAY)).toBe("2026-12-03");
   });
 
   it("guesses the order by the language of the browser", () => {

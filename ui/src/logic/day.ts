@@ -38,7 +38,8 @@ export function readDay(text: string, monthFirst: boolean, today: string): strin
   const [first, second] = parts as [string, string];
   const number = /^\d{1,2}$/;
   if (number.test(first) && number.test(second)) {
-    const [day, month] = monthFirst ? [second, first] : [first, second];
+    // With full stops the day comes first wherever it is typed.
+    const [day, month] = monthFirst && !typed.includes(".") ? [second, first] : [first, second];
     return isoDay(fullYear(year, thisYear), Number(month), Number(day));
   }
   const [word, day] = number.test(first) ? [second, first] : [first, second];

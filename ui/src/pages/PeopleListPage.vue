@@ -111,6 +111,9 @@ async function add() {
                 @input="soon"
               />
               <span v-if="fault(row, c.key) && row.what !== 'leave'" class="wrong">{{ fault(row, c.key) }}</span>
+              <span v-else-if="c.key === 'born' && row.said.born_on && row.cells.born !== dayShort(row.said.born_on)" class="as">{{
+                dayShort(row.said.born_on)
+              }}</span>
             </label>
             <button
               v-if="row.what !== 'leave'"
@@ -196,6 +199,12 @@ async function add() {
   display: block;
   font-size: 14px;
   line-height: 1.3;
+}
+.cell .as {
+  display: block;
+  font-size: 14px;
+  color: var(--soft);
+  padding-left: 11px;
 }
 .out .native {
   color: var(--soft);

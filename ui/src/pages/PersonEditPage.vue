@@ -185,12 +185,6 @@ fieldset :deep(.el-radio-group) {
   height: auto;
   align-items: flex-start;
 }
-fieldset {
-  border: 0;
-  padding: 0;
-  margin: 0 0 16px;
-  min-width: 0;
-}
 .whole {
   margin-top: 44px;
   padding-top: 22px;

@@ -113,7 +113,7 @@ async function removeMadeUp() {
             <RouterLink class="add" to="/people/new">Add your first client</RouterLink>
             <ElButton :loading="looking.busy.value" @click="lookAround">Look around with made-up clients</ElButton>
           </div>
-          <p class="soft">They bring four years of results and can be removed again, all at once.</p>
+          <p class="soft after">They bring four years of results and can be removed again, all at once.</p>
           <FailureNote :failure="looking.failure.value" />
         </section>
         <section v-else-if="!day.due.length && !day.late.length && !day.soon.length">
@@ -194,6 +194,9 @@ section {
   font-weight: 600;
   text-decoration: none;
   display: inline-block;
+}
+.after {
+  margin-top: 8px;
 }
 .made-up {
   display: flex;

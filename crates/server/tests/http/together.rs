@@ -107,7 +107,7 @@ async fn the_audit_says_who_did_what() {
     let result = coach.get(&format!("/people/{person}")).await["tests"][0]["id"].as_str().unwrap().to_owned();
     let lines = coach.get("/practice").await["audit"]["lines"].as_array().unwrap().clone();
     let said: Vec<&str> = lines.iter().map(|l| l["did"].as_str().unwrap()).collect();
-    assert_eq!(said, ["kept a result", "set up a test", "asked about readiness", "added a client"]);
+    assert_eq!(said, ["saved a result", "set up a test", "asked about readiness", "added a client"]);
     assert!(lines.iter().all(|l| l["person_name"] == "Joren" && l["coach"] == "Ada Coach"), "to whom: {lines:?}");
     assert_eq!(
         (lines[0]["link"].as_str(), lines[0]["test"].as_str()),

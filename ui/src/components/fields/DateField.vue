@@ -186,8 +186,8 @@ onClickOutside(box, () => (open.value = false), { ignore: [".pick"] });
 }
 .pick {
   min-width: 42px;
-  min-height: 40px;
-  border: 1px solid var(--line);
+  min-height: 44px;
+  border: 1px solid var(--el-border-color);
   border-left: 0;
   border-radius: 0 8px 8px 0;
   background: var(--card);
@@ -209,7 +209,7 @@ onClickOutside(box, () => (open.value = false), { ignore: [".pick"] });
 .month {
   position: absolute;
   z-index: 20;
-  top: 44px;
+  top: 48px;
   left: 0;
   width: 308px;
   padding: 10px;
