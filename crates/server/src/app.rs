@@ -35,6 +35,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(made_up::load)
         .service(made_up::remove)
         .service(people::get)
+        .service(people::live)
         .service(people::update)
         .service(people::record)
         .service(everything::out)

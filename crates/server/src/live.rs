@@ -1,4 +1,5 @@
-//! The live channel: whoever watches a run sees every change, whichever process took it in.
+//! The live channel: whoever watches a run sees every change, whichever process took it in; whoever looks at what a person did hears
+//! that there is something new.
 //!
 //! A process publishes what it took in to its own watchers and tells the others through the database; they fetch the run
 //! and publish it to theirs.
@@ -15,7 +16,7 @@ use actix_web::{
     web::Bytes,
 };
 use futures_util::stream;
-use impulso_store::{PracticeId, RunId, Store, runs};
+use impulso_store::{PersonId, PracticeId, RunId, Store, runs};
 use tokio::{
     sync::{Notify, broadcast},
     time::{self, Instant},
@@ -61,10 +62,15 @@ impl Watched {
     }
 }
 
+/// Those who look at what a person did.
+type People = HashMap<(PracticeId, PersonId), broadcast::Sender<Bytes>>;
+
 /// Who watches what in this process.
 #[derive(Debug, Clone)]
 pub struct Hub {
     runs: Arc<Mutex<HashMap<Key, Watched>>>,
+    /// Who looks at what a person did.
+    people: Arc<Mutex<People>>,
     /// Sessions that have ended, in whichever process.
     ended: broadcast::Sender<Uuid>,
     /// A channel lives no longer than an unused session does.
@@ -86,7 +92,14 @@ pub enum Side {
 impl Hub {
     /// Nobody watches yet. A channel ends after so long at the latest; whoever is still there opens it again.
     pub fn new(lasts: Duration) -> Self {
-        Self { runs: Arc::default(), ended: broadcast::channel(BACKLOG * 8).0, lasts, untold: Arc::default(), to_tell: Arc::default() }
+        Self {
+            runs: Arc::default(),
+            people: Arc::default(),
+            ended: broadcast::channel(BACKLOG * 8).0,
+            lasts,
+            untold: Arc::default(),
+            to_tell: Arc::default(),
+        }
     }
 
     fn lock(&self) -> std::sync::MutexGuard<'_, HashMap<Key, Watched>> {
@@ -163,7 +176,12 @@ impl Hub {
                 runs::Change::Unknown | runs::Change::Erased => {
                     sessions.forget();
                     recall.forget();
+                    self.say_all_changed();
                     self.lock().keys().copied().collect()
+                }
+                runs::Change::OfPerson(practice, person) => {
+                    self.say_changed(practice, person);
+                    continue;
                 }
                 runs::Change::SessionEnded(sid) => {
                     sessions.forget();
@@ -186,6 +204,32 @@ impl Hub {
         }
     }
 
+    /// Tells whoever looks at what this person did that there is something new.
+    fn say_changed(&self, practice: PracticeId, person: PersonId) {
+        let people = self.people.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(watchers) = people.get(&(practice, person)) {
+            // Nobody left to hear it is no failure.
+            let _ = watchers.send(Bytes::from_static(b"event: changed\ndata: \n\n"));
+        }
+    }
+
+    /// The same to all of them, where it is not known who it was.
+    fn say_all_changed(&self) {
+        let watched: Vec<_> = self.people.lock().unwrap_or_else(PoisonError::into_inner).keys().copied().collect();
+        for (practice, person) in watched {
+            self.say_changed(practice, person);
+        }
+    }
+
+    /// The answer to who looks at what a person did: a word named `changed` for everything that is stored from here on.
+    pub fn follow_person(&self, practice: PracticeId, person: PersonId, sid: Option<Uuid>) -> HttpResponse {
+        let mut people = self.people.lock().unwrap_or_else(PoisonError::into_inner);
+        people.retain(|_, watchers| watchers.receiver_count() > 0);
+        let receiver = people.entry((practice, person)).or_insert_with(|| broadcast::channel(BACKLOG).0).subscribe();
+        let start = Some(Bytes::from_static(b": listening\n\n"));
+        stream_of(Watcher { start, receiver, ended: self.ended.subscribe(), sid, until: Instant::now() + self.lasts })
+    }
+
     /// Listens to a run from here on. What is read of the run afterwards misses nothing.
     pub fn listen(&self, practice: PracticeId, run: RunId, side: Side) -> Listening {
         let receiver = self.watch(practice, run, side);
@@ -206,18 +250,7 @@ pub struct Listening {
 impl Listening {
     /// The answer: the run as it was read after this began to listen, unless the screen has seen that revision, then every change.
     pub fn answer(self, first: &RunView, seen: Option<u64>) -> HttpResponse {
-        let frames = stream::unfold(self.watcher(first, seen), |mut watcher| async move {
-            let next = watcher.next().await?;
-            Some((Ok::<_, actix_web::Error>(next), watcher))
-        });
-        HttpResponse::Ok()
-            .content_type("text/event-stream")
-            .insert_header((CACHE_CONTROL, "no-cache"))
-            // A proxy in front passes each word on as it comes.
-            .insert_header(("X-Accel-Buffering", "no"))
-            // A compressed stream would wait for its buffer to fill.
-            .insert_header(ContentEncoding::Identity)
-            .streaming(frames)
+        stream_of(self.watcher(first, seen))
     }
 
     fn watcher(self, first: &RunView, seen: Option<u64>) -> Watcher {
@@ -228,6 +261,22 @@ impl Listening {
         };
         Watcher { start, receiver: self.receiver, ended: self.ended, sid, until: self.until }
     }
+}
+
+/// Everything a watcher hears, as server-sent events.
+fn stream_of(watcher: Watcher) -> HttpResponse {
+    let frames = stream::unfold(watcher, |mut watcher| async move {
+        let next = watcher.next().await?;
+        Some((Ok::<_, actix_web::Error>(next), watcher))
+    });
+    HttpResponse::Ok()
+        .content_type("text/event-stream")
+        .insert_header((CACHE_CONTROL, "no-cache"))
+        // A proxy in front passes each word on as it comes.
+        .insert_header(("X-Accel-Buffering", "no"))
+        // A compressed stream would wait for its buffer to fill.
+        .insert_header(ContentEncoding::Identity)
+        .streaming(frames)
 }
 
 /// One who watches.
@@ -299,7 +348,7 @@ mod tests {
             slot: None,
             kind: Kind::Noted { text: "cold hall".into() },
         };
-        let hub = Hub::new(Duration::from_secs(60));
+        let hub = Hub::new(Duration::from_mins(1));
         let listening = hub.listen(practice, run.id, Side::Coach(None));
         let before = view_of(&run, &[], ClockRate(1.0)).unwrap();
         hub.publish(practice, &view_of(&run, &[remark], ClockRate(1.0)).unwrap());

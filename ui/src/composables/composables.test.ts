@@ -1,9 +1,9 @@
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
-import { effectScope, nextTick } from "vue";
+import { effectScope, nextTick, ref } from "vue";
 import { Failure } from "@/api/client";
 import { useAction } from "./useAction";
 import { useDraft } from "./useDraft";
-import { useFresh } from "./useFresh";
+import { useNews, type NewsSource } from "./useNews";
 import { useLoad } from "./useLoad";
 
 const later = <T>(value: T, ms: number) => new Promise<T>((done) => setTimeout(() => done(value), ms));
@@ -84,14 +84,40 @@ test("after it was cleared, a draft writes nothing more", async () => {
   expect(sessionStorage.length).toBe(0);
 });
 
-test("a page that is looked at is loaded again, and one that is not is left alone", () => {
-  const load = vi.fn(() => Promise.resolve());
+test("a page is loaded again at every word of its person, and where the line broke, and never of its own accord", async () => {
+  const load = vi.fn();
+  const person = ref<string | null>(null);
+  const made: { url: string; source: NewsSource; say: () => void; closed: boolean }[] = [];
+  const make = (url: string) => {
+    const one = { url, closed: false, say: () => {} } as (typeof made)[number];
+    one.source = { onopen: null, addEventListener: (_, heard) => (one.say = heard), close: () => (one.closed = true) };
+    made.push(one);
+    return one.source;
+  };
   const scope = effectScope();
-  scope.run(() => useFresh(load, 1000));
-  vi.advanceTimersByTime(2100);
+  scope.run(() => useNews(() => person.value, load, make));
+  expect(made).toHaveLength(0);
+  person.value = "p1";
+  await nextTick();
+  expect(made[0]!.url).toBe("/api/people/p1/live");
+  made[0]!.source.onopen!();
+  vi.advanceTimersByTime(60_000);
+  expect(load).not.toHaveBeenCalled();
+  made[0]!.say();
+  expect(load).toHaveBeenCalledTimes(1);
+  // The browser opened it again after a break: something may have been missed.
+  made[0]!.source.onopen!();
   expect(load).toHaveBeenCalledTimes(2);
-  vi.spyOn(document, "visibilityState", "get").mockReturnValue("hidden");
-  vi.advanceTimersByTime(3000);
+  // Moved to another person.
+  person.value = "p2";
+  await nextTick();
+  expect([made[0]!.closed, made[1]!.url]).toEqual([true, "/api/people/p2/live"]);
+  const seen = vi.spyOn(document, "visibilityState", "get").mockReturnValue("hidden");
+  document.dispatchEvent(new Event("visibilitychange"));
   expect(load).toHaveBeenCalledTimes(2);
+  seen.mockReturnValue("visible");
+  document.dispatchEvent(new Event("visibilitychange"));
+  expect(load).toHaveBeenCalledTimes(3);
   scope.stop();
+  expect(made[1]!.closed).toBe(true);
 });

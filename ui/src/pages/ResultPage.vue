@@ -13,13 +13,13 @@ import ReadingsList from "@/components/ReadingsList.vue";
 import ResultVersions from "@/components/ResultVersions.vue";
 import WhySheet from "@/components/WhySheet.vue";
 import { dayYear } from "@/composables/dates";
-import { useFresh } from "@/composables/useFresh";
 import { useLoad } from "@/composables/useLoad";
+import { useNews } from "@/composables/useNews";
 import { toShown } from "@/logic/units";
 
 const props = defineProps<{ id: string }>();
 const { data: r, failure, loading, reload } = useLoad(() => take(api.GET("/api/results/{id}", { params: { path: { id: props.id } } })));
-useFresh(reload);
+useNews(() => r.value?.person, reload);
 const why = ref(false);
 const asked = ref<QuantityReport | null>(null);
 const main = computed(() => r.value?.report?.quantities.find((q) => q.value != null) ?? null);

@@ -12,6 +12,7 @@ import VisitBoard from "@/components/floor/VisitBoard.vue";
 import { minutes } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
+import { useNews } from "@/composables/useNews";
 import { useBegin } from "@/floor/useBegin";
 import { mark } from "@/logic/visit";
 
@@ -22,7 +23,10 @@ const path = { id: props.id };
 const { data: v, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/visits/{id}", { params: { path } })));
 const next = computed(() => v.value?.next ?? null);
 /** Another device may have gone on. */
-useIntervalFn(() => !busy.value && document.visibilityState === "visible" && void reload(), 15_000);
+useNews(
+  () => v.value?.person,
+  () => void (busy.value || reload()),
+);
 watch(v, (page) => page && (page.closed || (!page.next && !page.window)) && void router.replace(`/visits/${props.id}`));
 
 const now = ref(Date.now());

@@ -14,7 +14,7 @@ import VisitRows from "@/components/VisitRows.vue";
 import PageState from "@/components/PageState.vue";
 import { dayYear } from "@/composables/dates";
 import { useAction } from "@/composables/useAction";
-import { useFresh } from "@/composables/useFresh";
+import { useNews } from "@/composables/useNews";
 import { useLoad } from "@/composables/useLoad";
 import { happened } from "@/logic/lifeEvent";
 import { nth } from "@/logic/visit";
@@ -39,7 +39,10 @@ const {
   reload,
 } = useLoad(() => take(api.GET("/api/visits/{id}", { params: { path, query: { table: asked.value ?? undefined } } })));
 const { busy, failure, run } = useAction();
-useFresh(async () => void (busy.value || (await reload())), 10_000);
+useNews(
+  () => v.value?.person,
+  () => void (busy.value || reload()),
+);
 const open = computed(() => v.value && !v.value.closed);
 const left = computed(() => v.value?.rows.filter((r) => r.stand === "to_come" && !r.waits).length ?? 0);
 const close = () => change({ kind: "closed" });

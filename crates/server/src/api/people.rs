@@ -40,6 +40,7 @@ use crate::{
     body::Json,
     dossier::Dossier,
     intake::Intake,
+    live::Hub,
     planning::RetestLine,
     scoring,
     settings::limits,
@@ -244,6 +245,14 @@ pub async fn add(who: SignedIn, form: Json<PersonForm>) -> ApiResult<web::Json<P
 #[get("/people/{id}")]
 pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<PersonPage>> {
     page(&mut who.scope().await?, PersonId(*id)).await
+}
+
+/// Says, as server-sent events named `changed`, that something of this person was stored: a result, a correction, a step of a visit.
+#[utoipa::path(tag = "people", operation_id = "people_live", responses((status = 200, content_type = "text/event-stream", body = String), (status = 404, body = ApiError)))]
+#[get("/people/{id}/live")]
+pub async fn live(who: SignedIn, id: web::Path<Uuid>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
+    let person = people::get(&mut who.scope().await?, PersonId(*id)).await?.id;
+    Ok(hub.follow_person(who.practice, person, who.sid))
 }
 
 /// Changes a person, if nobody else did in the meantime.

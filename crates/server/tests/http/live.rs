@@ -255,3 +255,31 @@ async fn a_session_that_another_process_ends_is_over_long_before_it_is_looked_up
     assert!(ended);
     here.get("/today").await;
 }
+
+/// Whether a stream says `changed` before it has been silent for two seconds.
+async fn hears(stream: &mut reqwest::Response) -> bool {
+    let second = std::time::Duration::from_secs(2);
+    while let Ok(Ok(Some(chunk))) = tokio::time::timeout(second, stream.chunk()).await {
+        if String::from_utf8_lossy(&chunk).contains("event: changed") {
+            return true;
+        }
+    }
+    false
+}
+
+#[tokio::test]
+async fn whoever_looks_at_a_person_hears_of_every_result_and_correction_wherever_it_was_stored() {
+    let app = TestApp::spawn().await;
+    let here = app.new_practice("Harbour").await;
+    let there = app.signed_in_at(&serve(&app.app_url, 12 * 60), "Harbour").await;
+    let (joren, other) = (here.adds("Joren").await, here.adds("Maud").await);
+    let mut stream = there.stream(&format!("/people/{joren}/live")).await;
+    let mut beside = there.stream(&format!("/people/{other}/live")).await;
+    let result = here.tests(&joren, 34.0).await;
+    assert!(hears(&mut stream).await, "a result of another process");
+    assert!(!hears(&mut beside).await, "nothing of somebody else");
+    let moved = json!({ "id": Uuid::now_v7(), "seen": 0, "reason": "of the other client", "change": "moved", "person": other });
+    here.ok(Method::POST, &format!("/results/{result}/corrections"), moved).await;
+    assert!(hears(&mut stream).await && hears(&mut beside).await, "moved: both hear it");
+    assert_eq!(here.send(Method::GET, &format!("/people/{}/live", Uuid::now_v7()), json!({})).await.0.as_u16(), 404);
+}

@@ -3,7 +3,7 @@
 use sqlx::postgres::PgListener;
 use uuid::Uuid;
 
-use crate::{PracticeId, Result, RunId, Scope, Store};
+use crate::{PersonId, PracticeId, Result, RunId, Scope, Store};
 
 /// The channel on which server processes tell each other that a run has changed.
 const CHANNEL: &str = "impulso_run";
@@ -11,6 +11,8 @@ const CHANNEL: &str = "impulso_run";
 const SESSIONS: &str = "impulso_session";
 /// And the one on which they hear that a person was erased.
 const ERASED: &str = "impulso_erased";
+/// And the one on which the database tells them that something of a person was stored.
+const PERSON: &str = "impulso_person";
 
 /// Tells every server process that a run has changed, once this transaction is kept.
 pub(super) async fn announce(scope: &mut Scope, id: RunId) -> Result<()> {
@@ -42,6 +44,8 @@ pub enum Change {
     SessionEnded(Uuid),
     /// A person was erased, in whichever process: what is remembered of runs may hold the name.
     Erased,
+    /// Something of this person was stored, in whichever process.
+    OfPerson(PracticeId, PersonId),
     /// The connection was lost for a while: any run may have changed.
     Unknown,
 }
@@ -57,7 +61,7 @@ pub async fn tell_others(store: &Store, changed: &[(PracticeId, RunId)]) -> Resu
 /// Listens for changes of runs that other server processes made.
 pub async fn changes(store: &Store) -> Result<Changes> {
     let mut listener = PgListener::connect_with(store.pool()).await?;
-    listener.listen_all([CHANNEL, SESSIONS, ERASED]).await?;
+    listener.listen_all([CHANNEL, SESSIONS, ERASED, PERSON]).await?;
     Ok(Changes { listener, process: store.process })
 }
 
@@ -76,6 +80,12 @@ impl Changes {
                 return Ok(Change::Erased);
             }
             let mut parts = notice.payload().split(' ').filter_map(|p| p.parse::<Uuid>().ok());
+            if notice.channel() == PERSON {
+                if let (Some(practice), Some(person)) = (parts.next(), parts.next()) {
+                    return Ok(Change::OfPerson(PracticeId(practice), PersonId(person)));
+                }
+                continue;
+            }
             match (parts.next(), parts.next(), parts.next()) {
                 (Some(practice), Some(run), Some(process)) if process != self.process => {
                     return Ok(Change::Of(PracticeId(practice), RunId(run)));
