@@ -17,7 +17,12 @@ use serde::de::DeserializeOwned;
 use serde_json::Value;
 use tokio::{io::AsyncWriteExt, sync::Semaphore, time};
 
-use crate::{ApiError, api::everything::place, auth::SignedIn, settings::limits, transfer::import::no_room};
+use crate::{
+    ApiError,
+    auth::SignedIn,
+    settings::limits,
+    transfer::place::{no_room, place},
+};
 
 /// A body in JSON.
 #[derive(Debug)]

@@ -14,7 +14,6 @@ use tracing_actix_web::TracingLogger;
 use utoipa_actix_web::AppExt;
 
 use crate::{
-    api::everything::Transfers,
     app,
     auth::{DeviceCookies, Proxy},
     body::Uploads,
@@ -28,6 +27,7 @@ use crate::{
     run_cache::RunCache,
     session_store::{Known, PostgresSessions},
     settings::{Settings, limits},
+    transfer::turns::Transfers,
 };
 
 /// Threads that answer. More than cores, so that one that works long leaves others to the rest.

@@ -28,8 +28,8 @@ use zip::{CompressionMethod, ZipWriter, write::SimpleFileOptions};
 
 use super::{CSV, Entry, Hashing, MANIFEST, ROWS, photo_name};
 use crate::{
-    api::everything::ExportTurn,
     shelf::Shelf,
+    transfer::turns::ExportTurn,
     visiting::{self, InVisitOf},
 };
 

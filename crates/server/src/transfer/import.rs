@@ -13,7 +13,7 @@ use std::{
 };
 
 use actix_web::http::StatusCode;
-use futures_util::FutureExt;
+use futures_util::{FutureExt, future::LocalBoxFuture};
 use impulso_core::catalogue::Protocol;
 use impulso_formats::{
     heart_rate::to_hex,
@@ -31,8 +31,8 @@ use sha2::{Digest, Sha256};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::{Entry, archive, archive::Archive, rows::Rows};
-use crate::{ApiError, ApiResult, api::people, auth, dossier::Dossier, scoring, settings::ClockRate, shelf::Shelf, view, visiting};
+use super::{Entry, archive, archive::Archive, place::no_room, rows::Rows};
+use crate::{ApiError, ApiResult, auth, dossier::Dossier, scoring, settings::ClockRate, shelf::Shelf, view, visiting};
 
 /// So many rows go in at once, and so many bytes of them.
 const ROWS_AT_ONCE: usize = 500;
@@ -87,16 +87,6 @@ impl From<io::Error> for Stop {
     }
 }
 
-/// There is no room for the file while it is read.
-pub fn no_room() -> ApiError {
-    ApiError::new(
-        StatusCode::SERVICE_UNAVAILABLE,
-        "no_room",
-        "The server has no room for this file at the moment. Nothing was imported; tell whoever runs the server.",
-    )
-    .retry_after(60)
-}
-
 impl From<Stop> for ApiError {
     fn from(stop: Stop) -> Self {
         let faults = match stop {
@@ -116,19 +106,30 @@ impl From<Stop> for ApiError {
     }
 }
 
+/// Opens a client's page as the interface does.
+pub type Open = for<'s> fn(&'s mut Scope, PersonId) -> LocalBoxFuture<'s, ApiResult<()>>;
+
 /// Takes a file into a practice that has nothing yet: all of it or nothing. Runs to its end on the calling thread, which is none that
-/// answers requests; `given_up` ends it early.
+/// answers requests; `open` opens a client's page; `given_up` ends it early.
 ///
 /// # Errors
 /// 422 with what does not fit; 503 where the database is away.
-pub async fn import(store: &Store, practice: PracticeId, coach: CoachId, file: File, given_up: Arc<AtomicBool>) -> ApiResult<TakenIn> {
-    Ok(Import { store, practice, coach, given_up }.run(file).await?)
+pub async fn import(
+    store: &Store,
+    practice: PracticeId,
+    coach: CoachId,
+    file: File,
+    open: Open,
+    given_up: Arc<AtomicBool>,
+) -> ApiResult<TakenIn> {
+    Ok(Import { store, practice, coach, open, given_up }.run(file).await?)
 }
 
 struct Import<'s> {
     store: &'s Store,
     practice: PracticeId,
     coach: CoachId,
+    open: Open,
     given_up: Arc<AtomicBool>,
 }
 
@@ -262,7 +263,7 @@ impl Import<'_> {
                     for visit in visits::of_person(scope, PersonId(*id), 500).await? {
                         visiting::page(scope, &of, &visit, None).await?;
                     }
-                    people::page(scope, PersonId(*id)).await
+                    (self.open)(scope, PersonId(*id)).await
                 });
                 readable("people", *id, opened.catch_unwind().await)?;
             }

@@ -11,7 +11,9 @@ use sha2::{Digest, Sha256};
 pub mod archive;
 pub mod export;
 pub mod import;
+pub mod place;
 mod rows;
+pub mod turns;
 
 /// A file of the archive, as the manifest has it.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
