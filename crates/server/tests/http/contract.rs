@@ -35,47 +35,10 @@ fn the_method_pages_name_every_protocol_and_every_source() {
     }
 }
 
-/// A number as a sentence begins with it, to ninety-nine.
-fn in_words(n: usize) -> String {
-    const SMALL: [&str; 20] = [
-        "nought",
-        "one",
-        "two",
-        "three",
-        "four",
-        "five",
-        "six",
-        "seven",
-        "eight",
-        "nine",
-        "ten",
-        "eleven",
-        "twelve",
-        "thirteen",
-        "fourteen",
-        "fifteen",
-        "sixteen",
-        "seventeen",
-        "eighteen",
-        "nineteen",
-    ];
-    const TENS: [&str; 10] = ["", "", "twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety"];
-    match n {
-        0..20 => SMALL[n].to_owned(),
-        _ if n.is_multiple_of(10) => TENS[n / 10].to_owned(),
-        _ => format!("{}-{}", TENS[n / 10], SMALL[n % 10]),
-    }
-}
-
 #[test]
-fn the_readme_counts_what_ships() {
+fn the_readme_names_what_ships() {
     let readme = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../README.md")).unwrap();
-    let tests = in_words(impulso_core::catalogue::all().len());
-    let sentence = format!("{}{} tests, each with its", tests[..1].to_uppercase(), &tests[1..]);
-    assert!(readme.contains(&sentence), "README.md: the number of tests is {tests}");
     let batteries = impulso_core::battery::all();
-    let shipped = format!("{} ship", in_words(batteries.len()));
-    assert!(readme.contains(&shipped), "README.md: the number of batteries is {}", in_words(batteries.len()));
     for battery in batteries {
         assert!(readme.replace('\n', " ").contains(&battery.name.replace(',', "")), "README.md does not name the battery {}", battery.name);
     }
