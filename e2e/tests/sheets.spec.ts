@@ -196,7 +196,7 @@ test("the heaviest single lift: planned towards what is expected, a rest that is
     if (n === 0) await expect(page.getByText("of rest left")).toBeVisible();
   }
   await page.screenshot({ path: "test-results/onerm.png" });
-  await expect(page.getByText("No attempt was missed: the most is at least 105 kg.")).toBeVisible();
+  await expect(page.getByText("No attempt was missed: the maximum is at least 105 kg.")).toBeVisible();
   await page.keyboard.press("m");
   await expect(page.getByText("Give a reason for one more attempt")).toBeVisible();
   await page.getByLabel("Reason for one more attempt").fill("it moved fast");

@@ -137,7 +137,7 @@ impl Goal {
         let in_order = self.line().windows(2).all(|w| w[0].on < w[1].on);
         if self.milestones.len() > MILESTONES_MAX || !in_order || self.milestones.iter().any(|m| !(worse..=better).contains(&m.value)) {
             let message = format!(
-                "Milestones are at most {MILESTONES_MAX}, each on a later day than the one before, between {} and {}.",
+                "Add at most {MILESTONES_MAX} milestones, each on a later day than the one before, between {} and {}.",
                 quantity::with_unit(&self.quantity, self.from),
                 quantity::with_unit(&self.quantity, self.to)
             );

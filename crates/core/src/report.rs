@@ -263,12 +263,12 @@ pub fn pass_report(protocol: &Protocol, key: &str, pass: Pass, units: Units) -> 
 fn norm_report(standing: &Standing, facts: &Facts) -> NormReport {
     let table = standing.table;
     let mismatch = standing.mismatch.map(|field| match (field, facts.age) {
-        ("sex", _) => "No sex is on record, so no standing can be given.".to_owned(),
+        ("sex", _) => "No sex is on record, so the table can’t be used.".to_owned(),
         (_, Some(age)) if standing.percentile.is_some() || standing.bound.is_some() => {
             format!("Made from people of {}; this client is {}. Read it as a rough guide only.", table.population, rounded(age.value(), 0))
         }
         (_, Some(age)) => format!("The table has no row for someone of {}.", rounded(age.value(), 0)),
-        (_, None) => "No age is on record, so no standing can be given.".to_owned(),
+        (_, None) => "No age is on record, so the table can’t be used.".to_owned(),
     });
     NormReport {
         table: table.id.to_owned(),

@@ -12,7 +12,7 @@ const of = computed(() => props.errors.find((e) => e.quantity === chosen.value))
 const now = computed(() => ({ value: of.value?.typed ? String(of.value.typed.value) : "", source: of.value?.typed?.source ?? "" }));
 const labels = {
   measure: "Measure",
-  value: "Typical error",
+  value: "Measurement error",
   source: "Source of the figure",
   save: "Use this figure",
   remove: "Remove this figure",

@@ -31,10 +31,10 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
         }}.
       </p>
       <p v-if="quantity.typical_error">
-        Typical error: {{ quantity.typical_error.basis }}. A change beyond {{ quantity.typical_error.detectable.toFixed(1) }}
+        Measurement error: {{ quantity.typical_error.basis }}. A change beyond {{ quantity.typical_error.detectable.toFixed(1) }}
         {{ quantity.unit }} is clear.
       </p>
-      <p v-else>Typical error: not known. It is worked out from your own repeats once there are ten pairs.</p>
+      <p v-else>Measurement error: not known. It is worked out from your own repeats once there are ten pairs.</p>
       <p v-if="quantity.typical_error?.source" class="cite">
         {{ quantity.typical_error.source.citation }}. <i>{{ kind(quantity.typical_error.source) }}</i>
       </p>

@@ -26,7 +26,7 @@ export function cells(rows: ScoringTable["rows"]): { columns: string[]; grid: Gr
 /** The rows that were typed, or what is wrong in words. Lines without a raw score are left out. */
 export function rowsOf(columns: string[], grid: GridRow[]): ScoringTable["rows"] | string {
   const points = columns.map((c) => typed(c, ""));
-  if (points.some((p) => p === null)) return "The heading of a column is a number of points.";
+  if (points.some((p) => p === null)) return "Use a number of points as the heading of each column.";
   const rows = [];
   for (const [k, row] of grid.entries()) {
     const steps = [];

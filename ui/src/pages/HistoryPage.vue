@@ -43,8 +43,8 @@ function exportCsv() {
       <RouterLink class="no-print" :to="`/people/${id}`">Back to {{ h.name }}</RouterLink>
     </div>
     <p class="soft">
-      Higher in the chart is better, where one direction is. Shaded: measurement error around the first test; a change inside it may be
-      chance. Diamond: measured under other conditions.
+      Higher in the chart is better, for measures with a better direction. Shaded: measurement error around the first test; a change inside
+      it may be chance. Diamond: measured under other conditions.
     </p>
     <SectionChips v-if="sections.length > 1" v-model="section" class="no-print" :sections="sections" />
     <p v-if="during.length" class="way">

@@ -22,7 +22,7 @@ pub(super) fn lap_distance(trial: &Trial) -> Result<f64, InputError> {
             format!("The laps give {} m, but {} m was typed as well. Give only one of the two.", rounded(counted, 1), rounded(given, 1)),
         )),
         (_, Some(counted)) if counted > 0.0 => Ok(counted),
-        (_, Some(_)) => Err(InputError::new(Code::OutOfRange, "laps", "There is no lap and no part of one: type how far the client came.")),
+        (_, Some(_)) => Err(InputError::new(Code::OutOfRange, "laps", "No distance was given: type the laps or the metres.")),
         (Some(given), None) => Ok(given),
         (None, None) => input(trial, "distance_m"),
     }

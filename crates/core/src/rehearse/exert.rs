@@ -288,7 +288,7 @@ fn of_starts(seen: &Exertion, state: &State) -> Verdict {
         "No finish was taken.".to_owned()
     } else {
         format!(
-            "Over {} starts your key was {} s off on average; all of them took {} s.",
+            "You took {} finishes, {} s off on average. All starts together took {} s.",
             readings.len(),
             rounded(off, 2),
             rounded(truth, 1)

@@ -104,7 +104,7 @@ pub(super) fn advice(lifts: &[(f64, bool)], plan: &Planned) -> LoadAdvice {
         return LoadAdvice {
             kg: Some(plates.round(best + plates.step(best * 0.025))),
             because: format!(
-                "No attempt was missed: the most is at least {}. You may add one more attempt; give a reason.",
+                "No attempt was missed: the maximum is at least {}. You may add one more attempt; give a reason.",
                 plates.said(best)
             ),
         };

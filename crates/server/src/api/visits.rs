@@ -442,7 +442,7 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
             return Err(InputError::new(Code::OutOfRange, "happened", "A test starts on the floor and ends with its result.").into());
         }
         VisitEvent::WindowBegun if visit.battery.window_min.is_none() => {
-            return Err(InputError::new(Code::OutOfRange, "happened", "This battery has an order and no window.").into());
+            return Err(InputError::new(Code::OutOfRange, "happened", "This battery has a fixed order and no time limit.").into());
         }
         other => other,
     };

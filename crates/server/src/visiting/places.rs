@@ -84,7 +84,7 @@ async fn place_in(
     if visit.battery.window_min.is_some() {
         let happened = visits::events(scope, visit.id).await?;
         if window(&visit, &happened).and_then(|w| w.until).is_some_and(|until| Utc::now() > until + WINDOW_GRACE) {
-            return wrong("The time is over. What was done in time counts; close the visit.");
+            return wrong("Time is up. What was done in time counts; close the visit.");
         }
     }
     match visit.battery.tests.get(at.place).filter(|p| p.protocol == protocol).cloned() {

@@ -45,7 +45,7 @@ onKeyStroke((event) => {
     <div class="time" :class="{ over }">
       <span class="num clock" role="timer">{{ clock }}</span>
       <span v-if="left === null">Any test, any time, as often as you like. The best try of each counts.</span>
-      <span v-else-if="over">The time is over. What was done in time counts.</span>
+      <span v-else-if="over">Time is up. What was done in time counts.</span>
       <span v-else>left. The best try of each counts.</span>
       <span class="grow"></span>
       <span v-if="visit.total" class="total"
