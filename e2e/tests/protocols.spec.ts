@@ -29,10 +29,18 @@ test.describe("cycle", () => {
     await coach.reads("Heart rate, minute 2", "130");
     await coach.reads("Heart rate, minute 3", "132");
     await expect(page.getByRole("heading", { name: "Test complete" })).toBeVisible();
-    await expect(page.getByText(/^VO₂max .* ± .* mL\/kg\/min at 180 bpm$/)).toBeVisible();
+    await expect(page.getByText(/VO₂max [\d.]+ mL\/kg\/min at 180 bpm/)).toBeVisible();
+    await expect(page.getByText(/The predicted maximum alone may be off by [\d.]+ mL\/kg\/min either way/)).toBeVisible();
     await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
     await expect(page.getByText("Why these stages are enough")).toBeVisible();
+    // How far it may be off stands under the number, and Why says what it is made of.
+    const range = page.getByText(/^95 % range \d+ to \d+ mL\/kg\/min$/).first();
+    await expect(range).toBeVisible();
+    await page.getByRole("button", { name: "Why?" }).first().click();
+    await expect(page.getByText("the predicted maximal heart rate")).toBeVisible();
+    await expect(page.getByText("only the measurement error below counts")).toBeVisible();
+    await page.keyboard.press("Escape");
     const stored = page.getByRole("radio", { name: "220 − age (stored)" });
     await expect(stored).toBeChecked();
     await page.getByText("208 − 0.7 × age", { exact: true }).click();
@@ -137,7 +145,10 @@ test.describe("on foot", () => {
     await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
     await expect(page.getByText(/VO₂max = 132\.853 − 0\.0769/)).toBeVisible();
-    await expect(page.getByText(/tandard error of estimate 5\.0/)).toBeVisible();
+    // 5.0 mL/kg/min is the published error: 9.8 to either side.
+    await expect(page.getByText(/^95 % range \d+ to \d+ mL\/kg\/min$/)).toBeVisible();
+    await page.getByRole("button", { name: "Why?" }).first().click();
+    await expect(page.getByText("Standard error of estimate: 5 mL/kg/min.")).toBeVisible();
   });
 
   test("the 12-minute run: one key a lap, twice in a second is once, the part lap at the end", async ({ coach, page }) => {

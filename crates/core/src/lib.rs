@@ -32,6 +32,7 @@
 //! | [`performed`] | what was done with whom, as an equation needs it? |
 //! | [`trial`] | one finished test in, results, norms and flags out |
 //! | [`comparability`] | were two tests done alike? |
+//! | [`range`] | how far may an estimate be from the truth? |
 //! | [`typical_error`] [`measurement_error`] | how much does a measure move when nothing has changed? |
 //! | [`change`] | is the difference real? |
 //! | [`done`] | what was done on a day, and what does it score? |
@@ -73,6 +74,7 @@ pub mod points;
 pub mod progress;
 pub mod pulse;
 pub mod quantity;
+pub mod range;
 pub mod readiness;
 pub mod reading;
 pub mod rehearse;

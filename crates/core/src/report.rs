@@ -10,6 +10,7 @@ use crate::{
     norms::{Bound, Standing, Tick},
     person::{Facts, Sex},
     pulse, quantity,
+    range::{self, Range},
     run::event::Conditions,
     trial::{Flag, Outcome, Pass, Trial},
     typical_error::{Own, TypicalError},
@@ -38,6 +39,9 @@ pub struct QuantityReport {
     pub is_estimate: bool,
     /// Standard error of estimate as published, in the unit.
     pub see: Option<f64>,
+    /// How far an estimate of VO2max may be off.
+    #[serde(default)]
+    pub range: Option<RangeReport>,
     /// Why it could not be computed.
     pub refused: Option<String>,
     /// The equation with the numbers in it.
@@ -58,6 +62,48 @@ impl QuantityReport {
     /// Whether it is said aloud: what the test is about, and what stands not only in detail.
     pub fn is_heard(&self, protocol: &Protocol) -> bool {
         self.value.is_some() && (self.key == protocol.headline() || !protocol.scored(&self.key).is_some_and(|s| s.in_detail))
+    }
+}
+
+/// How far an estimate of VO2max may be from what a laboratory would measure.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct RangeReport {
+    /// Both ends of the 95 % range, mL/kg/min.
+    pub low: f64,
+    pub high: f64,
+    /// In words: `95 % range 24 to 36 mL/kg/min`.
+    pub sentence: String,
+    /// What it is made of, the largest first.
+    pub parts: Vec<RangePart>,
+    /// Said where the range is too wide to be of use.
+    pub warning: Option<String>,
+}
+
+/// One thing that an estimate may be off by.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct RangePart {
+    pub words: String,
+    /// One standard deviation, as shown with its unit.
+    pub adds: String,
+    pub source: Citation,
+}
+
+impl From<Range> for RangeReport {
+    fn from(range: Range) -> Self {
+        let warning = range
+            .is_of_little_use()
+            .then(|| "The range reaches beyond what a person can have: this estimate is of little use. Repeat the test.".to_owned());
+        let unit = quantity::unit(range::QUANTITY);
+        let part = |p: range::Part| RangePart { words: p.words.to_owned(), adds: format!("{:.1} {unit}", p.sd), source: p.source };
+        Self {
+            low: range.low,
+            high: range.high,
+            sentence: format!("95 % range {} to {} {unit}", rounded(range.low.round(), 0), rounded(range.high.round(), 0)),
+            parts: range.parts.into_iter().map(part).collect(),
+            warning,
+        }
     }
 }
 
@@ -208,6 +254,7 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own, units
         method: scored.map(|s| s.method_by(equation.unwrap_or(s.equation)).to_owned()).unwrap_or_default(),
         is_estimate: scored.is_some_and(|s| s.is_estimate_by(equation.unwrap_or(s.equation))),
         see: outcome.result(key).and_then(|e| e.see).map(|see| quantity::in_units(key, see, units).0),
+        range: (key == range::QUANTITY).then(|| range::of(trial, outcome)).flatten().map(RangeReport::from),
         refused: outcome.refused.iter().find(|(q, _)| *q == key).map(|(_, e)| e.message.clone()),
         working: equation.and_then(|e| e.working(key, trial, outcome)),
         resolution: value.and(equation).and_then(|e| {
@@ -356,6 +403,16 @@ mod tests {
         let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
         let outcome = compute(&trial).unwrap();
         report(&trial, &Conditions::new(), &outcome, &|_| Own::default(), Units::Metric)
+    }
+
+    /// 52.53 with 8.2 %: × e^±0.1607 is 44.7 to 61.7.
+    #[test]
+    fn an_estimate_says_how_far_it_may_be_off_and_a_reading_does_not() {
+        let report = report_of("bench-step-3min", Some(Sex::Male), 52.0, &[("pulse_count", 35.0)]);
+        let range = report.quantities[0].range.clone().unwrap();
+        assert_eq!(range.sentence, "95 % range 45 to 62 mL/kg/min");
+        assert_eq!((range.parts.len(), range.parts[0].adds.as_str(), range.warning), (1, "4.3 mL/kg/min", None));
+        assert_eq!(report.quantities[1].range, None);
     }
 
     #[test]

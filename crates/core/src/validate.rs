@@ -13,6 +13,7 @@ use crate::{
     catalogue::{self, Protocol, ScheduleScore},
     estimate::cycle::{self, least_squares},
     inputs::Inputs,
+    range::{self, Range},
     rehearse,
     run::{Event, Kind, Setup, State, fold},
     simulate::{Client, Demand, Dice, RESTING_VO2, stepping},
@@ -35,7 +36,14 @@ pub struct Quality {
     pub within_10_percent: f64,
     /// The published standard error, in words, where one is known.
     pub published_see: Option<&'static str>,
+    /// The shares of clients whose truth lies in their 50, 80 and 95 % range.
+    pub held: [f64; 3],
+    /// The same after the bias is taken off every estimate: whether the range is as wide as the scatter.
+    pub held_unbiased: [f64; 3],
 }
+
+/// Half of all, four fifths and 95 of 100 lie within so many standard deviations.
+const Z: [f64; 3] = [0.674_489_750, 1.281_551_566, 1.959_963_985];
 
 /// The protocols that are simulated, with the published standard error where one is known.
 const SIMULATED: [(&str, Option<&str>); 12] = [
@@ -60,12 +68,15 @@ pub fn all(clients: u32, seed: u64) -> Vec<Quality> {
 
 fn quality(protocol: &'static Protocol, published_see: Option<&'static str>, clients: u32, seed: u64) -> Quality {
     let mut points = Vec::with_capacity(clients as usize);
+    let mut ranges = Vec::with_capacity(clients as usize);
     for k in 0..clients {
         let own = seed.wrapping_mul(1_000_003).wrapping_add(u64::from(k));
         // The intermittent runs are for squads; everything else is for anyone.
         let for_squads = protocol.schedule().is_some_and(|s| s.recovery_s > 0.0);
         let client = if for_squads { Client::of_a_squad(own) } else { Client::from_seed(own) };
-        points.extend(estimate(protocol, &client, &mut Dice::new(own ^ 0xA5A5)).map(|e| (client.vo2max, e)));
+        let Some((value, range)) = estimate(protocol, &client, &mut Dice::new(own ^ 0xA5A5)) else { continue };
+        points.push((client.vo2max, value));
+        ranges.push(range);
     }
     let n = points.len() as f64;
     let bias = points.iter().map(|(truth, estimate)| estimate - truth).sum::<f64>() / n;
@@ -79,12 +90,24 @@ fn quality(protocol: &'static Protocol, published_see: Option<&'static str>, cli
         bias,
         see: (squares / (n - 2.0)).sqrt(),
         within_10_percent: near / n,
-        points,
         published_see,
+        held: Z.map(|z| held(&points, &ranges, z, 0.0)),
+        held_unbiased: Z.map(|z| held(&points, &ranges, z, bias)),
+        points,
     }
 }
 
-fn estimate(protocol: &Protocol, client: &Client, dice: &mut Dice) -> Option<f64> {
+/// The share of clients whose truth lies within `z` standard deviations of their estimate, once `bias` is taken off.
+fn held(points: &[(f64, f64)], ranges: &[Option<Range>], z: f64, bias: f64) -> f64 {
+    let is_held = |((truth, value), range): &(&(f64, f64), &Option<Range>)| {
+        let Some((low, high)) = range.as_ref().map(|r| r.bounds(*value, z)) else { return false };
+        (low..=high).contains(&(truth + bias))
+    };
+    points.iter().zip(ranges).filter(is_held).count() as f64 / points.len().max(1) as f64
+}
+
+/// The estimate and how far it may be off.
+fn estimate(protocol: &Protocol, client: &Client, dice: &mut Dice) -> Option<(f64, Option<Range>)> {
     let setup = rehearse::setup(protocol, client);
     let inputs = match protocol.id.as_str() {
         "bench-step-3min" => bench_step(client, &setup, dice),
@@ -98,7 +121,9 @@ fn estimate(protocol: &Protocol, client: &Client, dice: &mut Dice) -> Option<f64
     };
     let facts = client.facts();
     let circumstances = Circumstances { conditioned: setup.conditioned(), ..Circumstances::default() };
-    compute_as_given(&Trial { circumstances, ..Trial::of(protocol, facts, &inputs) }).ok()?.result("vo2max").map(|e| e.value)
+    let trial = Trial { circumstances, ..Trial::of(protocol, facts, &inputs) };
+    let outcome = compute_as_given(&trial).ok()?;
+    Some((outcome.result(range::QUANTITY)?.value, range::of(&trial, &outcome)))
 }
 
 /// The pulse counted 5 to 20 s after three minutes on the bench, to the whole beat.
@@ -290,6 +315,14 @@ mod tests {
                 })
             };
             assert!(reached(48.0) < reached(56.0) && reached(56.0) < reached(64.0), "{id}");
+        }
+    }
+
+    #[test]
+    fn a_wider_range_holds_the_truth_of_more_clients() {
+        for quality in all(200, 5) {
+            let [half, most, nearly_all] = quality.held;
+            assert!(half <= most && most <= nearly_all && nearly_all > 0.0, "{}: {:?}", quality.protocol.id, quality.held);
         }
     }
 

@@ -4,6 +4,7 @@ import type { components } from "./schema";
 type S = components["schemas"];
 export type SessionInfo = S["SessionInfo"];
 export type TodayPage = S["TodayPage"];
+export type RangeReport = S["RangeReport"];
 export type PersonLine = S["PersonLine"];
 export type ListLine = S["Cells"];
 export type ListLineRead = S["LineRead"];

@@ -18,6 +18,26 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
         <p class="num eq filled">{{ quantity.working.filled }}</p>
         <p class="soft">{{ quantity.working.symbols }}.</p>
       </template>
+      <template v-if="quantity.range">
+        <h2>How far it may be off</h2>
+        <p>
+          <b>{{ quantity.range.sentence }}.</b> For 95 of 100 people with this result, a laboratory would measure a value in this range. One
+          standard deviation each:
+        </p>
+        <ul class="parts">
+          <li v-for="p in quantity.range.parts" :key="p.words">
+            <span>{{ p.words }}</span> <span class="num">{{ p.adds }}</span>
+            <small class="soft">{{ p.source.kind === "published" ? `${p.source.citation} · ` : "" }}{{ kind(p.source) }}</small>
+          </li>
+        </ul>
+        <p v-if="quantity.range.parts.length > 1" class="soft">
+          Together: the root of the sum of their squares, times 1.96. Worked out from its parts, not measured in people.
+        </p>
+        <p>
+          A change is another question: what is this person’s own, such as economy and maximum, is the same both times and cancels. For a
+          change only the measurement error below counts.
+        </p>
+      </template>
       <h2>How sure</h2>
       <p v-if="quantity.resolution">The count itself: {{ quantity.resolution }}.</p>
       <p>
@@ -71,6 +91,23 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
 </template>
 
 <style scoped>
+.parts {
+  list-style: none;
+  margin: 0 0 8px;
+  padding: 0;
+}
+.parts li {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 0 14px;
+  padding: 6px 0;
+  border-top: 1px solid var(--line);
+}
+.parts small {
+  grid-column: 1 / 3;
+  font-size: 14px;
+  line-height: 1.35;
+}
 h2 {
   margin: 18px 0 4px;
 }

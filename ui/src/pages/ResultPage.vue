@@ -94,13 +94,10 @@ function ask(q: QuantityReport) {
               </template>
             </div>
             <p v-if="q.refused" class="box care">{{ q.refused }}</p>
+            <p v-if="q.range && q.value != null" class="range">{{ q.range.sentence }}</p>
+            <p v-if="q.range?.warning && q.value != null" class="box care">{{ q.range.warning }}</p>
             <p v-if="q.working && q.value != null" class="num working">{{ q.working.filled }}</p>
-            <p v-if="q.resolution || q.see != null" class="soft">
-              {{ q.resolution
-              }}<template v-if="q.see != null"
-                >{{ q.resolution ? "; s" : "S" }}tandard error of estimate {{ q.see.toFixed(1) }} {{ q.unit }}</template
-              >
-            </p>
+            <p v-if="q.resolution" class="soft">{{ q.resolution }}</p>
             <p v-if="q.independence != null && q.value != null" class="soft">
               Under about {{ q.independence }} {{ q.unit }} living independently becomes hard at this age.
             </p>
@@ -119,7 +116,7 @@ function ask(q: QuantityReport) {
           </section>
           <section v-if="choice" class="line">
             <h2>Why these stages are enough</h2>
-            <Extrapolation :line="choice.line" />
+            <Extrapolation :line="choice.line" :range="choice.stored ? main.range : null" />
             <div class="methods">
               <span id="methods">Maximal heart rate by</span>
               <ElRadioGroup
@@ -270,6 +267,10 @@ function ask(q: QuantityReport) {
 .value.first {
   font-size: 76px;
   letter-spacing: -3px;
+}
+.range {
+  font-size: 19px;
+  margin-bottom: 4px;
 }
 .unit {
   font-size: 20px;

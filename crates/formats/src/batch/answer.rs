@@ -4,7 +4,7 @@ use impulso_core::{
     InputError,
     catalogue::Protocol,
     norms::{Mean, Range, Standing},
-    quantity,
+    quantity, range,
     trial::{Flag, Outcome, Pass},
 };
 use serde::{
@@ -17,6 +17,8 @@ pub(super) struct Answer<'a> {
     pub(super) id: Option<&'a RawValue>,
     pub(super) protocol: &'a Protocol,
     pub(super) outcome: &'a Outcome<'a>,
+    /// How far VO2max may be off.
+    pub(super) range: Option<range::Range>,
 }
 
 impl Serialize for Answer<'_> {
@@ -32,7 +34,7 @@ impl Serialize for Answer<'_> {
         Head {
             id: self.id,
             protocol: &self.protocol.id,
-            results: Results(self.protocol, self.outcome),
+            results: Results(self.protocol, self.outcome, self.range.as_ref()),
             norms: Norms(self.outcome),
             flags: &self.outcome.flags,
         }
@@ -40,7 +42,16 @@ impl Serialize for Answer<'_> {
     }
 }
 
-struct Results<'a>(&'a Protocol, &'a Outcome<'a>);
+struct Results<'a>(&'a Protocol, &'a Outcome<'a>, Option<&'a range::Range>);
+
+/// What a range is made of: one standard deviation by part, mL/kg/min.
+struct Parts<'a>(&'a [range::Part]);
+
+impl Serialize for Parts<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_map(self.0.iter().map(|p| (p.key, p.sd)))
+    }
+}
 
 impl Serialize for Results<'_> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
@@ -55,6 +66,10 @@ impl Serialize for Results<'_> {
             unit: &'static str,
             method: &'m str,
             see: Option<f64>,
+            #[serde(skip_serializing_if = "Option::is_none")]
+            range95: Option<[f64; 2]>,
+            #[serde(skip_serializing_if = "Option::is_none")]
+            range_parts: Option<Parts<'m>>,
         }
         let mut map = serializer.serialize_map(Some(self.1.results.len()))?;
         // Results stand in the order of the scoring, some of it left out.
@@ -64,7 +79,9 @@ impl Serialize for Results<'_> {
             match scored.find(|s| s.quantity == *quantity).filter(|s| s.is_estimate_by(estimate.equation)) {
                 Some(by) => {
                     let method = by.method_by(estimate.equation);
-                    map.serialize_entry(quantity, &Estimated { value, unit, method, see: estimate.see })?;
+                    let range = self.2.filter(|_| *quantity == range::QUANTITY);
+                    let (range95, range_parts) = (range.map(|r| [r.low, r.high]), range.map(|r| Parts(&r.parts)));
+                    map.serialize_entry(quantity, &Estimated { value, unit, method, see: estimate.see, range95, range_parts })?;
                 }
                 None => map.serialize_entry(quantity, &Reading { value, unit })?,
             }

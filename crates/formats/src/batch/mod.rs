@@ -11,6 +11,7 @@ use std::io::{self, BufRead, Write};
 use impulso_core::{
     Code, InputError,
     catalogue::{self, Protocol},
+    range,
     trial::{self, Circumstances, Outcome, Trial},
 };
 use rayon::prelude::*;
@@ -156,11 +157,18 @@ fn write_line(text: &[u8], output: &mut impl Write) -> io::Result<bool> {
             return Ok(false);
         }
     };
-    match protocol_of(&line).and_then(|protocol| Ok((protocol, answer(&line, protocol)?))) {
-        Ok((protocol, outcome)) => {
-            serde_json::to_writer(output, &Answer { id: line.id, protocol, outcome: &outcome })?;
-            Ok(true)
-        }
+    match protocol_of(&line).and_then(|protocol| trial_of(&line, protocol)) {
+        Ok(trial) => match answer(&trial) {
+            Ok(outcome) => {
+                let range = range::of(&trial, &outcome);
+                serde_json::to_writer(output, &Answer { id: line.id, protocol: trial.protocol, outcome: &outcome, range })?;
+                Ok(true)
+            }
+            Err(error) => {
+                serde_json::to_writer(output, &Failure { id: line.id, protocol: line.protocol.as_deref(), error: &error })?;
+                Ok(false)
+            }
+        },
         Err(error) => {
             serde_json::to_writer(output, &Failure { id: line.id, protocol: line.protocol.as_deref(), error: &error })?;
             Ok(false)
@@ -168,16 +176,20 @@ fn write_line(text: &[u8], output: &mut impl Write) -> io::Result<bool> {
     }
 }
 
-/// Computes a line that could be read.
-fn answer<'a>(line: &'a Line, protocol: &'a Protocol) -> Result<Outcome<'a>, InputError> {
+/// The test that a line describes.
+fn trial_of<'a>(line: &'a Line, protocol: &'a Protocol) -> Result<Trial<'a>, InputError> {
     let facts = line.person.facts(line.on)?;
     let circumstances = Circumstances {
         warm_up: line.conditions.warm_up,
         heart_rate_drug: line.conditions.heart_rate_drug.unwrap_or(false),
         conditioned: line.conditions.conditioned,
     };
-    let outcome =
-        trial::compute_as_given(&Trial { protocol, facts, inputs: &line.inputs.0, options: line.options.choose()?, circumstances })?;
+    Ok(Trial { protocol, facts, inputs: &line.inputs.0, options: line.options.choose()?, circumstances })
+}
+
+/// Computes a test.
+fn answer<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
+    let outcome = trial::compute_as_given(trial)?;
     // In a batch a quantity that cannot be given is the line's error: nobody is there to read a half answer.
     match outcome.refused.first() {
         Some((_, error)) => Err(error.clone()),
