@@ -15,7 +15,7 @@ use crate::{
     hr_max::HrMaxMethod,
     measurement_error::propagated,
     person::Sex,
-    trial::{Outcome, Trial},
+    trial::{HUMAN_VO2MAX, Outcome, Trial},
     units::Age,
 };
 
@@ -23,8 +23,6 @@ use crate::{
 pub const QUANTITY: &str = "vo2max";
 /// 95 of 100 lie within so many standard deviations.
 const Z95: f64 = 1.959_963_985;
-/// Beyond these an estimate says little about anybody, mL/kg/min.
-const OF_USE: std::ops::RangeInclusive<f64> = 5.0..=100.0;
 /// From this age on a person counts as an adult here.
 const ADULT: f64 = 19.0;
 
@@ -68,7 +66,7 @@ impl Range {
 
     /// Whether it reaches beyond what a human can have, so that the estimate is of little use.
     pub fn is_of_little_use(&self) -> bool {
-        !OF_USE.contains(&self.low) || !OF_USE.contains(&self.high)
+        !HUMAN_VO2MAX.contains(&self.low) || !HUMAN_VO2MAX.contains(&self.high)
     }
 }
 

@@ -46,11 +46,11 @@ async function check() {
 const soon = useDebounceFn(check, 350);
 const fault = (row: ListRow, key: string) => row.said.faults.find((f) => f.field === key)?.message;
 
-const hold = computed(() => counted(rows.value));
+const toDo = computed(() => counted(rows.value));
 const added = ref(false);
 async function add() {
   await check();
-  if (failure.value || hold.value) return;
+  if (failure.value || toDo.value) return;
   const lines = going.value.map((r) => ({ id: r.id, ...r.cells }));
   const done = await run(() => take(api.POST("/api/people/list", { body: { lines, units: draft.value.units } })));
   if (!done) return;
@@ -144,11 +144,11 @@ async function add() {
       </ol>
       <FailureNote :failure="failure" />
       <div class="actions foot">
-        <ElButton type="primary" size="large" native-type="submit" :loading="busy || added" :disabled="!!hold || !going.length"
+        <ElButton type="primary" size="large" native-type="submit" :loading="busy || added" :disabled="!!toDo || !going.length"
           >Add {{ going.length === 1 ? "1 client" : `${going.length} clients` }}</ElButton
         >
         <button type="button" class="link" @click="draft.rows = []">Back to the text</button>
-        <span v-if="hold" class="hold" role="status">{{ hold }}</span>
+        <span v-if="toDo" class="to-do" role="status">{{ toDo }}</span>
       </div>
     </form>
   </div>
@@ -274,7 +274,7 @@ async function add() {
   padding: 12px 0;
   background: var(--paper);
 }
-.hold {
+.to-do {
   font-weight: 600;
 }
 @media (max-width: 760px) {

@@ -2,24 +2,31 @@
 //!
 //! The same computation serves the batch interface, a live run and a result typed in afterwards.
 
+mod check;
+mod flags;
+
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
     catalogue::Protocol,
-    clamped,
     conditions::{Answer, Conditions},
     error::{Code, InputError},
-    estimate::{Equation, Estimate, Nothing, StageLine, compute::named},
-    inputs::StageInput,
+    estimate::{Equation, Estimate, Nothing, StageLine},
     norms::{self, Standing},
     person::{Facts, age_on},
     quantity,
-    units::{Bpm, rounded},
+    units::rounded,
 };
 pub use crate::{
     inputs::Inputs,
     performed::{Circumstances, Flag, FlagCode, Options, Trial},
+};
+
+pub use self::check::{LOAD_MAX, check_inputs, is_complete};
+use self::{
+    check::{check_possible, check_present},
+    flags::{circumstance_flags, fitted_flag, flags_of, once_each, population_flag},
 };
 
 /// What a trial gives.
@@ -63,47 +70,6 @@ pub fn age(
         (None, Some(born), Some(on)) => age_on(born, on).map(Some),
         _ => Ok(None),
     }
-}
-
-/// Holds readings to the protocol's limits: every key known, every value within them, stages in a possible order.
-///
-/// # Errors
-/// [`Code::UnknownField`] or [`Code::OutOfRange`], naming the key.
-pub fn check_inputs(protocol: &Protocol, inputs: &Inputs) -> Result<(), InputError> {
-    for (key, value) in inputs {
-        let Some(input) = protocol.input(key) else { return Err(unknown(protocol, key)) };
-        input.check(value)?;
-    }
-    if !inputs.stages.is_empty() && !protocol.records_stages() {
-        return Err(unknown(protocol, "stages"));
-    }
-    if !inputs.series.is_empty() && protocol.clamp().is_none() {
-        return Err(unknown(protocol, "series"));
-    }
-    clamped::check_series(&inputs.series)?;
-    inputs.stages.iter().enumerate().try_for_each(|(k, stage)| check_stage(k + 1, stage))
-}
-
-/// The most a cycle ergometer is loaded with here, kgm/min.
-pub const LOAD_MAX: f64 = 3000.0;
-
-fn check_stage(number: usize, stage: &StageInput) -> Result<(), InputError> {
-    if !(stage.load_kgm_min.is_finite() && (0.0..=LOAD_MAX).contains(&stage.load_kgm_min)) {
-        let message = format!("Stage {number}: a load of {} kgm/min; it must be 0 to {LOAD_MAX}. Check the number.", stage.load_kgm_min);
-        return Err(InputError::new(Code::OutOfRange, "stages", message));
-    }
-    for (minute, bpm) in &stage.readings {
-        Bpm::new(*bpm).map_err(|e| InputError::new(e.code, "stages", format!("Stage {number}, minute {minute}: {}", e.message)))?;
-    }
-    if stage.readings.is_empty() {
-        return Err(InputError::new(Code::MissingInput, "stages", format!("Stage {number} has no heart rate: give hr_2 and hr_3.")));
-    }
-    Ok(())
-}
-
-fn unknown(protocol: &Protocol, key: &str) -> InputError {
-    let shown: String = key.chars().take(60).collect();
-    InputError::new(Code::UnknownField, &shown, format!("{} does not record “{shown}”.", protocol.id))
 }
 
 /// Computes a trial. An estimate outside what a human can have is no result: it stands in [`Outcome::refused`] with what rests on it.
@@ -228,75 +194,9 @@ fn no_humans(quantity: &str, value: f64) -> Option<InputError> {
     })
 }
 
-/// Whether everything a test cannot be scored without is there.
-pub fn is_complete(protocol: &Protocol, inputs: &Inputs) -> bool {
-    check_inputs(protocol, inputs).and_then(|()| check_present(protocol, inputs)).is_ok()
-}
-
 /// Whether a result is the quantity, or one of its two sides.
 fn is_of(result: &str, quantity: &str) -> bool {
     result == quantity || result.split_once('.').is_some_and(|(of, side)| of == quantity && side != "difference")
-}
-
-/// Holds readings to what a test cannot be scored without: what is required, one of several, as many as they go with.
-fn check_present(protocol: &Protocol, inputs: &Inputs) -> Result<(), InputError> {
-    if let Some(input) = protocol.inputs.iter().find(|i| i.required && inputs.value(&i.key).is_none()) {
-        return Err(protocol.missing(&input.key));
-    }
-    for several in &protocol.any_of {
-        if !several.iter().any(|key| inputs.value(key).is_some()) {
-            let labels: Vec<&str> = several.iter().filter_map(|key| protocol.input(key)).map(|i| i.label.as_str()).collect();
-            let message = format!("Give at least one of these: {}.", labels.join(", "));
-            return Err(InputError::new(Code::MissingInput, several.first().map_or("", String::as_str), message));
-        }
-    }
-    for input in &protocol.inputs {
-        let Some(other) = input.with.as_deref().and_then(|key| inputs.value(key)) else { continue };
-        let Some(value) = inputs.value(&input.key) else { return Err(protocol.missing(&input.key)) };
-        let (own, needed) = (value.numbers().len(), other.numbers().len());
-        if input.tries.is_some() && own != needed {
-            let message = format!("{}: {own} given for {needed} tries. Give one for each.", input.label);
-            return Err(InputError::new(Code::BadValue, &input.key, message));
-        }
-    }
-    Ok(())
-}
-
-/// Refuses readings that cannot be, together.
-fn check_possible(trial: &Trial) -> Result<(), InputError> {
-    let protocol = trial.protocol;
-    let sides = protocol.sides();
-    for rule in &protocol.refuse {
-        if rule_values(rule, sides, trial, &[]).into_iter().any(|(_, value)| rule.holds(value)) {
-            return Err(InputError::new(Code::OutOfRange, &rule.field, rule.message.clone()));
-        }
-    }
-    Ok(())
-}
-
-/// What a rule looks at, with its side; nothing where something it needs was not taken.
-fn rule_values<'s>(
-    rule: &crate::catalogue::Rule,
-    sides: &'s [String],
-    trial: &Trial,
-    so_far: &[(&str, Estimate)],
-) -> Vec<(Option<&'s str>, f64)> {
-    let value = |side: Option<&'s str>| Some((side, rule.value.value(&|name| named(name, side, trial, so_far)).ok()?));
-    if rule.each_side { sides.iter().filter_map(|side| value(Some(side))).collect() } else { value(None).into_iter().collect() }
-}
-
-fn flags_of(rules: &[crate::catalogue::Rule], trial: &Trial, results: &[(&str, Estimate)]) -> Vec<Flag> {
-    let sides = trial.protocol.sides();
-    let mut flags = Vec::new();
-    for rule in rules {
-        let Some(code) = rule.code else { continue };
-        for (side, _) in rule_values(rule, sides, trial, results).into_iter().filter(|(_, v)| rule.holds(*v)) {
-            let field = side.map_or_else(|| rule.field.clone(), |side| format!("{}.{side}", rule.field));
-            let message = side.map_or_else(|| rule.message.clone(), |side| rule.message.replace("{side}", side));
-            flags.push(Flag { code, field, message });
-        }
-    }
-    flags
 }
 
 /// Puts the standing in every table that holds here.
@@ -336,89 +236,6 @@ fn compare_with_tables<'a>(trial: &Trial<'a>, outcome: &mut Outcome<'a>) {
 /// Whether a refusal is about the person on record and not about the test.
 const fn is_a_fact(code: Code) -> bool {
     matches!(code, Code::NeedsSex | Code::NeedsAge | Code::NeedsMass | Code::NeedsHeight | Code::NotApplicable)
-}
-
-/// Two quantities of one reading raise the same flag: said once.
-fn once_each(flags: Vec<Flag>) -> Vec<Flag> {
-    let mut kept: Vec<Flag> = Vec::with_capacity(flags.len());
-    for flag in flags {
-        if !kept.contains(&flag) {
-            kept.push(flag);
-        }
-    }
-    kept
-}
-
-/// An equation fitted on other ages than the client's.
-fn fitted_flag(scoring: &crate::catalogue::Scoring, facts: &Facts) -> Option<Flag> {
-    let (min, max) = scoring.fitted_ages?;
-    let age = facts.age?.value();
-    (!(min..=max).contains(&age)).then(|| Flag {
-        code: FlagCode::OutsidePopulation,
-        field: "age_years".into(),
-        message: format!(
-            "The equation was fitted on people of {} to {}; this client is {}. Read the estimate as a rough guide only.",
-            rounded(min, 0),
-            rounded(max, 0),
-            rounded(age, 0)
-        ),
-    })
-}
-
-fn population_flag(quantity: &str, standing: &Standing, field: &str, facts: &Facts) -> Flag {
-    let client = match (field, facts.age) {
-        ("sex", _) => "no sex is on record".to_owned(),
-        (_, Some(age)) => format!("this client is {}", age.value()),
-        (_, None) => "no age is on record".to_owned(),
-    };
-    let consequence = if standing.percentile.is_some() || standing.bound.is_some() || standing.mean.is_some() {
-        "read the percentile as a rough guide only"
-    } else {
-        "so it gives no standing"
-    };
-    Flag {
-        code: FlagCode::OutsidePopulation,
-        field: field.to_owned(),
-        message: format!(
-            "The table for {} describes {}; {client}, {consequence}.",
-            crate::quantity::label(quantity),
-            standing.table.population
-        ),
-    }
-}
-
-fn circumstance_flags(trial: &Trial) -> Vec<Flag> {
-    let mut flags = Vec::new();
-    let mut add = |code, field: &str, message: String| flags.push(Flag { code, field: field.to_owned(), message });
-    if let (Some(bench), Some(rule)) = (trial.inputs.get("bench_cm"), trial.protocol.condition("bench_cm"))
-        && let Some(expected) = rule.expected_for(trial.facts.sex)
-        && (bench - expected).abs() > rule.tolerance.unwrap_or(0.0)
-    {
-        add(
-            FlagCode::BenchDiffers,
-            "bench_cm",
-            format!(
-                "The bench was {bench} cm high, the protocol's is {expected} cm, so the estimate is not exact. Compare only with tests on the same bench."
-            ),
-        );
-    }
-    if trial.circumstances.warm_up == Some(false) {
-        add(
-            FlagCode::WarmUpMissing,
-            "warm_up",
-            "No warm-up: the recovery count comes out too low and the estimate several mL/kg/min too high. Compare with no other test."
-                .into(),
-        );
-    }
-    if trial.circumstances.heart_rate_drug && trial.protocol.uses_heart_rate {
-        add(
-            FlagCode::HeartRateDrug,
-            "heart_rate_drug",
-            "A medicine that lowers the heart rate makes estimates from heart rate invalid. Use a test that does not need heart rate."
-                .into(),
-        );
-    }
-    flags
 }
 
 impl Outcome<'_> {
