@@ -177,6 +177,12 @@ fn born(cell: &str, month_first: bool, today: NaiveDate) -> Result<NaiveDate, In
 /// A day as people type it: `2/4/1990`, `2.4.90`, `2 Apr 1990`, `1990-04-02`. With full stops the day comes first wherever it is typed. A year of two digits is the latest one that is not ahead.
 pub fn day(cell: &str, month_first: bool, today: NaiveDate) -> Option<NaiveDate> {
     let parts: Vec<&str> = cell.split(|c: char| c.is_whitespace() || "./,-".contains(c)).filter(|p| !p.is_empty()).collect();
+    let plain = cell.trim();
+    let parts = match parts.as_slice() {
+        // 02041990, without anything between.
+        [_] if matches!(plain.len(), 6 | 8) && plain.bytes().all(|b| b.is_ascii_digit()) => vec![&plain[..2], &plain[2..4], &plain[4..]],
+        _ => parts,
+    };
     let [a, b, c] = parts.as_slice() else { return None };
     let month_of =
         |word: &str| (word.len() >= 3 && word.chars().all(char::is_alphabetic)).then(|| word.parse::<chrono::Month>().ok()).flatten();
@@ -273,6 +279,8 @@ mod tests {
     #[test_case("2 september 2016", false, Some("2016-09-02"))]
     #[test_case("2/4/26", false, Some("2026-04-02"))]
     #[test_case("2/4/27", false, Some("1927-04-02"))]
+    #[test_case("02041990", false, Some("1990-04-02"))]
+    #[test_case("040290", true, Some("1990-04-02"))]
     #[test_case("13/13/1990", false, None)]
     #[test_case("1990", false, None)]
     fn days(cell: &str, month_first: bool, want: Option<&str>) {

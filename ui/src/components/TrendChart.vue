@@ -25,7 +25,13 @@ const option = computed(() => {
   const noise = props.trend.typical_error?.detectable;
   const values = props.trend.points.flatMap((p) => (p.value == null ? [] : [p.value]));
   const wanted = props.trend.goals.flatMap((g) => g.line.map((m) => m.value));
-  const edges = [...values, ...wanted, ...(base != null && noise != null ? [base - noise, base + noise] : [])];
+  const ranges = alike.value.flatMap((p) => (p.range ? [{ on: p.on, ...p.range }] : []));
+  const edges = [
+    ...values,
+    ...wanted,
+    ...ranges.flatMap((r) => [r.low, r.high]),
+    ...(base != null && noise != null ? [base - noise, base + noise] : []),
+  ];
   const room = Math.max(2, (Math.max(...edges) - Math.min(...edges)) * 0.12);
   const point = (p: TrendPage["points"][number]) => ({
     value: [p.on, p.value],
@@ -90,7 +96,19 @@ const option = computed(() => {
           symbol: "none",
           lineStyle: { color: token("--ochre"), type: "dashed", width: 1.5 },
           label: { color: token("--ochre"), fontSize: 14, position: "insideEndTop", formatter: (p: { name: string }) => p.name },
-          data: props.trend.happenings.map((h) => ({ xAxis: h.from_on, name: h.words ?? happened[h.kind] })),
+          data: [
+            ...props.trend.happenings.map((h) => ({ xAxis: h.from_on, name: h.words ?? happened[h.kind] })),
+            // How far each estimate may be off: a bar through it.
+            ...ranges.map((r) => [
+              {
+                coord: [r.on, r.low],
+                symbol: "none",
+                label: { show: false },
+                lineStyle: { color: token("--fjord"), type: "solid" as const, width: 2, opacity: 0.4 },
+              },
+              { coord: [r.on, r.high], symbol: "none" },
+            ]),
+          ],
         },
         z: 3,
       },

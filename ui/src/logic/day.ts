@@ -32,6 +32,12 @@ export function readDay(text: string, monthFirst: boolean, today: string): strin
   if (/^today$/i.test(typed)) return today;
   const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(typed);
   if (iso) return isoDay(Number(iso[1]), Number(iso[2]), Number(iso[3]));
+  // 03122026, without anything between.
+  const plain = /^(\d{2})(\d{2})(\d{2}|\d{4})$/.exec(typed);
+  if (plain) {
+    const [day, month] = monthFirst ? [plain[2]!, plain[1]!] : [plain[1]!, plain[2]!];
+    return isoDay(fullYear(plain[3]!, thisYear), Number(month), Number(day));
+  }
   const parts = typed.split(/[\s./,-]+/).filter(Boolean);
   const year = parts.length === 3 ? parts[2]! : parts.length === 2 ? String(thisYear) : "";
   if (!/^(\d{2}|\d{4})$/.test(year)) return null;

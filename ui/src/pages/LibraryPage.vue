@@ -41,9 +41,9 @@ const parts = computed(() => {
       <RouterLink to="/classes/new">A class in pairs</RouterLink>
       <RouterLink to="/rehearsals/new">Rehearse a test</RouterLink>
     </div>
-    <ElInput
+    <input
       v-model="text"
-      size="large"
+      class="native find"
       type="search"
       aria-label="Find a test"
       placeholder="What is done, what it needs, whom it suits; or author, year or title"
@@ -75,6 +75,9 @@ const parts = computed(() => {
 </template>
 
 <style scoped>
+.find {
+  width: 100%;
+}
 h2 {
   margin: 22px 0 6px;
 }

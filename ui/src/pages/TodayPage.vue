@@ -1,30 +1,15 @@
 <script setup lang="ts">
-import { ref } from "vue";
+import { defineAsyncComponent } from "vue";
 import { api, take } from "@/api/client";
 import DueRow from "@/components/DueRow.vue";
-import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import { dayName, dayShort } from "@/composables/dates";
-import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 
 const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api/today")));
 
-/** Made-up clients to look around with, and their end. */
-const looking = useAction();
-const removing = ref(false);
-async function lookAround() {
-  if (await looking.run(() => take(api.POST("/api/practice/made-up")))) reload();
-}
-async function removeMadeUp() {
-  const done = await looking.run(async () => {
-    await take(api.DELETE("/api/practice/made-up"));
-    return true;
-  });
-  if (!done) return;
-  removing.value = false;
-  reload();
-}
+/** Only where somebody is made up or nobody is here yet. */
+const MadeUpClients = defineAsyncComponent(() => import("@/components/MadeUpClients.vue"));
 </script>
 
 <template>
@@ -38,18 +23,7 @@ async function removeMadeUp() {
       <RouterLink class="add" to="/people/new">New client <kbd>n</kbd></RouterLink>
     </div>
     <p class="lead">{{ day.sentence }}</p>
-    <p v-if="day.made_up" class="made-up">
-      {{ day.made_up }} of your clients are made up, to look around.
-      <template v-if="!removing">
-        <button type="button" class="link" @click="removing = true">Remove them</button>
-      </template>
-      <template v-else>
-        Remove them with all their results?
-        <ElButton type="primary" :loading="looking.busy.value" @click="removeMadeUp">Remove {{ day.made_up }} made-up clients</ElButton>
-        <ElButton @click="removing = false">Cancel</ElButton>
-      </template>
-      <FailureNote :failure="looking.failure.value" />
-    </p>
+    <MadeUpClients v-if="day.made_up" :here="day.made_up" @changed="reload" />
 
     <section v-if="day.open_runs.length" class="open">
       <RouterLink v-for="run in day.open_runs" :key="run.id" class="box live" :to="`/runs/${run.id}`">
@@ -109,12 +83,8 @@ async function removeMadeUp() {
               how close you came.
             </li>
           </ol>
-          <div class="actions">
-            <RouterLink class="add" to="/people/new">Add your first client</RouterLink>
-            <ElButton :loading="looking.busy.value" @click="lookAround">Look around with made-up clients</ElButton>
-          </div>
-          <p class="soft after">They bring four years of results and can be removed again, all at once.</p>
-          <FailureNote :failure="looking.failure.value" />
+          <RouterLink class="add" to="/people/new">Add your first client</RouterLink>
+          <MadeUpClients :here="0" @changed="reload" />
         </section>
         <section v-else-if="!day.due.length && !day.late.length && !day.soon.length">
           <p>
@@ -194,30 +164,6 @@ section {
   font-weight: 600;
   text-decoration: none;
   display: inline-block;
-}
-.after {
-  margin-top: 8px;
-}
-.made-up {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 14px;
-  margin-top: 14px;
-  padding: 8px 14px;
-  border-radius: 8px;
-  background: var(--ochre-wash);
-}
-.link {
-  border: 0;
-  padding: 0;
-  min-height: 40px;
-  background: none;
-  color: var(--fjord);
-  font: inherit;
-  text-decoration: underline;
-  text-underline-offset: 3px;
-  cursor: pointer;
 }
 .open {
   margin: 18px 0 0;

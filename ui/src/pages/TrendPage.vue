@@ -16,8 +16,19 @@ const {
   reload,
 } = useLoad(() => take(api.GET("/api/people/{id}/trend/{protocol}/{quantity}", { params: { path } })));
 function exportCsv() {
-  const rows = t.value!.points.map((p) => [p.on, p.value, t.value!.unit, p.unlike.length ? "no" : "yes", p.stopped]);
-  saveCsv(`${t.value!.name} ${t.value!.label}`, [["day", t.value!.label, "unit", "comparable", "stopped"], ...rows]);
+  const rows = t.value!.points.map((p) => [
+    p.on,
+    p.value,
+    t.value!.unit,
+    p.unlike.length ? "no" : "yes",
+    p.stopped,
+    p.range?.low,
+    p.range?.high,
+  ]);
+  saveCsv(`${t.value!.name} ${t.value!.label}`, [
+    ["day", t.value!.label, "unit", "comparable", "stopped", "range95_low", "range95_high"],
+    ...rows,
+  ]);
 }
 </script>
 
@@ -59,6 +70,11 @@ function exportCsv() {
     </p>
     <p v-else class="soft">The measurement error of this test is not known yet, so nothing is shaded. Better is up.</p>
 
+    <p v-if="t.points.some((p) => p.range)" class="soft">
+      Bars: the 95 % range of each estimate, how far it may be from the truth. What is this person’s own is the same each time and cancels
+      in a change, so a change is held against the measurement error, not against the bars.
+    </p>
+
     <p v-for="g in t.goals" :key="g.sentence"><b>Goal, dashed.</b> {{ g.sentence }}</p>
     <section v-if="t.progress?.since_last && t.progress.since_first" class="since">
       <ChangeLine :change="t.progress.since_last" since="the last test" />
@@ -79,7 +95,10 @@ function exportCsv() {
       <li v-for="p in [...t.points].reverse()" :key="p.result">
         <RouterLink class="row-link" :to="`/results/${p.result}`">
           <span class="on">{{ dayShort(p.on) }}</span>
-          <span class="value num">{{ p.shown || "–" }}</span>
+          <span class="value num"
+            >{{ p.shown || "–"
+            }}<small v-if="p.range" class="soft">{{ Math.round(p.range.low) }} to {{ Math.round(p.range.high) }}</small></span
+          >
           <span class="note"
             ><template v-if="p.stopped">{{ p.stopped }}</template
             ><template v-for="u in p.unlike" :key="u.key">≠ {{ u.label }}: {{ u.then }}; {{ u.why }}. </template></span
@@ -95,8 +114,13 @@ function exportCsv() {
   width: 116px;
   color: var(--soft);
 }
+.value small {
+  display: block;
+  font-size: 14px;
+  font-weight: 400;
+}
 .value {
-  width: 70px;
+  width: 78px;
   text-align: right;
   font-weight: 650;
   font-size: 18px;

@@ -15,9 +15,9 @@ use crate::{
     conditions::Conditions,
     done::Done,
     life_event::LifeEvent,
-    quantity,
+    quantity, range,
     report::ResultReport,
-    text,
+    text, trial,
     typical_error::{Own, Repeats, TypicalError},
     units::Units,
 };
@@ -123,6 +123,14 @@ pub fn last_alike<'r>(protocol: &Protocol, conditions: &Conditions, history: imp
     history.rev().filter(is_alike).collect()
 }
 
+/// Both ends of a range, in the measure's unit.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Bounds {
+    pub low: f64,
+    pub high: f64,
+}
+
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct TrendPoint {
@@ -132,10 +140,19 @@ pub struct TrendPoint {
     /// The value; absent for a test without a reading.
     pub value: Option<f64>,
     pub shown: String,
+    /// The 95 % range of an estimate of VO2max.
+    #[serde(default)]
+    pub range: Option<Bounds>,
     /// Where it cannot be compared with the latest: how it was different.
     pub unlike: Vec<Unlike>,
     /// How it ended early, where it did.
     pub stopped: Option<String>,
+}
+
+/// How far the VO2max of a test may be off.
+fn range_of(protocol: &Protocol, done: &Done) -> Option<Bounds> {
+    let trial = done.trial(protocol);
+    range::of(&trial, &trial::compute(&trial).ok()?).map(|r| Bounds { low: r.low, high: r.high })
 }
 
 /// A measure over time, in the units a person thinks in. `history`: the tests of one protocol, oldest first.
@@ -153,6 +170,7 @@ pub fn trend<'r>(
             on: r.on,
             value: point.as_ref().map(|p| quantity::in_units(key, p.value, units).0),
             shown: point.as_ref().map(|p| quantity::shown_in(key, p.value, units)).unwrap_or_default(),
+            range: (key == range::QUANTITY && r.is_scored()).then(|| range_of(protocol, r)).flatten(),
             unlike: point.zip(now.as_ref()).map(|(p, n)| unlike(protocol, &p, n)).unwrap_or_default(),
             stopped: r.stopped.as_ref().map(crate::done::Stop::sentence),
         }
@@ -351,6 +369,20 @@ mod tests {
         let now = Conditions::from([("what".to_owned(), Answer::Text("l-sit ".into()))]);
         let days: Vec<String> = last_alike(named, &now, tests.iter()).iter().map(|r| r.on.to_string()).collect();
         assert_eq!(days, ["2026-03-05", "2026-01-05"], "the latest first");
+    }
+
+    #[test]
+    fn an_estimate_has_its_range_at_each_point_and_a_reading_has_none() {
+        let bench = catalogue::find("bench-step-3min").unwrap();
+        let mut tests = [
+            done("bench-step-3min", "2026-01-05", &json!({ "pulse_count": 35 })),
+            done("bench-step-3min", "2026-06-05", &json!({ "pulse_count": 33 })),
+        ];
+        for test in &mut tests {
+            test.facts.sex = Some(Sex::Male);
+        }
+        let ranges = |key: &str| trend(bench, key, tests.iter(), Units::Metric).into_iter().map(|p| p.range.is_some()).collect::<Vec<_>>();
+        assert_eq!((ranges("vo2max"), ranges("recovery_hr")), (vec![true, true], vec![false, false]));
     }
 
     #[test]
