@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Comparison } from "@/api/types";
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "@/logic/dates";
 
 /** One change with its verdict, in the client's words; where nothing is compared, exactly why. */
 defineProps<{ change: Comparison; since: string }>();

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { RetestLine } from "@/api/types";
-import { dayName } from "@/composables/dates";
+import { dayName } from "@/logic/dates";
 
 /** Who is due, for what, when; one action. */
 defineProps<{ line: RetestLine; tone?: "late" | "now" | "soon" }>();

@@ -2,7 +2,7 @@
 import { computed, ref } from "vue";
 import { ofFloor } from "@/logic/floor";
 import type { RunView } from "@/api/types";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 import { isOffBeat, offBeat } from "@/floor/offBeat";
 import { rounded } from "@/composables/numbers";
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { GoalLine } from "@/api/types";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 
 /** Goals as they stand: what is wanted and by when, where the line is, what was agreed to do. The slot: what can be done with one. */
 defineProps<{ goals: GoalLine[] }>();

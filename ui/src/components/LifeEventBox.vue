@@ -4,7 +4,7 @@ import { computed, reactive, ref } from "vue";
 import { api, take } from "@/api/client";
 import type { PersonPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "@/logic/dates";
 import TextField from "@/components/fields/TextField.vue";
 import DateField from "@/components/fields/DateField.vue";
 import { useAction } from "@/composables/useAction";

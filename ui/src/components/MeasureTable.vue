@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { MeasureSummary } from "@/api/types";
-import { dayBrief } from "@/composables/dates";
+import { dayBrief } from "@/logic/dates";
 
 /** Every measure a client has: the first time, the best and the last. The measure leads to how it has gone. */
 const props = defineProps<{ measures: MeasureSummary[]; person: string }>();

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { PhotoDay } from "@/api/types";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 
 /** Two days side by side, view by view: the first and the latest unless others are chosen. */
 const props = defineProps<{ days: PhotoDay[]; src: (id: string) => string; name: string }>();

@@ -2,7 +2,7 @@
 import { useIntervalFn } from "@vueuse/core";
 import { computed, ref } from "vue";
 import type { AssessPage } from "@/api/types";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 
 /** Something to do before the clock, with a timer where it is timed. The timer only helps; it decides nothing. */
 const props = defineProps<{ step: NonNullable<AssessPage["protocol"]["prepare"]>[number] }>();

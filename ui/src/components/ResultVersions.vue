@@ -5,7 +5,7 @@ import { ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import type { PersonLine, ResultPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 
 /** A slip is taken back here: correct, make void, move; and every version there was. */

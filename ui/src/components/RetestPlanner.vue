@@ -2,7 +2,7 @@
 import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import type { RetestLine, RetestRule } from "@/api/types";
-import { dayName, dayYear } from "@/composables/dates";
+import { dayName, dayYear } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import DateField from "@/components/fields/DateField.vue";
 import FailureNote from "./FailureNote.vue";

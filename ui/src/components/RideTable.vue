@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { RideReport } from "@/api/types";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 
 /** A ride at clamped heart rates: stage by stage, each number with what it was on the ride before. */
 defineProps<{ ride: RideReport }>();

@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import type { VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 import TextField from "@/components/fields/TextField.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";

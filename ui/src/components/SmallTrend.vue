@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { HistoryLine } from "@/api/types";
-import { dayBrief, dayShort } from "@/composables/dates";
+import { dayBrief, dayShort } from "@/logic/dates";
 
 /** One measure over the visits, small: the band of its own noise around the first, the way it went, what happened meanwhile. */
 const props = defineProps<{

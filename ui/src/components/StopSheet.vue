@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, onMounted, ref } from "vue";
 import type { RunView, StopReason } from "@/api/types";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 
 /** After Stop: a reason, not a loss. Symptoms lead to the stop-and-refer card. */
 const props = defineProps<{ state: RunView["state"] }>();

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import type { PersonPage } from "@/api/types";
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "@/logic/dates";
 
 /** What happened with a client, the latest first: a visit is one row, and goals and events stand where they were. */
 const props = defineProps<{ page: PersonPage }>();

@@ -7,7 +7,7 @@ import { computed } from "vue";
 import VChart from "vue-echarts";
 import { useRouter } from "vue-router";
 import type { TrendPage } from "@/api/types";
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "@/logic/dates";
 import { happened } from "@/logic/lifeEvent";
 
 /** One measure over time with the band of the test's own noise around the first comparable test. */
@@ -79,6 +79,8 @@ const option = computed(() => {
           position: "top",
           formatter: (p: { data: { shown: string } }) => p.data.shown,
           fontSize: 15,
+          backgroundColor: token("--paper"),
+          padding: [1, 3],
           color: token("--ink"),
           fontFamily: token("--num"),
         },
@@ -94,6 +96,7 @@ const option = computed(() => {
         markLine: {
           silent: true,
           symbol: "none",
+          z: 2,
           lineStyle: { color: token("--ochre"), type: "dashed", width: 1.5 },
           label: { color: token("--ochre"), fontSize: 14, position: "insideEndTop", formatter: (p: { name: string }) => p.name },
           data: [

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { VisitPage } from "@/api/types";
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "@/logic/dates";
 
 /** The battery as rows: what it came to, where that stands, what has moved since last time. */
 const props = defineProps<{ rows: VisitPage["rows"]; linked?: boolean; again?: boolean }>();

@@ -1,5 +1,5 @@
 import type { RunView } from "@/api/types";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 
 /** Whether the client is off the beat now. */
 export const isOffBeat = (state: RunView["state"]) => state.off_beat.length > 0 && state.off_beat.at(-1)!.until_ms == null;

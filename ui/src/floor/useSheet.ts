@@ -1,7 +1,7 @@
 /** A test in attempts on this screen: what is taken now, what this screen saw before the server knew it, and what can be done. */
 import { computed, inject, provide, ref, watch, type InjectionKey } from "vue";
 import type { SheetRow } from "@/api/types";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 import { ofFloor } from "@/logic/floor";
 import { attempt, bout, isBeside, most, rowName, firstSentence, sentence, shown, stopwatch, taken } from "@/logic/sheet";
 import { shownUnit } from "@/logic/units";

@@ -1,5 +1,5 @@
 /** Days as they are typed: in the practice's order of day and month, or with the month in words. */
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "./dates";
 
 const MONTHS = ["january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"];
 

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "vitest";
 import type { Input, Procedure, State } from "@/api/types";
-import { dayName, dayShort, dayYear, minutes } from "@/composables/dates";
+import { dayName, dayShort, dayYear, minutes } from "@/logic/dates";
 import { rounded } from "@/composables/numbers";
 import { chosen } from "./file";
 import { ofFloor } from "./floor";

@@ -16,7 +16,7 @@ import PageState from "@/components/PageState.vue";
 import PrepareStep from "@/components/PrepareStep.vue";
 import MassField from "@/components/fields/MassField.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";

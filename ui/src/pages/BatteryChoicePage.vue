@@ -5,7 +5,7 @@ import type { BatteryForClient } from "@/api/types";
 import BatteryHead from "@/components/BatteryHead.vue";
 import PageState from "@/components/PageState.vue";
 import PictureBox from "@/components/PictureBox.vue";
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "@/logic/dates";
 import { useLoad } from "@/composables/useLoad";
 
 /** Which battery a visit is to be: three to begin with, then all of them, each with its figures, what it needs and how long it takes. */

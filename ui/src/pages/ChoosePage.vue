@@ -5,7 +5,7 @@ import type { Fit, TestChoice } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import KitChips from "@/components/KitChips.vue";
 import PageState from "@/components/PageState.vue";
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 

@@ -4,7 +4,7 @@ import { api, take } from "@/api/client";
 import PageState from "@/components/PageState.vue";
 import SectionChips from "@/components/SectionChips.vue";
 import SmallTrend from "@/components/SmallTrend.vue";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 import { useLoad } from "@/composables/useLoad";
 import { saveCsv } from "@/logic/csv";
 import { happened } from "@/logic/lifeEvent";

@@ -2,7 +2,7 @@
 import { computed, nextTick, onBeforeUnmount, ref, watch } from "vue";
 import BeatArc from "@/components/BeatArc.vue";
 import FloorClock from "@/components/floor/FloorClock.vue";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 import { rounded } from "@/composables/numbers";
 import { useCount } from "@/floor/useCount";
 import { useFloor } from "@/floor/useFloor";

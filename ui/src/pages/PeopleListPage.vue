@@ -6,7 +6,7 @@ import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { ListLine, ListLineRead } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { dayExample } from "@/logic/day";

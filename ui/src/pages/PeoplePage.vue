@@ -5,7 +5,7 @@ import { useRouter } from "vue-router";
 import { api, asFailure, take, type Failure } from "@/api/client";
 import type { PersonLine } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "@/logic/dates";
 
 const router = useRouter();
 const text = ref("");

@@ -10,7 +10,7 @@ import LifeEventBox from "@/components/LifeEventBox.vue";
 import MeasureTable from "@/components/MeasureTable.vue";
 import PageState from "@/components/PageState.vue";
 import TimeLine from "@/components/TimeLine.vue";
-import { dayName, dayShort, dayYear } from "@/composables/dates";
+import { dayName, dayShort, dayYear } from "@/logic/dates";
 import { useLoad } from "@/composables/useLoad";
 
 const props = defineProps<{ id: string }>();

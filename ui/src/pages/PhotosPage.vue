@@ -6,7 +6,7 @@ import CameraSheet from "@/components/CameraSheet.vue";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PhotoPair from "@/components/PhotoPair.vue";
-import { dayName, dayYear } from "@/composables/dates";
+import { dayName, dayYear } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 import { asItIs, chosen } from "@/logic/file";

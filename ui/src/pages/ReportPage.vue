@@ -5,7 +5,7 @@ import PhotoPair from "@/components/PhotoPair.vue";
 import PageState from "@/components/PageState.vue";
 import SmallTrend from "@/components/SmallTrend.vue";
 import VisitRows from "@/components/VisitRows.vue";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 import { useLoad } from "@/composables/useLoad";
 
 /** What a visit taught, for the client who has the link: theirs alone, and only what was chosen for it. */

@@ -12,7 +12,7 @@ import RetestPlanner from "@/components/RetestPlanner.vue";
 import ReadingsList from "@/components/ReadingsList.vue";
 import ResultVersions from "@/components/ResultVersions.vue";
 import WhySheet from "@/components/WhySheet.vue";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 import { useLoad } from "@/composables/useLoad";
 import { useNews } from "@/composables/useNews";
 import { toShown } from "@/logic/units";

@@ -5,7 +5,7 @@ import type { RetestLine, RetestsPage } from "@/api/types";
 import DueRow from "@/components/DueRow.vue";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
-import { dayName, dayShort } from "@/composables/dates";
+import { dayName, dayShort } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 

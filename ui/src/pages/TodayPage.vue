@@ -3,7 +3,7 @@ import { defineAsyncComponent } from "vue";
 import { api, take } from "@/api/client";
 import DueRow from "@/components/DueRow.vue";
 import PageState from "@/components/PageState.vue";
-import { dayName, dayShort } from "@/composables/dates";
+import { dayName, dayShort } from "@/logic/dates";
 import { useLoad } from "@/composables/useLoad";
 
 const { data: day, failure, loading, reload } = useLoad(() => take(api.GET("/api/today")));

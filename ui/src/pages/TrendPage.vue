@@ -3,7 +3,7 @@ import { api, take } from "@/api/client";
 import ChangeLine from "@/components/ChangeLine.vue";
 import PageState from "@/components/PageState.vue";
 import TrendChart from "@/components/TrendChart.vue";
-import { dayShort } from "@/composables/dates";
+import { dayShort } from "@/logic/dates";
 import { useLoad } from "@/composables/useLoad";
 import { saveCsv } from "@/logic/csv";
 

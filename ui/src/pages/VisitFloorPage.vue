@@ -9,7 +9,7 @@ import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PictureBox from "@/components/PictureBox.vue";
 import VisitBoard from "@/components/floor/VisitBoard.vue";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 import { useNews } from "@/composables/useNews";

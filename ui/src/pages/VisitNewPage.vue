@@ -7,7 +7,7 @@ import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
 import DateField from "@/components/fields/DateField.vue";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";

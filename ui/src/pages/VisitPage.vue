@@ -12,7 +12,7 @@ import ShareBox from "@/components/ShareBox.vue";
 import SmallTrend from "@/components/SmallTrend.vue";
 import VisitRows from "@/components/VisitRows.vue";
 import PageState from "@/components/PageState.vue";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useNews } from "@/composables/useNews";
 import { useLoad } from "@/composables/useLoad";

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, useId, watch } from "vue";
 import { onClickOutside } from "@vueuse/core";
-import { dayYear } from "@/composables/dates";
+import { dayYear } from "@/logic/dates";
 import { dayExample, daysOn, isoDay, noDay, readDay, weeksOf, writtenDay } from "@/logic/day";
 import { useSession } from "@/stores/session";
 

@@ -6,7 +6,7 @@ import FloorEntry from "@/components/FloorEntry.vue";
 import FloorSide from "@/components/FloorSide.vue";
 import ReadingNow from "@/components/ReadingNow.vue";
 import StageStrip from "@/components/StageStrip.vue";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 import { useCount } from "@/floor/useCount";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";

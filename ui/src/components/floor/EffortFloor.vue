@@ -2,7 +2,7 @@
 import { onKeyStroke } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { ofFloor } from "@/logic/floor";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 import { rounded } from "@/composables/numbers";
 import { useStrap } from "@/floor/useStrap";
 import { useTaking } from "@/floor/useTaking";

@@ -3,7 +3,7 @@ import { onKeyStroke } from "@vueuse/core";
 import { computed } from "vue";
 import BeatArc from "@/components/BeatArc.vue";
 import StageStrip from "@/components/StageStrip.vue";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
 import FloorClock from "./FloorClock.vue";

@@ -2,7 +2,7 @@
 import { onKeyStroke } from "@vueuse/core";
 import { computed } from "vue";
 import { ofFloor } from "@/logic/floor";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
 import RemarkLog from "./RemarkLog.vue";

@@ -5,7 +5,7 @@ import { ofFloor } from "@/logic/floor";
 import BeatArc from "@/components/BeatArc.vue";
 import Extrapolation from "@/components/Extrapolation.vue";
 import HeartLine from "@/components/HeartLine.vue";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 import { useStrap } from "@/floor/useStrap";
 import { useTaking } from "@/floor/useTaking";
 import type { Floor } from "@/floor/useFloor";

@@ -6,7 +6,7 @@ import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
-import { minutes } from "@/composables/dates";
+import { minutes } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 
 /** A visit with a window: the battery as a board. Any test, any time, as often as one likes; the best so far stands on each. */
