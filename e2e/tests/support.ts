@@ -236,7 +236,7 @@ export class Coach {
 
   /** Waits until the count may be typed. */
   async countIsDue() {
-    await expect(this.entry).toBeEnabled({ timeout: 70_000 });
+    await expect(this.entry).toBeEnabled({ timeout: 130_000 });
   }
 
   async types(count: string) {
@@ -266,7 +266,7 @@ export class Coach {
 
   /** Taps a steady pulse through the window with the T key, timed inside the page. `rate` as the server's clock. */
   async taps(bpm: number, rate: number) {
-    await this.window.waitFor({ timeout: 70_000 });
+    await this.window.waitFor({ timeout: 130_000 });
     await this.page.evaluate(
       async ([bpm, rate]) => {
         const step = 60000 / bpm! / rate!;
