@@ -42,18 +42,22 @@ struct Row {
 // Every table of typical errors, as the build found it: `MEASUREMENT_ERROR_FILES`.
 include!(concat!(env!("OUT_DIR"), "/measurement-error.rs"));
 
-static ROWS: LazyLock<Vec<Row>> = LazyLock::new(|| {
-    let reader = |text: &&'static str| csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(text.as_bytes());
-    MEASUREMENT_ERROR_FILES.iter().map(reader).flat_map(csv::Reader::into_deserialize).filter_map(Result::ok).collect()
-});
+static ROWS: LazyLock<Vec<Row>> = LazyLock::new(|| MEASUREMENT_ERROR_FILES.iter().flat_map(|text| rows(text)).collect());
+
+/// The rows of a table with remarks behind `#`.
+pub(crate) fn rows<T: serde::de::DeserializeOwned>(text: &'static str) -> Vec<T> {
+    let reader = csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(text.as_bytes());
+    reader.into_deserialize().filter_map(Result::ok).collect()
+}
 
 fn row(protocol: &Protocol, measure: &str, basis: &[&str]) -> Option<&'static Row> {
     let of = |key: &str| ROWS.iter().find(|r| r.protocol == protocol.id && r.measure == key && basis.contains(&r.basis.as_str()));
     of(measure).or_else(|| of(quantity::base(measure)))
 }
 
-fn citation(source: &str) -> Citation {
-    let practice = source == "common practice";
+/// Who says so, as a table names it: a publication written down from memory, or nobody.
+pub(crate) fn citation(source: &str) -> Citation {
+    let practice = matches!(source, "common practice" | "arithmetic");
     Citation {
         citation: source.to_owned(),
         kind: if practice { SourceKind::CommonPractice } else { SourceKind::Published },

@@ -98,6 +98,17 @@ pub fn day(on: NaiveDate, field: &str) -> Result<NaiveDate, InputError> {
     Err(InputError::new(Code::OutOfRange, field, message))
 }
 
+/// Holds a birth date to what one can be.
+///
+/// # Errors
+/// On `born`: in the future, or further back than people live.
+pub fn check_born(born: NaiveDate, today: NaiveDate) -> Result<(), InputError> {
+    if born > today {
+        return Err(InputError::new(Code::OutOfRange, "born", "The birth date is in the future. Check the year."));
+    }
+    age_on(born, today).map(|_| ()).map_err(|e| InputError::new(e.code, "born", format!("{} Check the birth date.", e.message)))
+}
+
 /// Completed years from `born` to `on`, counted in birthdays; someone born on 29 February completes a year on 1 March
 /// when there is no 29th.
 ///

@@ -10,10 +10,9 @@ use std::sync::LazyLock;
 use serde::Deserialize;
 
 use crate::{
-    catalogue::{Citation, Equation, SourceKind},
+    catalogue::{Citation, Equation},
     estimate::{StageLine, cycle::least_squares},
-    hr_max::HrMaxMethod,
-    measurement_error::propagated,
+    measurement_error::{citation, propagated, rows},
     person::Sex,
     trial::{HUMAN_VO2MAX, Outcome, Trial},
     units::Age,
@@ -101,19 +100,8 @@ struct Row {
     source: String,
 }
 
-fn rows<T: serde::de::DeserializeOwned>(text: &'static str) -> Vec<T> {
-    let reader = csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(text.as_bytes());
-    reader.into_deserialize().filter_map(Result::ok).collect()
-}
-
 static PUBLISHED: LazyLock<Vec<Published>> = LazyLock::new(|| rows(include_str!("../data/range/published.csv")));
 static PARTS: LazyLock<Vec<Row>> = LazyLock::new(|| rows(include_str!("../data/range/parts.csv")));
-
-fn citation(source: &str) -> Citation {
-    let published = !matches!(source, "common practice" | "arithmetic");
-    let kind = if published { SourceKind::Published } else { SourceKind::CommonPractice };
-    Citation { citation: source.to_owned(), kind, recalled: published }
-}
 
 /// How far the VO2max of a test may be off; nothing where it is no estimate or nothing is known.
 pub fn of(trial: &Trial, outcome: &Outcome) -> Option<Range> {
@@ -214,17 +202,12 @@ fn scatter(line: &StageLine) -> Option<f64> {
     Some((residual / (n - 2.0)).sqrt() * (1.0 / n + (line.hr_max - mean).powi(2) / sxx).sqrt())
 }
 
-/// The standard deviation of a prediction of the maximal heart rate, bpm; 0 where it was measured.
-pub fn hr_max_sd(method: HrMaxMethod) -> f64 {
-    let key = format!("hr_max_{}", method.name());
-    PARTS.iter().find(|r| r.part == key).and_then(|r| r.value).unwrap_or(0.0)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::{
         catalogue,
+        hr_max::HrMaxMethod,
         inputs::{Inputs, StageInput},
         performed::{Circumstances, Options},
         person::Facts,

@@ -6,7 +6,7 @@ use strsim::damerau_levenshtein;
 
 use crate::{
     error::{Code, InputError},
-    person::{Sex, age_on},
+    person::{Sex, check_born},
     text,
     units::{BodyMass, Height, Units},
 };
@@ -99,11 +99,20 @@ pub fn split(pasted: &str) -> Result<Vec<Cells>, InputError> {
     let columns: Vec<Column> = rows.first().map(|cells| cells.iter().map(|c| Column::named(c)).collect()).unwrap_or_default();
     let is_named = columns.iter().any(|c| matches!(c, Column::Name | Column::LastName | Column::FirstName));
     let (columns, rows) = if is_named { (columns, &rows[1..]) } else { (Column::PLAIN.to_vec(), &rows[..]) };
-    if rows.len() > LINES_MAX {
-        let message = format!("This list has {} lines; {LINES_MAX} is the most. Paste it in parts.", rows.len());
+    check_length(rows.len())?;
+    Ok(rows.iter().map(|cells| line(cells, &columns)).collect())
+}
+
+/// Holds a list to the most lines one has.
+///
+/// # Errors
+/// [`Code::OutOfRange`] on `text`.
+pub fn check_length(lines: usize) -> Result<(), InputError> {
+    if lines > LINES_MAX {
+        let message = format!("This list has {lines} lines; {LINES_MAX} is the most. Paste it in parts.");
         return Err(InputError::new(Code::OutOfRange, "text", message));
     }
-    Ok(rows.iter().map(|cells| line(cells, &columns)).collect())
+    Ok(())
 }
 
 /// What stands between the cells. A comma only where what follows it is no part of a name.
@@ -167,11 +176,7 @@ fn born(cell: &str, month_first: bool, today: NaiveDate) -> Result<NaiveDate, In
     let day = day(cell, month_first, today).ok_or_else(|| {
         InputError::new(Code::OutOfRange, "born", format!("“{cell}” isn’t a date. Type it like {example} or 2 Apr 1990."))
     })?;
-    if day > today {
-        return Err(InputError::new(Code::OutOfRange, "born", "The birth date is in the future. Check the year."));
-    }
-    age_on(day, today).map_err(|e| InputError::new(e.code, "born", format!("{} Check the birth date.", e.message)))?;
-    Ok(day)
+    check_born(day, today).map(|()| day)
 }
 
 /// A day as people type it: `2/4/1990`, `2.4.90`, `2 Apr 1990`, `1990-04-02`. With full stops the day comes first wherever it is typed. A year of two digits is the latest one that is not ahead.

@@ -10,7 +10,7 @@ use impulso_core::{
     conditions::Answer,
     done::Done,
     life_event::LifeEvent,
-    person::{Sex, age_on},
+    person::{Sex, age_on, check_born},
     progress::{self, Audience, MeasureSummary, Rung},
     quantity,
     suitability::Fit,
@@ -334,10 +334,7 @@ fn years(born: NaiveDate, today: NaiveDate) -> Option<f64> {
 
 /// Checks what was typed.
 fn profile(form: &PersonForm, today: NaiveDate) -> Result<Profile, InputError> {
-    if form.born > today {
-        return Err(InputError::new(Code::OutOfRange, "born", "The birth date is in the future. Check the year."));
-    }
-    age_on(form.born, today).map_err(|e| InputError::new(e.code, "born", format!("{} Check the birth date.", e.message)))?;
+    check_born(form.born, today)?;
     let imperial = form.units == Units::Imperial;
     let given = |text: &str| (!text.trim().is_empty()).then(|| text.trim().to_owned());
     Ok(Profile {

@@ -6,7 +6,7 @@ use actix_web::{http::StatusCode, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
     InputError,
-    roster::{self, Cells, Entry, LINES_MAX, is_near},
+    roster::{self, Cells, Entry, is_near},
     units::Units,
 };
 use impulso_store::{
@@ -104,7 +104,7 @@ pub struct ListAdded {
 pub async fn read(who: SignedIn, form: Json<ListText>) -> ApiResult<web::Json<ListRead>> {
     let ListText { text, lines, units } = form.into_inner();
     let cells = if lines.is_empty() { roster::split(&text)? } else { lines };
-    bounded(cells.len())?;
+    roster::check_length(cells.len())?;
     let mut scope = who.scope().await?;
     let (month_first, today) = (practices::get(&mut scope).await?.month_first, auth::today(&mut scope).await?);
     let mut read: Vec<LineRead> = Vec::with_capacity(cells.len());
@@ -124,7 +124,7 @@ pub async fn read(who: SignedIn, form: Json<ListText>) -> ApiResult<web::Json<Li
 #[post("/people/list")]
 pub async fn add(who: SignedIn, form: Json<ListToAdd>) -> ApiResult<web::Json<ListAdded>> {
     let ListToAdd { lines, units } = form.into_inner();
-    bounded(lines.len())?;
+    roster::check_length(lines.len())?;
     let mut scope = who.scope().await?;
     let (month_first, today) = (practices::get(&mut scope).await?.month_first, auth::today(&mut scope).await?);
     let mut faults = Vec::new();
@@ -146,14 +146,6 @@ pub async fn add(who: SignedIn, form: Json<ListToAdd>) -> ApiResult<web::Json<Li
     }
     scope.commit().await?;
     Ok(web::Json(ListAdded { added: lines.len() }))
-}
-
-fn bounded(lines: usize) -> Result<(), InputError> {
-    if lines > LINES_MAX {
-        let message = format!("This list has {lines} lines; {LINES_MAX} is the most. Paste it in parts.");
-        return Err(InputError::new(impulso_core::Code::OutOfRange, "text", message));
-    }
-    Ok(())
 }
 
 fn fault(error: InputError) -> CellFault {
