@@ -26,7 +26,7 @@ async function remove() {
 <template>
   <div v-if="here" class="here">
     {{ here }} of your clients are made up, to look around.
-    <button v-if="!removing" type="button" class="link" @click="removing = true">Remove them</button>
+    <button v-if="!removing" type="button" class="linklike" @click="removing = true">Remove them</button>
     <template v-else>
       Remove them with all their results?
       <ElButton type="primary" :loading="busy" @click="remove">Remove {{ here }} made-up clients</ElButton>
@@ -58,16 +58,5 @@ async function remove() {
   align-items: center;
   gap: 8px 14px;
   margin-top: 14px;
-}
-.link {
-  border: 0;
-  padding: 0;
-  min-height: 40px;
-  background: none;
-  color: var(--fjord);
-  font: inherit;
-  text-decoration: underline;
-  text-underline-offset: 3px;
-  cursor: pointer;
 }
 </style>

@@ -124,7 +124,7 @@ async function add() {
             >
               ×
             </button>
-            <button v-else type="button" class="back" @click="row.what = null">put back</button>
+            <button v-else type="button" class="linklike back" @click="row.what = null">put back</button>
           </div>
           <p v-if="isOpen(row) || row.what === 'add'" class="ask" :class="{ open: isOpen(row) }">
             <span v-if="row.said.near.length"
@@ -147,7 +147,7 @@ async function add() {
         <ElButton type="primary" size="large" native-type="submit" :loading="busy || added" :disabled="!!toDo || !going.length"
           >Add {{ going.length === 1 ? "1 client" : `${going.length} clients` }}</ElButton
         >
-        <button type="button" class="link" @click="draft.rows = []">Back to the text</button>
+        <button type="button" class="linklike" @click="draft.rows = []">Back to the text</button>
         <span v-if="toDo" class="to-do" role="status">{{ toDo }}</span>
       </div>
     </form>
@@ -211,30 +211,14 @@ async function add() {
   text-decoration: line-through;
   background: none;
 }
-.drop,
-.back {
+.drop {
+  width: 40px;
   min-height: 40px;
   border: 0;
   background: none;
   color: var(--soft);
   font: inherit;
-  cursor: pointer;
-}
-.drop {
-  width: 40px;
   font-size: 20px;
-}
-.back,
-.link {
-  color: var(--fjord);
-  text-decoration: underline;
-  text-underline-offset: 3px;
-}
-.link {
-  border: 0;
-  background: none;
-  font: inherit;
-  min-height: 40px;
   cursor: pointer;
 }
 .ask {
