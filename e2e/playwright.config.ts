@@ -10,8 +10,8 @@ export default defineConfig({
     { name: "alone", grep: /@alone/ },
   ],
   timeout: 90_000,
-  // A test that needs another try has found a race: it is reported as flaky. Look for it with --retries=0.
-  retries: 2,
+  // A test that would need another try has found a race.
+  retries: 0,
   expect: { timeout: 8_000 },
   reporter: [["list"]],
   outputDir: "test-results",

@@ -53,7 +53,7 @@ class Visits {
   }
 
   async leaves(visit: string, row: Row, reason: string) {
-    await this.says(`/visits/${visit}/events`, { id: key(), happened: { kind: "skipped", place: row.place, reason } });
+    await this.says(`/visits/${visit}/events`, { id: key(), event: { kind: "skipped", place: row.place, reason } });
   }
 
   /** A whole visit from paper; what is not typed is left out. */
@@ -63,7 +63,7 @@ class Visits {
       const of = typed[row.protocol];
       await (of ? this.types(id, row, of) : this.leaves(id, row, "not this time"));
     }
-    await this.says(`/visits/${id}/events`, { id: key(), happened: { kind: "closed" } });
+    await this.says(`/visits/${id}/events`, { id: key(), event: { kind: "closed" } });
   }
 
   /** The second visit on the screen: it says what is next until nothing is; what stands in `live` is done on the floor. */

@@ -33,6 +33,7 @@ export const router = createRouter({
     { path: "/people/:id/photos", component: () => import("./pages/PhotosPage.vue"), props: true, meta: { title: "Photographs" } },
     { path: "/people/:id/assess", component: () => import("./pages/ChoosePage.vue"), props: true, meta: { title: "Choose a test" } },
     { path: "/people/:id/assess/:protocol", component: () => import("./pages/AssessPage.vue"), props: true, meta: { title: "Set up" } },
+    { path: "/people/:id/vo2max", component: () => import("./pages/BestPage.vue"), props: true, meta: { title: "Best VO₂max" } },
     {
       path: "/people/:id/trend/:protocol/:quantity",
       component: () => import("./pages/TrendPage.vue"),

@@ -51,14 +51,14 @@ pub struct Battery {
     #[serde(default)]
     pub scoring: Option<ScoringTable>,
     /// The tests, in their order; one may stand in it twice.
-    pub tests: Vec<Place>,
+    pub tests: Vec<Slot>,
 }
 
 /// A test's place in a battery.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
-pub struct Place {
+pub struct Slot {
     /// What the test is called in its battery, whatever its place: points and targets name it. Given where nothing is said.
     #[serde(default)]
     pub id: String,
@@ -141,7 +141,7 @@ impl Battery {
             photos: false,
             window_min: None,
             scoring: None,
-            tests: vec![Place::of(&protocol.id)],
+            tests: vec![Slot::of(&protocol.id)],
         }
         .identified()
     }
@@ -217,7 +217,7 @@ impl Battery {
     pub fn reasons<'p>(&self, known: &dyn Fn(&str) -> Result<&'p Protocol, InputError>) -> Vec<String> {
         let sections: Vec<Option<&catalogue::Section>> =
             self.protocols(known).into_iter().map(|p| catalogue::section(&p?.section)).collect();
-        let reason = |(k, test): (usize, &Place)| {
+        let reason = |(k, test): (usize, &Slot)| {
             let Some(section) = sections[k] else { return test.why.clone().unwrap_or_default() };
             // What its kind says is about the tests that follow: none that should have come before it.
             let in_order = sections[k + 1..].iter().flatten().all(|later| later.rank >= section.rank);
@@ -237,7 +237,7 @@ impl Battery {
     }
 }
 
-impl Place {
+impl Slot {
     /// A test as it is, without a variant.
     pub fn of(protocol: &str) -> Self {
         Self {
@@ -263,7 +263,7 @@ mod tests {
     #[test]
     fn a_reason_is_said_only_where_it_is_true() {
         let of = |ids: &[&str]| {
-            let battery = Battery { tests: ids.iter().map(|id| Place::of(id)).collect(), ..find("monthly-four").unwrap().clone() };
+            let battery = Battery { tests: ids.iter().map(|id| Slot::of(id)).collect(), ..find("monthly-four").unwrap().clone() };
             battery.reasons(&known)
         };
         let (last, first) = (of(&["plank", "run-12min"]), of(&["run-12min", "plank"]));
@@ -288,7 +288,7 @@ mod tests {
     #[test]
     fn what_rests_comes_first_and_the_long_run_last() {
         let ids = ["run-12min", "push-up", "resting-hr", "sit-reach", "vertical-jump"];
-        let battery = Battery { tests: ids.map(Place::of).to_vec(), ..Battery::of_one(known("plank").unwrap()) };
+        let battery = Battery { tests: ids.map(Slot::of).to_vec(), ..Battery::of_one(known("plank").unwrap()) };
         let order: Vec<&str> = battery.suggested_order(&known).into_iter().map(|k| ids[k]).collect();
         assert_eq!(order, ["resting-hr", "sit-reach", "vertical-jump", "push-up", "run-12min"]);
     }
@@ -298,14 +298,14 @@ mod tests {
         let one = Battery::of_one(known("plank").unwrap());
         let none = Battery { tests: Vec::new(), ..one.clone() };
         assert_eq!(none.check(&known).unwrap_err().field.as_deref(), Some("tests"));
-        let twice = Battery { tests: vec![Place::of("plank"), Place::of("plank")], ..one.clone() };
+        let twice = Battery { tests: vec![Slot::of("plank"), Slot::of("plank")], ..one.clone() };
         assert!(twice.check(&known).is_ok());
-        let many = Battery { tests: vec![Place::of("plank"); TESTS_MAX + 1], ..one.clone() };
+        let many = Battery { tests: vec![Slot::of("plank"); TESTS_MAX + 1], ..one.clone() };
         assert_eq!(many.check(&known).unwrap_err().code, Code::OutOfRange);
         for long in [
             Battery { name: "x".repeat(400_000), ..one.clone() },
             Battery { summary: "x".repeat(400_000), ..one.clone() },
-            Battery { tests: vec![Place { why: Some("x".repeat(400_000)), ..Place::of("plank") }], ..one.clone() },
+            Battery { tests: vec![Slot { why: Some("x".repeat(400_000)), ..Slot::of("plank") }], ..one.clone() },
         ] {
             assert_eq!(long.check(&known).unwrap_err().code, Code::OutOfRange, "a text has an end");
         }

@@ -84,7 +84,7 @@ pub struct Level {
 
 /// A shuttle of a level on the schedule.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Place {
+pub struct CoursePoint {
     /// Running speed, km/h.
     pub speed_kmh: f64,
     /// Distance up to its end, m.
@@ -96,7 +96,7 @@ impl Schedule {
     ///
     /// # Errors
     /// [`Code::OutOfRange`] naming what the schedule has.
-    pub fn place(&self, level: f64, shuttle: f64) -> Result<Place, InputError> {
+    pub fn place(&self, level: f64, shuttle: f64) -> Result<CoursePoint, InputError> {
         let mut before = 0;
         for step in &self.levels {
             if step.level == level {
@@ -104,7 +104,7 @@ impl Schedule {
                     let message = format!("Level {level} has shuttles 1 to {}. Give the last one that was completed.", step.shuttles);
                     return Err(InputError::new(Code::OutOfRange, "shuttle", message));
                 }
-                return Ok(Place { speed_kmh: step.speed_kmh, distance_m: (f64::from(before) + shuttle) * self.shuttle_m });
+                return Ok(CoursePoint { speed_kmh: step.speed_kmh, distance_m: (f64::from(before) + shuttle) * self.shuttle_m });
             }
             before += step.shuttles;
         }

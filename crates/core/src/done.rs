@@ -9,17 +9,16 @@ use uuid::Uuid;
 use crate::{
     catalogue::Protocol,
     comparability::Point,
-    conditions::{Answer, Conditions},
+    conditions::Conditions,
     error::{Code, InputError},
-    hr_max::{CeilingRule, HrMaxMethod},
     inputs::Inputs,
     person::Facts,
     points, quantity,
     report::{self, ResultReport},
     run::StopReason,
-    trial::{self, Circumstances, Options, Outcome, Trial},
+    test_record::{self, Outcome, TestRecord},
     typical_error::Own,
-    units::{Bpm, Units},
+    units::Units,
 };
 
 /// How and why a test ended early.
@@ -106,31 +105,14 @@ impl Done {
     }
 
     /// As the computation takes it: the method of the maximal heart rate, the ceiling and the circumstances are among its conditions.
-    pub fn trial<'a>(&'a self, protocol: &'a Protocol) -> Trial<'a> {
-        let yes = |key: &str| match self.conditions.get(key) {
-            Some(Answer::YesNo(yes)) => Some(*yes),
-            _ => None,
-        };
-        let hr_max_method = match self.conditions.get("hr_max_method") {
-            Some(Answer::Text(name)) => HrMaxMethod::named(name),
-            _ => None,
-        };
-        let ceiling = match self.conditions.get("ceiling_bpm") {
-            Some(Answer::Number(bpm)) => Bpm::new(*bpm).map_or(CeilingRule::Lower, |bpm| CeilingRule::Chosen { bpm }),
-            _ => CeilingRule::Lower,
-        };
-        let circumstances = Circumstances {
-            warm_up: yes("warm_up"),
-            heart_rate_drug: yes("heart_rate_drug").unwrap_or(false),
-            conditioned: yes("conditioned"),
-        };
-        Trial { protocol, facts: self.facts, inputs: &self.inputs, options: Options { hr_max_method, ceiling }, circumstances }
+    pub fn record<'a>(&'a self, protocol: &'a Protocol) -> TestRecord<'a> {
+        TestRecord::under(protocol, self.facts, &self.inputs, &self.conditions)
     }
 
     /// What it scores, measure by measure; nothing where a reading is missing, or where it is no score.
     ///
     /// # Errors
-    /// As [`trial::compute`], but for a missing reading.
+    /// As [`test_record::compute`], but for a missing reading.
     pub fn scores(&self, protocol: &Protocol) -> Result<BTreeMap<String, f64>, InputError> {
         let scored = |outcome: Outcome| outcome.results.into_iter().map(|(q, e)| (q.to_owned(), e.value)).collect();
         Ok(self.outcome(protocol)?.map(scored).unwrap_or_default())
@@ -148,8 +130,8 @@ impl Done {
     ) -> Result<Option<(Outcome<'a>, ResultReport)>, InputError> {
         let own = |quantity: &str| own.get(quantity).cloned().unwrap_or_default();
         Ok(self.outcome(protocol)?.map(|mut outcome| {
-            trial::hold_to_protocol(&mut outcome, protocol, &self.conditions, &self.facts);
-            let report = report::report(&self.trial(protocol), &self.conditions, &outcome, &own, units);
+            test_record::hold_to_protocol(&mut outcome, protocol, &self.conditions, &self.facts);
+            let report = report::report(&self.record(protocol), &self.conditions, &outcome, &own, units);
             (outcome, report)
         }))
     }
@@ -158,7 +140,7 @@ impl Done {
         if !self.may_score() {
             return Ok(None);
         }
-        match trial::compute(&self.trial(protocol)) {
+        match test_record::compute(&self.record(protocol)) {
             Ok(outcome) => Ok(Some(outcome)),
             Err(error) if error.code == Code::MissingInput => Ok(None),
             Err(error) => Err(error),

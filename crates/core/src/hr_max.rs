@@ -23,10 +23,6 @@ pub enum HrMaxMethod {
     Measured,
 }
 
-/// Between people of one age the true maximum differs from any prediction by about this much, bpm (one standard
-/// deviation). Source: Tanaka et al. 2001; recalled.
-pub const PREDICTION_SD: f64 = 10.0;
-
 /// Share of the age-predicted maximum at which a submaximal test ends. Source: Golding 2000; recalled.
 pub const CEILING_OF_MAX: f64 = 0.85;
 /// Share of the heart-rate reserve at which it ends, where the resting rate is known. Source: ACSM guidelines; recalled.
@@ -49,6 +45,29 @@ impl HrMaxMethod {
     /// The method with this name.
     pub fn named(name: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|m| m.name() == name)
+    }
+
+    /// How far the true maximum lies from what the method says, bpm (one standard deviation); recalled from [`Self::prediction_source`].
+    pub const fn prediction_sd(self) -> f64 {
+        match self {
+            Self::Fox | Self::Gulati => 12.0,
+            Self::Tanaka => 10.0,
+            Self::Measured => 0.0,
+        }
+    }
+
+    /// Who says so.
+    pub const fn prediction_source(self) -> &'static str {
+        match self {
+            Self::Fox => {
+                "Robergs RA, Landwehr R. The surprising history of the HRmax = 220 - age equation. J Exerc Physiol Online 2002;5(2):1-10"
+            }
+            Self::Tanaka => "Tanaka H, Monahan KD, Seals DR. Age-predicted maximal heart rate revisited. J Am Coll Cardiol 2001;37:153-156",
+            Self::Gulati => {
+                "Gulati M, Shaw LJ, Thisted RA, Black HR, Bairey Merz CN, Arnsdorf MF. Heart rate response to exercise stress testing in asymptomatic women. Circulation 2010;122:130-137"
+            }
+            Self::Measured => "arithmetic",
+        }
     }
 
     /// The rule in symbols.

@@ -30,9 +30,10 @@
 //! | [`quantity`] | what is a quantity called, and how is it written? |
 //! | [`norms`] | compared with whom? |
 //! | [`performed`] | what was done with whom, as an equation needs it? |
-//! | [`trial`] | one finished test in, results, norms and flags out |
+//! | [`test_record`] | one finished test in, results, norms and flags out |
 //! | [`comparability`] | were two tests done alike? |
 //! | [`range`] | how far may an estimate be from the truth? |
+//! | [`combined`] | which VO2max do several methods make together? |
 //! | [`typical_error`] [`measurement_error`] | how much does a measure move when nothing has changed? |
 //! | [`change`] | is the difference real? |
 //! | [`done`] | what was done on a day, and what does it score? |
@@ -51,6 +52,7 @@ pub mod battery;
 pub mod catalogue;
 pub mod change;
 pub mod clamped;
+pub mod combined;
 pub mod comparability;
 pub mod conditions;
 pub mod course;
@@ -85,8 +87,8 @@ pub mod simulate;
 pub mod staging;
 pub mod strap;
 pub mod suitability;
+pub mod test_record;
 pub mod text;
-pub mod trial;
 pub mod typical_error;
 pub mod units;
 pub mod validate;

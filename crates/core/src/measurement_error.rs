@@ -14,7 +14,7 @@ use crate::{
     norms,
     person::Facts,
     quantity,
-    trial::{Trial, compute},
+    test_record::{TestRecord, compute},
     units::rounded,
 };
 
@@ -57,7 +57,7 @@ fn row(protocol: &Protocol, measure: &str, basis: &[&str]) -> Option<&'static Ro
 
 /// Who says so, as a table names it: a publication written down from memory, or nobody.
 pub(crate) fn citation(source: &str) -> Citation {
-    let practice = matches!(source, "common practice" | "arithmetic");
+    let practice = matches!(source, "common practice" | "arithmetic" | "simulated clients" | "as reported");
     Citation {
         citation: source.to_owned(),
         kind: if practice { SourceKind::CommonPractice } else { SourceKind::Published },
@@ -111,7 +111,7 @@ pub(crate) fn important(protocol: &Protocol, measure: &str) -> Option<(f64, Cita
     Some((row.value.parse().ok()?, citation(&row.source)))
 }
 
-/// One way in which a trial could have come out otherwise: readings changed by `step`, and how many such steps its error is.
+/// One way in which a record could have come out otherwise: readings changed by `step`, and how many such steps its error is.
 struct Shift {
     inputs: (Inputs, Inputs),
     steps: f64,
@@ -119,19 +119,19 @@ struct Shift {
 
 /// The error of the readings carried through the equation. Nothing where no reading of the test has a known error, or where
 /// the quantity does not rest on one that is.
-pub fn propagated(trial: &Trial, measure: &str) -> Option<f64> {
-    let value = |inputs: &Inputs| compute(&Trial { inputs, ..trial.clone() }).ok()?.result(measure).map(|e| e.value);
-    value(trial.inputs)?;
+pub fn propagated(record: &TestRecord, measure: &str) -> Option<f64> {
+    let value = |inputs: &Inputs| compute(&TestRecord { inputs, ..record.clone() }).ok()?.result(measure).map(|e| e.value);
+    value(record.inputs)?;
     let mut squares = 0.0;
-    for shift in shifts(trial)? {
+    for shift in shifts(record)? {
         let (more, less) = (value(&shift.inputs.0)?, value(&shift.inputs.1)?);
         squares += ((more - less) / 2.0 * shift.steps).powi(2);
     }
     (squares > 0.0).then(|| squares.sqrt())
 }
 
-fn shifts(trial: &Trial) -> Option<Vec<Shift>> {
-    let (protocol, inputs) = (trial.protocol, trial.inputs);
+fn shifts(record: &TestRecord) -> Option<Vec<Shift>> {
+    let (protocol, inputs) = (record.protocol, record.inputs);
     let mut found = Vec::new();
     let by = |change: &dyn Fn(&mut Inputs, f64), step: f64, steps: f64| {
         let moved = |by: f64| {
@@ -187,21 +187,21 @@ fn shifts(trial: &Trial) -> Option<Vec<Shift>> {
                 }
             }
             ReadingError::Level if !numbers.is_empty() => {
-                let speed = |inputs: &Inputs| compute(&Trial { inputs, ..trial.clone() }).ok()?.result("speed_kmh").map(|e| e.value);
+                let speed = |inputs: &Inputs| compute(&TestRecord { inputs, ..record.clone() }).ok()?.result("speed_kmh").map(|e| e.value);
                 let shift = by(&|moved, by| add(moved, key, by), 1.0, 1.0);
                 let (now, more, less) = (speed(inputs)?, speed(&shift.inputs.0)?, speed(&shift.inputs.1)?);
                 found.push(Shift { steps: PACED * now / ((more - less) / 2.0), ..shift });
             }
             // Read as it is, its own error moves it and leaves the rest alone.
             ReadingError::Published if !numbers.is_empty() => {
-                let error = published(protocol, key, &trial.facts, Some(numbers[0]))?.value;
+                let error = published(protocol, key, &record.facts, Some(numbers[0]))?.value;
                 // What is published is the measure as it is taken, however often: all its tries move together.
                 let all = |moved: &mut Inputs, by: f64| (0..numbers.len()).for_each(|k| add_to_try(moved, key, k, by));
                 found.push(by(&all, error * small, 1.0 / small));
             }
             ReadingError::Published => {
-                let Some(measured) = compute(trial).ok()?.result(key).map(|e| e.value) else { continue };
-                let error = published(protocol, key, &trial.facts, Some(measured))?.value;
+                let Some(measured) = compute(record).ok()?.result(key).map(|e| e.value) else { continue };
+                let error = published(protocol, key, &record.facts, Some(measured))?.value;
                 // As if the measure itself had been typed in: whatever else it was made of is left out.
                 let typed = |by: f64| {
                     let mut typed = Inputs::new();
@@ -253,7 +253,7 @@ mod tests {
 
     fn of(id: &str, inputs: serde_json::Value, measure: &str) -> f64 {
         let inputs: Inputs = serde_json::from_value(inputs).unwrap();
-        propagated(&Trial::of(find(id).unwrap(), man(), &inputs), measure).unwrap()
+        propagated(&TestRecord::of(find(id).unwrap(), man(), &inputs), measure).unwrap()
     }
 
     /// A normal draw, by the polar method.
@@ -322,10 +322,10 @@ mod tests {
         for protocol in catalogue::all().iter().filter(|p| p.section == "aerobic" && p.clamp().is_none() && p.legs().is_empty()) {
             let example = protocol.example.as_ref().unwrap();
             let facts = Facts { age: Age::new(example.age_years).ok(), mass: BodyMass::new(example.mass_kg).ok(), ..man() };
-            let trial = Trial::of(protocol, facts, &example.inputs);
+            let record = TestRecord::of(protocol, facts, &example.inputs);
             for rule in &protocol.change {
-                let known = published(protocol, &rule.quantity, &facts, compute(&trial).unwrap().result(&rule.quantity).map(|e| e.value));
-                let carried = propagated(&trial, &rule.quantity);
+                let known = published(protocol, &rule.quantity, &facts, compute(&record).unwrap().result(&rule.quantity).map(|e| e.value));
+                let carried = propagated(&record, &rule.quantity);
                 assert!(known.is_some() || carried.is_some() || rule.reliability.is_some(), "{} {}", protocol.id, rule.quantity);
             }
         }
@@ -364,7 +364,7 @@ mod tests {
         let girths = serde_json::json!({"waist_cm": 90, "neck_cm": 38});
         let tall = Facts { height: crate::units::Height::new(180.0).ok(), ..man() };
         let girths: Inputs = serde_json::from_value(girths).unwrap();
-        let waist = propagated(&Trial::of(find("body").unwrap(), tall, &girths), "waist_height").unwrap();
+        let waist = propagated(&TestRecord::of(find("body").unwrap(), tall, &girths), "waist_height").unwrap();
         assert!((waist - 1.0 / 180.0).abs() < 1e-9, "a centimetre of the waist");
         assert!((of("shuttle-recovery-1", serde_json::json!({"distance_m": 1000}), "vo2max") - 0.0084 * 49.0).abs() < 1e-6);
     }

@@ -121,13 +121,13 @@ pub struct Range {
     /// The 75th.
     pub high: f64,
     /// Where the value lies.
-    pub place: Place,
+    pub place: Band,
 }
 
 /// Where a value lies to a range, by performance.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
-pub enum Place {
+pub enum Band {
     /// Under the 25th percentile.
     Below,
     /// In the middle half, its ends included.
@@ -136,7 +136,7 @@ pub enum Place {
     Above,
 }
 
-impl Place {
+impl Band {
     /// In words; of a time, where less is better, as slower and faster: 7.9 s is no number below 5 to 7 s.
     pub const fn words(self, lower_is_better: bool) -> &'static str {
         match (self, lower_is_better) {
@@ -225,9 +225,9 @@ impl Table {
                 if let [(_, low), (_, high)] = stratum.points[..] {
                     let merit = |v: f64| if self.lower_is_better { -v } else { v };
                     let place = match merit(value) {
-                        v if v < merit(low) => Place::Below,
-                        v if v > merit(high) => Place::Above,
-                        _ => Place::Within,
+                        v if v < merit(low) => Band::Below,
+                        v if v > merit(high) => Band::Above,
+                        _ => Band::Within,
                     };
                     standing.range = Some(Range { low: low / factor, high: high / factor, place });
                 }

@@ -5,14 +5,16 @@ use serde::{Deserialize, Serialize};
 pub use crate::catalogue::FlagCode;
 use crate::{
     catalogue::Protocol,
+    conditions::{Answer, Conditions},
     hr_max::{self, CeilingRule, HrMaxMethod},
     inputs::Inputs,
     person::Facts,
+    units::Bpm,
 };
 
 /// A finished test, parsed: what the computation needs and nothing else.
 #[derive(Debug, Clone)]
-pub struct Trial<'a> {
+pub struct TestRecord<'a> {
     /// The test.
     pub protocol: &'a Protocol,
     /// The person on the day.
@@ -25,10 +27,32 @@ pub struct Trial<'a> {
     pub circumstances: Circumstances,
 }
 
-impl<'a> Trial<'a> {
-    /// A trial under no special circumstances, with nothing chosen.
+impl<'a> TestRecord<'a> {
+    /// A record under no special circumstances, with nothing chosen.
     pub fn of(protocol: &'a Protocol, facts: Facts, inputs: &'a Inputs) -> Self {
         Self { protocol, facts, inputs, options: Options::default(), circumstances: Circumstances::default() }
+    }
+
+    /// A record as its conditions have it: the method of the maximal heart rate, the ceiling and the circumstances are among them.
+    pub fn under(protocol: &'a Protocol, facts: Facts, inputs: &'a Inputs, conditions: &Conditions) -> Self {
+        let yes = |key: &str| match conditions.get(key) {
+            Some(Answer::YesNo(yes)) => Some(*yes),
+            _ => None,
+        };
+        let hr_max_method = match conditions.get("hr_max_method") {
+            Some(Answer::Text(name)) => HrMaxMethod::named(name),
+            _ => None,
+        };
+        let ceiling = match conditions.get("ceiling_bpm") {
+            Some(Answer::Number(bpm)) => Bpm::new(*bpm).map_or(CeilingRule::Lower, |bpm| CeilingRule::Chosen { bpm }),
+            _ => CeilingRule::Lower,
+        };
+        let circumstances = Circumstances {
+            warm_up: yes("warm_up"),
+            heart_rate_drug: yes("heart_rate_drug").unwrap_or(false),
+            conditioned: yes("conditioned"),
+        };
+        Self { protocol, facts, inputs, options: Options { hr_max_method, ceiling }, circumstances }
     }
 
     /// How the maximal heart rate is known here: measured, chosen, or as the protocol has it.

@@ -12,7 +12,7 @@ use crate::{
     pulse, quantity,
     range::{self, Range},
     run::event::Conditions,
-    trial::{Flag, Outcome, Pass, Trial},
+    test_record::{Flag, Outcome, Pass, TestRecord},
     typical_error::{Own, TypicalError},
     units::{Units, rounded},
 };
@@ -100,7 +100,7 @@ impl From<Range> for RangeReport {
         Self {
             low: range.low,
             high: range.high,
-            sentence: format!("95 % range {} to {} {unit}", rounded(range.low.round(), 0), rounded(range.high.round(), 0)),
+            sentence: range::sentence(range.low, range.high),
             parts: range.parts.into_iter().map(part).collect(),
             warning,
         }
@@ -210,14 +210,20 @@ pub fn failed_points(protocol: &Protocol, inputs: &Inputs) -> Vec<FailedPoint> {
 }
 
 /// Writes the report of a computed result in the units a person thinks in. `own` gives what the practice knows of a quantity.
-pub fn report(trial: &Trial, conditions: &Conditions, outcome: &Outcome<'_>, own: &dyn Fn(&str) -> Own, units: Units) -> ResultReport {
-    let protocol = trial.protocol;
+pub fn report(
+    record: &TestRecord,
+    conditions: &Conditions,
+    outcome: &Outcome<'_>,
+    own: &dyn Fn(&str) -> Own,
+    units: Units,
+) -> ResultReport {
+    let protocol = record.protocol;
     let mut quantities: Vec<QuantityReport> =
-        protocol.scoring.iter().rev().map(|s| quantity_report(trial, &s.quantity, outcome, &own(&s.quantity), units)).collect();
+        protocol.scoring.iter().rev().map(|s| quantity_report(record, &s.quantity, outcome, &own(&s.quantity), units)).collect();
     // What was not taken and is not needed is not there.
     quantities.retain(|q| q.value.is_some() || q.refused.is_some() || !protocol.scored(&q.key).is_some_and(|s| s.optional));
     quantities.sort_by_key(|q| (q.value.is_none(), protocol.scored(&q.key).is_some_and(|s| s.in_detail)));
-    let failed = failed_points(protocol, trial.inputs);
+    let failed = failed_points(protocol, record.inputs);
     ResultReport {
         headline: headline(&quantities, protocol),
         quantities,
@@ -238,8 +244,8 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions, units: Un
         .collect()
 }
 
-fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own, units: Units) -> QuantityReport {
-    let (protocol, facts, inputs) = (trial.protocol, &trial.facts, trial.inputs);
+fn quantity_report(record: &TestRecord, key: &str, outcome: &Outcome, own: &Own, units: Units) -> QuantityReport {
+    let (protocol, facts, inputs) = (record.protocol, &record.facts, record.inputs);
     let scored = protocol.scored(key);
     let equation = outcome.equation(key).or_else(|| scored.map(|s| s.equation));
     let value = outcome.result(key).map(|e| e.value);
@@ -254,9 +260,9 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own, units
         method: scored.map(|s| s.method_by(equation.unwrap_or(s.equation)).to_owned()).unwrap_or_default(),
         is_estimate: scored.is_some_and(|s| s.is_estimate_by(equation.unwrap_or(s.equation))),
         see: outcome.result(key).and_then(|e| e.see).map(|see| quantity::in_units(key, see, units).0),
-        range: (key == range::QUANTITY).then(|| range::of(trial, outcome)).flatten().map(RangeReport::from),
+        range: (key == range::QUANTITY).then(|| range::of(record, outcome)).flatten().map(RangeReport::from),
         refused: outcome.refused.iter().find(|(q, _)| *q == key).map(|(_, e)| e.message.clone()),
-        working: equation.and_then(|e| e.working(key, trial, outcome)),
+        working: equation.and_then(|e| e.working(key, record, outcome)),
         resolution: value.and(equation).and_then(|e| {
             let window = window?;
             let beat = pulse::resolution(window);
@@ -267,7 +273,7 @@ fn quantity_report(trial: &Trial, key: &str, outcome: &Outcome, own: &Own, units
         }),
         norms: outcome.norms.iter().filter(|(q, _)| *q == key).map(|(_, s)| norm_report(s, facts)).collect(),
         pass: outcome.passes.iter().find(|(q, _)| *q == key).and_then(|(_, p)| pass_report(protocol, key, *p, units)),
-        typical_error: TypicalError::best(trial, key, value, own),
+        typical_error: TypicalError::best(record, key, value, own),
         independence: independence(key, facts),
     }
 }
@@ -391,7 +397,7 @@ mod tests {
     use super::*;
     use crate::catalogue;
     use crate::{
-        trial::{Circumstances, Options, compute},
+        test_record::{Circumstances, Options, compute},
         units::Age,
     };
     use test_case::test_case;
@@ -399,16 +405,16 @@ mod tests {
     fn report_of(id: &str, sex: Option<Sex>, age: f64, pairs: &[(&str, f64)]) -> ResultReport {
         let protocol = catalogue::find(id).unwrap();
         let facts = Facts { sex, age: Some(Age::new(age).unwrap()), ..Facts::default() };
-        let inputs: crate::trial::Inputs = pairs.iter().map(|(k, v)| ((*k).to_owned(), *v)).collect();
-        let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
-        let outcome = compute(&trial).unwrap();
-        report(&trial, &Conditions::new(), &outcome, &|_| Own::default(), Units::Metric)
+        let inputs: crate::test_record::Inputs = pairs.iter().map(|(k, v)| ((*k).to_owned(), *v)).collect();
+        let record = TestRecord { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
+        let outcome = compute(&record).unwrap();
+        report(&record, &Conditions::new(), &outcome, &|_| Own::default(), Units::Metric)
     }
 
     /// 52.53 with 8.2 %: × e^±0.1607 is 44.7 to 61.7.
     #[test]
     fn an_estimate_says_how_far_it_may_be_off_and_a_reading_does_not() {
-        let report = report_of("bench-step-3min", Some(Sex::Male), 52.0, &[("pulse_count", 35.0)]);
+        let report = report_of("bench-step-3min", Some(Sex::Male), 22.0, &[("pulse_count", 35.0)]);
         let range = report.quantities[0].range.clone().unwrap();
         assert_eq!(range.sentence, "95 % range 45 to 62 mL/kg/min");
         assert_eq!((range.parts.len(), range.parts[0].adds.as_str(), range.warning), (1, "4.3 mL/kg/min", None));
@@ -420,7 +426,7 @@ mod tests {
         let stance = catalogue::find("one-leg-stance").unwrap();
         let judged = |seconds: serde_json::Value| {
             let inputs = serde_json::from_value(serde_json::json!({ "seconds": seconds, "eyes": "open" })).unwrap();
-            let outcome = crate::trial::compute(&Trial::of(stance, Facts::default(), &inputs)).unwrap();
+            let outcome = crate::test_record::compute(&TestRecord::of(stance, Facts::default(), &inputs)).unwrap();
             let pass = pass_of_test(stance, &outcome, Units::Metric).unwrap();
             (pass.met, pass.sentence)
         };

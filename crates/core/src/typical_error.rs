@@ -12,7 +12,7 @@ use crate::{
     measurement_error, norms,
     person::{Facts, Sex},
     quantity,
-    trial::Trial,
+    test_record::TestRecord,
     units::{Units, rounded},
 };
 
@@ -193,21 +193,21 @@ impl TypicalError {
         Self::new(typed.value, RestsOn::Typed, "typed in by this practice".into(), Some(source))
     }
 
-    /// From the readings of a trial.
-    fn from_readings(trial: &Trial, quantity: &str) -> Option<Self> {
-        let value = measurement_error::propagated(trial, quantity)?;
+    /// From the readings of a record.
+    fn from_readings(record: &TestRecord, quantity: &str) -> Option<Self> {
+        let value = measurement_error::propagated(record, quantity)?;
         let basis = "calculated from the reading error; not measured in people".to_owned();
         Some(Self::new(value, RestsOn::Readings, basis, None))
     }
 
-    /// The surest there is for a quantity of a trial, whose value is known where it has one.
-    pub fn best(trial: &Trial, quantity: &str, value: Option<f64>, own: &Own) -> Option<Self> {
-        let protocol = trial.protocol;
+    /// The surest there is for a quantity of a record, whose value is known where it has one.
+    pub fn best(record: &TestRecord, quantity: &str, value: Option<f64>, own: &Own) -> Option<Self> {
+        let protocol = record.protocol;
         protocol.change_rule(quantity)?;
         let mut found = Self::from_repeats(own.repeats)
             .or_else(|| own.typed.as_ref().map(Self::from_typed))
-            .or_else(|| Self::from_publication(protocol, quantity, &trial.facts, value))
-            .or_else(|| Self::from_readings(trial, quantity))?;
+            .or_else(|| Self::from_publication(protocol, quantity, &record.facts, value))
+            .or_else(|| Self::from_readings(record, quantity))?;
         found.important = measurement_error::important(protocol, quantity).map(|(value, source)| Important { value, source });
         Some(found)
     }
@@ -247,9 +247,9 @@ pub(crate) mod tests {
         let differences = [4.0, -4.0, 0.0, 8.0, -8.0, 4.0, -4.0, 0.0, 4.0, -4.0];
         assert_eq!(TypicalError::from_repeats(differences[..9].iter().copied().collect()), None);
         let inputs = Inputs::from_iter([("recovery_hr", 140.0)]);
-        let trial = Trial::of(bench_step(), man(), &inputs);
+        let record = TestRecord::of(bench_step(), man(), &inputs);
         let typed = Some(TypedError { value: 3.0, source: "our own pilot, 2024".into() });
-        let best = |repeats: Repeats, typed| TypicalError::best(&trial, "recovery_hr", Some(140.0), &Own { repeats, typed }).unwrap();
+        let best = |repeats: Repeats, typed| TypicalError::best(&record, "recovery_hr", Some(140.0), &Own { repeats, typed }).unwrap();
         assert_eq!(best(Repeats::default(), None).rests_on, RestsOn::Publication);
         let stated = best(differences[..9].iter().copied().collect(), typed.clone());
         assert_eq!((stated.rests_on, stated.value), (RestsOn::Typed, 3.0));

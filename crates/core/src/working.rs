@@ -3,36 +3,36 @@
 use crate::{
     estimate::{Equation, Working, compute::named, cycle, row, step},
     pulse,
-    trial::{Outcome, Trial},
+    test_record::{Outcome, TestRecord},
     units::rounded,
 };
 
 impl Equation {
-    /// The equation of `quantity` with a trial's numbers in it. `None` where a number it needs is missing.
-    pub fn working(self, quantity: &str, trial: &Trial, outcome: &Outcome) -> Option<Working> {
-        let facts = &trial.facts;
+    /// The equation of `quantity` with a record's numbers in it. `None` where a number it needs is missing.
+    pub fn working(self, quantity: &str, record: &TestRecord, outcome: &Outcome) -> Option<Working> {
+        let facts = &record.facts;
         let of = |key: &str| outcome.result(key).map(|e| e.value);
-        let given = |key: &str| trial.inputs.get(key);
+        let given = |key: &str| record.inputs.get(key);
         let result = of(quantity);
         let shown = |digits: usize| result.map(|v| rounded(v, digits));
         let work = |formula: String, filled: String, symbols: &str| Some(Working { formula, filled, symbols: symbols.into() });
         match self {
             Self::Formula => {
-                let scoring = trial.protocol.scoring.iter().find(|s| s.quantity == quantity)?;
+                let scoring = record.protocol.scoring.iter().find(|s| s.quantity == quantity)?;
                 let formula = scoring.formula_for(facts.sex)?;
                 let as_measured = scoring.side.as_deref().map_or(quantity, |side| quantity.trim_end_matches(side).trim_end_matches('.'));
                 if formula.to_string() == as_measured {
-                    return Self::AsMeasured.working(quantity, trial, outcome);
+                    return Self::AsMeasured.working(quantity, record, outcome);
                 }
-                let input = |name: &str| trial.protocol.input(crate::quantity::base(name));
+                let input = |name: &str| record.protocol.input(crate::quantity::base(name));
                 let label = |name: &str| match input(name) {
                     Some(input) => input.label.to_lowercase(),
                     // The person's own, where the test does not measure one: a jump's height goes by the same key.
-                    None if name == "height_cm" && trial.protocol.scored(name).is_none() => "height".to_owned(),
+                    None if name == "height_cm" && record.protocol.scored(name).is_none() => "height".to_owned(),
                     None => crate::quantity::label(name).into_owned(),
                 };
                 let so_far: Vec<_> = outcome.results.iter().map(|(q, e)| (*q, *e)).collect();
-                let filled = formula.filled(&|name| named(name, scoring.side.as_deref(), trial, &so_far));
+                let filled = formula.filled(&|name| named(name, scoring.side.as_deref(), record, &so_far));
                 let (name, value) = (crate::quantity::label(quantity), crate::quantity::with_unit(quantity, result?));
                 let unit = |name: &str| {
                     let unit = input(name).map_or_else(|| crate::quantity::unit(name), |i| &i.unit);
@@ -44,8 +44,8 @@ impl Equation {
                 work(format!("{name} = {}", formula.printed(&label)), format!("{name} = {filled} = {value}"), &symbols)
             }
             Self::CountToRate | Self::MinuteCount => {
-                let hr = rounded(step::recovery_hr(trial.protocol, trial.inputs).ok()?.value(), 1);
-                let window = given("pulse_window_s").or_else(|| trial.protocol.count().map(|c| f64::from(c.window_s)));
+                let hr = rounded(step::recovery_hr(record.protocol, record.inputs).ok()?.value(), 1);
+                let window = given("pulse_window_s").or_else(|| record.protocol.count().map(|c| f64::from(c.window_s)));
                 match (self, given("pulse_count"), window) {
                     (Self::CountToRate, Some(beats), Some(window)) => work(
                         "HR = beats × 60 / window".into(),
@@ -86,14 +86,14 @@ impl Equation {
             Self::McArdle1972 => {
                 let sex = facts.sex?;
                 let (intercept, slope) = step::bench_step_line(sex);
-                let hr = rounded(step::recovery_hr(trial.protocol, trial.inputs).ok()?.value(), 1);
+                let hr = rounded(step::recovery_hr(record.protocol, record.inputs).ok()?.value(), 1);
                 work(
                     format!("VO₂max = {intercept} − {slope} × HR ({})", sex.plural()),
                     format!("VO₂max = {intercept} − {slope} × {hr} = {} mL/kg/min", shown(2)?),
                     "HR: heart rate 5 to 20 s after stopping, bpm",
                 )
             }
-            Self::Astrand1960 | Self::AcsmStepAstrand1960 => self.single_stage_working(quantity, trial, result?),
+            Self::Astrand1960 | Self::AcsmStepAstrand1960 => self.single_stage_working(quantity, record, result?),
             Self::Golding2000 => {
                 let line = outcome.line.as_ref()?;
                 let (slope, intercept) = (line.slope?, line.intercept?);
@@ -111,7 +111,7 @@ impl Equation {
                 )
             }
             Self::Hagerman1984 => {
-                let ((intercept, slope), mass) = row::line_of(trial).ok()?;
+                let ((intercept, slope), mass) = row::line_of(record).ok()?;
                 work(
                     format!("VO₂max = ({intercept} − {slope} × min) × 1000 / mass"),
                     format!(
@@ -127,7 +127,7 @@ impl Equation {
                 if given("time_s").is_some() {
                     work("as measured".into(), crate::quantity::with_unit(quantity, result?), "the reading itself")
                 } else {
-                    let ((intercept, slope), mass) = row::line_of(trial).ok()?;
+                    let ((intercept, slope), mass) = row::line_of(record).ok()?;
                     work(
                         format!("min = ({intercept} − VO₂max × mass / 1000) / {slope}"),
                         format!(
@@ -143,16 +143,16 @@ impl Equation {
         }
     }
 
-    fn single_stage_working(self, quantity: &str, trial: &Trial, result: f64) -> Option<Working> {
-        let (sex, age) = (trial.facts.sex?, trial.facts.age?.value());
-        let within = trial.protocol.stages().map_or(5.0, |s| s.agree_within_bpm);
-        let steady = cycle::steady(&trial.inputs.minutes(), within)?;
-        let mass = trial.facts.mass.map(crate::units::BodyMass::value);
+    fn single_stage_working(self, quantity: &str, record: &TestRecord, result: f64) -> Option<Working> {
+        let (sex, age) = (record.facts.sex?, record.facts.age?.value());
+        let within = record.protocol.stages().map_or(5.0, |s| s.agree_within_bpm);
+        let steady = cycle::steady(&record.inputs.minutes(), within)?;
+        let mass = record.facts.mass.map(crate::units::BodyMass::value);
         let vo2 = if self == Self::Astrand1960 {
-            cycle::nomogram_vo2(trial.inputs.get("load_kgm_min")?).0
+            cycle::nomogram_vo2(record.inputs.get("load_kgm_min")?).0
         } else {
-            let steps = step::steps_a_minute(trial.protocol, Some(sex))?;
-            step::stepping_vo2(steps, trial.inputs.get("bench_cm")? / 100.0) * mass? / 1000.0
+            let steps = step::steps_a_minute(record.protocol, Some(sex))?;
+            step::stepping_vo2(steps, record.inputs.get("bench_cm")? / 100.0) * mass? / 1000.0
         };
         let (max, rest) = cycle::nomogram_rates(sex);
         let per_mass = quantity == "vo2max";

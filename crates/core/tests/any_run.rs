@@ -11,7 +11,7 @@ use impulso_core::{
     run::{Event, Kind, Setup, State, Status, StopReason, check, check_event, fold},
     simulate::Client,
     strap::Heard,
-    trial::{Trial, compute},
+    test_record::{TestRecord, compute},
 };
 use proptest::prelude::*;
 use screen::Screen;
@@ -146,7 +146,7 @@ proptest! {
         }
         prop_assert!(state.stopped_ms.is_none() || state.status != Status::Finished, "nothing that was stopped is a score");
         if state.status == Status::Finished {
-            match compute(&Trial::of(protocol, setup.facts(), &inputs)) {
+            match compute(&TestRecord::of(protocol, setup.facts(), &inputs)) {
                 Ok(outcome) => prop_assert!(outcome.results.iter().all(|(_, e)| e.value.is_finite())),
                 Err(error) => prop_assert!(matches!(error.code, Code::MissingInput | Code::OutOfRange), "{error:?}"),
             }

@@ -10,7 +10,7 @@ use impulso_core::{
     inputs::{Inputs, Value},
     person::{Facts, Sex},
     run::{Kind, Setup, State, Status, check_event, event::Answer, fold},
-    trial::{Trial, compute},
+    test_record::{TestRecord, compute},
     units::Age,
 };
 use screen::Screen;
@@ -53,7 +53,7 @@ fn a_hold_is_its_seconds_with_the_shake_and_the_break() {
     assert_eq!((state.status, inputs["seconds"], inputs["shake_s"], inputs["break_s"]), (Status::Finished, 95.3, 41.0, 88.0));
     assert_eq!((inputs.value("support"), inputs.value("limit_s")), (Some(&Value::Words("forearm".into())), None));
     let facts = Facts { sex: Some(Sex::Female), age: Age::new(21.0).ok(), ..Facts::default() };
-    let outcome = compute(&Trial::of(plank(), facts, &inputs)).unwrap();
+    let outcome = compute(&TestRecord::of(plank(), facts, &inputs)).unwrap();
     // Strand et al. 2014: women's 70th percentile is 95 s, the 80th 108 s.
     assert!((outcome.norms[0].1.percentile.unwrap() - (70.0 + 10.0 * 0.3 / 13.0)).abs() < 1e-9);
     assert!(!outcome.passes[0].1.met, "two minutes is the mark");
@@ -64,7 +64,7 @@ fn a_capped_hold_ends_at_its_cap_and_has_neither_norm_nor_mark() {
     let (state, inputs) = held("30", 95_000.0);
     assert_eq!((state.status, inputs["seconds"], inputs["limit_s"]), (Status::Finished, 30.0, 30.0));
     assert!(inputs.value("shake_s").is_none(), "after the cap nothing is marked");
-    let outcome = compute(&Trial::of(plank(), Facts::default(), &inputs)).unwrap();
+    let outcome = compute(&TestRecord::of(plank(), Facts::default(), &inputs)).unwrap();
     assert!(outcome.norms.is_empty() && outcome.passes.is_empty() && outcome.flags.is_empty());
     // Nobody presses a key: it is over all the same.
     let setup = setup("forearm", "30");
@@ -85,7 +85,7 @@ fn a_position_that_cannot_be_taken_is_a_score_of_nothing() {
     let state = fold(plank(), &setup, &screen.events);
     let inputs = state.inputs(plank(), &setup);
     assert_eq!((state.status, inputs["seconds"]), (Status::Finished, 0.0));
-    assert_eq!(compute(&Trial::of(plank(), Facts::default(), &inputs)).unwrap().result("seconds").unwrap().value, 0.0);
+    assert_eq!(compute(&TestRecord::of(plank(), Facts::default(), &inputs)).unwrap().result("seconds").unwrap().value, 0.0);
 }
 
 #[test]
@@ -192,10 +192,10 @@ fn a_hold_that_nobody_wrote_rust_for_runs_and_is_scored() {
     screen.at(20_000.0, Kind::Finished);
     let setup = Setup::default();
     let mut inputs = fold(&lean, &setup, &screen.events).inputs(&lean, &setup);
-    let missing = compute(&Trial::of(&lean, Facts::default(), &inputs)).unwrap_err();
+    let missing = compute(&TestRecord::of(&lean, Facts::default(), &inputs)).unwrap_err();
     assert_eq!((missing.code, missing.field.as_deref()), (Code::MissingInput, Some("beam_cm")), "an absent reading is an error, never 0");
     inputs.insert("beam_cm", 120.0);
-    assert_eq!(compute(&Trial::of(&lean, Facts::default(), &inputs)).unwrap().result("lean_index").unwrap().value, 14.4);
+    assert_eq!(compute(&TestRecord::of(&lean, Facts::default(), &inputs)).unwrap().result("lean_index").unwrap().value, 14.4);
     let broken = text.replace("seconds * beam_cm", "seconds * nothing");
     assert!(parse(&broken).unwrap_err().message.contains("nothing"), "a formula names what is recorded");
 }

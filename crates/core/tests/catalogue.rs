@@ -14,7 +14,7 @@ use impulso_core::{
         timeline,
     },
     suitability::{Client, FitVerdict, judge},
-    trial::{Circumstances, Inputs, Options, Trial, compute},
+    test_record::{Circumstances, Inputs, Options, TestRecord, compute},
     units::{Age, BodyMass, Cadence},
 };
 
@@ -104,8 +104,8 @@ fn the_input_a_count_fills_is_enough_for_a_result() {
         let count = protocol.count().unwrap();
         let inputs = Inputs::from_iter([(count.input.clone(), f64::from(count.window_s) * 2.0)]);
         let facts = Facts::default();
-        let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
-        assert_eq!(compute(&trial).unwrap().result("recovery_hr").unwrap().value, 120.0, "{}", protocol.id);
+        let record = TestRecord { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
+        assert_eq!(compute(&record).unwrap().result("recovery_hr").unwrap().value, 120.0, "{}", protocol.id);
     }
 }
 
@@ -115,15 +115,20 @@ fn every_protocol_computes_its_example_for_men_and_women_and_shows_the_numbers_i
         let example = protocol.example.as_ref().unwrap_or_else(|| panic!("{} has no example", protocol.id));
         for sex in [Sex::Male, Sex::Female] {
             let facts = example.facts(sex);
-            let trial =
-                Trial { protocol, facts, inputs: &example.inputs, options: Options::default(), circumstances: Circumstances::default() };
-            let outcome = compute(&trial).unwrap_or_else(|e| panic!("{}: {e}", protocol.id));
+            let record = TestRecord {
+                protocol,
+                facts,
+                inputs: &example.inputs,
+                options: Options::default(),
+                circumstances: Circumstances::default(),
+            };
+            let outcome = compute(&record).unwrap_or_else(|e| panic!("{}: {e}", protocol.id));
             assert!(outcome.refused.is_empty(), "{}: {:?}", protocol.id, outcome.flags);
             for scoring in &protocol.scoring {
                 if scoring.optional && outcome.result(&scoring.quantity).is_none() {
                     continue;
                 }
-                let working = scoring.equation.working(&scoring.quantity, &trial, &outcome);
+                let working = scoring.equation.working(&scoring.quantity, &record, &outcome);
                 let working = working.unwrap_or_else(|| panic!("{}: {} shows no working", protocol.id, scoring.quantity));
                 assert!(!working.formula.is_empty() && !working.symbols.is_empty());
                 let value = outcome.result(&scoring.quantity).unwrap().value;
@@ -142,8 +147,8 @@ fn what_an_estimate_is_made_of_is_asked_for_by_name() {
         let example = protocol.example.as_ref().unwrap();
         let empty = Inputs::new();
         let facts = Facts { sex: Some(Sex::Male), age: Age::new(40.0).ok(), mass: BodyMass::new(70.0).ok(), ..Facts::default() };
-        let trial = Trial { protocol, facts, inputs: &empty, options: Options::default(), circumstances: Circumstances::default() };
-        let error = compute(&trial).unwrap_err();
+        let record = TestRecord { protocol, facts, inputs: &empty, options: Options::default(), circumstances: Circumstances::default() };
+        let error = compute(&record).unwrap_err();
         assert_eq!(error.code, Code::MissingInput, "{}", protocol.id);
         let known = error.field.as_deref().is_some_and(|f| protocol.input(f).is_some() || f == "stages" || f == "series");
         assert!(known, "{}: {:?}", protocol.id, error.field);

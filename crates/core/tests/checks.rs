@@ -9,7 +9,7 @@ use impulso_core::{
     inputs::Inputs,
     person::{Facts, Sex},
     report::{pass_of_test, standing_words},
-    trial::{Trial, compute},
+    test_record::{TestRecord, compute},
     units::{Age, BodyMass, Height, Units},
 };
 use serde::Deserialize;
@@ -67,7 +67,7 @@ fn holds(id: &str, check: &Check) {
         ..Facts::default()
     };
     let name = format!("{id}, {}", check.name);
-    let outcome = compute(&Trial::of(find(id).unwrap(), who, &check.inputs));
+    let outcome = compute(&TestRecord::of(find(id).unwrap(), who, &check.inputs));
     if let Some(refused) = &check.refused {
         let Err(error) = outcome else { panic!("{name}: not refused") };
         assert_eq!(&json!({"code": error.code, "field": error.field}), refused, "{name}");

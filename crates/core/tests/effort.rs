@@ -9,7 +9,7 @@ use impulso_core::{
     rehearse,
     run::{DecisionCode, Kind, Setup, State, Status, check_event, event::Answer, fold, fold_slot},
     simulate::Client,
-    trial::{Circumstances, Options, Trial, compute},
+    test_record::{Circumstances, Options, TestRecord, compute},
     units::{Age, BodyMass, Cadence},
 };
 use screen::Screen;
@@ -33,9 +33,14 @@ fn setup(lap_m: f64) -> Setup {
 
 fn value(protocol: &Protocol, setup: &Setup, state: &State, quantity: &str) -> f64 {
     let inputs = state.inputs(protocol, setup);
-    let trial =
-        Trial { protocol, facts: setup.facts(), inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
-    compute(&trial).unwrap().result(quantity).unwrap().value
+    let record = TestRecord {
+        protocol,
+        facts: setup.facts(),
+        inputs: &inputs,
+        options: Options::default(),
+        circumstances: Circumstances::default(),
+    };
+    compute(&record).unwrap().result(quantity).unwrap().value
 }
 
 fn twelve_minutes(last: Option<f64>) -> (Screen, Setup) {
@@ -154,7 +159,7 @@ fn stopping_before_the_time_leaves_no_estimate() {
     let state = fold(protocol("run-12min"), &setup, &screen.events);
     assert_eq!(state.status, Status::FinishedEarly);
     let read = state.inputs(protocol("run-12min"), &setup);
-    assert!(compute(&Trial::of(protocol("run-12min"), setup.facts(), &read)).is_err(), "{read:?}");
+    assert!(compute(&TestRecord::of(protocol("run-12min"), setup.facts(), &read)).is_err(), "{read:?}");
 }
 
 #[test]

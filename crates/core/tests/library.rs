@@ -7,7 +7,7 @@ use impulso_core::{
     error::InputError,
     inputs::Inputs,
     person::{Facts, Sex},
-    trial::{FlagCode, Outcome, Trial, compute},
+    test_record::{FlagCode, Outcome, TestRecord, compute},
     units::{Age, BodyMass, Height},
 };
 use serde_json::{Value, json};
@@ -18,7 +18,7 @@ fn facts(sex: Sex, age: f64, mass: f64, height: f64) -> Facts {
 
 fn run_as(id: &str, who: Facts, inputs: Value) -> Result<Outcome<'static>, InputError> {
     let inputs: Inputs = serde_json::from_value(inputs).unwrap();
-    compute(&Trial::of(find(id).unwrap(), who, Box::leak(Box::new(inputs))))
+    compute(&TestRecord::of(find(id).unwrap(), who, Box::leak(Box::new(inputs))))
 }
 
 fn run(id: &str, inputs: Value) -> Outcome<'static> {
@@ -38,7 +38,7 @@ fn every_example_computes_and_every_quantity_has_a_name() {
     for protocol in catalogue::all() {
         let Some(example) = &protocol.example else { continue };
         let who = facts(Sex::Female, example.age_years, example.mass_kg, example.height_cm.unwrap_or(170.0));
-        let outcome = compute(&Trial::of(protocol, who, &example.inputs)).unwrap_or_else(|e| panic!("{}: {e:?}", protocol.id));
+        let outcome = compute(&TestRecord::of(protocol, who, &example.inputs)).unwrap_or_else(|e| panic!("{}: {e:?}", protocol.id));
         assert!(outcome.result(protocol.headline()).is_some(), "{} has no {}", protocol.id, protocol.headline());
         assert!(outcome.refused.is_empty(), "{}: {:?}", protocol.id, outcome.refused);
         for (quantity, _) in &outcome.results {

@@ -11,7 +11,7 @@ use impulso_core::{
     person::{Facts, Sex},
     report,
     run::event::Conditions,
-    trial::{Circumstances, FlagCode, Inputs, Options, Outcome, Trial, compute},
+    test_record::{Circumstances, FlagCode, Inputs, Options, Outcome, TestRecord, compute},
     typical_error::Own,
     units::{Age, BodyMass, Bpm},
 };
@@ -46,19 +46,25 @@ impl Test {
         test
     }
 
-    fn trial(&self) -> Trial<'_> {
-        Trial { protocol: self.protocol, facts: self.facts, inputs: &self.inputs, options: self.options, circumstances: self.circumstances }
+    fn record(&self) -> TestRecord<'_> {
+        TestRecord {
+            protocol: self.protocol,
+            facts: self.facts,
+            inputs: &self.inputs,
+            options: self.options,
+            circumstances: self.circumstances,
+        }
     }
 
     fn try_compute(&self) -> Result<Outcome<'static>, InputError> {
         // The protocol and the inputs outlive the test through the catalogue and a leak that ends with the process.
         let inputs: &'static Inputs = Box::leak(Box::new(self.inputs.clone()));
-        compute(&Trial { inputs, ..Trial { protocol: self.protocol, ..self.still() } })
+        compute(&TestRecord { inputs, ..TestRecord { protocol: self.protocol, ..self.still() } })
     }
 
-    fn still(&self) -> Trial<'static> {
+    fn still(&self) -> TestRecord<'static> {
         static NONE: Inputs = Inputs::new();
-        Trial { protocol: self.protocol, facts: self.facts, inputs: &NONE, options: self.options, circumstances: self.circumstances }
+        TestRecord { protocol: self.protocol, facts: self.facts, inputs: &NONE, options: self.options, circumstances: self.circumstances }
     }
 
     fn compute(&self) -> Outcome<'static> {
@@ -498,8 +504,9 @@ mod norms_of_vo2max {
     fn over_60_the_level_of_living_independently_is_shown() {
         for (sex, age, level) in [(Sex::Male, 61.0, Some(18.0)), (Sex::Female, 66.0, Some(15.0)), (Sex::Male, 60.0, None)] {
             let test = Test::of("mile-walk", facts(sex, age, 75.0), &[("time_s", 900.0), ("hr_end", 130.0)]);
-            let outcome = compute(&test.trial()).unwrap();
-            let page = report::report(&test.trial(), &Conditions::new(), &outcome, &|_| Own::default(), impulso_core::units::Units::Metric);
+            let outcome = compute(&test.record()).unwrap();
+            let page =
+                report::report(&test.record(), &Conditions::new(), &outcome, &|_| Own::default(), impulso_core::units::Units::Metric);
             assert_eq!(page.quantities.iter().find(|q| q.key == "vo2max").unwrap().independence, level);
         }
     }
@@ -512,12 +519,12 @@ mod every_estimate {
     fn carries_value_unit_method_standard_error_where_known_and_its_flags() {
         for protocol in catalogue::all() {
             let example = protocol.example.as_ref().unwrap();
-            let trial = Trial::of(protocol, facts(Sex::Male, example.age_years, example.mass_kg), &example.inputs);
-            let outcome = compute(&trial).unwrap();
+            let record = TestRecord::of(protocol, facts(Sex::Male, example.age_years, example.mass_kg), &example.inputs);
+            let outcome = compute(&record).unwrap();
             for (quantity, estimate) in outcome.results.iter().filter(|(_, e)| e.equation.is_estimate()) {
                 assert!(estimate.value.is_finite() && !estimate.equation.name().is_empty(), "{}", protocol.id);
                 assert!(!impulso_core::quantity::unit(quantity).is_empty(), "{quantity}");
-                let page = report::report(&trial, &Conditions::new(), &outcome, &|_| Own::default(), impulso_core::units::Units::Metric);
+                let page = report::report(&record, &Conditions::new(), &outcome, &|_| Own::default(), impulso_core::units::Units::Metric);
                 let shown = page.quantities.iter().find(|q| q.key == *quantity).unwrap();
                 assert!(shown.is_estimate && shown.method == estimate.equation.name());
             }

@@ -11,7 +11,7 @@ use impulso_core::{
     inputs::Value,
     person::Sex,
     run::{Kind, Setup, Status, timeline::Tone},
-    trial::{Trial, compute},
+    test_record::{TestRecord, compute},
     units::{Age, BodyMass, Cadence, Height},
 };
 use screen::{Floor, Screen};
@@ -35,7 +35,7 @@ fn closed(floor: &mut Floor, s: f64) -> Json {
     let state = floor.state();
     assert_eq!(state.status, Status::Finished);
     let inputs = state.inputs(floor.protocol, &floor.setup);
-    compute(&Trial::of(floor.protocol, floor.setup.facts(), &inputs)).unwrap();
+    compute(&TestRecord::of(floor.protocol, floor.setup.facts(), &inputs)).unwrap();
     serde_json::to_value(inputs).unwrap()
 }
 

@@ -8,7 +8,7 @@ use impulso_core::{
     conditions::Answer,
     inputs::Value,
     run::{Kind, Setup},
-    trial::{Trial, compute},
+    test_record::{TestRecord, compute},
     units::{Age, BodyMass, Height},
 };
 use proptest::prelude::*;
@@ -27,7 +27,7 @@ fn inputs(floor: &Floor) -> Json {
     let state = floor.state();
     let inputs = state.sheet().unwrap().inputs();
     if state.can_finish {
-        compute(&Trial::of(floor.protocol, floor.setup.facts(), &inputs)).unwrap();
+        compute(&TestRecord::of(floor.protocol, floor.setup.facts(), &inputs)).unwrap();
     }
     serde_json::to_value(inputs).unwrap()
 }

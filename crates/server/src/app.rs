@@ -4,8 +4,8 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, entries, everything, goals, happenings, health, history, join, library, made_up, people, photos, points, practice, readiness,
-    rehearsals, reports, results, retests, roster, row_time, runs, session, today, trend, visits,
+    assess, best_vo2max, entries, everything, goals, health, history, join, library, life_events, made_up, people, photos, points,
+    practice, readiness, rehearsals, reports, results, retests, roster, row_time, runs, session, today, trend, visits,
 };
 
 /// The routes under `/api`.
@@ -39,12 +39,12 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(people::update)
         .service(people::record)
         .service(everything::out)
-        .service(everything::take_in)
+        .service(everything::import_practice)
         .service(everything::measures)
         .service(everything::measures_of)
         .service(people::erase)
-        .service(happenings::add)
-        .service(happenings::remove)
+        .service(life_events::add)
+        .service(life_events::remove)
         .service(photos::list)
         .service(photos::keep)
         .service(photos::get)
@@ -54,7 +54,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(readiness::advise)
         .service(readiness::keep)
         .service(library::list)
-        .service(library::kit)
+        .service(library::equipment)
         .service(library::get)
         .service(library::copy)
         .service(library::type_error)
@@ -77,6 +77,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(entries::enter)
         .service(entries::correct)
         .service(results::get)
+        .service(best_vo2max::get)
         .service(trend::get)
         .service(retests::preview)
         .service(retests::keep)

@@ -3,7 +3,7 @@
 use chrono::NaiveDate;
 use impulso_core::{catalogue::Protocol, done::Done, life_event::LifeEvent, progress::Audience};
 use impulso_store::{
-    PersonId, Scope, happenings,
+    PersonId, Scope, life_events,
     people::{self, Person},
     results::{self, Stored},
 };
@@ -36,7 +36,7 @@ impl Dossier {
             person: people::get(scope, person).await?,
             shelf: Shelf::of(scope).await?,
             history: results::of_person(scope, person).await?,
-            noted: happenings::of_person(scope, person).await?,
+            noted: life_events::of_person(scope, person).await?,
             today: auth::today(scope).await?,
         })
     }
@@ -57,12 +57,12 @@ impl Dossier {
     }
 
     /// What a sentence to the person takes into account, in their own units.
-    pub fn told(&self) -> Audience {
-        Audience { noted: self.happenings(), units: self.person.profile.units }
+    pub fn audience(&self) -> Audience {
+        Audience { noted: self.events(), units: self.person.profile.units }
     }
 
     /// What happened along the way.
-    pub fn happenings(&self) -> Vec<LifeEvent> {
-        self.noted.iter().map(|(_, happening)| happening.clone()).collect()
+    pub fn events(&self) -> Vec<LifeEvent> {
+        self.noted.iter().map(|(_, event)| event.clone()).collect()
     }
 }

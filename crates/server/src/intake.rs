@@ -62,7 +62,7 @@ pub struct Intake {
     /// Who watches.
     pub hub: Hub,
     /// What this process knows of open runs.
-    pub recall: RunCache,
+    pub cache: RunCache,
     /// How fast a run's clock passes.
     pub rate: ClockRate,
 }
@@ -77,7 +77,7 @@ struct Work {
 impl Intake {
     /// Remembers a run that was set up just now, so that the start of its clock is as quick as every later event.
     pub fn is_set_up(&self, practice: PracticeId, run: Run) {
-        self.recall.put(CachedRun { practice, run, log: Log::default() });
+        self.cache.put(CachedRun { practice, run, log: Log::default() });
     }
 
     /// Takes events in on behalf of a coach, or of a partner who has no account, in one transaction, and shows the run as it
@@ -85,7 +85,7 @@ impl Intake {
     ///
     /// # Errors
     /// What [`check`] refuses, and a gap in a screen's sequence; nothing is stored then.
-    pub async fn take_in(&self, store: &Store, practice: PracticeId, sender: Sender, id: RunId, batch: Batch) -> ApiResult<Appended> {
+    pub async fn accept(&self, store: &Store, practice: PracticeId, sender: Sender, id: RunId, batch: Batch) -> ApiResult<Appended> {
         let Batch { mut events, sent_at } = batch;
         if events.len() > BATCH_MAX {
             let message = format!("{} entries at once; {BATCH_MAX} is the most. Send them in parts.", events.len());
@@ -93,7 +93,7 @@ impl Intake {
         }
         events.iter_mut().for_each(hear);
         let may_close = |e: &Event| e.kind.is_end() || matches!(e.kind, Kind::Undone { .. });
-        let mut remembered = self.recall.take(practice, id);
+        let mut remembered = self.cache.take(practice, id);
         if let Some(known) = remembered.take_if(|_| !events.iter().any(may_close)) {
             match self.at_once(store, sender, known, events.clone(), sent_at).await? {
                 AtOnce::Done(appended) => return Ok(*appended),
@@ -105,7 +105,7 @@ impl Intake {
             Some(remembered) => remembered,
             None => CachedRun { practice, run: runs::get(&mut scope, id).await?, log: Log::default() },
         };
-        let closed_at = runs::take(&mut scope, id, &mut log).await?;
+        let closed_at = runs::lock(&mut scope, id, &mut log).await?;
         let now = run_clock(&run, self.rate);
         move_onto_clock(&mut events, sent_at, now)?;
         let is_open = closed_at.is_none();
@@ -160,7 +160,7 @@ impl Intake {
     /// Shows the run as it is now to everyone who watches it, and remembers it.
     fn show(&self, now: CachedRun, done: runs::Appended, view: RunView) -> Appended {
         self.hub.took_in(now.practice, &view);
-        self.recall.put(now);
+        self.cache.put(now);
         Appended { stored: done.stored, known: done.known, late: done.late, view }
     }
 }

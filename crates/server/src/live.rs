@@ -156,26 +156,26 @@ impl Hub {
     }
 
     /// Follows what other processes take in, for as long as this one lives.
-    pub async fn follow(self, store: Store, rate: ClockRate, sessions: Known, recall: RunCache) {
+    pub async fn follow(self, store: Store, rate: ClockRate, sessions: Known, cache: RunCache) {
         loop {
             // Whatever was ended or erased meanwhile was not heard of.
             sessions.forget();
-            recall.forget();
-            if let Err(error) = self.follow_once(&store, rate, &sessions, &recall).await {
+            cache.forget();
+            if let Err(error) = self.follow_once(&store, rate, &sessions, &cache).await {
                 tracing::warn!(%error, "the live channel lost the database; trying again");
             }
             time::sleep(Duration::from_secs(1)).await;
         }
     }
 
-    async fn follow_once(&self, store: &Store, rate: ClockRate, sessions: &Known, recall: &RunCache) -> ApiResult<()> {
+    async fn follow_once(&self, store: &Store, rate: ClockRate, sessions: &Known, cache: &RunCache) -> ApiResult<()> {
         let mut changes = runs::changes(store).await?;
         loop {
             let changed: Vec<Key> = match changes.next().await? {
                 runs::Change::Of(practice, run) => vec![(practice, run)],
                 runs::Change::Unknown | runs::Change::Erased => {
                     sessions.forget();
-                    recall.forget();
+                    cache.forget();
                     self.say_all_changed();
                     self.lock().keys().copied().collect()
                 }

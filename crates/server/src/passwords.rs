@@ -44,7 +44,7 @@ impl Passwords {
             ApiError::new(StatusCode::SERVICE_UNAVAILABLE, "busy", "Too many people sign in at this moment. Try again in a few seconds.")
                 .retry_after(5)
         };
-        let place = Place::take(&self.waiting);
+        let place = Queued::join(&self.waiting);
         if place.before >= limits::PASSWORDS_WAITING {
             return Err(busy());
         }
@@ -81,18 +81,18 @@ impl Passwords {
 }
 
 /// A place in the queue; given up also by whoever hangs up while waiting.
-struct Place<'a> {
+struct Queued<'a> {
     waiting: &'a AtomicUsize,
     before: usize,
 }
 
-impl<'a> Place<'a> {
-    fn take(waiting: &'a AtomicUsize) -> Self {
+impl<'a> Queued<'a> {
+    fn join(waiting: &'a AtomicUsize) -> Self {
         Self { waiting, before: waiting.fetch_add(1, Ordering::Relaxed) }
     }
 }
 
-impl Drop for Place<'_> {
+impl Drop for Queued<'_> {
     fn drop(&mut self) {
         self.waiting.fetch_sub(1, Ordering::Relaxed);
     }

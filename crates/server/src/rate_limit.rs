@@ -57,10 +57,10 @@ impl RateLimit {
             .map_err(|_| ApiError::new(StatusCode::TOO_MANY_REQUESTS, "too_many_tries", self.message).retry_after(self.wait_s))
     }
 
-    /// The key as it is kept. Beyond [`limits::BRAKE_KEYS`] only a thousand more are told apart.
+    /// The key as it is kept. Beyond [`limits::RATE_KEYS`] only a thousand more are told apart.
     fn key(&self, text: &str) -> Key {
         let whole = hashed(text);
-        if self.limiter.len() < limits::BRAKE_KEYS {
+        if self.limiter.len() < limits::RATE_KEYS {
             return whole;
         }
         let mut key = Key::default();
@@ -71,7 +71,7 @@ impl RateLimit {
 
     /// Forgets keys that are as good as new, now and then.
     fn tidy(&self) {
-        if self.since_tidied.fetch_add(1, Ordering::Relaxed) >= limits::BRAKE_KEYS / 4 {
+        if self.since_tidied.fetch_add(1, Ordering::Relaxed) >= limits::RATE_KEYS / 4 {
             self.since_tidied.store(0, Ordering::Relaxed);
             self.limiter.retain_recent();
             self.limiter.shrink_to_fit();
@@ -190,10 +190,10 @@ mod tests {
     fn any_number_of_keys_of_any_length_are_a_bounded_number_of_bytes() {
         let rates = RateLimits::new(&Settings::of(""));
         let long = "x".repeat(1_000);
-        for k in 0..limits::BRAKE_KEYS + 4_000 {
+        for k in 0..limits::RATE_KEYS + 4_000 {
             let _ = rates.account.count(&format!("{k}{long}"));
         }
-        assert!(rates.account.keys() <= limits::BRAKE_KEYS + 1024, "{}", rates.account.keys());
+        assert!(rates.account.keys() <= limits::RATE_KEYS + 1024, "{}", rates.account.keys());
         assert_eq!(size_of::<Key>(), 16);
     }
 }

@@ -126,27 +126,27 @@ mod tests {
 
     #[test]
     fn a_run_is_taken_by_one_at_a_time_and_by_its_own_practice_only() {
-        let (recall, own, other) = (RunCache::default(), PracticeId(Uuid::from_u128(1)), PracticeId(Uuid::from_u128(2)));
+        let (cache, own, other) = (RunCache::default(), PracticeId(Uuid::from_u128(1)), PracticeId(Uuid::from_u128(2)));
         let kept = remembered(own, false);
         let id = kept.run.id;
-        recall.put(kept);
-        let taken = recall.take(own, id).unwrap();
-        assert!(recall.take(own, id).is_none(), "somebody works on it");
-        recall.put(taken);
-        assert!(recall.take(other, id).is_none());
+        cache.put(kept);
+        let taken = cache.take(own, id).unwrap();
+        assert!(cache.take(own, id).is_none(), "somebody works on it");
+        cache.put(taken);
+        assert!(cache.take(other, id).is_none());
     }
 
     #[test]
     fn a_closed_run_is_forgotten_and_the_oldest_make_room() {
-        let (recall, own) = (RunCache::default(), PracticeId(Uuid::from_u128(1)));
+        let (cache, own) = (RunCache::default(), PracticeId(Uuid::from_u128(1)));
         let closed = remembered(own, true);
         let id = closed.run.id;
-        recall.put(closed);
-        assert!(recall.take(own, id).is_none());
+        cache.put(closed);
+        assert!(cache.take(own, id).is_none());
         let first = remembered(own, false);
         let oldest = first.run.id;
-        recall.put(first);
-        (0..RUNS_MAX.get()).for_each(|_| recall.put(remembered(own, false)));
-        assert!(recall.take(own, oldest).is_none());
+        cache.put(first);
+        (0..RUNS_MAX.get()).for_each(|_| cache.put(remembered(own, false)));
+        assert!(cache.take(own, oldest).is_none());
     }
 }

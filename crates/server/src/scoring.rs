@@ -8,7 +8,7 @@ use impulso_core::{
     progress::{self, Known},
     typical_error::Own,
 };
-use impulso_store::{PersonId, Scope, Store, happenings, practices, repeats, results, set_aside, typed_errors};
+use impulso_store::{PersonId, Scope, Store, life_events, practices, repeats, results, set_aside, typed_errors};
 
 use crate::{ApiResult, shelf::Shelf};
 
@@ -83,5 +83,5 @@ pub async fn own(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<S
 
 /// What happened to a person along the way.
 pub async fn noted(scope: &mut Scope, person: PersonId) -> ApiResult<Vec<LifeEvent>> {
-    Ok(happenings::of_person(scope, person).await?.into_iter().map(|(_, happening)| happening).collect())
+    Ok(life_events::of_person(scope, person).await?.into_iter().map(|(_, event)| event).collect())
 }

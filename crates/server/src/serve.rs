@@ -57,10 +57,10 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     let rate = settings.clock_rate();
     let hub = Hub::new(std::time::Duration::from_secs(60 * settings.session_minutes.max(1).unsigned_abs()));
     let known = Known::default();
-    let recall = RunCache::default();
-    tokio::spawn(hub.clone().follow(store.clone(), rate, known.clone(), recall.clone()));
+    let cache = RunCache::default();
+    tokio::spawn(hub.clone().follow(store.clone(), rate, known.clone(), cache.clone()));
     tokio::spawn(hub.clone().tell(store.clone()));
-    let intake = web::Data::new(Intake { hub: hub.clone(), recall, rate });
+    let intake = web::Data::new(Intake { hub: hub.clone(), cache, rate });
     let hub = web::Data::new(hub);
     let marks = web::Data::new(DeviceCookies::new(&key, settings.tls));
     let rates = web::Data::new(RateLimits::new(settings));

@@ -54,7 +54,7 @@ impl Known {
     }
 
     /// A session looked up not long ago; else how often all were forgotten so far.
-    fn recall(&self, hash: &[u8]) -> Result<State, u64> {
+    fn find(&self, hash: &[u8]) -> Result<State, u64> {
         let mut memory = self.lock();
         let forgotten = memory.forgotten;
         let fresh = memory.states.get(hash).filter(|(at, _)| at.elapsed() < REMEMBERED_FOR);
@@ -99,7 +99,7 @@ impl PostgresSessions {
 impl SessionStore for PostgresSessions {
     async fn load(&self, key: &SessionKey) -> Result<Option<State>, LoadError> {
         let hash = hash(key);
-        let forgotten = match self.known.recall(&hash) {
+        let forgotten = match self.known.find(&hash) {
             Ok(state) => return Ok(Some(state)),
             Err(forgotten) => forgotten,
         };
@@ -144,12 +144,12 @@ mod tests {
     fn what_was_looked_up_before_all_were_forgotten_is_not_remembered_after() {
         let known = Known::default();
         let state = State::from([("coach".to_owned(), "7".to_owned())]);
-        let before = known.recall(b"a").unwrap_err();
+        let before = known.find(b"a").unwrap_err();
         known.remember(b"a".to_vec(), state.clone(), before);
-        assert_eq!(known.recall(b"a"), Ok(state.clone()));
-        let looking = known.recall(b"b").unwrap_err();
+        assert_eq!(known.find(b"a"), Ok(state.clone()));
+        let looking = known.find(b"b").unwrap_err();
         known.forget();
         known.remember(b"b".to_vec(), state, looking);
-        assert!(known.recall(b"a").is_err() && known.recall(b"b").is_err());
+        assert!(known.find(b"a").is_err() && known.find(b"b").is_err());
     }
 }

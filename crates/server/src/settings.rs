@@ -118,7 +118,7 @@ pub mod limits {
     /// What all partners of one run may send from one address, requests a second: a class behind one access point.
     pub const SENT_BY_CLASS: u32 = 100;
     /// So many keys a limit tells apart; beyond that, some share.
-    pub const BRAKE_KEYS: usize = 20_000;
+    pub const RATE_KEYS: usize = 20_000;
     /// How many requests wait for a password check before the next is sent away.
     pub const PASSWORDS_WAITING: usize = 32;
     /// How long one waits.

@@ -181,7 +181,7 @@ pub fn measures(scope: &mut Scope, person: Option<crate::PersonId>) -> impl Stre
         Measure,
         r#"select p.name, s.on_date as "on!", s.result_id as "result!", s.protocol_id as "protocol!", s.quantity as "quantity!",
              s.value as "value!", r.facts as "facts!", r.conditions as "conditions!",
-             r.inputs - 'series' - 'stages' as "inputs!",
+             r.inputs - 'series' as "inputs!",
              coalesce(r.inputs->>'source', r.inputs->>'device', r.conditions->>'source') as source, r.remarks as "remarks!"
          from scores s join people p on p.practice_id = s.practice_id and p.id = s.person_id
              join results r on r.practice_id = s.practice_id and r.id = s.result_id

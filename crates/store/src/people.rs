@@ -189,7 +189,7 @@ pub async fn lock(scope: &mut Scope, id: PersonId) -> Result<()> {
 }
 
 /// Clients whose name is written much like this one, the likest first; few of them.
-pub async fn alike(scope: &mut Scope, name: &str) -> Result<Vec<(PersonId, String, NaiveDate)>> {
+pub async fn with_similar_name(scope: &mut Scope, name: &str) -> Result<Vec<(PersonId, String, NaiveDate)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
         "select id, name, born from people where practice_id = $1 and name_key % $2 order by similarity(name_key, $2) desc, id limit 10",

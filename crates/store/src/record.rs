@@ -31,7 +31,7 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Value> {
                    from retest_plans n where n.practice_id = $1 and n.person_id = $2), '[]'),
                'retests', coalesce((select jsonb_agg(to_jsonb(t) - array['practice_id', 'person_id'] order by t.due_on)
                    from retests t where t.practice_id = $1 and t.person_id = $2), '[]'),
-               'happenings', coalesce((select jsonb_agg(to_jsonb(h) - array['practice_id', 'person_id'] order by h.from_on)
+               'events', coalesce((select jsonb_agg(to_jsonb(h) - array['practice_id', 'person_id'] order by h.from_on)
                    from happenings h where h.practice_id = $1 and h.person_id = $2), '[]'),
                'visits', coalesce((select jsonb_agg((to_jsonb(v) - array['practice_id', 'person_id'])
                        || jsonb_build_object('events', coalesce((select jsonb_agg(e.body order by e.position)

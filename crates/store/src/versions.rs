@@ -53,11 +53,11 @@ pub struct Version {
     pub at: DateTime<Utc>,
 }
 
-/// Takes a result for this transaction, so that whoever corrects it next waits.
+/// Locks a result for this transaction, so that whoever corrects it next waits.
 ///
 /// # Errors
 /// [`crate::Error::NotFound`].
-pub async fn take(scope: &mut Scope, id: ResultId) -> Result<Stored> {
+pub async fn lock(scope: &mut Scope, id: ResultId) -> Result<Stored> {
     let practice = scope.practice_id();
     sqlx::query!("select id from results where practice_id = $1 and id = $2 for update", practice, id.0).fetch_one(scope.db()).await?;
     results::get(scope, id).await

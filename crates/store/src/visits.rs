@@ -184,12 +184,12 @@ pub async fn events_of_battery(scope: &mut Scope, person: PersonId, battery: &st
     rows.into_iter().map(|r| Ok((r.visit_id, read("visit event", r.body)?))).collect()
 }
 
-/// Takes a visit for this transaction: whoever comes next waits. Whatever changes a visit takes it first, before a run or a result that
+/// Locks a visit for this transaction: whoever comes next waits. Whatever changes a visit takes it first, before a run or a result that
 /// points to it is written, so that two never wait for each other.
 ///
 /// # Errors
 /// [`crate::Error::NotFound`].
-pub async fn take(scope: &mut Scope, id: Uuid) -> Result<Visit> {
+pub async fn lock(scope: &mut Scope, id: Uuid) -> Result<Visit> {
     let practice = scope.practice_id();
     sqlx::query!("select id from visits where practice_id = $1 and id = $2 for update", practice, id).fetch_one(scope.db()).await?;
     get(scope, id).await

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import type { RangeReport, StageLine } from "@/api/types";
+import type { StageLine } from "@/api/types";
 import { rounded } from "@/composables/numbers";
 
 /** Why two stages are enough: stage points, the line through those that count, the maximum it is carried to, the estimate. */
-const props = defineProps<{ line: StageLine; range?: RangeReport | null }>();
+const props = defineProps<{ line: StageLine; range?: { sentence: string; low: number; high: number } | null }>();
 /** The ends of what the estimate may be: its 95 % range where that is known, else what the predicted maximum alone may move it by. */
 const ends = computed(() => {
   const { vo2max, spread } = props.line;

@@ -3,6 +3,7 @@ import { computed, ref } from "vue";
 import { ofFloor } from "@/logic/floor";
 import type { RunView } from "@/api/types";
 import { minutes } from "@/logic/dates";
+import EstimateNow from "@/components/floor/EstimateNow.vue";
 import { isOffBeat, offBeat } from "@/floor/offBeat";
 import { rounded } from "@/composables/numbers";
 
@@ -58,6 +59,7 @@ function add() {
       <h2>Before you start</h2>
       <p>{{ view.count?.rule }}</p>
     </div>
+    <EstimateNow v-if="view.state.estimate" :estimate="view.state.estimate" />
 
     <table v-if="read.length">
       <caption class="visually-hidden">

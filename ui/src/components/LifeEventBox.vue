@@ -10,7 +10,7 @@ import DateField from "@/components/fields/DateField.vue";
 import { useAction } from "@/composables/useAction";
 
 /** What happened along the way: dated notes that stand beside the numbers. */
-const props = defineProps<{ person: string; happenings: PersonPage["happenings"] }>();
+const props = defineProps<{ person: string; events: PersonPage["events"] }>();
 const emit = defineEmits<{ changed: [] }>();
 const kinds = [
   ["illness", "Illness"],
@@ -23,7 +23,7 @@ const kinds = [
 const open = ref(false);
 /** The latest one; the others stand on the time line too. */
 const all = ref(false);
-const seen = computed(() => (all.value ? props.happenings : props.happenings.slice(-1)));
+const seen = computed(() => (all.value ? props.events : props.events.slice(-1)));
 const empty = () => ({ id: uuid(), kind: "illness" as (typeof kinds)[number][0], from_on: "", until_on: "", words: "" });
 const form = reactive(empty());
 const { busy, failure, run } = useAction();
@@ -31,7 +31,7 @@ const wrong = (key: string) => (failure.value?.field === key ? failure.value.mes
 async function note() {
   const body = { ...form, until_on: form.until_on || null };
   const kept = await run(async () => {
-    await take(api.POST("/api/people/{id}/happenings", { params: { path: { id: props.person } }, body }));
+    await take(api.POST("/api/people/{id}/events", { params: { path: { id: props.person } }, body }));
     return true;
   });
   if (!kept) return;
@@ -41,7 +41,7 @@ async function note() {
 }
 async function remove(id: string) {
   await run(async () => {
-    await take(api.DELETE("/api/happenings/{id}", { params: { path: { id } } }));
+    await take(api.DELETE("/api/life-events/{id}", { params: { path: { id } } }));
     emit("changed");
   });
 }
@@ -50,21 +50,20 @@ async function remove(id: string) {
 <template>
   <div class="box">
     <h2>Events</h2>
-    <p v-if="!happenings.length && !open" class="soft">
+    <p v-if="!events.length && !open" class="soft">
       An illness, a break, a new job: note it here, and the changes after it are shown with it.
     </p>
-    <ul v-if="happenings.length">
+    <ul v-if="events.length">
       <li v-for="h in seen" :key="h.id">
         <span
-          >{{ dayShort(h.happening.from_on)
-          }}<template v-if="h.happening.until_on"> to {{ dayShort(h.happening.until_on) }}</template></span
+          >{{ dayShort(h.event.from_on) }}<template v-if="h.event.until_on"> to {{ dayShort(h.event.until_on) }}</template></span
         >
         <span>{{ h.said }}</span>
         <button type="button" class="plain" :aria-label="`Take away: ${h.said}`" @click="remove(h.id)">×</button>
       </li>
     </ul>
-    <p v-if="happenings.length > seen.length">
-      <button type="button" class="link" @click="all = true">Show all {{ happenings.length }}</button>
+    <p v-if="events.length > seen.length">
+      <button type="button" class="link" @click="all = true">Show all {{ events.length }}</button>
     </p>
     <form v-if="open" @submit.prevent="note">
       <TextField label="What"

@@ -79,7 +79,7 @@ function read() {
   const shownBefore = given(was?.conditions ?? {}, asked.value, units.value);
   for (const key of Object.keys(conditions)) {
     const kept = was?.conditions[key];
-    if (kept !== undefined && shownBefore[key] === draft.value.given[key]) conditions[key] = kept as never;
+    if (kept !== undefined && shownBefore[key] === draft.value.given[key]) conditions[key] = kept;
   }
   // A side that is missing is asked for once.
   const open = missingSide(inputs.value, values);
@@ -103,10 +103,10 @@ function read() {
     stages.push({ load_kgm_min: number(stage.load), heart_rates });
   }
   return {
-    inputs: values as never,
+    inputs: values,
     stages,
     conditions,
-    hr_max_method: (draft.value.method || null) as never,
+    hr_max_method: draft.value.method || null,
     resting_hr: draft.value.resting ? number(draft.value.resting) : null,
     hr_max: draft.value.measured ? number(draft.value.measured) : null,
     series_csv: draft.value.series || null,

@@ -30,11 +30,10 @@ watch(
   }, 80),
 );
 async function send() {
-  const change = { change: doing.value, ...(doing.value === "moved" ? { person: to.value!.id } : {}) };
-  const body = { id: id.value, seen: props.r.versions.length, reason: reason.value, ...change };
-  const kept = await run(() =>
-    take(api.POST("/api/results/{id}/corrections", { params: { path: { id: props.r.id } }, body: body as never })),
-  );
+  if (!doing.value) return;
+  const said = { id: id.value, seen: props.r.versions.length, reason: reason.value };
+  const body = doing.value === "moved" ? { ...said, change: doing.value, person: to.value!.id } : { ...said, change: doing.value };
+  const kept = await run(() => take(api.POST("/api/results/{id}/corrections", { params: { path: { id: props.r.id } }, body: body })));
   if (!kept) return;
   doing.value = null;
   emit("changed");

@@ -8,7 +8,7 @@ const props = defineProps<{
   line: HistoryLine;
   from: string;
   until: string;
-  happenings: { from_on: string; words: string }[];
+  events: { from_on: string; words: string }[];
   /** Without the sentence: it stands elsewhere on the page. */
   brief?: boolean;
 }>();
@@ -44,7 +44,7 @@ const band = computed(() => {
   const [a, b] = [y(scale.value.base + scale.value.noise), y(scale.value.base - scale.value.noise)];
   return { y: Math.min(a, b), height: Math.abs(a - b) };
 });
-const along = computed(() => props.happenings.filter((h) => h.from_on >= props.from && h.from_on <= props.until));
+const along = computed(() => props.events.filter((h) => h.from_on >= props.from && h.from_on <= props.until));
 const first = computed(() => taken.value[0]);
 const last = computed(() => taken.value.at(-1));
 /** The highest and the lowest value, as they are said; one where they are the same. */

@@ -38,12 +38,12 @@ const items = computed<Item[]>(() => {
       to: `/results/${t.id}`,
       early: t.stopped,
     }));
-  const events = p.happenings.map<Item>((h) => ({
+  const events = p.events.map<Item>((h) => ({
     key: h.id,
-    on: h.happening.from_on,
+    on: h.event.from_on,
     kind: "event",
     what: h.said,
-    got: h.happening.until_on ? `to ${dayShort(h.happening.until_on)}` : "",
+    got: h.event.until_on ? `to ${dayShort(h.event.until_on)}` : "",
   }));
   const goals = p.goals.flatMap<Item>((g) => [
     { key: `${g.id}from`, on: g.from_on, kind: "goal", what: `Goal set: ${g.wanted}`, got: `by ${dayShort(g.by)}` },

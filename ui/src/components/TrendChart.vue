@@ -8,7 +8,7 @@ import VChart from "vue-echarts";
 import { useRouter } from "vue-router";
 import type { TrendPage } from "@/api/types";
 import { dayShort } from "@/logic/dates";
-import { happened } from "@/logic/lifeEvent";
+import { lifeEventWords } from "@/logic/lifeEvent";
 
 /** One measure over time with the band of the test's own noise around the first comparable test. */
 use([LineChart, ScatterChart, GridComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent, SVGRenderer]);
@@ -100,7 +100,7 @@ const option = computed(() => {
           lineStyle: { color: token("--ochre"), type: "dashed", width: 1.5 },
           label: { color: token("--ochre"), fontSize: 14, position: "insideEndTop", formatter: (p: { name: string }) => p.name },
           data: [
-            ...props.trend.happenings.map((h) => ({ xAxis: h.from_on, name: h.words ?? happened[h.kind] })),
+            ...props.trend.events.map((h) => ({ xAxis: h.from_on, name: h.words ?? lifeEventWords[h.kind] })),
             // How far each estimate may be off: a bar through it.
             ...ranges.map((r) => [
               {

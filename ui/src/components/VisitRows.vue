@@ -32,7 +32,8 @@ const stands = computed(() => props.rows.some((r) => r.pass || r.standing));
           <template v-if="row.figures.length"
             ><span v-for="f in row.figures" :key="f.label" class="figure"
               ><b class="num">{{ f.value }}</b
-              ><small v-if="row.figures.length > 1 || f.label !== 'points'">{{ f.label }}</small></span
+              ><small v-if="row.figures.length > 1 || f.label !== 'points'">{{ f.label }}</small
+              ><small v-if="f.range" class="soft">{{ f.range }}</small></span
             ></template
           >
           <span v-else class="soft"

@@ -32,12 +32,12 @@ export function useCount(floor: Floor, slot?: () => number | undefined) {
   function tap() {
     if (!inWindow.value) return;
     tapsHere.value++;
-    void run.happened({ kind: "tap" }, slot?.());
+    void run.record({ kind: "tap" }, slot?.());
   }
   function recount() {
     recountHere.value = run.elapsed();
     tapsHere.value = 0;
-    void run.happened({ kind: "recount_started" }, slot?.());
+    void run.record({ kind: "recount_started" }, slot?.());
     const length = counting.value ? counting.value.end - counting.value.start : 0;
     floor.tone("count", recountHere.value);
     floor.tone("stop", recountHere.value + length);

@@ -105,7 +105,7 @@ export function useFloor() {
   const begun = ref(0);
   async function start() {
     if (run.startedAt !== null) return;
-    void run.happened({ kind: "clock_started" });
+    void run.record({ kind: "clock_started" });
     begun.value++;
     await soundOn();
   }

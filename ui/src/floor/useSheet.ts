@@ -168,27 +168,27 @@ export function useSheet(floor: Floor, closed: () => boolean) {
   async function take(value: number | string | Record<string, boolean>) {
     const open = due.value;
     if (open && typeof value === "number" && (await taking.took(value, open))) return;
-    await run.happened({ kind: "taken", ...rowKey(), value });
+    await run.record({ kind: "taken", ...rowKey(), value });
   }
   async function begin() {
     localStart.value = ms.value;
     localCount.value = null;
-    await run.happened({ kind: "watch_started", ...rowKey() });
+    await run.record({ kind: "watch_started", ...rowKey() });
   }
-  const end = () => run.happened({ kind: "watch_ended" });
+  const end = () => run.record({ kind: "watch_ended" });
   async function tally(by: 1 | -1) {
     if ((by < 0 && count.value < 1) || nought.value || (by > 0 && rung.value)) return;
     localCount.value = count.value + by;
-    await run.happened({ kind: "counted", ...rowKey(), by });
+    await run.record({ kind: "counted", ...rowKey(), by });
   }
   /** One more of what is counted beside it. */
-  const tallyBeside = (input: string) => run.happened({ kind: "counted", ...rowKey(), input, by: 1 });
-  const cross = () => run.happened({ kind: "crossed" });
-  const missBeat = () => run.happened({ kind: "beat_missed" });
+  const tallyBeside = (input: string) => run.record({ kind: "counted", ...rowKey(), input, by: 1 });
+  const cross = () => run.record({ kind: "crossed" });
+  const missBeat = () => run.record({ kind: "beat_missed" });
   const lift = (load_kg: number, made: boolean, reason: string | null) =>
-    run.happened({ kind: "lifted", load_kg, made, ...(reason ? { reason } : {}) });
-  const strike = (r: SheetRow, nth: number) => run.happened({ kind: "struck", input: r.input, side: r.side ?? undefined, attempt: nth });
-  const swap = () => run.happened({ kind: "sides_swapped" });
+    run.record({ kind: "lifted", load_kg, made, ...(reason ? { reason } : {}) });
+  const strike = (r: SheetRow, nth: number) => run.record({ kind: "struck", input: r.input, side: r.side ?? undefined, attempt: nth });
+  const swap = () => run.record({ kind: "sides_swapped" });
   function choose(k: number) {
     localCount.value = null;
     chosen.value = k;

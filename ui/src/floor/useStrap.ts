@@ -33,7 +33,7 @@ export function useStrap() {
     const bytes = Array.from(new Uint8Array(value.buffer, value.byteOffset, value.byteLength), (b) => b.toString(16).padStart(2, "0")).join(
       "",
     );
-    void run.happened({ kind: "strap_heard", bytes, heard: null });
+    void run.record({ kind: "strap_heard", bytes, heard: null });
   }
 
   async function listen() {

@@ -26,16 +26,16 @@ export function useTaking(floor: Floor, asked: Ref<Due | null>) {
   function tap() {
     if (!open.value) return false;
     tapsHere.value++;
-    void run.happened({ kind: "tap" });
+    void run.record({ kind: "tap" });
     return true;
   }
   /** A number was typed for `at`: a count, the taps as they were offered, or a rate. Says whether it was one of the first two. */
   async function took(value: number, at: Due): Promise<boolean> {
     const { stage, minute } = at;
     if (way.value === "count" && at.window) {
-      await run.happened({ kind: "heart_rate_counted", stage, minute, count: value, window_s: at.window.seconds });
+      await run.record({ kind: "heart_rate_counted", stage, minute, count: value, window_s: at.window.seconds });
     } else if (suggested.value === value) {
-      await run.happened({ kind: "heart_rate_tapped", stage, minute });
+      await run.record({ kind: "heart_rate_tapped", stage, minute });
     } else return false;
     return true;
   }

@@ -63,19 +63,19 @@ export function useWatched(sheet: Ref<SheetState>, row: Ref<SheetRow>) {
     const input = ladderRow.value!.input;
     const now = stage.value.number;
     triedHere.value = [...tried.value, { stage: now, passed }];
-    await run.happened({ kind: "stage_tried", input, stage: now, passed });
+    await run.record({ kind: "stage_tried", input, stage: now, passed });
   }
   async function see(input: string, what: string) {
     const at = sheet.value.rows.find((r) => r.input === input);
     if (!at) return;
     seenHere.value = { ...seenHere.value, [input]: [...seen(at), what] };
-    await run.happened({ kind: "seen", input, what });
+    await run.record({ kind: "seen", input, what });
   }
   async function over() {
     const at = row.value;
     if (isOver(at.leg)) return;
     overHere.value = [...overHere.value, at.leg];
-    await run.happened({ kind: "movement_over", input: at.input });
+    await run.record({ kind: "movement_over", input: at.input });
   }
   return { ladder, tried, from, choices, ended, stage, stageWords, inMovement, isOver, next, tryStage, see, over };
 }

@@ -1,5 +1,5 @@
 /** What happened along the way, where nobody put it into words. */
-export const happened = {
+export const lifeEventWords = {
   illness: "illness",
   injury: "injury",
   break: "break",

@@ -1,9 +1,11 @@
+import type { HrMaxMethod } from "@/api/types";
+
 /** A test from paper as its form holds it: everything as it was typed. */
 export interface Paper {
   values: Record<string, string>;
   given: Record<string, string | boolean>;
   stages: { load: string; rates: Record<string, string> }[];
-  method: string;
+  method: "" | HrMaxMethod;
   resting: string;
   measured: string;
   mass: string;
@@ -19,7 +21,7 @@ export interface SetUpDraft {
   cadence: number | null;
   reason: string;
   load: number | null;
-  method: string;
+  method: "" | HrMaxMethod;
   ceiling: string;
   resting: string;
   max: string;

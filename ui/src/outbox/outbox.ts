@@ -50,8 +50,8 @@ export class Outbox<Answer> {
   ) {}
 
   /** Keeps an event on this screen, then sends it. Done once it is kept. */
-  async add(happened: Kind & Pick<RunEvent, "id" | "mono_ms" | "wall" | "slot">): Promise<void> {
-    const event = { ...happened, device: this.device, seq: 0 } as RunEvent;
+  async add(entry: Kind & Pick<RunEvent, "id" | "mono_ms" | "wall" | "slot">): Promise<void> {
+    const event = { ...entry, device: this.device, seq: 0 } as RunEvent;
     let settle: (fate: Fate) => void = () => {};
     this.fates.set(event.id, { fate: new Promise((done) => (settle = done)), settle });
     this.keeping++;

@@ -80,6 +80,6 @@ test("a run is remembered as it was last seen, for a day", async () => {
   const seen = (door: string, at: number) => ({ door, view: { id: door } as never, offset: 12, at });
   await queue.remember(seen("yesterday", 1_000));
   await queue.remember(seen("today", 1_000 + 25 * 3600 * 1000));
-  expect((await queue.recall("today"))?.offset).toBe(12);
-  expect(await queue.recall("yesterday")).toBeUndefined();
+  expect((await queue.restore("today"))?.offset).toBe(12);
+  expect(await queue.restore("yesterday")).toBeUndefined();
 });

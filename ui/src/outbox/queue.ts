@@ -49,7 +49,7 @@ export async function remember(seen: Seen) {
 }
 
 /** The run behind a door as it was last seen. */
-export const recall = async (door: string): Promise<Seen | undefined> => (await database()).get("views", door);
+export const restore = async (door: string): Promise<Seen | undefined> => (await database()).get("views", door);
 
 /** What is on its way into the database stands here too, written in the moment of the key: a reload in the next loses nothing. */
 const ON_ITS_WAY = "impulso.kept.";

@@ -9,7 +9,7 @@ import { inUnits } from "@/logic/units";
 import { parts } from "@/logic/beat";
 import { answers, given, isSo } from "@/logic/conditions";
 import type { SetUpDraft } from "@/logic/paper";
-import type { Ceiling, Conditions, HrMaxMethod, Unlike } from "@/api/types";
+import type { Ceiling, Conditions, Unlike } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PictureBox from "@/components/PictureBox.vue";
 import PageState from "@/components/PageState.vue";
@@ -121,7 +121,7 @@ async function begin() {
     conditions: conditions.value,
     overrule_reason: needsReason.value ? draft.value.reason : null,
     first_load: loads.value.length ? (draft.value.load ?? loads.value[0]!.kgm_min) : null,
-    hr_max_method: (draft.value.method || null) as HrMaxMethod | null,
+    hr_max_method: draft.value.method || null,
     ceiling: ceiling.value,
     resting_hr: draft.value.resting ? Number(draft.value.resting.replace(",", ".")) : null,
     visit,

@@ -3,7 +3,7 @@ import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import type { Fit, TestChoice } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
-import KitChips from "@/components/KitChips.vue";
+import EquipmentChips from "@/components/EquipmentChips.vue";
 import PageState from "@/components/PageState.vue";
 import { dayShort } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
@@ -13,7 +13,7 @@ import { useLoad } from "@/composables/useLoad";
 const props = defineProps<{ id: string }>();
 const { data: p, failure, loading, reload } = useLoad(() => take(api.GET("/api/people/{id}", { params: { path: { id: props.id } } })));
 const words = { suits: "suits", better_choice: "another suits better", unsuited: "does not suit" } as const;
-const kit = ref<string[] | null>(null);
+const equipment = ref<string[] | null>(null);
 const time = ref("");
 const crowd = ref("");
 const choice = ref<TestChoice | null>(null);
@@ -21,11 +21,11 @@ const choosing = useAction();
 const minutes = computed(() => (Number(time.value) > 0 ? Math.floor(Number(time.value)) : null));
 const people = computed(() => (Number(crowd.value) > 1 ? Math.min(500, Math.floor(Number(crowd.value))) : 1));
 async function choose() {
-  const body = { kit: kit.value, minutes: minutes.value, people: people.value };
+  const body = { equipment: equipment.value, minutes: minutes.value, people: people.value };
   choice.value =
     (await choosing.run(() => take(api.POST("/api/people/{id}/choose", { params: { path: { id: props.id } }, body })))) ?? choice.value;
 }
-watch([kit, minutes, people], () => void choose(), { immediate: true, deep: true });
+watch([equipment, minutes, people], () => void choose(), { immediate: true, deep: true });
 const all = computed(() => choice.value?.fits ?? []);
 const first = computed(() =>
   (choice.value?.first ?? []).flatMap((f) => {
@@ -79,7 +79,7 @@ const to = (fit: Fit) => `/people/${props.id}/assess/${fit.protocol}`;
       </div>
     </section>
     <h2>All tests</h2>
-    <KitChips v-model="kit" />
+    <EquipmentChips v-model="equipment" />
     <fieldset class="means">
       <legend class="visually-hidden">How much time, how many people</legend>
       <label class="time">Minutes <ElInput v-model="time" name="minutes" inputmode="numeric" placeholder="any" /></label>

@@ -109,11 +109,11 @@ async function keep() {
       return take(
         api.POST("/api/people/{id}/results", {
           params: { path: { id } },
-          body: { id: draft.value.id, protocol, visit, ...typedIn } as never,
+          body: { id: draft.value.id, protocol, visit, ...typedIn },
         }),
       );
-    const body = { id: draft.value.id, seen: draft.value.seen, reason: draft.value.reason, change: "corrected", ...typedIn };
-    return take(api.POST("/api/results/{id}/corrections", { params: { path: { id: props.result } }, body: body as never }));
+    const body = { id: draft.value.id, seen: draft.value.seen, reason: draft.value.reason, change: "corrected" as const, ...typedIn };
+    return take(api.POST("/api/results/{id}/corrections", { params: { path: { id: props.result } }, body: body }));
   });
   if (!kept) return;
   clear();

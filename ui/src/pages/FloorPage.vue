@@ -62,7 +62,7 @@ const after = computed(() => {
 /** The last thing that happens to a run. One that closes nothing (a reading is still missing) leaves the screen as it was. */
 async function end(kind: "finished" | "discarded") {
   finishing.value = true;
-  await run.settled(await run.happened({ kind }));
+  await run.settled(await run.record({ kind }));
   if (closedHere.value) await router.replace(after.value);
   finishing.value = false;
 }
@@ -74,10 +74,10 @@ async function undo() {
 async function stop() {
   const leaving = run.startedAt === null;
   finishing.value = leaving;
-  await run.happened({ kind: "stopped" });
+  await run.record({ kind: "stopped" });
   floor.soundOff();
   if (!leaving) return;
-  await run.happened({ kind: "stop_explained", reason: "assessor", note: null });
+  await run.record({ kind: "stop_explained", reason: "assessor", note: null });
   await finish();
 }
 
@@ -104,7 +104,7 @@ onKeyStroke((event) => {
   } else if ((key === " " || key === "enter") && run.startedAt === null && run.view && !target.closest("button, a")) void floor.start();
   else if (key === "u") void undo();
   else if (key === "c" && floor.phase.value?.kind === "work" && state.value?.timeline.beat)
-    void run.happened({ kind: isOffBeat(state.value) ? "cadence_regained" : "cadence_lost" });
+    void run.record({ kind: isOffBeat(state.value) ? "cadence_regained" : "cadence_lost" });
   else if (key === "b" && run.startedAt !== null) void (floor.sounding.value ? floor.soundOff() : floor.soundOn());
   else return;
   event.preventDefault();
@@ -153,7 +153,7 @@ onKeyStroke((event) => {
         @undo="undo"
         @close="finish"
         @discard="discard"
-        @explain="(reason, note) => run.happened({ kind: 'stop_explained', reason, note })"
+        @explain="(reason, note) => run.record({ kind: 'stop_explained', reason, note })"
       />
       <div v-if="over" class="over" role="alertdialog" :aria-label="seenOpen ? 'Finished on another screen' : 'This test is finished'">
         <div class="box">

@@ -7,7 +7,7 @@ import SmallTrend from "@/components/SmallTrend.vue";
 import { dayYear } from "@/logic/dates";
 import { useLoad } from "@/composables/useLoad";
 import { saveCsv } from "@/logic/csv";
-import { happened } from "@/logic/lifeEvent";
+import { lifeEventWords } from "@/logic/lifeEvent";
 
 /** A battery over all its dates, as a table of small pictures. */
 const props = defineProps<{ id: string; battery: string }>();
@@ -16,7 +16,7 @@ const { data: h, failure, loading, reload } = useLoad(() => take(api.GET("/api/p
 const section = ref("");
 const sections = computed(() => [...new Set(h.value?.lines.map((l) => l.section) ?? [])]);
 const shown = computed(() => h.value?.lines.filter((l) => !section.value || l.section === section.value) ?? []);
-const along = computed(() => (h.value?.happenings ?? []).map((n) => ({ from_on: n.from_on, words: n.words ?? happened[n.kind] })));
+const along = computed(() => (h.value?.events ?? []).map((n) => ({ from_on: n.from_on, words: n.words ?? lifeEventWords[n.kind] })));
 const during = computed(() => along.value.filter((n) => h.value && n.from_on >= h.value.days[0]! && n.from_on <= h.value.days.at(-1)!));
 const print = () => window.print();
 function exportCsv() {
@@ -54,7 +54,7 @@ function exportCsv() {
     </p>
     <div class="many">
       <RouterLink v-for="l in shown" :key="l.protocol + l.quantity" class="one" :to="`/people/${id}/trend/${l.protocol}/${l.quantity}`">
-        <SmallTrend :line="l" :from="h.days[0]!" :until="h.days.at(-1)!" :happenings="along" />
+        <SmallTrend :line="l" :from="h.days[0]!" :until="h.days.at(-1)!" :events="along" />
       </RouterLink>
     </div>
     <p v-if="!h.lines.length">Nothing of this battery has a result yet.</p>

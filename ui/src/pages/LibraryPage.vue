@@ -2,7 +2,7 @@
 import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import PictureBox from "@/components/PictureBox.vue";
-import KitChips from "@/components/KitChips.vue";
+import EquipmentChips from "@/components/EquipmentChips.vue";
 import PageState from "@/components/PageState.vue";
 import SectionChips from "@/components/SectionChips.vue";
 import { useLoad } from "@/composables/useLoad";
@@ -11,7 +11,7 @@ import { useLoad } from "@/composables/useLoad";
 const { data: tests, failure, loading, reload } = useLoad(() => take(api.GET("/api/protocols")));
 const text = ref("");
 const section = ref("");
-const kit = ref<string[] | null>(null);
+const equipment = ref<string[] | null>(null);
 const plain = (s: string) => s.normalize("NFKD").replace(/\p{M}/gu, "").toLowerCase();
 const sections = computed(() => [...new Set(tests.value?.map((t) => t.section) ?? [])]);
 const found = computed(
@@ -19,7 +19,7 @@ const found = computed(
     tests.value?.filter(
       (t) =>
         (!section.value || t.section === section.value) &&
-        (kit.value === null || t.needs.every((n) => kit.value?.includes(n))) &&
+        (equipment.value === null || t.needs.every((n) => equipment.value?.includes(n))) &&
         plain(text.value)
           .split(/\s+/)
           .every((w) => t.searched.includes(w)),
@@ -49,7 +49,7 @@ const parts = computed(() => {
       placeholder="What is done, what it needs, whom it suits; or author, year or title"
     />
     <SectionChips v-model="section" :sections="sections" />
-    <KitChips v-model="kit" />
+    <EquipmentChips v-model="equipment" />
     <section v-for="part in parts" :key="part.name">
       <h2>{{ part.name }}</h2>
       <ul class="tests">
@@ -70,7 +70,7 @@ const parts = computed(() => {
         </li>
       </ul>
     </section>
-    <p v-if="!found.length">No test matches{{ text ? ` “${text}”` : "" }}{{ kit ? " with what is at hand" : "" }}.</p>
+    <p v-if="!found.length">No test matches{{ text ? ` “${text}”` : "" }}{{ equipment ? " with what is at hand" : "" }}.</p>
   </div>
 </template>
 

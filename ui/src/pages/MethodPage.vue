@@ -117,6 +117,10 @@ const counting = computed(() => legs.value.flatMap((leg) => (leg.take.kind === "
             ><b>{{ e.working.filled }}</b></span
           >
         </div>
+        <template v-if="m.range_note">
+          <h2>How far an estimate may be off</h2>
+          <p>{{ m.range_note }}</p>
+        </template>
         <template v-if="m.patterns.length">
           <h2>What two rides say together</h2>
           <ul>

@@ -63,7 +63,7 @@ function enter() {
   if (wrong.value) return;
   text.value = "";
   again.value = false;
-  void run.happened({ kind: "count_typed", count: Number(typed) }, slot.value);
+  void run.record({ kind: "count_typed", count: Number(typed) }, slot.value);
 }
 function touch(event: PointerEvent) {
   if (!inWindow.value || (event.target as HTMLElement).closest("button, a, input")) return;

@@ -8,6 +8,7 @@ import FoldSection from "@/components/FoldSection.vue";
 import GoalBox from "@/components/GoalBox.vue";
 import LifeEventBox from "@/components/LifeEventBox.vue";
 import MeasureTable from "@/components/MeasureTable.vue";
+import RangeBars from "@/components/RangeBars.vue";
 import PageState from "@/components/PageState.vue";
 import TimeLine from "@/components/TimeLine.vue";
 import { dayName, dayShort, dayYear } from "@/logic/dates";
@@ -87,14 +88,18 @@ const care = computed(() => {
             {{ allMeasures ? "Show fewer" : `Show all ${p.measures.length}` }}
           </button>
         </FoldSection>
-        <FoldSection v-if="p.side_by_side.length" title="VO₂max by method" :brief="`${p.side_by_side.length}`">
-          <RouterLink v-for="w in p.side_by_side" :key="w.way" class="way" :to="`/results/${w.result}`">
-            <span
-              >{{ w.way }}<small>{{ dayShort(w.on) }}</small></span
-            >
-            <b class="num">{{ w.shown.split(" ")[0] }}</b>
-          </RouterLink>
-          <p class="soft legend">In mL/kg/min. Methods differ by several mL/kg/min, so compare only results of the same method.</p>
+        <FoldSection v-if="p.vo2max" title="VO₂max by method" :brief="p.vo2max.best?.shown ?? ''">
+          <template v-if="p.vo2max.best">
+            <p class="best">
+              <b class="num">{{ p.vo2max.best.shown }}</b> {{ p.vo2max.best.sentence }}
+            </p>
+            <RangeBars :combined="p.vo2max" />
+          </template>
+          <p v-else>No VO₂max can be built on: {{ p.vo2max.left_out[0]?.why }}</p>
+          <p class="soft legend">
+            {{ p.vo2max.weeks }} weeks to {{ dayShort(p.vo2max.until) }}.
+            <RouterLink :to="`/people/${id}/vo2max`">How it was combined, and over time</RouterLink>
+          </p>
         </FoldSection>
         <FoldSection title="Time line" :brief="`${p.tests.length} tests`">
           <p v-if="!p.tests.length">No tests yet. <RouterLink :to="assess">Start with readiness</RouterLink>.</p>
@@ -124,7 +129,7 @@ const care = computed(() => {
         </div>
         <FoldSection title="Goals and events" :brief="p.goals.length ? `${p.goals.length} goals` : ''" class="folds">
           <GoalBox :person="id" :goals="p.goals" :aims="p.aims" @changed="reload" />
-          <LifeEventBox :person="id" :happenings="p.happenings" @changed="reload" />
+          <LifeEventBox :person="id" :events="p.events" @changed="reload" />
         </FoldSection>
         <div class="box">
           <h2>Photographs</h2>
@@ -155,20 +160,11 @@ const care = computed(() => {
 section {
   margin-bottom: 26px;
 }
-.way {
-  display: flex;
-  justify-content: space-between;
-  gap: 10px;
-  padding: 6px 0;
-  border-top: 1px solid var(--line);
-  color: inherit;
-  text-decoration: none;
-  line-height: 1.3;
+.best {
+  margin: 0 0 6px;
 }
-.way small {
-  display: block;
-  color: var(--soft);
-  font-size: 14px;
+.best b {
+  font-size: 28px;
 }
 .legend {
   font-size: 15px;

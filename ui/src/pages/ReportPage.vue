@@ -43,7 +43,7 @@ const {
             :line="l"
             :from="r.days[0]!"
             :until="r.days.at(-1)!"
-            :happenings="[]"
+            :events="[]"
           />
         </div>
       </section>

@@ -106,7 +106,7 @@ const MadeUpClients = defineAsyncComponent(() => import("@/components/MadeUpClie
         </template>
         <section v-if="day.set_up.length">
           <h2>Equipment for today</h2>
-          <ul class="kit">
+          <ul class="equipment">
             <li v-for="s in day.set_up" :key="s.what">
               <b>{{ s.what }}</b> <span class="soft">{{ s.people.join(", ") }}</span>
               <small v-for="d in s.details" :key="d" class="soft">{{ d }}</small>
@@ -134,17 +134,17 @@ const MadeUpClients = defineAsyncComponent(() => import("@/components/MadeUpClie
   order: 1;
   color: var(--soft);
 }
-.kit {
+.equipment {
   list-style: none;
   margin: 0;
   padding: 0;
 }
-.kit li {
+.equipment li {
   break-inside: avoid;
   padding: 5px 0;
   line-height: 1.35;
 }
-.kit small {
+.equipment small {
   display: block;
   font-size: 15px;
 }

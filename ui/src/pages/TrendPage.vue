@@ -79,10 +79,10 @@ function exportCsv() {
     <section v-if="t.progress?.since_last && t.progress.since_first" class="since">
       <ChangeLine :change="t.progress.since_last" since="the last test" />
     </section>
-    <template v-if="t.happenings.length">
+    <template v-if="t.events.length">
       <h2>Events</h2>
       <ul class="way">
-        <li v-for="h in t.happenings" :key="h.from_on + h.kind">
+        <li v-for="h in t.events" :key="h.from_on + h.kind">
           <span class="soft"
             >{{ dayShort(h.from_on) }}<template v-if="h.until_on"> to {{ dayShort(h.until_on) }}</template></span
           >

@@ -4,7 +4,7 @@ import { v7 as uuid } from "uuid";
 import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import type { VisitPage } from "@/api/types";
+import type { VisitEvent, VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PictureBox from "@/components/PictureBox.vue";
@@ -68,10 +68,8 @@ async function leave(place: number) {
   field.value?.focus();
 }
 const cost = ref("");
-async function change(happened: Record<string, unknown>) {
-  const done = await run(() =>
-    take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), happened: happened as never } })),
-  );
+async function change(event: VisitEvent) {
+  const done = await run(() => take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), event } })));
   if (!done) return;
   v.value = { ...(done.visit as VisitPage), goals: v.value?.goals ?? [] };
   cost.value = done.cost ?? "";

@@ -3,7 +3,7 @@ import { useRouter } from "vue-router";
 import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
-import type { HistoryPage, VisitPage } from "@/api/types";
+import type { HistoryPage, VisitPage, VisitEvent } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import FoldSection from "@/components/FoldSection.vue";
 import GoalLines from "@/components/GoalLines.vue";
@@ -16,7 +16,7 @@ import { dayYear } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useNews } from "@/composables/useNews";
 import { useLoad } from "@/composables/useLoad";
-import { happened } from "@/logic/lifeEvent";
+import { lifeEventWords } from "@/logic/lifeEvent";
 import { nth } from "@/logic/visit";
 
 /** What a visit taught: three sentences, the battery as rows, what weak points are often behind, when again. */
@@ -46,10 +46,8 @@ useNews(
 const open = computed(() => v.value && !v.value.closed);
 const left = computed(() => v.value?.rows.filter((r) => r.stand === "to_come" && !r.waits).length ?? 0);
 const close = () => change({ kind: "closed" });
-async function change(happened: Record<string, unknown>) {
-  const done = await run(() =>
-    take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), happened: happened as never } })),
-  );
+async function change(event: VisitEvent) {
+  const done = await run(() => take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), event } })));
   if (done && v.value) v.value = { ...(done.visit as VisitPage), goals: v.value.goals };
 }
 async function again(place: number) {
@@ -142,7 +140,7 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
               :line="l"
               :from="history.days[0]!"
               :until="v.on"
-              :happenings="history.happenings.map((n) => ({ from_on: n.from_on, words: n.words ?? happened[n.kind] }))"
+              :events="history.events.map((n) => ({ from_on: n.from_on, words: n.words ?? lifeEventWords[n.kind] }))"
             />
           </div>
         </FoldSection>

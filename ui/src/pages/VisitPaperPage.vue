@@ -3,7 +3,7 @@ import { v7 as uuid } from "uuid";
 import { computed, nextTick, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, take, type Failure } from "@/api/client";
-import type { AssessPage, VisitPage } from "@/api/types";
+import type { AssessPage, EntryForm, VisitPage, VisitEvent } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PaperTest from "@/components/PaperTest.vue";
@@ -54,7 +54,8 @@ const saved = ref<number[]>([]);
 const open = computed(() => data.value?.tests.filter(({ row }) => !saved.value.includes(row.place)) ?? []);
 /** What is wrong, and in which test. */
 const wrong = ref<{ place: number; failure: Failure | { field?: string | null; message: string } } | null>(null);
-const forms = ref<Record<number, InstanceType<typeof PaperTest> | null>>({});
+type PaperForm = InstanceType<typeof PaperTest>;
+const forms = ref<Record<number, PaperForm | null>>({});
 const { busy, failure, run } = useAction();
 const at = (place: number) => (wrong.value?.place === place ? wrong.value.failure : null);
 /** A message that no field of the test shows. */
@@ -67,14 +68,14 @@ async function stopAt(place: number, why: { field?: string | null; message: stri
   await nextTick();
   document.getElementById(`test-${place}`)?.scrollIntoView({ block: "start" });
 }
-async function happened(happened: Record<string, unknown>) {
-  return run(() => take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), happened: happened as never } })));
+async function append(event: VisitEvent) {
+  return run(() => take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), event } })));
 }
 async function save() {
   wrong.value = null;
   const { visit } = data.value!;
   // First everything is looked at, then everything is saved: nothing is half done because of a slip further down.
-  const ready: { row: VisitPage["rows"][number]; body: object | null }[] = [];
+  const ready: { row: VisitPage["rows"][number]; body: EntryForm | null }[] = [];
   for (const { row } of open.value) {
     const test = draft.value.tests[row.place]!;
     if (test.left) {
@@ -89,12 +90,12 @@ async function save() {
   }
   for (const { row, body } of ready) {
     const done = body
-      ? await run(() => take(api.POST("/api/people/{id}/results", { params: { path: { id: visit.person } }, body: body as never })))
-      : await happened({ kind: "skipped", place: row.place, reason: draft.value.tests[row.place]!.reason.trim() || null });
+      ? await run(() => take(api.POST("/api/people/{id}/results", { params: { path: { id: visit.person } }, body: body })))
+      : await append({ kind: "skipped", place: row.place, reason: draft.value.tests[row.place]!.reason.trim() || null });
     if (!done) return stopAt(row.place, failure.value);
     saved.value.push(row.place);
   }
-  await happened({ kind: "closed" });
+  await append({ kind: "closed" });
   clear();
   await router.push(`/visits/${props.id}`);
 }
@@ -122,7 +123,7 @@ async function save() {
       /></label>
       <PaperTest
         v-else
-        :ref="(el) => (forms[row.place] = el as never)"
+        :ref="(el) => (forms[row.place] = el as PaperForm | null)"
         v-model="draft.tests[row.place]!.paper"
         :page="page"
         :failure="at(row.place)"

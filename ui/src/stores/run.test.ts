@@ -88,7 +88,7 @@ test("what happens is there at once, and the answer of the server takes its plac
   answer = (request) => (request.method === "GET" ? says(view(1)) : says({ stored: 1, known: 0, late: 0, view: view(2) }));
   const run = useRun();
   await run.open({ run: id });
-  const event = await run.happened({ kind: "counted", input: "reps", by: 1 });
+  const event = await run.record({ kind: "counted", input: "reps", by: 1 });
   expect(await run.settled(event)).toBe("kept");
   await vi.waitFor(() => expect(run.unsent).toBe(0));
   expect(run.view?.revision).toBe(2);
@@ -99,7 +99,7 @@ test("the end of a run is known by its own answer, not by what arrives before it
   answer = (request) => (request.method === "GET" ? says(view(1)) : new Promise((done) => (said = done)));
   const run = useRun();
   await run.open({ run: id });
-  const event = await run.happened({ kind: "finished" });
+  const event = await run.record({ kind: "finished" });
   let fate = "";
   void run.settled(event).then((known) => (fate = known));
   await vi.waitFor(() => expect(requests.length).toBe(2));
@@ -116,7 +116,7 @@ test("what is refused is told, and nothing of it stays", async () => {
   answer = (request) => (request.method === "GET" ? says(view(1)) : says(no, 422));
   const run = useRun();
   await run.open({ run: id });
-  const event = await run.happened({ kind: "taken", input: "waist_cm", value: 9999 });
+  const event = await run.record({ kind: "taken", input: "waist_cm", value: 9999 });
   expect(await run.settled(event)).toBe("refused");
   expect(run.refused?.message).toBe("Higher than possible.");
   expect(run.aside.length).toBe(1);
@@ -136,7 +136,7 @@ test("with the network cut the run goes on from what was kept here", async () =>
   const second = useRun();
   await second.open({ run: id });
   expect([second.view?.revision, second.away]).toEqual([4, true]);
-  await second.happened({ kind: "counted", input: "reps", by: 1 });
+  await second.record({ kind: "counted", input: "reps", by: 1 });
   expect(second.unsent).toBe(1);
 });
 

@@ -65,7 +65,7 @@ export const useRun = defineStore("run", () => {
     if (!last.value) return;
     const { event } = last.value;
     takenBack.value = new Set([...takenBack.value, event]);
-    await happened({ kind: "undone", event });
+    await record({ kind: "undone", event });
   }
 
   const startedAt = computed(() => (view.value?.state.started_at ? Date.parse(view.value.state.started_at) : startedHere.value));
@@ -94,7 +94,7 @@ export const useRun = defineStore("run", () => {
     if (setUp && "run" in at && setUp.view.id === at.run) show(setUp.view, setUp.sent);
     else await look();
     setUp = null;
-    if (!view.value && away.value) await recall();
+    if (!view.value && away.value) await restore();
     await mail()?.recover();
     listen();
     timer = window.setInterval(() => void tick(), LOOK_EVERY_MS);
@@ -130,8 +130,8 @@ export const useRun = defineStore("run", () => {
   }
 
   /** Nothing answers: the run as this screen last saw it goes on. */
-  async function recall() {
-    const seen = await queue.recall(doorKey(door)).catch(() => undefined);
+  async function restore() {
+    const seen = await queue.restore(doorKey(door)).catch(() => undefined);
     if (!seen || view.value) return;
     clock.assume(seen.offset);
     [view.value, failure.value] = [seen.view, null];
@@ -197,7 +197,7 @@ export const useRun = defineStore("run", () => {
   }
 
   /** Something happened: kept here first, then sent. The answer is the event's id. `slot`: to which of many. */
-  async function happened(kind: Kind, slot?: number, atMs?: number): Promise<string> {
+  async function record(kind: Kind, slot?: number, atMs?: number): Promise<string> {
     const wall = atMs !== undefined && startedAt.value !== null ? startedAt.value + atMs : now();
     const id = uuid();
     const event = {
@@ -242,7 +242,7 @@ export const useRun = defineStore("run", () => {
     begun,
     open,
     close,
-    happened,
+    record,
     settled,
     send,
   };

@@ -62,7 +62,7 @@ pub struct Section {
 /// Something that has to be at hand for some tests.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Kit {
+pub struct EquipmentItem {
     /// Its key, as protocols and requests name it.
     pub key: String,
     /// What it is called.
@@ -74,19 +74,19 @@ pub struct Kit {
 #[derive(Default, serde::Deserialize)]
 struct Shared {
     sections: Vec<Section>,
-    kit: Vec<Kit>,
+    equipment: Vec<EquipmentItem>,
 }
 
 static SHARED_LISTS: LazyLock<Shared> = LazyLock::new(|| toml::from_str(SHARED).unwrap_or_default());
 
 /// What may have to be at hand, the commonest first.
-pub fn kit() -> &'static [Kit] {
-    &SHARED_LISTS.kit
+pub fn equipment() -> &'static [EquipmentItem] {
+    &SHARED_LISTS.equipment
 }
 
 /// Something that may have to be at hand, by its key.
-pub fn kit_named(key: &str) -> Option<&'static Kit> {
-    kit().iter().find(|k| k.key == key)
+pub fn equipment_named(key: &str) -> Option<&'static EquipmentItem> {
+    equipment().iter().find(|k| k.key == key)
 }
 
 /// Where what belongs to no thing stands.
@@ -95,12 +95,12 @@ pub const ALSO: &str = "Also";
 /// What a test needs, thing by thing, each with what is said of it: “Chair” with “A chair of 43 cm without arms, against a wall”. What
 /// belongs to none of the things stands under [`ALSO`].
 pub fn things(protocol: &Protocol) -> Vec<(String, Vec<String>)> {
-    let needed: Vec<&Kit> = protocol.needs.iter().filter_map(|key| kit_named(key)).collect();
+    let needed: Vec<&EquipmentItem> = protocol.needs.iter().filter_map(|key| equipment_named(key)).collect();
     let mut things: Vec<(String, Vec<String>)> = needed.iter().map(|k| (k.name.clone(), Vec::new())).collect();
     let mut also = Vec::new();
     for what in protocol.equipment.iter().map(|e| &e.what) {
         let small = what.to_lowercase();
-        let is_about = |k: &&Kit| {
+        let is_about = |k: &&EquipmentItem| {
             let words = k.words.split(|c: char| !c.is_alphabetic()).map(|word| word.trim_end_matches('s'));
             words.filter(|word| word.len() > 3).any(|word| small.contains(word))
         };

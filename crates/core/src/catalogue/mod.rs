@@ -29,7 +29,7 @@ pub use crate::{
     attempts::{Attempts, Leg, Mark, Take},
     clamped::{ClampRule, ClampStage, RideError},
     conditions::Chosen,
-    course::{Course, Level, Place, Schedule, ScheduleScore, TallyRule},
+    course::{Course, CoursePoint, Level, Schedule, ScheduleScore, TallyRule},
     picture::{BodyMap, Picture, body_map},
     staging::{FirstLoad, Goal, LoadRule, NextLoad, StageRule},
 };
@@ -39,7 +39,9 @@ pub use condition::{Condition, ConditionKind};
 pub use equation::Equation;
 pub use input::{Input, InputKind, ReadingError, Signs, Usual, difference};
 pub(crate) use load::read_files;
-pub use load::{ALSO, Kit, Section, all, check, find, kit, kit_named, parse, section, section_name, sections, things, unreadable};
+pub use load::{
+    ALSO, EquipmentItem, Section, all, check, equipment, equipment_named, find, parse, section, section_name, sections, things, unreadable,
+};
 pub use mark::{PassMark, When};
 pub use norm_use::NormUse;
 pub use procedure::{CadenceRule, CountRule, Cue, Family, Phase, PhaseKind, Preparation, Procedure, Prompt, Tone};

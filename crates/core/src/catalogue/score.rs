@@ -30,6 +30,8 @@ pub enum FlagCode {
     WarmUpMissing,
     /// On medicine that limits the heart rate.
     HeartRateDrug,
+    /// A heart rate was read above the measured maximum.
+    MaximumTooLow,
     /// Not done as the table's people did it.
     NotAsAsked,
     /// Under the middle half of people alike.

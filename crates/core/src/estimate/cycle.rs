@@ -9,7 +9,7 @@ use crate::{
     error::{Code, InputError},
     hr_max::{self, HrMaxMethod},
     inputs::StageInput,
-    performed::{FlagCode, Trial},
+    performed::{FlagCode, TestRecord},
     person::{Facts, Sex},
     units::rounded,
 };
@@ -129,10 +129,10 @@ pub fn steady(readings: &[(u8, f64)], within_bpm: f64) -> Option<Steady> {
         .or(last)
 }
 
-pub(super) fn single_stage(quantity: &str, trial: &Trial) -> Result<Found, Nothing> {
-    let load = input(trial, "load_kgm_min")?;
+pub(super) fn single_stage(quantity: &str, record: &TestRecord) -> Result<Found, Nothing> {
+    let load = input(record, "load_kgm_min")?;
     let (vo2, within) = nomogram_vo2(load);
-    let mut found = from_steady_rate(quantity, trial, vo2)?;
+    let mut found = from_steady_rate(quantity, record, vo2)?;
     if !within {
         let message = format!("{} kgm/min lies outside the nomogram’s 300 to 1500: its scale was carried on.", rounded(load, 0));
         found.flags.push(flag(FlagCode::WideExtrapolation, "load_kgm_min", message));
@@ -141,22 +141,22 @@ pub(super) fn single_stage(quantity: &str, trial: &Trial) -> Result<Found, Nothi
 }
 
 /// VO2max from the steady heart rate at a known oxygen uptake: L/min, or for the quantity `vo2max` per kilogram.
-pub(super) fn from_steady_rate(quantity: &str, trial: &Trial, vo2_l_min: f64) -> Result<Found, Nothing> {
-    let readings = trial.inputs.minutes();
+pub(super) fn from_steady_rate(quantity: &str, record: &TestRecord, vo2_l_min: f64) -> Result<Found, Nothing> {
+    let readings = record.inputs.minutes();
     for minute in [5, 6] {
-        input(trial, crate::inputs::minute_key(minute).unwrap_or_default())?;
+        input(record, crate::inputs::minute_key(minute).unwrap_or_default())?;
     }
-    let stages = trial.protocol.stages();
+    let stages = record.protocol.stages();
     let within = stages.map_or(5.0, |s| s.agree_within_bpm);
-    let Some(steady) = steady(&readings, within) else { return Err(input(trial, "hr_6").err().unwrap_or_else(too_few).into()) };
-    let sex = sex(&trial.facts)?;
-    let (factor, age_fits) = age_factor(age(&trial.facts)?);
+    let Some(steady) = steady(&readings, within) else { return Err(input(record, "hr_6").err().unwrap_or_else(too_few).into()) };
+    let sex = sex(&record.facts)?;
+    let (factor, age_fits) = age_factor(age(&record.facts)?);
     if steady.bpm <= nomogram_rates(sex).1 {
         let message = format!("{} bpm is no heart rate under load. Check the readings.", rounded(steady.bpm, 1));
         return Err(InputError::new(Code::OutOfRange, "hr_6", message).into());
     }
     let litres = nomogram_vo2max(sex, vo2_l_min, steady.bpm) * factor;
-    let value = if quantity == "vo2max" { litres * 1000.0 / mass(&trial.facts)? } else { litres };
+    let value = if quantity == "vo2max" { litres * 1000.0 / mass(&record.facts)? } else { litres };
     let mut flags = Vec::new();
     if !steady.is_steady {
         let (a, b) = (rounded(steady.pair.0, 0), rounded(steady.pair.1, 0));
@@ -177,7 +177,7 @@ pub(super) fn from_steady_rate(quantity: &str, trial: &Trial, vo2_l_min: f64) ->
         let message = "The factor for age exists for ages 15 to 65; the nearest one was used.";
         flags.push(flag(FlagCode::AgeClamped, "age_years", message));
     }
-    let share = match trial.circumstances.conditioned {
+    let share = match record.circumstances.conditioned {
         Some(true) => SINGLE_STAGE_SEE.0,
         _ => SINGLE_STAGE_SEE.1,
     };
@@ -230,29 +230,29 @@ pub fn stage_line(
         slope: line.map(|l| l.0),
         intercept: line.map(|l| l.1),
         vo2max: line.map(|(slope, intercept)| intercept + slope * hr_max),
-        spread: line.filter(|_| method != HrMaxMethod::Measured).map(|(slope, _)| slope * hr_max::PREDICTION_SD),
+        spread: line.filter(|_| method != HrMaxMethod::Measured).map(|(slope, _)| slope * method.prediction_sd()),
     })
 }
 
-/// The line of a trial, for its method, its ceiling and its band.
+/// The line of a record, for its method, its ceiling and its band.
 ///
 /// # Errors
 /// As [`stage_line`] and [`hr_max::ceiling`].
-pub fn trial_line(trial: &Trial) -> Result<StageLine, InputError> {
-    let method = trial.hr_max_method();
-    let ceiling = hr_max::ceiling_bpm(&trial.facts, method, trial.options.ceiling)?;
-    let from = match trial.protocol.stages().map(|s| &s.goal) {
+pub fn line_of(record: &TestRecord) -> Result<StageLine, InputError> {
+    let method = record.hr_max_method();
+    let ceiling = hr_max::ceiling_bpm(&record.facts, method, record.options.ceiling)?;
+    let from = match record.protocol.stages().map(|s| &s.goal) {
         Some(Goal::Line { from_bpm, .. }) => *from_bpm,
         _ => 110.0,
     };
-    stage_line(&trial.inputs.stages, &trial.facts, method, from, ceiling)
+    stage_line(&record.inputs.stages, &record.facts, method, from, ceiling)
 }
 
-pub(super) fn multistage(trial: &Trial) -> Result<Found, Nothing> {
-    if trial.inputs.stages.is_empty() {
-        return Err(InputError::new(Code::MissingInput, "stages", format!("{} needs “stages”.", trial.protocol.name)).into());
+pub(super) fn multistage(record: &TestRecord) -> Result<Found, Nothing> {
+    if record.inputs.stages.is_empty() {
+        return Err(InputError::new(Code::MissingInput, "stages", format!("{} needs “stages”.", record.protocol.name)).into());
     }
-    let line = trial_line(trial)?;
+    let line = line_of(record)?;
     let counting = line.points.iter().filter(|p| p.counts).count();
     let Some(vo2max) = line.vo2max else {
         let band = format!("{} and {} bpm", rounded(line.from_bpm, 0), rounded(line.ceiling_bpm, 0));
@@ -264,8 +264,8 @@ pub(super) fn multistage(trial: &Trial) -> Result<Found, Nothing> {
         return Err(Nothing::Withheld(flag(code, "stages", message)));
     };
     let mut flags = Vec::new();
-    let within = trial.protocol.stages().map_or(5.0, |s| s.agree_within_bpm);
-    for (k, stage) in trial.inputs.stages.iter().enumerate() {
+    let within = record.protocol.stages().map_or(5.0, |s| s.agree_within_bpm);
+    for (k, stage) in record.inputs.stages.iter().enumerate() {
         let counts = stage.last().is_some_and(|bpm| (line.from_bpm..=line.ceiling_bpm).contains(&bpm));
         if counts && stage.drift().is_some_and(|d| d > within) {
             let message = format!("Stage {} never settled within {} bpm; its last reading was used.", k + 1, rounded(within, 0));

@@ -17,7 +17,7 @@ use serde::{Deserialize, Serialize};
 pub use crate::catalogue::Equation;
 use crate::{
     error::{Code, InputError},
-    performed::{Flag, FlagCode, Trial},
+    performed::{Flag, FlagCode, TestRecord},
     person::{Facts, Sex},
 };
 pub use line::{LinePoint, StageLine};
@@ -78,8 +78,8 @@ impl From<InputError> for Nothing {
     }
 }
 
-fn input(trial: &Trial, key: &str) -> Result<f64, InputError> {
-    trial.inputs.get(key).ok_or_else(|| trial.protocol.missing(key))
+fn input(record: &TestRecord, key: &str) -> Result<f64, InputError> {
+    record.inputs.get(key).ok_or_else(|| record.protocol.missing(key))
 }
 
 fn sex(facts: &Facts) -> Result<Sex, InputError> {

@@ -6,33 +6,33 @@ use super::{Found, Nothing, flag};
 use crate::{
     catalogue::ClampRule,
     error::{Code, InputError},
-    performed::{Flag, FlagCode, Trial},
+    performed::{Flag, FlagCode, TestRecord},
     units::rounded,
 };
 
 /// The mean that a key such as `mean_power_2` names, with a flag where the heart rate was not held at its target.
-pub(super) fn stage_mean(quantity: &str, trial: &Trial) -> Result<Found, Nothing> {
-    let rule = rule(trial)?;
+pub(super) fn stage_mean(quantity: &str, record: &TestRecord) -> Result<Found, Nothing> {
+    let rule = rule(record)?;
     let (measure, stage) = named(quantity).ok_or_else(|| unknown(quantity))?;
-    let means = rule.means(stage, &trial.inputs.series)?;
+    let means = rule.means(stage, &record.inputs.series)?;
     Ok(match measure {
         "power" => means.power_w.into(),
         "cadence" => means.cadence_rpm.into(),
-        _ => Found { flags: missed_target(rule, trial, quantity, stage, means.hr_bpm)?, ..means.hr_bpm.into() },
+        _ => Found { flags: missed_target(rule, record, quantity, stage, means.hr_bpm)?, ..means.hr_bpm.into() },
     })
 }
 
 /// The drop of the heart rate in the minute after, bpm.
-pub(super) fn recovery(trial: &Trial) -> Result<Found, Nothing> {
-    Ok(rule(trial)?.hrr60(&trial.inputs.series)?.into())
+pub(super) fn recovery(record: &TestRecord) -> Result<Found, Nothing> {
+    Ok(rule(record)?.hrr60(&record.inputs.series)?.into())
 }
 
-fn rule<'a>(trial: &Trial<'a>) -> Result<&'a ClampRule, InputError> {
-    if trial.inputs.series.is_empty() {
+fn rule<'a>(record: &TestRecord<'a>) -> Result<&'a ClampRule, InputError> {
+    if record.inputs.series.is_empty() {
         let message = "The recording of the ride is missing: time_s, power_w, hr_bpm and cadence_rpm, one line a second (“series”).";
         return Err(InputError::new(Code::MissingInput, "series", message));
     }
-    trial.protocol.clamp().ok_or_else(|| unknown("series"))
+    record.protocol.clamp().ok_or_else(|| unknown("series"))
 }
 
 /// `mean_power_2` is the power of stage 2.
@@ -45,8 +45,8 @@ fn unknown(quantity: &str) -> InputError {
     InputError::new(Code::NotApplicable, quantity, format!("A ride at clamped heart rates gives no “{quantity}”."))
 }
 
-fn missed_target(rule: &ClampRule, trial: &Trial, quantity: &str, stage: u8, bpm: f64) -> Result<Vec<Flag>, InputError> {
-    let Some(target) = rule.target(stage, trial.hr_max_method().of(&trial.facts)?) else { return Ok(Vec::new()) };
+fn missed_target(rule: &ClampRule, record: &TestRecord, quantity: &str, stage: u8, bpm: f64) -> Result<Vec<Flag>, InputError> {
+    let Some(target) = rule.target(stage, record.hr_max_method().of(&record.facts)?) else { return Ok(Vec::new()) };
     let off = bpm - target;
     if off.abs() <= rule.target_within_bpm {
         return Ok(Vec::new());

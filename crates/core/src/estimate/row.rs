@@ -3,7 +3,7 @@
 use super::{input, mass, sex};
 use crate::{
     error::{Code, InputError},
-    performed::Trial,
+    performed::TestRecord,
     person::Sex,
 };
 
@@ -24,14 +24,14 @@ pub fn line(sex: Sex, mass_kg: f64, trained: bool) -> (f64, f64) {
     }
 }
 
-pub(crate) fn line_of(trial: &Trial) -> Result<((f64, f64), f64), InputError> {
-    let (sex, mass) = (sex(&trial.facts)?, mass(&trial.facts)?);
-    Ok((line(sex, mass, input(trial, "trained")? > 0.0), mass))
+pub(crate) fn line_of(record: &TestRecord) -> Result<((f64, f64), f64), InputError> {
+    let (sex, mass) = (sex(&record.facts)?, mass(&record.facts)?);
+    Ok((line(sex, mass, input(record, "trained")? > 0.0), mass))
 }
 
 /// VO2max, mL/kg/min, from the time for 2000 m, s.
-pub(super) fn vo2max(trial: &Trial, time_s: f64) -> Result<f64, InputError> {
-    let ((intercept, slope), mass) = line_of(trial)?;
+pub(super) fn vo2max(record: &TestRecord, time_s: f64) -> Result<f64, InputError> {
+    let ((intercept, slope), mass) = line_of(record)?;
     let litres = intercept - slope * time_s / 60.0;
     if litres <= 0.0 {
         return Err(InputError::new(Code::OutOfRange, "time_s", "The equation gives no VO₂max for a time this slow. Check the time."));
@@ -40,11 +40,11 @@ pub(super) fn vo2max(trial: &Trial, time_s: f64) -> Result<f64, InputError> {
 }
 
 /// The time for 2000 m, s: as rowed, or what the VO2max given in its place suggests.
-pub(super) fn time_s(trial: &Trial) -> Result<f64, InputError> {
-    let Some(known) = trial.inputs.get("vo2max").filter(|_| trial.inputs.get("time_s").is_none()) else {
-        return input(trial, "time_s");
+pub(super) fn time_s(record: &TestRecord) -> Result<f64, InputError> {
+    let Some(known) = record.inputs.get("vo2max").filter(|_| record.inputs.get("time_s").is_none()) else {
+        return input(record, "time_s");
     };
-    let ((intercept, slope), mass) = line_of(trial)?;
+    let ((intercept, slope), mass) = line_of(record)?;
     let minutes = (intercept - known * mass / 1000.0) / slope;
     if minutes <= 4.0 {
         return Err(InputError::new(Code::OutOfRange, "vo2max", "No 2000 m time fits a VO₂max this high. Check the number."));

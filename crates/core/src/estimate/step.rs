@@ -5,7 +5,7 @@ use crate::{
     catalogue::Protocol,
     error::{Code, InputError},
     inputs::Inputs,
-    performed::Trial,
+    performed::TestRecord,
     person::Sex,
     pulse,
     units::Bpm,
@@ -64,12 +64,12 @@ pub fn steps_a_minute(protocol: &Protocol, sex: Option<Sex>) -> Option<f64> {
 }
 
 /// VO2max from one stage of stepping: the oxygen cost of the step, then as from one cycle load.
-pub(super) fn single_stage(quantity: &str, trial: &Trial) -> Result<Found, Nothing> {
-    let bench = input(trial, "bench_cm")?;
-    let sex = sex(&trial.facts)?;
-    let steps = steps_a_minute(trial.protocol, Some(sex)).unwrap_or_default();
-    let vo2_l_min = stepping_vo2(steps, bench / 100.0) * mass(&trial.facts)? / 1000.0;
-    cycle::from_steady_rate(quantity, trial, vo2_l_min)
+pub(super) fn single_stage(quantity: &str, record: &TestRecord) -> Result<Found, Nothing> {
+    let bench = input(record, "bench_cm")?;
+    let sex = sex(&record.facts)?;
+    let steps = steps_a_minute(record.protocol, Some(sex)).unwrap_or_default();
+    let vo2_l_min = stepping_vo2(steps, bench / 100.0) * mass(&record.facts)? / 1000.0;
+    cycle::from_steady_rate(quantity, record, vo2_l_min)
 }
 
 #[cfg(test)]

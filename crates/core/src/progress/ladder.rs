@@ -13,7 +13,7 @@ use crate::{
 
 /// The change ladder of a person: each measure of these tests from its first comparable time to now, largest change first. `history`:
 /// everything they did, oldest first.
-pub fn ladder<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history: &[&Done], known: &Known, told: &Audience) -> Vec<Rung> {
+pub fn ladder<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history: &[&Done], known: &Known, audience: &Audience) -> Vec<Rung> {
     let mut rungs = Vec::new();
     for protocol in protocols {
         let of_protocol: Vec<&Done> = history.iter().copied().filter(|r| r.protocol_id == protocol.id).collect();
@@ -26,7 +26,7 @@ pub fn ladder<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history: &[
             let error = typical_error(protocol, latest, quantity, known.get(&protocol.id));
             let compared = progress(protocol, quantity, earlier, now, error.as_ref());
             if let Some(change) = compared.since_first.or(compared.since_last) {
-                rungs.push(rung(protocol, quantity, told.word(change)));
+                rungs.push(rung(protocol, quantity, audience.word(change)));
             }
         }
     }

@@ -17,7 +17,7 @@ use crate::{
     life_event::LifeEvent,
     quantity, range,
     report::ResultReport,
-    text, trial,
+    test_record, text,
     typical_error::{Own, Repeats, TypicalError},
     units::Units,
 };
@@ -48,7 +48,7 @@ impl Audience {
 /// How much a measure of a test moves by itself, by the best that is known; `own`: what the practice knows of the protocol.
 pub fn typical_error(protocol: &Protocol, done: &Done, quantity: &str, own: Option<&BTreeMap<String, Own>>) -> Option<TypicalError> {
     let own = own.and_then(|of| of.get(quantity)).cloned().unwrap_or_default();
-    TypicalError::best(&done.trial(protocol), quantity, done.value(quantity), &own)
+    TypicalError::best(&done.record(protocol), quantity, done.value(quantity), &own)
 }
 
 /// A measure's repeats among the tests of one person, in the order they were taken.
@@ -64,12 +64,12 @@ pub fn of_test<'r>(
     history: impl IntoIterator<Item = &'r Done>,
     quantity: &str,
     typical_error: Option<&TypicalError>,
-    told: &Audience,
+    audience: &Audience,
 ) -> Option<Progress> {
     let now = done.point(quantity)?;
     let earlier: Vec<_> = history.into_iter().filter(|r| r.is_earlier(done)).filter_map(|r| r.point(quantity)).collect();
     let Progress { since_last, since_first } = progress(protocol, quantity, &earlier, &now, typical_error);
-    Some(Progress { since_last: since_last.map(|c| told.word(c)), since_first: since_first.map(|c| told.word(c)) })
+    Some(Progress { since_last: since_last.map(|c| audience.word(c)), since_first: since_first.map(|c| audience.word(c)) })
 }
 
 /// The changes of a test, measure by measure.
@@ -86,11 +86,11 @@ pub fn changes<'r>(
     done: &Done,
     history: impl IntoIterator<Item = &'r Done> + Clone,
     report: &ResultReport,
-    told: &Audience,
+    audience: &Audience,
 ) -> Changes {
     let mut changes = Changes::default();
     for q in report.quantities.iter().filter(|q| q.value.is_some() && protocol.change_rule(&q.key).is_some()) {
-        if let Some(progress) = of_test(protocol, done, history.clone(), &q.key, q.typical_error.as_ref(), told) {
+        if let Some(progress) = of_test(protocol, done, history.clone(), &q.key, q.typical_error.as_ref(), audience) {
             changes.since_last.extend(progress.since_last);
             changes.since_first.extend(progress.since_first);
         }
@@ -112,7 +112,11 @@ pub fn followed<'p>(protocol: &'p Protocol, latest: Option<&Done>) -> Vec<&'p Sc
 
 /// The earlier tests that were done alike, the latest first. What is done in attempts has variants and names: only one of the same is
 /// last time. `conditions`: those of the test that is to come; `history`: of this protocol, oldest first.
-pub fn last_alike<'r>(protocol: &Protocol, conditions: &Conditions, history: impl DoubleEndedIterator<Item = &'r Done>) -> Vec<&'r Done> {
+pub fn last_comparable<'r>(
+    protocol: &Protocol,
+    conditions: &Conditions,
+    history: impl DoubleEndedIterator<Item = &'r Done>,
+) -> Vec<&'r Done> {
     let tells_apart =
         |c: &&Condition| c.is_series || c.kind == ConditionKind::Choice && !c.note || c.kind == ConditionKind::Text && c.required;
     let told_apart = protocol.conditions.iter().filter(tells_apart);
@@ -151,8 +155,8 @@ pub struct TrendPoint {
 
 /// How far the VO2max of a test may be off.
 fn range_of(protocol: &Protocol, done: &Done) -> Option<Bounds> {
-    let trial = done.trial(protocol);
-    range::of(&trial, &trial::compute(&trial).ok()?).map(|r| Bounds { low: r.low, high: r.high })
+    let record = done.record(protocol);
+    range::of(&record, &test_record::compute(&record).ok()?).map(|r| Bounds { low: r.low, high: r.high })
 }
 
 /// A measure over time, in the units a person thinks in. `history`: the tests of one protocol, oldest first.
@@ -280,10 +284,10 @@ pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, 
         return Progress { since_last: None, since_first: None };
     }
     let earlier: Vec<&Point> = earlier.iter().filter(|p| comparability::is_of_series(protocol, &p.conditions, &now.conditions)).collect();
-    let alike: Vec<&Point> = earlier.iter().copied().filter(|p| comparability::unlike(protocol, p, now).is_empty()).collect();
+    let comparable: Vec<&Point> = earlier.iter().copied().filter(|p| comparability::unlike(protocol, p, now).is_empty()).collect();
     let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
-    let last = alike.last().copied().or_else(|| earlier.last().copied());
-    let first = alike.first().copied().filter(|f| last.is_some_and(|l| l.on != f.on));
+    let last = comparable.last().copied().or_else(|| earlier.last().copied());
+    let first = comparable.first().copied().filter(|f| last.is_some_and(|l| l.on != f.on));
     Progress { since_last: last.map(with), since_first: first.map(with) }
 }
 
@@ -367,7 +371,7 @@ mod tests {
         };
         let tests = [hold("2026-01-05", "L-sit"), hold("2026-02-05", "bar hang"), hold("2026-03-05", "L-sit")];
         let now = Conditions::from([("what".to_owned(), Answer::Text("l-sit ".into()))]);
-        let days: Vec<String> = last_alike(named, &now, tests.iter()).iter().map(|r| r.on.to_string()).collect();
+        let days: Vec<String> = last_comparable(named, &now, tests.iter()).iter().map(|r| r.on.to_string()).collect();
         assert_eq!(days, ["2026-03-05", "2026-01-05"], "the latest first");
     }
 

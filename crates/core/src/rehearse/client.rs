@@ -22,11 +22,11 @@ pub fn demands(protocol: &Protocol, setup: &Setup, client: &Client, state: &Stat
     match protocol.family() {
         Family::StagedSteadyState => asked.extend(state.stages().iter().map(|s| Demand {
             from_s: seconds(s.start_ms),
-            vo2: s.load.map_or_else(|| stepping(steps, bench), |l| cycling(client, l.kgm_min)),
+            vo2: s.load.map_or_else(|| client.needs(stepping(steps, bench)), |l| cycling(client, l.kgm_min)),
         })),
         Family::CountedRecovery => {
             if let Some(work) = state.timeline.phase(PhaseKind::Work) {
-                asked.push(Demand { from_s: seconds(work.start_ms), vo2: stepping(steps, bench) });
+                asked.push(Demand { from_s: seconds(work.start_ms), vo2: client.needs(stepping(steps, bench)) });
                 asked.extend(work.end_ms.map(rest));
             }
         }

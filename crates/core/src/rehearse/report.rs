@@ -13,7 +13,7 @@ use crate::{
     quantity,
     run::{Event, Kind, Setup, State, Status, StopReason, Taken},
     simulate::{Client, Demand, Fault},
-    trial::{Circumstances, Options, Trial, compute},
+    test_record::{Circumstances, Options, TestRecord, compute},
     units::rounded,
 };
 
@@ -154,7 +154,10 @@ fn estimate(protocol: &Protocol, setup: &Setup, state: &State) -> Option<f64> {
     let inputs = state.inputs(protocol, setup);
     let options = Options { hr_max_method: setup.hr_max_method, ceiling: setup.ceiling };
     let circumstances = Circumstances { conditioned: setup.conditioned(), ..Circumstances::default() };
-    compute(&Trial { options, circumstances, ..Trial::of(protocol, setup.facts(), &inputs) }).ok()?.result("vo2max").map(|e| e.value)
+    compute(&TestRecord { options, circumstances, ..TestRecord::of(protocol, setup.facts(), &inputs) })
+        .ok()?
+        .result("vo2max")
+        .map(|e| e.value)
 }
 
 fn fault_report(fault: Fault, state: &State, events: &[Event]) -> FaultReport {

@@ -12,8 +12,9 @@ use crate::{
     catalogue::Protocol,
     error::{Code, InputError},
     inputs::{LAST_MINUTE, Value},
-    pulse, quantity, text,
-    trial::{Inputs, LOAD_MAX, check_inputs},
+    pulse, quantity,
+    test_record::{Inputs, LOAD_MAX, check_inputs},
+    text,
     units::{Bpm, rounded},
 };
 

@@ -11,7 +11,7 @@ use crate::{
     catalogue::{CountRule, PhaseKind, Protocol},
     pulse::{self},
     strap::Trace,
-    trial::Inputs,
+    test_record::Inputs,
     units::{Bpm, rounded},
 };
 

@@ -14,8 +14,8 @@ use crate::{
     pulse::{self, Taps},
     quantity,
     strap::Trace,
+    test_record::Inputs,
     text,
-    trial::Inputs,
     units::rounded,
 };
 

@@ -14,34 +14,55 @@ use super::{
     sheet::Sheet,
     stage,
     staged::Staged,
-    state::{FamilyState, OffBeat, State, Status, UNDOABLE_MAX},
+    state::{EstimateNow, FamilyState, OffBeat, State, Status, UNDOABLE_MAX},
     timeline::{self, timeline},
 };
 use crate::{
     catalogue::{Procedure, Protocol},
+    quantity, range,
     strap::Trace,
-    trial::Inputs,
+    test_record::{self, Inputs, TestRecord},
 };
 
 impl State {
-    /// The readings for [`crate::trial::compute`], with those that a condition records. Of a run that was stopped: what was
+    /// The readings for [`crate::test_record::compute`], with those that a condition records. Of a run that was stopped: what was
     /// read until then, which is no score.
     pub fn inputs(&self, protocol: &Protocol, setup: &Setup) -> Inputs {
         if !matches!(self.status, Status::Finished | Status::FinishedEarly) {
             return Inputs::new();
         }
-        let mut inputs = match &self.of {
+        let mut inputs = self.read(protocol);
+        if self.status == Status::Finished {
+            setup.fill(protocol, &mut inputs);
+        }
+        inputs
+    }
+
+    /// What has been read so far.
+    fn read(&self, protocol: &Protocol) -> Inputs {
+        match &self.of {
             FamilyState::Counted(of) => counted::inputs(of, protocol),
             FamilyState::Staged(of) => stage::inputs(of, protocol),
             FamilyState::Effort(of) => effort::inputs(of, protocol),
             FamilyState::Held(of) => hold::inputs(of, protocol),
             FamilyState::Sheet(of) => of.inputs(),
             FamilyState::Entered => Inputs::new(),
-        };
-        if self.status == Status::Finished {
-            setup.fill(protocol, &mut inputs);
         }
-        inputs
+    }
+
+    /// The VO2max that the readings so far give, with how far it may be off; nothing for what is no estimate of it.
+    fn estimate_now(&self, protocol: &Protocol, setup: &Setup) -> Option<EstimateNow> {
+        let scoring = protocol.scored(range::QUANTITY)?;
+        if self.status == Status::FinishedEarly || !scoring.is_estimate_by(scoring.equation) {
+            return None;
+        }
+        let mut inputs = self.read(protocol);
+        setup.fill(protocol, &mut inputs);
+        let record = TestRecord::under(protocol, setup.facts(), &inputs, &setup.recorded(protocol));
+        let outcome = test_record::compute(&record).ok()?;
+        let range = range::of(&record, &outcome)?;
+        let shown = quantity::shown(range::QUANTITY, outcome.result(range::QUANTITY)?.value);
+        Some(EstimateNow { shown, range: range::sentence(range.low, range.high), low: range.low, high: range.high })
     }
 
     /// The conditions of the result: those of set-up and those the run recorded.
@@ -132,6 +153,7 @@ fn engine<'a>(protocol: &'a Protocol, setup: &'a Setup, state: &State) -> Option
 
 struct Fold<'a> {
     protocol: &'a Protocol,
+    setup: &'a Setup,
     engine: Option<Box<dyn Engine + 'a>>,
     state: State,
     trace: Trace,
@@ -143,7 +165,7 @@ impl<'a> Fold<'a> {
     fn new(protocol: &'a Protocol, setup: &'a Setup) -> Self {
         let state = State::new(timeline(protocol, setup));
         let engine = engine(protocol, setup, &state);
-        Self { protocol, engine, state, trace: Trace::default(), now_ms: None }
+        Self { protocol, setup, engine, state, trace: Trace::default(), now_ms: None }
     }
 
     /// Everything that was not taken back, up to what closes the run.
@@ -235,6 +257,7 @@ impl<'a> Fold<'a> {
         let hidden = if self.state.is_closed() { usize::MAX } else { self.state.undoable.len().saturating_sub(UNDOABLE_MAX) };
         self.state.undoable.drain(..hidden.min(self.state.undoable.len()));
         self.state.of = self.engine.map_or(FamilyState::Entered, Engine::hand_over);
+        self.state.estimate = self.state.estimate_now(self.protocol, self.setup);
         self.state
     }
 }

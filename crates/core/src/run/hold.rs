@@ -12,8 +12,8 @@ use crate::{
     catalogue::{Leg, PhaseKind, Protocol},
     quantity,
     strap::Trace,
+    test_record::Inputs,
     text,
-    trial::Inputs,
 };
 
 /// The engine of a hold.

@@ -11,7 +11,7 @@ use crate::{
     hr_max::{self, CeilingRule, HrMaxMethod},
     inputs::{Inputs, Value},
     person::{Facts, Sex},
-    trial::check_inputs,
+    test_record::check_inputs,
     units::{Age, BodyMass, Bpm, Cadence, Height, Units, rounded},
 };
 
@@ -196,7 +196,7 @@ impl Setup {
             }
             hr_max::ceiling_bpm(&facts, self.hr_max_method(protocol), self.ceiling)?;
         }
-        if let Some(load) = self.first_load.filter(|l| !(l.is_finite() && (0.0..=crate::trial::LOAD_MAX).contains(l))) {
+        if let Some(load) = self.first_load.filter(|l| !(l.is_finite() && (0.0..=crate::test_record::LOAD_MAX).contains(l))) {
             return Err(InputError::new(
                 Code::OutOfRange,
                 "first_load",

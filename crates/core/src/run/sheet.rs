@@ -456,7 +456,7 @@ impl SheetState {
             return false;
         }
         setup.fill(protocol, &mut inputs);
-        crate::trial::is_complete(protocol, &inputs)
+        crate::test_record::is_complete(protocol, &inputs)
     }
 
     /// The readings as a result keeps them.

@@ -8,7 +8,7 @@ use crate::{
     catalogue::{Goal, Protocol, StageRule},
     hr_max,
     inputs::{StageInput, minute_key},
-    trial::Inputs,
+    test_record::Inputs,
     units::rounded,
 };
 

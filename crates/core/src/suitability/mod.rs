@@ -35,8 +35,8 @@ pub struct Client<'a> {
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Available {
-    /// What is at hand, by the keys of [`catalogue::kit`]; everything where nothing was said.
-    pub kit: Option<Vec<String>>,
+    /// What is at hand, by the keys of [`catalogue::equipment`]; everything where nothing was said.
+    pub equipment: Option<Vec<String>>,
     /// Minutes there are, warm-up included.
     pub minutes: Option<u16>,
     /// How many people are to be tested.
@@ -142,15 +142,15 @@ pub fn shortlist(client: &Client, means: &Available) -> Vec<Fit> {
 }
 
 impl Available {
-    /// Refuses what is no kit.
+    /// Refuses what is no equipment.
     ///
     /// # Errors
     /// [`Code::UnknownField`] naming it.
     pub fn check(&self) -> Result<(), InputError> {
-        match self.kit.iter().flatten().find(|key| catalogue::kit_named(key).is_none()) {
+        match self.equipment.iter().flatten().find(|key| catalogue::equipment_named(key).is_none()) {
             Some(odd) => Err(InputError::new(
                 Code::UnknownField,
-                "kit",
+                "equipment",
                 format!("There is no equipment called “{}”.", odd.chars().take(60).collect::<String>()),
             )),
             None => Ok(()),
@@ -160,9 +160,9 @@ impl Available {
 
 /// What is missing for a protocol, in a sentence.
 fn lacks(protocol: &Protocol, means: &Available) -> Option<String> {
-    let missing = protocol.needs.iter().find(|k| means.kit.as_ref().is_some_and(|kit| !kit.contains(k)));
+    let missing = protocol.needs.iter().find(|k| means.equipment.as_ref().is_some_and(|equipment| !equipment.contains(k)));
     if let Some(missing) = missing {
-        let words = catalogue::kit_named(missing).map_or(missing.as_str(), |k| &k.words);
+        let words = catalogue::equipment_named(missing).map_or(missing.as_str(), |k| &k.words);
         return Some(format!("Needs {words}."));
     }
     let groups = means.people.unwrap_or(1).max(1).div_ceil(protocol.people_at_once.max(1));
@@ -289,15 +289,19 @@ mod tests {
     #[test_case("multistage-cycle", &["bench"], 60, 1, "Needs a cycle ergometer."; "no bike")]
     #[test_case("bench-step-3min", &["bench"], 15, 1, "It takes about 20 minutes; you have 15."; "too little time")]
     #[test_case("bench-step-3min", &["bench"], 60, 20, "It takes about 400 minutes for 20 people, one at a time; you have 60."; "too many people")]
-    fn what_is_missing_is_said(protocol: &str, kit: &[&str], minutes: u16, people: u16, because: &str) {
-        let means = Available { kit: Some(kit.iter().map(|k| (*k).to_owned()).collect()), minutes: Some(minutes), people: Some(people) };
+    fn what_is_missing_is_said(protocol: &str, equipment: &[&str], minutes: u16, people: u16, because: &str) {
+        let means = Available {
+            equipment: Some(equipment.iter().map(|k| (*k).to_owned()).collect()),
+            minutes: Some(minutes),
+            people: Some(people),
+        };
         let fit = judge_with(catalogue::find(protocol).unwrap(), &Client::default(), &means);
         assert_eq!((fit.verdict, fit.because.as_str()), (FitVerdict::Unsuited, because));
     }
 
     #[test]
     fn a_class_of_forty_fits_into_one_lesson() {
-        let means = Available { kit: Some(vec!["bench".into()]), minutes: Some(45), people: Some(40) };
+        let means = Available { equipment: Some(vec!["bench".into()]), minutes: Some(45), people: Some(40) };
         let list = shortlist(&Client::default(), &means);
         assert_eq!(
             list.iter().filter(|f| f.verdict == FitVerdict::Suits).map(|f| f.protocol.as_str()).collect::<Vec<_>>(),
@@ -308,11 +312,11 @@ mod tests {
     #[test]
     fn what_a_test_needs_is_something_of_the_list_and_the_list_has_nothing_else() {
         let needed: BTreeSet<&str> = catalogue::all().iter().flat_map(|p| &p.needs).map(String::as_str).collect();
-        let listed: BTreeSet<&str> = catalogue::kit().iter().map(|k| k.key.as_str()).collect();
+        let listed: BTreeSet<&str> = catalogue::equipment().iter().map(|k| k.key.as_str()).collect();
         assert_eq!(needed, listed);
         assert_eq!(
-            Available { kit: Some(vec!["rocket".into()]), ..Available::default() }.check().unwrap_err().field.as_deref(),
-            Some("kit")
+            Available { equipment: Some(vec!["rocket".into()]), ..Available::default() }.check().unwrap_err().field.as_deref(),
+            Some("equipment")
         );
     }
 

@@ -200,7 +200,7 @@ mod tests {
         let facts = Facts { sex: Some(crate::person::Sex::Female), age: Some(Age::new(67.0).unwrap()), ..Facts::default() };
         let fits = shortlist(
             &Client { age: facts.age, ..Client::default() },
-            &Available { kit: Some(vec!["chair".into()]), ..Available::default() },
+            &Available { equipment: Some(vec!["chair".into()]), ..Available::default() },
         );
         let known = |id: &str| catalogue::find(id).ok();
         let young = norms::table("trunk-endurance-means/side-plank/left").unwrap();

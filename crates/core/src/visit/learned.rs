@@ -5,12 +5,12 @@ use serde::{Deserialize, Serialize};
 use crate::{
     catalogue::Protocol,
     change::{Comparison, Verdict},
-    norms::{Bound, Place as Range, Standing},
+    norms::{Band, Bound, Standing},
     person::Facts,
     quantity,
     report::{FailedPoint, standing_words},
+    test_record::Outcome,
     text,
-    trial::Outcome,
     units::Units,
 };
 
@@ -93,9 +93,9 @@ fn standing_merit(standing: &Standing) -> Option<(f64, String)> {
         (Some(percentile), ..) => percentile,
         (_, Some(Bound::Above(p)), _) => f64::from(p),
         (_, Some(Bound::Below(p)), _) => f64::from(p) - 1.0,
-        (.., Some(Range::Below)) => 15.0,
-        (.., Some(Range::Within)) => 50.0,
-        (.., Some(Range::Above)) => 85.0,
+        (.., Some(Band::Below)) => 15.0,
+        (.., Some(Band::Within)) => 50.0,
+        (.., Some(Band::Above)) => 85.0,
         (None, None, None) => {
             let z = standing.mean?.z?;
             let words = if z < 0.0 { "below the mean" } else { "at or above the mean" };
@@ -164,7 +164,7 @@ mod tests {
         inputs::{Inputs, Value},
         person::Sex,
         report::failed_points,
-        trial::{Trial, compute},
+        test_record::{TestRecord, compute},
         units::Age,
     };
 
@@ -177,7 +177,7 @@ mod tests {
             [("seconds".to_owned(), Value::from(215.0)), ("support".to_owned(), Value::Words("forearm".into()))].into_iter().collect();
         let points = squat.inputs[0].points.iter().enumerate().map(|(k, (key, _))| (key.clone(), k > 1)).collect();
         let seen: Inputs = [("points".to_owned(), Value::Points(points))].into_iter().collect();
-        let (a, b) = (Trial::of(plank, facts, &held), Trial::of(squat, facts, &seen));
+        let (a, b) = (TestRecord::of(plank, facts, &held), TestRecord::of(squat, facts, &seen));
         let (plank_out, squat_out) = (compute(&a).unwrap(), compute(&b).unwrap());
         let failed = failed_points(squat, &seen);
         let judged = |protocol, outcome, failed| Judged {

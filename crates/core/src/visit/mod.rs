@@ -247,7 +247,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn three() -> Battery {
-        let tests = ["air-squat", "plank", "push-up"].map(crate::battery::Place::of).to_vec();
+        let tests = ["air-squat", "plank", "push-up"].map(crate::battery::Slot::of).to_vec();
         Battery { tests, ..Battery::of_one(catalogue::find("plank").unwrap()) }
     }
 

@@ -11,8 +11,8 @@ use crate::{
     progress::{Audience, Changes, Known, changes},
     quantity, reading,
     report::{self, FailedPoint, PassReport, QuantityReport, ResultReport},
+    test_record::Outcome,
     text,
-    trial::Outcome,
     units::Units,
 };
 
@@ -24,6 +24,9 @@ pub struct Figure {
     pub label: String,
     /// With its unit.
     pub value: String,
+    /// How far an estimate may be off: `95 % range 24 to 36 mL/kg/min`.
+    #[serde(default)]
+    pub range: Option<String>,
 }
 
 /// What a test came to.
@@ -76,12 +79,12 @@ impl<'a> Seen<'a> {
         done: &'a Done,
         history: &[&Done],
         known: &Known,
-        told: &Audience,
+        audience: &Audience,
     ) -> Result<Option<Self>, InputError> {
         let own = known.get(&protocol.id).cloned().unwrap_or_default();
-        let Some((outcome, report)) = done.report(protocol, &own, told.units)? else { return Ok(None) };
-        let changes = changes(protocol, done, history.iter().copied(), &report, told);
-        Ok(Some(Self { place, protocol, done, outcome, report, changes, units: told.units }))
+        let Some((outcome, report)) = done.report(protocol, &own, audience.units)? else { return Ok(None) };
+        let changes = changes(protocol, done, history.iter().copied(), &report, audience);
+        Ok(Some(Self { place, protocol, done, outcome, report, changes, units: audience.units }))
     }
 
     /// As a row says it.
@@ -136,7 +139,7 @@ impl<'a> Seen<'a> {
         measured.sort_by_key(rank);
         let (body, others): (Vec<_>, Vec<_>) = measured.into_iter().partition(|q| quantity::is_said_last(&q.key));
         let seen = reading::seen(self.protocol, &self.done.inputs, self.units);
-        let seen = seen.into_iter().map(|l| Figure { label: l.label, value: l.value });
+        let seen = seen.into_iter().map(|l| Figure { label: l.label, value: l.value, range: None });
         others.into_iter().map(|q| self.figure(q)).chain(seen).chain(body.into_iter().map(|q| self.figure(q))).collect()
     }
 
@@ -159,9 +162,9 @@ impl<'a> Seen<'a> {
         match of() {
             Some(of) => {
                 let label = if q.key == "points_met" { "points" } else { &q.label };
-                Figure { label: label.to_owned(), value: format!("{value} of {}", of.shown) }
+                Figure { label: label.to_owned(), value: format!("{value} of {}", of.shown), range: None }
             }
-            None => Figure { label: q.label.clone(), value },
+            None => Figure { label: q.label.clone(), value, range: q.range.as_ref().map(|r| r.sentence.clone()) },
         }
     }
 }

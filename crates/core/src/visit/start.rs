@@ -6,7 +6,7 @@ use uuid::Uuid;
 
 use super::{PlaceState, VisitState};
 use crate::{
-    battery::{Battery, Place},
+    battery::{Battery, Slot},
     catalogue::Protocol,
     comparability,
     conditions::{Answer, Conditions},
@@ -21,7 +21,7 @@ pub fn conditions(
     protocol: &Protocol,
     sex: Option<Sex>,
     last: Option<&Conditions>,
-    in_visit: Option<(&Place, &Conditions)>,
+    in_visit: Option<(&Slot, &Conditions)>,
     said: &Conditions,
 ) -> Conditions {
     let asked = protocol.conditions.iter().filter(|c| !c.recorded_by_run);
@@ -36,7 +36,7 @@ pub fn conditions(
 }
 
 /// A test's name with the variant the battery has of it.
-pub fn variant_name(protocol: Option<&Protocol>, place: &Place) -> String {
+pub fn variant_name(protocol: Option<&Protocol>, place: &Slot) -> String {
     let Some(protocol) = protocol else { return place.protocol.clone() };
     let words: Vec<String> =
         protocol.conditions.iter().filter_map(|c| Some(comparability::answer(c, Some(place.given.get(&c.key)?)))).collect();
@@ -49,7 +49,7 @@ pub fn waits_for(protocol: &Protocol, passed: &BTreeSet<String>) -> Option<Strin
 }
 
 /// The last time a test was done as the battery has it, with a score: one hold's time is no last time of another. `history`: oldest first.
-pub fn last_as_here<'r>(place: &Place, history: impl DoubleEndedIterator<Item = &'r Done>) -> Option<&'r Done> {
+pub fn last_as_here<'r>(place: &Slot, history: impl DoubleEndedIterator<Item = &'r Done>) -> Option<&'r Done> {
     let is_variant = |r: &&Done| place.given.iter().all(|(key, answer)| r.conditions.get(key) == Some(answer));
     history.rev().filter(|r| r.protocol_id == place.protocol && r.is_scored()).find(is_variant)
 }
@@ -66,7 +66,7 @@ impl Same {
     /// That of a place of a battery.
     pub fn of(battery: &Battery, place: usize) -> Self {
         let test = &battery.tests[place];
-        let alike = |t: &&Place| t.protocol == test.protocol && t.given == test.given;
+        let alike = |t: &&Slot| t.protocol == test.protocol && t.given == test.given;
         Self { protocol: test.protocol.clone(), given: test.given.clone(), nth: battery.tests[..place].iter().filter(alike).count() }
     }
 }
@@ -107,7 +107,7 @@ mod tests {
         let protocol = catalogue::find("plank").unwrap();
         let key = "limit_s".to_owned();
         let of = |word: &str| Conditions::from([(key.clone(), text(word))]);
-        let place = Place { given: of("30"), ..Place::of("plank") };
+        let place = Slot { given: of("30"), ..Slot::of("plank") };
         let (shared, last, said) = (of("to_failure"), of("to_failure"), of("to_failure"));
         let start = |in_visit, said: &Conditions| conditions(protocol, None, Some(&last), in_visit, said).get(&key).cloned();
         assert_eq!(start(None, &Conditions::new()), Some(text("to_failure")), "last time");
@@ -133,7 +133,7 @@ mod tests {
         let plank = catalogue::find("plank").unwrap();
         let held = |on: &str, seconds: f64| done("plank", on, &json!({ "seconds": seconds, "support": "forearm" }));
         let (long, short) = (held("2026-03-01", 90.0), held("2026-03-02", 60.0));
-        let order = Battery { tests: vec![Place::of("plank")], ..Battery::of_one(plank) };
+        let order = Battery { tests: vec![Slot::of("plank")], ..Battery::of_one(plank) };
         let window = Battery { window_min: Some(30), ..order.clone() };
         let happened: Vec<VisitEvent> = [&long, &short].map(|r| VisitEvent::Done { place: 0, result: r.id }).into();
         let result = |id: Uuid| [&long, &short].into_iter().find(|r| r.id == id);
@@ -146,12 +146,12 @@ mod tests {
 
     #[test]
     fn a_place_is_the_same_by_its_test_and_variant_wherever_it_stands() {
-        let left = Place { given: Conditions::from([("side".to_owned(), text("left"))]), ..Place::of("plank") };
+        let left = Slot { given: Conditions::from([("side".to_owned(), text("left"))]), ..Slot::of("plank") };
         let before = Battery {
-            tests: vec![Place::of("plank"), left.clone(), Place::of("push-up")],
+            tests: vec![Slot::of("plank"), left.clone(), Slot::of("push-up")],
             ..Battery::of_one(catalogue::find("plank").unwrap())
         };
-        let after = Battery { tests: vec![Place::of("push-up"), left, Place::of("plank"), Place::of("plank")], ..before.clone() };
+        let after = Battery { tests: vec![Slot::of("push-up"), left, Slot::of("plank"), Slot::of("plank")], ..before.clone() };
         assert_eq!(Same::of(&before, 0), Same::of(&after, 2));
         assert_eq!(Same::of(&before, 1), Same::of(&after, 1));
         assert_ne!(Same::of(&after, 2), Same::of(&after, 3), "the second of two alike");

@@ -19,15 +19,15 @@ mod worked_numbers;
 use impulso_core::{
     catalogue,
     person::{Facts, Sex},
-    trial::{Trial, compute_as_given},
+    test_record::{TestRecord, compute_as_given},
     units::Age,
 };
 
 /// The VO2max, mL/kg/min, that a protocol gives a person for readings.
 fn vo2max(protocol: &str, facts: &Facts, inputs: &serde_json::Value) -> f64 {
     let inputs = serde_json::from_value(inputs.clone()).unwrap();
-    let trial = Trial::of(catalogue::find(protocol).unwrap(), *facts, &inputs);
-    compute_as_given(&trial).unwrap().result("vo2max").unwrap().value
+    let record = TestRecord::of(catalogue::find(protocol).unwrap(), *facts, &inputs);
+    compute_as_given(&record).unwrap().result("vo2max").unwrap().value
 }
 
 /// A person of a sex and age, nothing else known.

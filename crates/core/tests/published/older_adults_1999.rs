@@ -2,7 +2,7 @@
 //! published, recalled. The walk is printed in yards; 0.9144 m each.
 
 use impulso_core::{
-    norms::{self, Place},
+    norms::{self, Band},
     person::Sex,
 };
 
@@ -21,9 +21,9 @@ fn every_printed_row_is_its_own_range_and_the_figures_belong_to_it() {
             let age: f64 = row[2].parse().unwrap();
             let (low, high): (f64, f64) = (row[4].parse::<f64>().unwrap() * unit, row[5].parse::<f64>().unwrap() * unit);
             let place = |v: f64| table.standing(v, &person(sex, age)).range.unwrap().place;
-            assert_eq!(place(low - 0.1), Place::Below);
-            assert_eq!((place(low), place(high)), (Place::Within, Place::Within));
-            assert_eq!(place(high + 0.1), Place::Above);
+            assert_eq!(place(low - 0.1), Band::Below);
+            assert_eq!((place(low), place(high)), (Band::Within, Band::Within));
+            assert_eq!(place(high + 0.1), Band::Above);
         }
     }
 }

@@ -5,7 +5,7 @@ use impulso_core::{
     catalogue::find,
     inputs::Inputs,
     person::Facts,
-    trial::{Trial, compute},
+    test_record::{TestRecord, compute},
     units::{BodyMass, Height},
     validate,
 };
@@ -20,7 +20,7 @@ fn the_body_mass_index_of_forty_athletes_is_as_it_is_printed() {
         let number = |k: usize| row[k].parse::<f64>().unwrap();
         let facts = Facts { height: Height::new(number(0)).ok(), mass: BodyMass::new(number(1)).ok(), ..Facts::default() };
         let inputs = Inputs::from_iter([("waist_cm", 80.0)]);
-        let bmi = compute(&Trial::of(find("body").unwrap(), facts, &inputs)).unwrap().result("bmi").unwrap().value;
+        let bmi = compute(&TestRecord::of(find("body").unwrap(), facts, &inputs)).unwrap().result("bmi").unwrap().value;
         // Height and mass are printed to a tenth, the index was worked out before they were rounded.
         assert!((bmi - number(2)).abs() < 0.05, "{row:?}: {bmi}");
     }

@@ -4,7 +4,7 @@
 use impulso_core::{
     catalogue,
     person::{Facts, Sex},
-    trial::{Circumstances, Inputs, Options, Trial, compute_as_given},
+    test_record::{Circumstances, Inputs, Options, TestRecord, compute_as_given},
     units::BodyMass,
 };
 use proptest::prelude::*;
@@ -14,8 +14,8 @@ fn row(sex: Sex, mass: f64, trained: bool, key: &str, value: f64, quantity: &str
     let inputs = Inputs::from_iter([(key, value), ("trained", f64::from(u8::from(trained)))]);
     let facts = Facts { sex: Some(sex), mass: BodyMass::new(mass).ok(), ..Facts::default() };
     let protocol = catalogue::find("row-2000m").unwrap();
-    let trial = Trial { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
-    compute_as_given(&trial).unwrap().result(quantity).unwrap().value
+    let record = TestRecord { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
+    compute_as_given(&record).unwrap().result(quantity).unwrap().value
 }
 
 #[test_case(Sex::Male, 80.0, true, 422.0, 64.375; "the worked number")]

@@ -4,7 +4,7 @@
 use impulso_core::{
     catalogue,
     person::Sex,
-    trial::{Circumstances, Inputs, Options, Trial, compute},
+    test_record::{Circumstances, Inputs, Options, TestRecord, compute},
 };
 
 use crate::person;
@@ -13,7 +13,7 @@ use crate::person;
 fn man(count: f64, bpm: f64, vo2max: f64, percentile: f64) {
     let inputs = Inputs::from_iter([("pulse_count".to_owned(), count)]);
     let protocol = catalogue::find("bench-step-3min").unwrap();
-    let outcome = compute(&Trial {
+    let outcome = compute(&TestRecord {
         protocol,
         facts: person(Sex::Male, 20.0),
         inputs: &inputs,

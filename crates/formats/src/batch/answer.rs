@@ -5,7 +5,7 @@ use impulso_core::{
     catalogue::Protocol,
     norms::{Mean, Range, Standing},
     quantity, range,
-    trial::{Flag, Outcome, Pass},
+    test_record::{Flag, Outcome, Pass},
 };
 use serde::{
     Serialize,

@@ -8,7 +8,7 @@ use impulso_core::{
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::Value,
     person::{Facts, Sex},
-    trial::{self, Inputs},
+    test_record::{self, Inputs},
     units::{Age, BodyMass, Bpm, Height},
 };
 use serde::{
@@ -110,7 +110,7 @@ impl Person {
         let age = self.age_years.map(|a| Age::new(a.floor()).map_err(|e| e.at("age_years"))).transpose()?;
         Ok(Facts {
             sex: self.sex,
-            age: trial::age(age, self.born, on)?,
+            age: test_record::age(age, self.born, on)?,
             mass_on: None,
             mass: self.mass_kg.map(|v| BodyMass::new(v).map_err(|e| e.at("mass_kg"))).transpose()?,
             height: self.height_cm.map(|v| Height::new(v).map_err(|e| e.at("height_cm"))).transpose()?,
@@ -131,14 +131,14 @@ pub(super) struct Options {
 }
 
 impl Options {
-    pub(super) fn choose(&self) -> Result<trial::Options, InputError> {
+    pub(super) fn choose(&self) -> Result<test_record::Options, InputError> {
         let unknown = || InputError::new(Code::NotApplicable, "hr_max_method", "Choose fox, tanaka, gulati or measured.");
         let hr_max_method = self.hr_max_method.as_deref().map(|name| HrMaxMethod::named(name).ok_or_else(unknown)).transpose()?;
         let ceiling = match self.ceiling_bpm {
             Some(bpm) => CeilingRule::Chosen { bpm: Bpm::new(bpm).map_err(|e| e.at("ceiling_bpm"))? },
             None => CeilingRule::Lower,
         };
-        Ok(trial::Options { hr_max_method, ceiling })
+        Ok(test_record::Options { hr_max_method, ceiling })
     }
 }
 

@@ -12,7 +12,7 @@ use impulso_core::{
     Code, InputError,
     catalogue::{self, Protocol},
     range,
-    trial::{self, Circumstances, Outcome, Trial},
+    test_record::{self, Circumstances, Outcome, TestRecord},
 };
 use rayon::prelude::*;
 
@@ -157,11 +157,11 @@ fn write_line(text: &[u8], output: &mut impl Write) -> io::Result<bool> {
             return Ok(false);
         }
     };
-    match protocol_of(&line).and_then(|protocol| trial_of(&line, protocol)) {
-        Ok(trial) => match answer(&trial) {
+    match protocol_of(&line).and_then(|protocol| record_of(&line, protocol)) {
+        Ok(record) => match answer(&record) {
             Ok(outcome) => {
-                let range = range::of(&trial, &outcome);
-                serde_json::to_writer(output, &Answer { id: line.id, protocol: trial.protocol, outcome: &outcome, range })?;
+                let range = range::of(&record, &outcome);
+                serde_json::to_writer(output, &Answer { id: line.id, protocol: record.protocol, outcome: &outcome, range })?;
                 Ok(true)
             }
             Err(error) => {
@@ -177,19 +177,19 @@ fn write_line(text: &[u8], output: &mut impl Write) -> io::Result<bool> {
 }
 
 /// The test that a line describes.
-fn trial_of<'a>(line: &'a Line, protocol: &'a Protocol) -> Result<Trial<'a>, InputError> {
+fn record_of<'a>(line: &'a Line, protocol: &'a Protocol) -> Result<TestRecord<'a>, InputError> {
     let facts = line.person.facts(line.on)?;
     let circumstances = Circumstances {
         warm_up: line.conditions.warm_up,
         heart_rate_drug: line.conditions.heart_rate_drug.unwrap_or(false),
         conditioned: line.conditions.conditioned,
     };
-    Ok(Trial { protocol, facts, inputs: &line.inputs.0, options: line.options.choose()?, circumstances })
+    Ok(TestRecord { protocol, facts, inputs: &line.inputs.0, options: line.options.choose()?, circumstances })
 }
 
 /// Computes a test.
-fn answer<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
-    let outcome = trial::compute_as_given(trial)?;
+fn answer<'a>(record: &TestRecord<'a>) -> Result<Outcome<'a>, InputError> {
+    let outcome = test_record::compute_as_given(record)?;
     // In a batch a quantity that cannot be given is the line's error: nobody is there to read a half answer.
     match outcome.refused.first() {
         Some((_, error)) => Err(error.clone()),

@@ -51,7 +51,7 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     let person = people::get(&mut scope, PersonId(*id)).await?;
     let mut typed = form.typed;
     if let Some(at) = form.visit {
-        let (visit, _) = visiting::take_place(&mut scope, at, person.id, &protocol.id).await?;
+        let (visit, _) = visiting::lock_place(&mut scope, at, person.id, &protocol.id).await?;
         if typed.on != visit.on {
             let message = format!("This visit is dated {}. Enter tests from other days separately.", visit.on.format("%-d %B %Y"));
             return Err(InputError::new(Code::OutOfRange, "on", message).into());

@@ -23,7 +23,7 @@ use crate::{
     body::Upload,
     transfer::{
         export,
-        import::{self, TakenIn},
+        import::{self, Imported},
         turns::Transfers,
     },
 };
@@ -59,9 +59,9 @@ fn open(scope: &mut Scope, id: PersonId) -> LocalBoxFuture<'_, ApiResult<()>> {
 
 /// Imports such an archive, or the one JSON text of the first release, into a practice that has nothing yet: all of it, or nothing and
 /// what does not fit by table, row and field.
-#[utoipa::path(tag = "practice", operation_id = "practice_import", request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = TakenIn), (status = 408, body = ApiError), (status = 413, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "practice", operation_id = "practice_import", request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = Imported), (status = 408, body = ApiError), (status = 413, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/practice/import")]
-pub async fn take_in(who: SignedIn, transfers: web::Data<Transfers>, file: Upload) -> ApiResult<web::Json<TakenIn>> {
+pub async fn import_practice(who: SignedIn, transfers: web::Data<Transfers>, file: Upload) -> ApiResult<web::Json<Imported>> {
     let Upload(file) = file;
     let turn = transfers.import()?;
     let given_up = GivenUp(Arc::default());

@@ -32,8 +32,8 @@ pub struct HistoryPage {
     pub days: Vec<NaiveDate>,
     /// Its measures, in the battery's order.
     pub lines: Vec<HistoryLine>,
-    /// What happened along the way.
-    pub happenings: Vec<LifeEvent>,
+    /// Events in the client’s life.
+    pub events: Vec<LifeEvent>,
 }
 
 /// A measure over the visits.
@@ -79,7 +79,7 @@ pub async fn history(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResul
         battery_name: of.shelf.name(&battery),
         days,
         lines,
-        happenings: of.happenings(),
+        events: of.events(),
     }))
 }
 
@@ -95,18 +95,18 @@ pub async fn over_time(
     done.retain(|v| until.is_none_or(|(last, _)| v.created_at <= last.created_at));
     done.reverse();
     let Some(latest) = done.last().cloned() else { return Ok((Vec::new(), Vec::new())) };
-    let happened = visits::events_of_battery(scope, person, battery).await?;
+    let events = visits::events_of_battery(scope, person, battery).await?;
     // What each visit came to, by the battery as it was on its day: the best try of each place.
     let mut reached: Vec<(Same, Uuid)> = Vec::new();
     for visit in &done {
-        let events: Vec<&VisitEvent> = happened.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h).collect();
+        let events: Vec<&VisitEvent> = events.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h).collect();
         let state = fold(&visit.battery, events);
         for (k, best) in visiting::counted(visit, &state, of).into_iter().enumerate() {
             reached.extend(best.map(|r| (Same::of(&visit.battery, k), r.id)));
         }
     }
-    let told = of.told();
-    let said = |key: &str, value: f64| quantity::in_units(key, value, told.units);
+    let audience = of.audience();
+    let said = |key: &str, value: f64| quantity::in_units(key, value, audience.units);
     let protocols: Vec<&Protocol> = latest.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
     let known = scoring::known(scope, &protocols).await?;
     let aims: Vec<Goal> = goals::of_person(scope, person).await?.into_iter().map(|(_, g)| g).filter(|g| g.reached_on.is_none()).collect();
@@ -122,7 +122,7 @@ pub async fn over_time(
             let key = &scored.quantity;
             let Some(now) = own.iter().rev().find(|r| r.value(key).is_some()) else { continue };
             let error = progress::typical_error(protocol, now, key, known.get(&protocol.id));
-            let gone = progress::of_test(protocol, now, own.iter().copied(), key, error.as_ref(), &told);
+            let gone = progress::of_test(protocol, now, own.iter().copied(), key, error.as_ref(), &audience);
             lines.push(HistoryLine {
                 protocol: protocol.id.clone(),
                 name: visit::variant_name(Some(protocol), place),
@@ -130,7 +130,7 @@ pub async fn over_time(
                 label: quantity::label(key).into_owned(),
                 unit: said(key, 0.0).1.to_owned(),
                 lower_is_better: quantity::lower_is_better(key),
-                points: progress::trend(protocol, key, own.iter().copied(), told.units),
+                points: progress::trend(protocol, key, own.iter().copied(), audience.units),
                 target: aims.iter().find(|g| g.protocol == protocol.id && g.quantity == *key).map(|g| said(key, g.to).0),
                 detectable: error.map(|e| said(key, e.detectable).0),
                 sentence: gone.and_then(|p| p.since_first.or(p.since_last)).map(|c| c.sentence),

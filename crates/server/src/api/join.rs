@@ -135,6 +135,6 @@ pub async fn append(door: Door, intake: web::Data<Intake>, batch: Json<Batch>) -
     let found = door.find().await?;
     door.rates.class.count(&format!("{} {}", door.code, door.caller.0))?;
     door.rates.partner.count(&format!("{:?}", found.partner))?;
-    let done = Box::pin(intake.take_in(&door.store, found.practice, Sender::Partner(found.partner), found.run, batch.into_inner())).await?;
+    let done = Box::pin(intake.accept(&door.store, found.practice, Sender::Partner(found.partner), found.run, batch.into_inner())).await?;
     Ok(answer(&found, HttpResponse::Ok().json(Appended { view: done.view.for_partners(), ..done })))
 }

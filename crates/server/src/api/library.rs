@@ -3,15 +3,18 @@
 use actix_web::{HttpResponse, get, post, put, web};
 use impulso_core::{
     Code, InputError,
-    catalogue::{self, Kit, Protocol, section_name},
+    catalogue::{self, EquipmentItem, Protocol, section_name},
     clamped::Pattern,
     estimate::Working,
     norms,
     own::{self, Changes},
     person::Sex,
     picture::{BodyMap, Drawing, Picture},
-    quantity, rehearse, text,
-    trial::{Trial, compute},
+    quantity,
+    range::coverage,
+    rehearse,
+    test_record::{TestRecord, compute},
+    text,
     typical_error::TypedError,
 };
 use impulso_store::{
@@ -48,7 +51,7 @@ pub struct LibraryLine {
     pub rehearsed: bool,
     /// How many can be tested at once.
     pub people_at_once: u16,
-    /// What has to be at hand, by the keys of the kit.
+    /// What has to be at hand, by the keys of the equipment.
     pub needs: Vec<String>,
     /// For a practice's own: what it was copied from.
     pub based_on: Option<String>,
@@ -76,6 +79,8 @@ pub struct MethodPage {
     pub tables: Vec<TableLine>,
     /// The measurement error of each measure, as far as it is known without a client.
     pub measurement_errors: Vec<MeasurementErrorLine>,
+    /// How often the range of an estimate held the truth, and for whom it is too narrow.
+    pub range_note: Option<String>,
 }
 
 /// What is known of a measure’s measurement error.
@@ -207,10 +212,10 @@ pub async fn list(who: SignedIn) -> ApiResult<web::Json<Vec<LibraryLine>>> {
 }
 
 /// What may have to be at hand for a test, the commonest first.
-#[utoipa::path(tag = "library", operation_id = "library_kit", responses((status = 200, body = Vec<Kit>), (status = 401, body = ApiError)))]
-#[get("/kit")]
-pub async fn kit(_: SignedIn) -> web::Json<&'static [Kit]> {
-    web::Json(catalogue::kit())
+#[utoipa::path(tag = "library", operation_id = "library_equipment", responses((status = 200, body = Vec<EquipmentItem>), (status = 401, body = ApiError)))]
+#[get("/equipment")]
+pub async fn equipment(_: SignedIn) -> web::Json<&'static [EquipmentItem]> {
+    web::Json(catalogue::equipment())
 }
 
 /// One test's method page.
@@ -250,6 +255,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         patterns: if protocol.clamp().is_some() { Pattern::ALL.map(|p| p.sentence().to_owned()).to_vec() } else { Vec::new() },
         tables,
         measurement_errors,
+        range_note: coverage::said(&protocol.id),
     }))
 }
 
@@ -282,10 +288,10 @@ pub fn line(p: &Protocol) -> LibraryLine {
 /// Plain words by which people look for a test: the part of the library, and what it asks for.
 fn words_of(p: &Protocol) -> String {
     let needs_nothing = p.equipment.iter().all(|e| e.what == "A mat" || e.what.starts_with("Room")) && p.needs.is_empty();
-    let equipment: Vec<&str> = p.equipment.iter().map(|e| e.what.as_str()).collect();
+    let things: Vec<&str> = p.equipment.iter().map(|e| e.what.as_str()).collect();
     let section = section_name(&p.section);
     let over_60 = if p.section == "older_adults" || p.section == "balance" { "over 60 seniors" } else { "" };
-    format!("{} {section} {} {} {over_60}", p.tells, equipment.join(" "), if needs_nothing { "no equipment" } else { "" })
+    format!("{} {section} {} {} {over_60}", p.tells, things.join(" "), if needs_nothing { "no equipment" } else { "" })
 }
 
 /// Each equation of a protocol with its example readings: once for everyone, or for men and women where they differ.
@@ -293,13 +299,13 @@ pub fn examples(protocol: &Protocol) -> Vec<Example> {
     let Some(example) = &protocol.example else { return Vec::new() };
     let worked = |sex: Sex| -> Vec<(&str, Working)> {
         let facts = example.facts(sex);
-        let trial = Trial::of(protocol, facts, &example.inputs);
-        let Ok(outcome) = compute(&trial) else { return Vec::new() };
+        let record = TestRecord::of(protocol, facts, &example.inputs);
+        let Ok(outcome) = compute(&record) else { return Vec::new() };
         protocol
             .scoring
             .iter()
             .filter(|s| !s.in_detail || s.method.is_some())
-            .filter_map(|s| Some((s.method_by(s.equation), s.equation.working(&s.quantity, &trial, &outcome)?)))
+            .filter_map(|s| Some((s.method_by(s.equation), s.equation.working(&s.quantity, &record, &outcome)?)))
             .collect()
     };
     let example = |who: &str, method: &str, working: Working| Example { who: who.to_owned(), method: method.to_owned(), working };

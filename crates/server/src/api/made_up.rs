@@ -46,6 +46,6 @@ pub async fn remove(who: SignedIn, intake: web::Data<Intake>) -> ApiResult<HttpR
         audit::record(&mut scope, who.coach, "made_up.removed", Subject::thing("practice", who.practice.0), many).await?;
     }
     scope.commit().await?;
-    intake.recall.forget();
+    intake.cache.forget();
     Ok(HttpResponse::NoContent().finish())
 }

@@ -2,14 +2,15 @@
 //! OpenAPI document is made from them.
 
 pub mod assess;
+pub mod best_vo2max;
 pub mod entries;
 pub mod everything;
 pub mod goals;
-pub mod happenings;
 pub mod health;
 pub mod history;
 pub mod join;
 pub mod library;
+pub mod life_events;
 pub mod made_up;
 pub mod people;
 pub mod photos;

@@ -7,12 +7,11 @@ use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
     catalogue::Protocol,
-    conditions::Answer,
+    combined::Combined,
     done::Done,
     life_event::LifeEvent,
     person::{Sex, age_on, check_born},
     progress::{self, Audience, MeasureSummary, Rung},
-    quantity,
     suitability::Fit,
     text,
     units::{BodyMass, Height, Units},
@@ -22,7 +21,7 @@ use impulso_store::{
     audit::{self, Subject},
     error::{Conflict, Error as StoreError},
     people::{self, Person, Profile},
-    readiness, results, retests, visits,
+    readiness, retests, visits,
 };
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -30,6 +29,7 @@ use uuid::Uuid;
 
 use super::{
     assess::shortlist,
+    best_vo2max,
     goals::{self, Aim, GoalLine},
     readiness::ReadinessPage,
     results::TestLine,
@@ -158,55 +158,24 @@ pub struct PersonPage {
     pub goals: Vec<GoalLine>,
     /// What goals can be agreed on.
     pub aims: Vec<Aim>,
-    /// What happened along the way, earliest first.
-    pub happenings: Vec<Noted>,
-    /// The latest VO₂max of each way it was come by, where there are several.
-    pub side_by_side: Vec<ByWay>,
+    /// Events in the client’s life, earliest first.
+    pub events: Vec<Noted>,
+    /// The best VO₂max of the weeks up to the latest one; nothing where none was ever taken.
+    pub vo2max: Option<Combined>,
     /// The latest readiness check.
     pub readiness: Option<ReadinessPage>,
     /// The tests, suitable first.
     pub fits: Vec<Fit>,
 }
 
-/// The latest value of one way of coming by it.
-#[derive(Serialize, ToSchema)]
-pub struct ByWay {
-    /// The test, and the source where it was reported.
-    pub way: String,
-    /// As shown, with the unit.
-    pub shown: String,
-    /// The day.
-    pub on: NaiveDate,
-    pub result: Uuid,
-}
-
-/// What several ways give: the same quantity by different tests, watches or laboratories.
-const BY_WAY: &str = "vo2max";
-
-fn side_by_side(history: &[results::Stored], shelf: &Shelf) -> Vec<ByWay> {
-    let mut ways: Vec<ByWay> = Vec::new();
-    for result in history.iter().rev() {
-        let Some(value) = result.computed.get(BY_WAY) else { continue };
-        let source = match result.conditions.get("source") {
-            Some(Answer::Text(source)) => format!(", {}", source.trim()),
-            _ => String::new(),
-        };
-        let way = format!("{}{source}", shelf.name(&result.protocol_id));
-        if !ways.iter().any(|w| w.way.eq_ignore_ascii_case(&way)) {
-            ways.push(ByWay { way, shown: quantity::with_unit(BY_WAY, *value), on: result.on, result: result.id });
-        }
-    }
-    if ways.len() > 1 { ways } else { Vec::new() }
-}
-
-/// Something that happened along the way.
+/// An event with its key.
 #[derive(Serialize, ToSchema)]
 pub struct Noted {
     pub id: Uuid,
     /// In words.
     pub said: String,
     /// What was noted.
-    pub happening: LifeEvent,
+    pub event: LifeEvent,
 }
 
 const PAGE: i64 = 25;
@@ -302,7 +271,7 @@ pub async fn erase(who: SignedIn, id: web::Path<Uuid>, form: Json<EraseForm>, in
     people::erase(&mut scope, person.id).await?;
     audit::record(&mut scope, who.coach, "person.erased", Subject::thing("person", *id), serde_json::json!({})).await?;
     scope.commit().await?;
-    intake.recall.forget();
+    intake.cache.forget();
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -377,13 +346,15 @@ pub(crate) async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json
     let of = Dossier::of(scope, id).await?;
     let (goals, aims) = goals::of_person(scope, &of).await?;
     // The coach's page is metric throughout.
-    let told = Audience { noted: of.happenings(), ..Audience::default() };
+    let audience = Audience { noted: of.events(), ..Audience::default() };
+    let entries = best_vo2max::entries(&of);
+    let vo2max = (!entries.is_empty()).then(|| best_vo2max::latest(&entries, of.today));
     let Dossier { shelf, person, history, noted, today } = of;
     let tests: Vec<&Done> = history.iter().map(|r| &r.done).collect();
     let is_repeated = |p: &&Protocol| tests.iter().filter(|r| r.protocol_id == p.id).count() > 1;
     let repeated: Vec<&Protocol> = shelf.all().filter(is_repeated).collect();
     let known = scoring::known(scope, &repeated).await?;
-    let ladder = progress::ladder(repeated, &tests, &known, &told);
+    let ladder = progress::ladder(repeated, &tests, &known, &audience);
     let retests = retests::open_of(scope, id).await?.into_iter().map(|r| RetestLine::new(r, &shelf, today)).collect();
     let checked = readiness::latest(scope, id).await?;
     let visits = visits::of_person(scope, id, limits::VISITS + 1).await?;
@@ -403,9 +374,9 @@ pub(crate) async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json
         tests: history.iter().rev().map(|r| TestLine::new(r, &shelf, in_visits.get(&r.id).copied())).collect(),
         more_visits: visits.len() > limits::VISITS as usize,
         visits: visits.iter().take(limits::VISITS as usize).map(|v| VisitLine::new(v, None)).collect(),
-        side_by_side: side_by_side(&history, &shelf),
+        vo2max,
         ladder,
-        happenings: noted.into_iter().map(|(id, h)| Noted { id, said: h.said(), happening: h }).collect(),
+        events: noted.into_iter().map(|(id, h)| Noted { id, said: h.said(), event: h }).collect(),
         retests,
         readiness: checked.map(|c| ReadinessPage {
             is_today: c.on == today,

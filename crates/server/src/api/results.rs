@@ -219,12 +219,12 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     let units = person.profile.units;
     let report = result.report(protocol, &scoring::own(&mut scope, protocol).await?, units)?.map(|(_, report)| report);
     let scored = report.is_some();
-    let told = Audience { noted: scoring::noted(&mut scope, result.person).await?, units };
+    let audience = Audience { noted: scoring::noted(&mut scope, result.person).await?, units };
     let progress = report
         .iter()
         .flat_map(|r| &r.quantities)
         .filter_map(|q| {
-            let progress = progress::of_test(protocol, &result, tests(), &q.key, q.typical_error.as_ref(), &told)?;
+            let progress = progress::of_test(protocol, &result, tests(), &q.key, q.typical_error.as_ref(), &audience)?;
             Some((q.key.clone(), progress.shown_in(units)))
         })
         .collect();
@@ -284,7 +284,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
         progress,
         retests: open.into_iter().filter(|r| r.protocol_id == protocol.id).map(|r| RetestLine::new(r, &shelf, today)).collect(),
         retest_weeks: protocol.retest_weeks,
-        line: trial_line(protocol, &result).filter(|_| scored),
+        line: stage_line(protocol, &result).filter(|_| scored),
         hr_max_choices: if scored { hr_max_choices(protocol, &result) } else { Vec::new() },
         ride: ride::report(protocol, &result, tests()).filter(|_| scored),
         copied_from: protocol.based_on.as_deref().map(|id| shelf.name(id)),
@@ -294,13 +294,13 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     }))
 }
 
-fn trial_line(protocol: &Protocol, result: &Done) -> Option<StageLine> {
-    protocol.records_stages().then(|| cycle::trial_line(&result.trial(protocol)).ok()).flatten()
+fn stage_line(protocol: &Protocol, result: &Done) -> Option<StageLine> {
+    protocol.records_stages().then(|| cycle::line_of(&result.record(protocol)).ok()).flatten()
 }
 
 /// The same stages under every method that applies to the person. The ceiling stays: it decided which stages there are.
 fn hr_max_choices(protocol: &Protocol, result: &Done) -> Vec<HrMaxChoice> {
-    let Some(stored) = trial_line(protocol, result) else { return Vec::new() };
+    let Some(stored) = stage_line(protocol, result) else { return Vec::new() };
     let facts = result.facts;
     HrMaxMethod::ALL
         .into_iter()

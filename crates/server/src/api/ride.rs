@@ -65,8 +65,8 @@ pub fn report<'r>(protocol: &Protocol, result: &Done, history: impl DoubleEndedI
         let words = |v: f64| format!("{} {}", shown(key, v), unit(key));
         RideCell { now: value(result, key).map(words).unwrap_or_default(), then: before.and_then(|b| value(b, key)).map(words) }
     };
-    let trial = result.trial(protocol);
-    let hr_max = trial.hr_max_method().of(&trial.facts).ok()?;
+    let record = result.record(protocol);
+    let hr_max = record.hr_max_method().of(&record.facts).ok()?;
     let stages = rule.stages.iter().zip(1u8..).map(|(stage, n)| RideStage {
         target: format!("{} % of the maximum: {} bpm", stage.percent_of_max, shown("recovery_hr", hr_max * stage.percent_of_max / 100.0)),
         power: cell(&format!("mean_power_{n}")),

@@ -153,8 +153,8 @@ fn fault(error: InputError) -> CellFault {
 }
 
 async fn near(scope: &mut Scope, name: &str) -> ApiResult<Vec<NearPerson>> {
-    let alike = people::alike(scope, name).await?;
-    let near = alike.into_iter().filter(|(_, known, _)| is_near(known, name));
+    let similar = people::with_similar_name(scope, name).await?;
+    let near = similar.into_iter().filter(|(_, known, _)| is_near(known, name));
     Ok(near.map(|(id, name, born)| NearPerson { id: id.0, name, born }).collect())
 }
 

@@ -5,7 +5,7 @@ use impulso_core::{
     catalogue::Protocol,
     inputs::Inputs,
     person::{Facts, Sex},
-    quantity, trial,
+    quantity, test_record,
     units::BodyMass,
 };
 use serde::{Deserialize, Serialize};
@@ -45,12 +45,12 @@ pub async fn get(_: SignedIn, query: web::Query<InverseQuery>) -> ApiResult<web:
     let inputs = Inputs::from_iter([("vo2max", query.vo2max), ("trained", f64::from(u8::from(query.trained)))]);
     let mass = BodyMass::new(query.mass_kg).map_err(|e| e.at("mass_kg"))?;
     let facts = Facts { sex: Some(query.sex), mass: Some(mass), ..Facts::default() };
-    let trial = trial::Trial::of(protocol, facts, &inputs);
-    let outcome = trial::compute(&trial)?;
+    let record = test_record::TestRecord::of(protocol, facts, &inputs);
+    let outcome = test_record::compute(&record)?;
     let Some(found) = outcome.result("time_s") else { return Err(ApiError::not_found()) };
     Ok(web::Json(Suggested {
         time_s: found.value,
         sentence: format!("{} for 2000 m.", quantity::shown("time_s", found.value.round())),
-        working: found.equation.working("time_s", &trial, &outcome).map(|w| w.filled).unwrap_or_default(),
+        working: found.equation.working("time_s", &record, &outcome).map(|w| w.filled).unwrap_or_default(),
     }))
 }

@@ -108,7 +108,7 @@ pub async fn create(
     let protocol = shelf.find(&form.protocol)?;
     let mut takes = Vec::new();
     if let (Some(at), [person]) = (form.visit, form.people.as_slice()) {
-        let (visit, place) = visiting::take_place(&mut scope, at, PersonId(*person), &protocol.id).await?;
+        let (visit, place) = visiting::lock_place(&mut scope, at, PersonId(*person), &protocol.id).await?;
         visiting::is_free(&mut scope, &visit, at.place, form.id).await?;
         let profile = people::get(&mut scope, visit.person).await?.profile;
         let history = results::of_protocol(&mut scope, visit.person, &protocol.id).await?;
@@ -214,9 +214,9 @@ async fn performer(
         ..Setup::of(&facts)
     };
     setup.check(protocol)?;
-    let alike = progress::last_alike(protocol, &setup.recorded(protocol), history.iter().map(|r| &r.done));
-    setup.last_value = pace.and_then(|q| alike.iter().find_map(|r| r.value(q)));
-    for (quantity, value) in alike.iter().flat_map(|r| &r.computed) {
+    let comparable = progress::last_comparable(protocol, &setup.recorded(protocol), history.iter().map(|r| &r.done));
+    setup.last_value = pace.and_then(|q| comparable.iter().find_map(|r| r.value(q)));
+    for (quantity, value) in comparable.iter().flat_map(|r| &r.computed) {
         setup.last_values.entry(quantity.clone()).or_insert(*value);
     }
     let (checked, fit) = judged(scope, protocol, &person, today).await?;
@@ -366,7 +366,7 @@ pub async fn live(
 #[utoipa::path(tag = "runs", operation_id = "runs_append", responses((status = 200, body = Appended), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/runs/{id}/events")]
 pub async fn append(who: SignedIn, id: web::Path<Uuid>, batch: Json<Batch>, intake: web::Data<Intake>) -> ApiResult<web::Json<Appended>> {
-    Ok(web::Json(Box::pin(intake.take_in(&who.store(), who.practice, Sender::Coach(who.coach), RunId(*id), batch.into_inner())).await?))
+    Ok(web::Json(Box::pin(intake.accept(&who.store(), who.practice, Sender::Coach(who.coach), RunId(*id), batch.into_inner())).await?))
 }
 
 fn cadence(protocol: &catalogue::Protocol, sex: Option<Sex>, chosen: Option<f64>) -> Result<Option<Cadence>, InputError> {

@@ -42,8 +42,8 @@ pub struct TrendPage {
     pub points: Vec<TrendPoint>,
     /// The measurement error of this measure.
     pub typical_error: Option<TypicalError>,
-    /// What happened along the way.
-    pub happenings: Vec<LifeEvent>,
+    /// Events in the client’s life.
+    pub events: Vec<LifeEvent>,
     /// The change from first to now.
     pub progress: Option<Progress>,
     /// Goals of this measure, as lines.
@@ -87,7 +87,7 @@ pub async fn get(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> ApiR
     history.sort_by_key(|r| (r.taken_at, r.id));
     let own = scoring::own(&mut scope, protocol).await?;
     let units = person.profile.units;
-    let told = Audience { noted: scoring::noted(&mut scope, person.id).await?, units };
+    let audience = Audience { noted: scoring::noted(&mut scope, person.id).await?, units };
     let tests = || history.iter().map(|r| &r.done);
     let latest = tests().rev().find(|r| r.value(&key).is_some());
     let typical_error = latest.and_then(|r| progress::typical_error(protocol, r, &key, Some(&own)));
@@ -113,9 +113,9 @@ pub async fn get(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> ApiR
         lower_is_better: quantity::lower_is_better(&key),
         points,
         progress: latest
-            .and_then(|r| progress::of_test(protocol, r, tests(), &key, typical_error.as_ref(), &told))
+            .and_then(|r| progress::of_test(protocol, r, tests(), &key, typical_error.as_ref(), &audience))
             .map(|p| p.shown_in(units)),
-        happenings: told.noted,
+        events: audience.noted,
         goals,
         typical_error: typical_error.map(|te| te.shown_in(&key, units)),
         quantities: protocol

@@ -142,9 +142,9 @@ pub async fn batteries_for(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web:
         let (battery, own) = all[k].clone();
         let tests = || battery.tests.iter().filter_map(|t| of.protocol(&t.protocol));
         let mut needs: Vec<String> = Vec::new();
-        for kit in tests().flat_map(|p| &p.needs).filter_map(|key| catalogue::kit_named(key)) {
-            if !needs.contains(&kit.words) {
-                needs.push(kit.words.clone());
+        for equipment in tests().flat_map(|p| &p.needs).filter_map(|key| catalogue::equipment_named(key)) {
+            if !needs.contains(&equipment.words) {
+                needs.push(equipment.words.clone());
             }
         }
         BatteryForClient {
@@ -400,7 +400,7 @@ pub struct VisitChange {
     /// Made by the screen: the same change twice is one.
     pub id: Uuid,
     /// What.
-    pub happened: VisitEvent,
+    pub event: VisitEvent,
 }
 
 /// What became of it.
@@ -418,12 +418,12 @@ pub struct VisitChanged {
 pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>) -> ApiResult<web::Json<VisitChanged>> {
     let form = form.into_inner();
     let mut scope = who.scope().await?;
-    let visit = visits::take(&mut scope, *id).await?;
+    let visit = visits::lock(&mut scope, *id).await?;
     let of = Dossier::of(&mut scope, visit.person).await?;
-    if let Some(place) = form.happened.place().filter(|p| *p >= visit.battery.tests.len()) {
+    if let Some(place) = form.event.place().filter(|p| *p >= visit.battery.tests.len()) {
         return Err(InputError::new(Code::OutOfRange, "place", format!("The battery has no place {place}.")).into());
     }
-    let happened = match form.happened {
+    let event = match form.event {
         VisitEvent::Skipped { place, reason } => {
             let reason = text::note(reason.as_deref().unwrap_or_default(), "reason")?;
             if reason.is_none() && !visit.battery.tests[place].optional {
@@ -434,32 +434,30 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
             VisitEvent::Skipped { place, reason }
         }
         VisitEvent::Withdrawn { .. } | VisitEvent::Returned { .. } => {
-            return Err(
-                InputError::new(Code::OutOfRange, "happened", "To take a result out of a visit, open the result’s own page.").into()
-            );
+            return Err(InputError::new(Code::OutOfRange, "event", "To take a result out of a visit, open the result’s own page.").into());
         }
         VisitEvent::Begun { .. } | VisitEvent::Done { .. } | VisitEvent::Ended { .. } => {
-            return Err(InputError::new(Code::OutOfRange, "happened", "A test starts on the floor and ends with its result.").into());
+            return Err(InputError::new(Code::OutOfRange, "event", "A test starts on the floor and ends with its result.").into());
         }
         VisitEvent::WindowBegun if visit.battery.window_min.is_none() => {
-            return Err(InputError::new(Code::OutOfRange, "happened", "This battery has a fixed order and no time limit.").into());
+            return Err(InputError::new(Code::OutOfRange, "event", "This battery has a fixed order and no time limit.").into());
         }
         other => other,
     };
-    let cost = match happened {
+    let cost = match event {
         VisitEvent::Moved { place } => cost(&mut scope, &of, &visit, place).await?,
         _ => None,
     };
     let was_open = visit.closed_at.is_none();
     // Which of several results counts may be said after the visit too.
-    if was_open || matches!(happened, VisitEvent::Counts { .. }) {
-        visits::append(&mut scope, visit.id, form.id, &happened).await?;
-    } else if happened != VisitEvent::Closed {
+    if was_open || matches!(event, VisitEvent::Counts { .. }) {
+        visits::append(&mut scope, visit.id, form.id, &event).await?;
+    } else if event != VisitEvent::Closed {
         return Err(InputError::new(Code::OutOfRange, "visit", "This visit is over. Begin a new one.").into());
     }
     let visit = visits::get(&mut scope, visit.id).await?;
     let shown = visiting::page(&mut scope, &of, &visit, None).await?;
-    if happened == VisitEvent::Closed && was_open {
+    if event == VisitEvent::Closed && was_open {
         if shown.done > 0 {
             retests::fulfil(&mut scope, visit.person, &visit.battery.id, None, visit.on).await?;
             if let Some(total) = &shown.total {

@@ -24,14 +24,14 @@ use impulso_core::{
         Setup,
         event::{Answer, Conditions},
     },
-    trial::Inputs,
+    test_record::Inputs,
     units::{Age, BodyMass, Height, Units},
     visit::VisitEvent,
 };
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
     accounts::{self, NewCoach, NewPractice},
-    goals, happenings,
+    goals, life_events,
     people::{self, Profile},
     photos::{self, Photo},
     readiness,
@@ -116,7 +116,7 @@ async fn move_in(
         let day = |ago: u64| today - Days::new(ago);
         let noted =
             LifeEvent { kind: *kind, from_on: day(*from), until_on: (*until > 0).then(|| day(*until)), words: Some((*words).into()) };
-        happenings::add(scope, id, Uuid::now_v7(), &noted).await?;
+        life_events::add(scope, id, Uuid::now_v7(), &noted).await?;
     }
     let mut kept = Vec::new();
     for test in client.tests {

@@ -1,6 +1,6 @@
 //! The recording of a made-up ride: one line a second, the heart on its way to each target, a little unrest everywhere.
 
-use impulso_core::{catalogue::Protocol, clamped::Sample, trial::Inputs};
+use impulso_core::{catalogue::Protocol, clamped::Sample, test_record::Inputs};
 
 use super::cast::Ride;
 

@@ -6,7 +6,7 @@ use impulso_core::{
     done::Done,
     goal::{Goal, TOTAL},
     person::Facts,
-    text, trial,
+    test_record, text,
     visit::VisitEvent,
 };
 use impulso_store::{
@@ -23,7 +23,7 @@ use serde_json::json;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::{Typed, build, count_repeats, note_drug, scored, take_over};
+use super::{Typed, build, count_repeats, note_drug, scored, update_body};
 use crate::{ApiError, ApiResult, dossier::Dossier, shelf::Shelf, visiting};
 
 /// What is done to a result.
@@ -72,10 +72,10 @@ pub async fn correct(
     let mut tied = Vec::new();
     for person in people_of {
         for (visit, place) in visits::of_result(scope, person, id).await? {
-            tied.push((visits::take(scope, visit).await?, place));
+            tied.push((visits::lock(scope, visit).await?, place));
         }
     }
-    let was = versions::take(scope, id).await?;
+    let was = versions::lock(scope, id).await?;
     let known = versions::count(scope, id).await?;
     if known != seen || was.person != found.person {
         let message = "Someone changed this result on another screen. Open it again and check it first.";
@@ -129,7 +129,7 @@ pub async fn correct(
     };
     if matches!(change, Change::Moved) && is.may_score() {
         // What the equations need and this client's record does not have is asked for, not passed over.
-        trial::compute(&is.trial(protocol))?;
+        test_record::compute(&is.record(protocol))?;
     }
     let is = Stored { done: scored(protocol, is.done.clone())?, ..is };
     let before = results::of_protocol(scope, was.person, &was.protocol_id).await?;
@@ -139,7 +139,7 @@ pub async fn correct(
     if let Some(others) = others {
         count_repeats(scope, is.person, &is.protocol_id, others).await?;
     }
-    take_over(scope, &is).await?;
+    update_body(scope, &is).await?;
     follow(scope, &was, &is, tied).await?;
     let detail = json!({ "protocol": is.protocol_id, "reason": reason });
     audit::record(scope, coach, &format!("result.{}", change.name()), Subject::of("result", id.0, is.person), detail).await?;
@@ -169,12 +169,12 @@ async fn follow(scope: &mut Scope, was: &Stored, is: &Stored, tied: Vec<(Visit, 
     for (visit, place) in &tied {
         let is_in = |r: &Stored| !r.voided && r.person == visit.person;
         let (place, result) = (*place, was.id);
-        let happened = match (is_in(was), is_in(is)) {
+        let events = match (is_in(was), is_in(is)) {
             (true, false) => VisitEvent::Withdrawn { place, result },
             (false, true) => VisitEvent::Returned { place, result },
             _ => continue,
         };
-        visits::append(scope, visit.id, Uuid::now_v7(), &happened).await?;
+        visits::append(scope, visit.id, Uuid::now_v7(), &events).await?;
     }
     settle_goals(scope, was.person, &was.protocol_id).await?;
     if is.person != was.person {

@@ -19,7 +19,7 @@ use impulso_core::{
         Setup, State,
         event::{Answer, Conditions},
     },
-    text, trial,
+    test_record, text,
     units::{BodyMass, Bpm, Cadence, Units},
 };
 use impulso_store::{
@@ -192,6 +192,9 @@ pub async fn build(
     };
     setup.fill(protocol, &mut inputs);
     setup.check_with(protocol, &inputs)?;
+    if let Some(wrong) = test_record::above_maximum(protocol, &inputs, &facts) {
+        return Err(wrong.into());
+    }
     // What the run recorded by itself stays with it.
     let by_run = |key: &str| protocol.condition(key).is_none_or(|c| c.recorded_by_run);
     let mut conditions: Conditions =
@@ -230,7 +233,7 @@ pub async fn build(
         schedule.check(&done.inputs)?;
     }
     // Typed by hand: what is missing is asked for, not kept as an empty result; nor is what no human can have.
-    let outcome = trial::compute(&done.trial(protocol))?;
+    let outcome = test_record::compute(&done.record(protocol))?;
     if let Some((_, impossible)) = outcome.refused.iter().find(|(_, e)| e.code == Code::OutOfRange) {
         return Err(impossible.clone().into());
     }
@@ -276,7 +279,7 @@ fn as_measured(protocol: &Protocol, facts: Facts) -> Facts {
 }
 
 /// The record takes over what a result measured of the body, where it is the latest that did.
-async fn take_over(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
+async fn update_body(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
     let (mass, height) = (result.inputs.get("mass_kg"), result.inputs.get("height_cm"));
     if mass.is_none() && height.is_none() || result.voided || result.stopped.is_some() {
         return Ok(());
@@ -338,7 +341,7 @@ pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResu
     if !before.is_empty() {
         count_repeats(scope, result.person, &result.protocol_id, before).await?;
     }
-    take_over(scope, result).await?;
+    update_body(scope, result).await?;
     fulfil(scope, result).await?;
     let subject = Subject::of("result", result.id, result.person);
     audit::record(scope, coach, "result.kept", subject, json!({ "protocol": result.protocol_id, "method": result.method })).await?;

@@ -13,14 +13,17 @@ use impulso_core::{
     catalogue::{Condition, ConditionKind},
     comparability,
     inputs::Inputs,
-    quantity, reading,
+    person::Facts,
+    quantity, range, reading,
     run::event::Conditions,
+    test_record::{self, TestRecord},
     units::Units,
 };
 use impulso_formats::{practice::FORMAT, table};
 use impulso_store::{
     PersonId, PracticeId, Scope, Store,
     everything::{self, Measure},
+    results::StoredFacts,
 };
 use tokio::{runtime::Handle, sync::mpsc, time};
 use uuid::Uuid;
@@ -140,7 +143,7 @@ async fn lines(scope: &mut Scope, person: Option<PersonId>, mut each: impl Async
 }
 
 /// What the columns of the CSV are called.
-const HEAD: [&str; 15] = [
+const HEAD: [&str; 17] = [
     "name",
     "sex",
     "age",
@@ -156,6 +159,8 @@ const HEAD: [&str; 15] = [
     "source",
     "conditions",
     "remark",
+    "range95_low",
+    "range95_high",
 ];
 
 /// What is told of a result beside each of its measures.
@@ -166,6 +171,8 @@ struct About {
     variant: String,
     conditions: String,
     remark: String,
+    /// Both ends of the 95 % range of its VO2max, where that is an estimate, mL/kg/min.
+    range: Option<(f64, f64)>,
 }
 
 impl About {
@@ -182,6 +189,11 @@ impl About {
         let inputs: Inputs = serde_json::from_value(of.inputs.clone()).unwrap_or_default();
         let seen = protocol.map(|p| reading::seen(p, &inputs, Units::Metric)).unwrap_or_default();
         let seen = seen.into_iter().map(|l| format!("{}: {}", l.label, l.value));
+        let facts = serde_json::from_value::<StoredFacts>(of.facts.clone()).map_or_else(|_| Facts::default(), Facts::from);
+        let range = protocol.filter(|p| p.scored(range::QUANTITY).is_some()).and_then(|p| {
+            let record = TestRecord::under(p, facts, &inputs, &conditions);
+            range::of(&record, &test_record::compute(&record).ok()?)
+        });
         let remarks = of.remarks.as_array().into_iter().flatten().filter_map(|r| r.as_str());
         let said = |c: &&Condition| comparability::answer(c, conditions.get(&c.key));
         Self {
@@ -191,6 +203,7 @@ impl About {
             variant: variant.iter().map(said).collect::<Vec<_>>().join("; "),
             conditions: how.iter().map(|c| format!("{}: {}", c.label, said(c))).collect::<Vec<_>>().join("; "),
             remark: seen.chain(remarks.map(str::to_owned)).collect::<Vec<_>>().join("; "),
+            range: range.map(|r| (r.low, r.high)),
         }
     }
 }
@@ -199,6 +212,7 @@ impl About {
 fn line(of: &Measure, about: &About, visit: Option<&InVisitOf>) -> Vec<String> {
     let base = quantity::base(&of.quantity);
     let side = of.quantity.strip_prefix(base).unwrap_or_default().trim_start_matches('.');
+    let end = |end: Option<f64>| end.filter(|_| of.quantity == range::QUANTITY).map(|v| format!("{v:.1}")).unwrap_or_default();
     vec![
         of.name.clone(),
         about.sex.clone(),
@@ -216,6 +230,8 @@ fn line(of: &Measure, about: &About, visit: Option<&InVisitOf>) -> Vec<String> {
         of.source.clone().unwrap_or_default(),
         about.conditions.clone(),
         about.remark.clone(),
+        end(about.range.map(|r| r.0)),
+        end(about.range.map(|r| r.1)),
     ]
 }
 

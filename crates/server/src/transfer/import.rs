@@ -44,7 +44,7 @@ const FOLLOWS: &str = "repeats";
 
 /// What came of taking a practice in.
 #[derive(Debug, Serialize, ToSchema)]
-pub struct TakenIn {
+pub struct Imported {
     /// How many rows.
     pub rows: usize,
     /// How many people.
@@ -121,7 +121,7 @@ pub async fn import(
     file: File,
     open: Open,
     given_up: Arc<AtomicBool>,
-) -> ApiResult<TakenIn> {
+) -> ApiResult<Imported> {
     Ok(Import { store, practice, coach, open, given_up }.run(file).await?)
 }
 
@@ -141,7 +141,7 @@ struct ReadFile {
 }
 
 impl Import<'_> {
-    async fn run(self, file: File) -> Result<TakenIn, Stop> {
+    async fn run(self, file: File) -> Result<Imported, Stop> {
         let mut read = read(file)?;
         self.go_on()?;
         let mut scope = self.store.long_scope(self.practice).await?;
@@ -151,7 +151,7 @@ impl Import<'_> {
             return Err(ApiError::from(impulso_core::InputError::new(impulso_core::Code::NotApplicable, "file", message)).into());
         }
         let mut checks = Rows::new(Shelf::of(&mut scope).await?, auth::today(&mut scope).await?);
-        let mut taken = TakenIn { rows: 0, people: 0, photos: read.archive.as_ref().map_or(0, Archive::photos), identical: None };
+        let mut taken = Imported { rows: 0, people: 0, photos: read.archive.as_ref().map_or(0, Archive::photos), identical: None };
         let mut pictures = 0;
         for (table, _) in TABLES {
             let Some(mut spool) = read.spools.remove(table) else { continue };

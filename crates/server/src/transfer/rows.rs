@@ -92,7 +92,7 @@ impl Rows {
             "scoring_tables" => self.scoring_table(&row)?,
             "pass_marks" => self.pass_mark(&row)?,
             "typed_errors" => self.typed_error(&row)?,
-            "happenings" => happening(&row)?,
+            "happenings" => life_event(&row)?,
             "goals" => self.goal(&row)?,
             "photos" => self.on(&row)?,
             "readiness_checks" => self.readiness(&row)?,
@@ -330,7 +330,7 @@ fn first_scores(table: &str, row: &mut Map<String, Value>) -> Option<BTreeMap<St
     serde_json::from_value(computed).ok()
 }
 
-fn happening(row: &Value) -> Result<(), Wrong> {
+fn life_event(row: &Value) -> Result<(), Wrong> {
     let kind = string(row, "kind")?;
     if !LifeEventKind::ALL.iter().any(|k| k.name() == kind) {
         return Err(wrong("kind", "it is of no known kind"));

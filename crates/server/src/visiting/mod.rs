@@ -24,7 +24,7 @@ use uuid::Uuid;
 
 use crate::{ApiResult, dossier::Dossier, marking, planning::RetestLine, scoring};
 
-pub use self::places::{InVisit, is_free, place_of, run_closed, take_place};
+pub use self::places::{InVisit, is_free, lock_place, place_of, run_closed};
 
 /// A visit, under way or over.
 #[derive(Serialize, ToSchema)]
@@ -203,8 +203,8 @@ pub struct InVisitOf {
 
 /// A visit, what each of its places came to, and its points by the table of its day.
 async fn marked<'d>(scope: &mut Scope, of: &'d Dossier, visit: &Visit) -> ApiResult<(VisitState, Vec<Option<&'d Done>>, Option<Marked>)> {
-    let happened = visits::events(scope, visit.id).await?;
-    let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
+    let events = visits::events(scope, visit.id).await?;
+    let state = visit::fold(&visit.battery, events.iter().map(|(h, _)| h));
     let counted = counted(visit, &state, of);
     let came_to = counted.iter().enumerate().filter_map(|(place, result)| {
         let protocol = of.protocol(&visit.battery.tests[place].protocol)?;
@@ -255,9 +255,9 @@ pub async fn page(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Option<&
 /// The same by one version of the scoring table.
 pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Option<&[usize]>, table: Option<u32>) -> ApiResult<VisitPage> {
     let Dossier { shelf, person, today, .. } = of;
-    let (today, told) = (*today, of.told());
-    let happened = visits::events(scope, visit.id).await?;
-    let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
+    let (today, audience) = (*today, of.audience());
+    let events = visits::events(scope, visit.id).await?;
+    let state = visit::fold(&visit.battery, events.iter().map(|(h, _)| h));
     let mut before = visits::of_battery(scope, visit.person, &visit.battery.id).await?;
     before.retain(|v| v.created_at < visit.created_at);
     let protocols: Vec<&Protocol> = visit.battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
@@ -274,7 +274,7 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
     let mut seen: Vec<Seen> = Vec::new();
     for place in shown.iter().copied() {
         let Some((protocol, done)) = of.protocol(&visit.battery.tests[place].protocol).zip(counted[place]) else { continue };
-        seen.extend(Seen::of(place, protocol, done, &compared, &known, &told)?);
+        seen.extend(Seen::of(place, protocol, done, &compared, &known, &audience)?);
     }
     let tables = marking::tables(scope, &visit.battery).await?;
     let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(|s| raw(s.place, s.protocol, s.done)).collect();
@@ -314,14 +314,14 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
         last_on: before.first().map(|v| v.on),
         closed: state.closed,
         is_stale: !state.closed && visit.on < today,
-        next: next(&state, visit, of, &happened, &|place| waits(place).is_none()),
+        next: next(&state, visit, of, &events, &|place| waits(place).is_none()),
         done: state.done(),
         learned: (!tests.is_empty()).then(|| visit::learned(&tests)),
         work: seen.iter().find_map(|s| s.report.work.clone()),
         failed: seen.iter().flat_map(Seen::failed).collect(),
         again_weeks: visit.battery.again_weeks,
         photos: visit.battery.photos,
-        window: window(visit, &happened),
+        window: window(visit, &events),
         total,
         retests,
         today,
@@ -344,9 +344,9 @@ fn times(visit: &Visit, at: &visit::PlaceState, protocol: Option<&Protocol>, of:
 }
 
 /// The window of a visit, where its battery has one.
-fn window(visit: &Visit, happened: &[(VisitEvent, DateTime<Utc>)]) -> Option<VisitWindow> {
+fn window(visit: &Visit, events: &[(VisitEvent, DateTime<Utc>)]) -> Option<VisitWindow> {
     let minutes = visit.battery.window_min?;
-    let begun = happened.iter().find(|(h, _)| *h == VisitEvent::WindowBegun).map(|(_, at)| *at);
+    let begun = events.iter().find(|(h, _)| *h == VisitEvent::WindowBegun).map(|(_, at)| *at);
     Some(VisitWindow { minutes, until: begun.map(|at| at + chrono::TimeDelta::minutes(i64::from(minutes))) })
 }
 
@@ -358,10 +358,10 @@ pub fn counted<'r>(visit: &Visit, state: &VisitState, of: &'r Dossier) -> Vec<Op
 
 /// The tries of which another of the same visit counts, in a visit and in those before it: nothing is compared with them.
 async fn bettered(scope: &mut Scope, of: &Dossier, visit: &Visit, before: &[Visit]) -> ApiResult<BTreeSet<Uuid>> {
-    let happened = visits::events_of_battery(scope, visit.person, &visit.battery.id).await?;
+    let events = visits::events_of_battery(scope, visit.person, &visit.battery.id).await?;
     let mut bettered = BTreeSet::new();
     for visit in before.iter().chain([visit]) {
-        let state = visit::fold(&visit.battery, happened.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h));
+        let state = visit::fold(&visit.battery, events.iter().filter(|(of, _)| *of == visit.id).map(|(_, h)| h));
         for (at, best) in state.places.iter().zip(counted(visit, &state, of)) {
             bettered.extend(at.tries.iter().filter(|id| best.is_some_and(|b| b.id != **id)));
         }
@@ -373,7 +373,7 @@ fn next(
     state: &VisitState,
     visit: &Visit,
     of: &Dossier,
-    happened: &[(VisitEvent, DateTime<Utc>)],
+    events: &[(VisitEvent, DateTime<Utc>)],
     opens: &dyn Fn(usize) -> bool,
 ) -> Option<NextTest> {
     let units = of.person.profile.units;
@@ -384,7 +384,7 @@ fn next(
     let value = last.and_then(|r| Some((r.on, r.value(protocol.headline())?)));
     let counting = protocol.legs().iter().filter_map(|leg| leg.take.counting_rule().map(str::to_owned));
     let prepare = protocol.prepare.iter().map(|p| p.detail.clone());
-    let rested = happened.iter().rev().find(|(h, _)| matches!(h, VisitEvent::Done { .. })).map(|(_, at)| *at);
+    let rested = events.iter().rev().find(|(h, _)| matches!(h, VisitEvent::Done { .. })).map(|(_, at)| *at);
     let rest = chrono::TimeDelta::minutes(i64::from(test.rest_min));
     Some(NextTest {
         place,

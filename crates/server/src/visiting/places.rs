@@ -4,7 +4,7 @@ use actix_web::http::StatusCode;
 use chrono::Utc;
 use impulso_core::{
     Code, InputError,
-    battery::Place,
+    battery::Slot,
     visit::{self, Stand, VisitEvent},
 };
 use impulso_store::{
@@ -34,7 +34,7 @@ const WINDOW_GRACE: chrono::TimeDelta = chrono::TimeDelta::minutes(5);
 ///
 /// # Errors
 /// [`Code::OutOfRange`] where the visit is over, is somebody else's, or has no such place.
-pub async fn place_of(scope: &mut Scope, at: InVisit, person: impulso_store::PersonId, protocol: &str) -> ApiResult<(Visit, Place)> {
+pub async fn place_of(scope: &mut Scope, at: InVisit, person: impulso_store::PersonId, protocol: &str) -> ApiResult<(Visit, Slot)> {
     let visit = visits::get(scope, at.visit).await?;
     place_in(scope, visit, at, person, protocol).await
 }
@@ -43,8 +43,8 @@ pub async fn place_of(scope: &mut Scope, at: InVisit, person: impulso_store::Per
 ///
 /// # Errors
 /// As [`place_of`].
-pub async fn take_place(scope: &mut Scope, at: InVisit, person: impulso_store::PersonId, protocol: &str) -> ApiResult<(Visit, Place)> {
-    let visit = visits::take(scope, at.visit).await?;
+pub async fn lock_place(scope: &mut Scope, at: InVisit, person: impulso_store::PersonId, protocol: &str) -> ApiResult<(Visit, Slot)> {
+    let visit = visits::lock(scope, at.visit).await?;
     place_in(scope, visit, at, person, protocol).await
 }
 
@@ -54,8 +54,8 @@ pub async fn take_place(scope: &mut Scope, at: InVisit, person: impulso_store::P
 /// # Errors
 /// 409 where the place has a run already.
 pub async fn is_free(scope: &mut Scope, visit: &Visit, place: usize, run: Uuid) -> ApiResult<()> {
-    let happened = visits::events(scope, visit.id).await?;
-    let state = visit::fold(&visit.battery, happened.iter().map(|(h, _)| h));
+    let events = visits::events(scope, visit.id).await?;
+    let state = visit::fold(&visit.battery, events.iter().map(|(h, _)| h));
     let begun = state.places.get(place).filter(|at| at.stand == Stand::Running).and_then(|at| at.run);
     match begun {
         Some(other) if other != run && visit.battery.window_min.is_none() => Err(ApiError::new(
@@ -73,7 +73,7 @@ async fn place_in(
     at: InVisit,
     person: impulso_store::PersonId,
     protocol: &str,
-) -> ApiResult<(Visit, Place)> {
+) -> ApiResult<(Visit, Slot)> {
     let wrong = |message: &str| Err(InputError::new(Code::OutOfRange, "visit", message).into());
     if visit.person != person {
         return wrong("This visit belongs to another client.");
@@ -82,8 +82,8 @@ async fn place_in(
         return wrong("This visit is over. Begin a new one.");
     }
     if visit.battery.window_min.is_some() {
-        let happened = visits::events(scope, visit.id).await?;
-        if window(&visit, &happened).and_then(|w| w.until).is_some_and(|until| Utc::now() > until + WINDOW_GRACE) {
+        let events = visits::events(scope, visit.id).await?;
+        if window(&visit, &events).and_then(|w| w.until).is_some_and(|until| Utc::now() > until + WINDOW_GRACE) {
             return wrong("Time is up. What was done in time counts; close the visit.");
         }
     }
@@ -96,8 +96,8 @@ async fn place_in(
 /// A run of a visit was closed: the place is done, or the test is still to come.
 pub async fn run_closed(scope: &mut Scope, run: &Run, result: Option<ResultId>) -> ApiResult<()> {
     let Some((visit, place)) = run.visit else { return Ok(()) };
-    let happened = result.map_or(VisitEvent::Ended { place }, |r| VisitEvent::Done { place, result: r.0 });
-    visits::append(scope, visit, Uuid::now_v7(), &happened).await?;
+    let events = result.map_or(VisitEvent::Ended { place }, |r| VisitEvent::Done { place, result: r.0 });
+    visits::append(scope, visit, Uuid::now_v7(), &events).await?;
     let visit = visits::get(scope, visit).await?;
     // Closed while this test was running: the date of the battery is kept now.
     if result.is_some() && visit.closed_at.is_some() {

@@ -65,7 +65,7 @@ async fn what_happened_along_the_way_stands_on_the_trend_and_is_named_beside_a_l
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;
     let person = coach.adds("Joren").await;
-    let path = format!("/people/{person}/happenings");
+    let path = format!("/people/{person}/events");
     let note = |kind: &str, from: &str, until: Value, words: &str| json!({ "id": Uuid::now_v7(), "kind": kind, "from_on": from, "until_on": until, "words": words });
     for (body, field) in [
         (note("illness", "2099-01-01", Value::Null, ""), "from_on"),
@@ -84,17 +84,17 @@ async fn what_happened_along_the_way_stands_on_the_trend_and_is_named_beside_a_l
     coach.ok(Method::POST, &results, stands("2026-04-01", 16)).await;
     coach.ok(Method::POST, &results, stands("2026-06-10", 12)).await;
     let page = coach.get(&format!("/people/{person}")).await;
-    assert_eq!(page["happenings"].as_array().unwrap().len(), 1, "a double click keeps one");
-    assert_eq!(page["happenings"][0]["said"], "an illness (flu)");
+    assert_eq!(page["events"].as_array().unwrap().len(), 1, "a double click keeps one");
+    assert_eq!(page["events"][0]["said"], "an illness (flu)");
     let trend = coach.get(&format!("/people/{person}/trend/chair-stand-30s/reps")).await;
-    assert_eq!(trend["happenings"][0]["from_on"], "2026-05-10");
+    assert_eq!(trend["events"][0]["from_on"], "2026-05-10");
     let sentence = trend["progress"]["since_last"]["sentence"].as_str().unwrap();
     assert!(sentence.ends_with("Events: an illness (flu) in May."), "{sentence}");
     let other = app.new_practice("Mill").await;
     let id = flu["id"].as_str().unwrap();
-    assert_eq!(other.refused(Method::DELETE, &format!("/happenings/{id}"), Value::Null).await.0, 404);
-    done(&coach, Method::DELETE, &format!("/happenings/{id}"), Value::Null).await;
-    assert_eq!(coach.get(&format!("/people/{person}")).await["happenings"], json!([]));
+    assert_eq!(other.refused(Method::DELETE, &format!("/life-events/{id}"), Value::Null).await.0, 404);
+    done(&coach, Method::DELETE, &format!("/life-events/{id}"), Value::Null).await;
+    assert_eq!(coach.get(&format!("/people/{person}")).await["events"], json!([]));
 }
 
 #[tokio::test]
@@ -114,9 +114,58 @@ async fn a_value_from_elsewhere_is_a_series_of_its_source_and_stands_beside_the_
     let page = coach.get(&format!("/results/{}", kept["result"].as_str().unwrap())).await;
     let since = &page["progress"]["vo2max"]["since_last"];
     assert_eq!((&since["from"], since["unlike"].as_array().unwrap().len()), (&json!(47.0), 0), "the watch is compared with the watch");
-    let ways = coach.get(&format!("/people/{person}")).await["side_by_side"].clone();
-    let ways: Vec<_> = ways.as_array().unwrap().iter().map(|w| (w["way"].as_str().unwrap(), w["shown"].as_str().unwrap())).collect();
-    assert_eq!(ways, [("VO₂max from elsewhere, Wrist watch", "49.0 mL/kg/min"), ("VO₂max from elsewhere, laboratory", "42.5 mL/kg/min")]);
+    let best = &coach.get(&format!("/people/{person}")).await["vo2max"];
+    assert_eq!((&best["best"]["shown"], &best["methods"][0]["method"]), (&json!("49.0"), &json!("Wrist watch")), "the last eight weeks");
+}
+
+/// A watch of 38 (11 %, so SD 4.18) and a laboratory of 36.2 (± 1.5 of its own): weights 1/17.47 and 1/2.25 (by hand, the watch's
+/// variance as the mean of both sides), so 36.4 or so, nearer to the laboratory.
+#[tokio::test]
+async fn several_methods_make_one_vo2max_and_what_is_unfit_stays_out() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Joren").await;
+    let path = format!("/people/{person}/results");
+    let report = |on: &str, source: &str, inputs: Value| json!({ "id": Uuid::now_v7(), "protocol": "reported-vo2max", "on": on, "inputs": inputs, "conditions": { "source": source } });
+    coach.ok(Method::POST, &path, report("2026-03-01", "watch", json!({ "vo2max": 38.0, "given_by": "watch" }))).await;
+    let laboratory = json!({ "vo2max": 36.2, "given_by": "laboratory", "standard_error": 1.5 });
+    coach.ok(Method::POST, &path, report("2026-03-20", "laboratory", laboratory)).await;
+    let of = |query: &str| format!("/people/{person}/vo2max{query}");
+    let page = coach.get(&of("")).await;
+    let combined = &page["combined"];
+    let best = combined["best"]["value"].as_f64().unwrap();
+    assert!((36.3..36.5).contains(&best), "{combined}");
+    assert!(combined["best"]["high"].as_f64().unwrap() - combined["best"]["low"].as_f64().unwrap() < 2.0 * 1.96 * 1.5);
+    assert_eq!((&combined["methods"][0]["method"], page["trend"].as_array().unwrap().len()), (&json!("Laboratory"), 2));
+    assert_eq!(page["days"], json!(["2026-03-20", "2026-03-01"]));
+    // The window may be narrower and end earlier; an empty one says so by having no value.
+    assert_eq!(coach.get(&of("?weeks=1")).await["combined"]["best"]["shown"], "36.2");
+    assert_eq!(coach.get(&of("?until=2026-02-01")).await["combined"]["best"], Value::Null);
+    for weeks in ["0", "53"] {
+        let (status, _, field) = coach.refused(Method::GET, &of(&format!("?weeks={weeks}")), Value::Null).await;
+        assert_eq!((status, field.as_deref()), (422, Some("weeks")));
+    }
+    // What a heart-rate drug made unfit goes in nowhere, and says why.
+    let mut form = coach.get(&format!("/people/{person}")).await["form"].clone();
+    form["rate_limiting_drug"] = json!(true);
+    coach.ok(Method::PUT, &format!("/people/{person}"), form).await;
+    let walk = json!({
+        "id": Uuid::now_v7(), "protocol": "mile-walk", "on": "2026-03-21", "inputs": { "time_s": 860.0, "hr_end": 128.0 },
+        "conditions": { "surface": "track", "warm_up": true, "hr_source": "strap" }, "mass": "82", "hr_max": 170.0
+    });
+    coach.ok(Method::POST, &path, walk.clone()).await;
+    let page = coach.get(&of("")).await;
+    assert_eq!(page["combined"]["best"]["value"].as_f64().unwrap(), best);
+    assert_eq!(page["combined"]["left_out"][0]["method"], "Mile walk");
+    // A measured maximum below what was read is asked back.
+    let mut low = walk;
+    (low["id"], low["hr_max"]) = (json!(Uuid::now_v7()), json!(120.0));
+    let (status, _, field) = coach.refused(Method::POST, &path, low).await;
+    assert_eq!((status, field.as_deref()), (422, Some("hr_max")));
+    // Each measure in the practice's own file has its range beside it.
+    let csv = coach.raw(Method::GET, &format!("/people/{person}/measures.csv")).await.text().await.unwrap();
+    let line = csv.lines().find(|l| l.contains("36.2")).unwrap();
+    assert!(csv.lines().next().unwrap().ends_with("range95_low,range95_high") && line.ends_with("33.3,39.1"), "{line}");
 }
 
 #[tokio::test]

@@ -126,7 +126,7 @@ async fn a_visit_goes_on_at_another_process_when_its_own_is_killed() {
     post(&bases[0], &format!("/runs/{run}/events"), json!({"events": [screen.at(0, json!({"kind": "clock_started"}))]})).await;
     // Killed in the middle; the screen goes on with the other one, and the visit is closed while its test still runs.
     processes[0].kill_and_restart();
-    post(&bases[1], &format!("/visits/{visit}/events"), json!({"id": Uuid::now_v7(), "happened": {"kind": "closed"}})).await;
+    post(&bases[1], &format!("/visits/{visit}/events"), json!({"id": Uuid::now_v7(), "event": {"kind": "closed"}})).await;
     let rest = [screen.at(208, json!({"kind": "count_typed", "count": 30})), screen.at(212, json!({"kind": "finished"}))];
     let done = post(&bases[1], &format!("/runs/{run}/events"), json!({"events": rest})).await;
     assert!(done["view"]["result"].is_string(), "{done}");

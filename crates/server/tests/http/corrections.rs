@@ -201,7 +201,7 @@ async fn in_a_visit_a_test_is_done_again_and_a_void_one_is_owed_again() {
     };
     let enter = format!("/people/{person}/results");
     let events = format!("/visits/{id}/events");
-    let said = |happened: Value| json!({ "id": Uuid::now_v7(), "happened": happened });
+    let said = |happened: Value| json!({ "id": Uuid::now_v7(), "event": happened });
     let first = coach.ok(Method::POST, &enter, runs(2400.0)).await["result"].clone();
     let again = coach.ok(Method::POST, &events, said(json!({ "kind": "again", "place": 0 }))).await;
     assert_eq!(again["visit"]["next"]["place"], 0);

@@ -132,7 +132,7 @@ async fn filled(app: &TestApp) -> Browser {
     let id = kept["battery"]["id"].as_str().unwrap().to_owned();
     coach.ok(Method::PUT, &format!("/batteries/{id}/scoring"), json!({ "from": today, "rows": rows, "levels": [] })).await;
     let illness = json!({ "id": Uuid::now_v7(), "kind": "illness", "from_on": "2026-03-01", "until_on": "2026-03-09", "words": "flu" });
-    coach.ok(Method::POST, &format!("/people/{person}/happenings"), illness).await;
+    coach.ok(Method::POST, &format!("/people/{person}/events"), illness).await;
     for view in ["front", "left"] {
         let request = coach.client().post(format!("{}/api/people/{person}/photos?view={view}", coach.base()));
         let answer = request.header("content-type", "application/octet-stream").body(picture()).send().await.unwrap();
@@ -180,8 +180,9 @@ async fn the_same_archive_gives_the_same_practice_also_beside_the_first() {
 
     let csv = String::from_utf8(files["results.csv"].clone()).unwrap();
     assert!(
-        csv.starts_with("name,sex,age,day,visit,test,variant,measure,side,value,unit,points,source,conditions,remark\n")
-            && csv.contains("\"Joren, of the “locks”\""),
+        csv.starts_with(
+            "name,sex,age,day,visit,test,variant,measure,side,value,unit,points,source,conditions,remark,range95_low,range95_high\n"
+        ) && csv.contains("\"Joren, of the “locks”\""),
         "{csv}"
     );
     assert_eq!(coach.get("/practice/measures.csv").await.as_str().unwrap(), csv);

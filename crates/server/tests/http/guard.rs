@@ -384,7 +384,7 @@ async fn a_visit_closed_twelve_times_is_closed_once_and_takes_nothing_after_it()
     let form = json!({"id": visit, "battery": "bench-step-3min", "conditions": {"bench_cm": 41.3, "warm_up": true, "pulse_site": "wrist"}});
     coach.ok(Method::POST, &format!("/people/{person}/visits"), form).await;
     let path = format!("/visits/{visit}/events");
-    let happened = |kind: Value| json!({"id": Uuid::now_v7(), "happened": kind});
+    let happened = |kind: Value| json!({"id": Uuid::now_v7(), "event": kind});
     let closed = join_all((0..12).map(|_| coach.send(Method::POST, &path, happened(json!({"kind": "closed"}))))).await;
     assert!(closed.iter().all(|(status, _)| status.is_success()));
     let late = coach.refused(Method::POST, &path, happened(json!({"kind": "skipped", "place": 0, "reason": "late"}))).await;

@@ -87,7 +87,7 @@ async fn a_code_is_long_ends_with_the_counting_and_every_try_is_rate_limited() {
 }
 
 #[tokio::test]
-async fn a_flood_by_a_partner_is_braked_and_another_practice_does_not_wait() {
+async fn a_flood_by_a_partner_is_limited_and_another_practice_does_not_wait() {
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;
     let other = app.new_practice("Quayside").await;

@@ -7,7 +7,7 @@ use uuid::Uuid;
 use crate::app::{Browser, TestApp};
 
 async fn said(coach: &Browser, visit: &str, happened: Value) -> Value {
-    let body = json!({ "id": Uuid::now_v7(), "happened": happened });
+    let body = json!({ "id": Uuid::now_v7(), "event": happened });
     coach.ok(Method::POST, &format!("/visits/{visit}/events"), body).await
 }
 
@@ -89,7 +89,7 @@ async fn in_a_window_the_best_try_counts_and_brings_its_points() {
     // A battery with an order has no window to begin.
     let form = json!({ "id": Uuid::now_v7(), "battery": "plank", "conditions": { "support": "forearm", "limit_s": "30" } });
     let plain = coach.ok(Method::POST, &format!("/people/{person}/visits"), form).await;
-    let body = json!({ "id": Uuid::now_v7(), "happened": { "kind": "window_begun" } });
+    let body = json!({ "id": Uuid::now_v7(), "event": { "kind": "window_begun" } });
     assert_eq!(coach.refused(Method::POST, &format!("/visits/{}/events", plain["id"].as_str().unwrap()), body).await.0, 422);
 }
 
@@ -227,9 +227,12 @@ async fn the_link_and_the_csv_carry_what_was_done_seen_and_said() {
 
     let csv = coach.get(&format!("/people/{person}/measures.csv")).await;
     let lines: Vec<&str> = csv.as_str().unwrap().lines().collect();
-    assert_eq!(lines[0], "name,sex,age,day,visit,test,variant,measure,side,value,unit,points,source,conditions,remark");
+    assert_eq!(
+        lines[0],
+        "name,sex,age,day,visit,test,variant,measure,side,value,unit,points,source,conditions,remark,range95_low,range95_high"
+    );
     let shake = lines.iter().find(|l| l.contains("Plank") && l.contains(",11,s,")).unwrap();
-    assert!(shake.contains("on the forearms; 30 s, to see the shake and the form") && shake.ends_with("\"low back, =1+1\""), "{shake}");
+    assert!(shake.contains("on the forearms; 30 s, to see the shake and the form") && shake.ends_with("\"low back, =1+1\",,"), "{shake}");
     let hold = lines.iter().find(|l| l.contains(",26,s,")).unwrap();
     assert!(hold.contains(&format!("\"Five skills, {today}\",")) && hold.contains(",26,s,4,") && hold.contains("L-sit"), "{hold}");
 }

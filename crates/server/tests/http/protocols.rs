@@ -394,16 +394,17 @@ async fn the_choice_of_a_test_knows_what_is_at_hand() {
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;
     let person = coach.adds("Joren").await;
-    let fits = coach.ok(Method::POST, &format!("/people/{person}/choose"), json!({"kit": ["bench"], "minutes": 20, "people": 1})).await;
+    let fits =
+        coach.ok(Method::POST, &format!("/people/{person}/choose"), json!({"equipment": ["bench"], "minutes": 20, "people": 1})).await;
     let of = |id: &str| fits["fits"].as_array().unwrap().iter().find(|f| f["protocol"] == id).unwrap().clone();
     assert_eq!(of("bench-step-3min")["verdict"], "suits");
     assert_eq!(of("multistage-cycle")["because"], "Needs a cycle ergometer.");
     let first = fits["first"].as_array().unwrap();
     assert!((2..=3).contains(&first.len()) && first.iter().all(|f| of(f["protocol"].as_str().unwrap())["verdict"] == "suits"), "{first:?}");
-    let odd = coach.refused(Method::POST, &format!("/people/{person}/choose"), json!({"kit": ["rocket"]})).await;
-    assert_eq!((odd.0, odd.2.as_deref()), (422, Some("kit")));
-    let kit = coach.get("/kit").await;
-    assert!(kit.as_array().unwrap().iter().any(|k| k["key"] == "bench"), "{kit}");
+    let odd = coach.refused(Method::POST, &format!("/people/{person}/choose"), json!({"equipment": ["rocket"]})).await;
+    assert_eq!((odd.0, odd.2.as_deref()), (422, Some("equipment")));
+    let equipment = coach.get("/equipment").await;
+    assert!(equipment.as_array().unwrap().iter().any(|k| k["key"] == "bench"), "{equipment}");
     let times = coach.get("/row-time?vo2max=64.375&mass_kg=80&sex=male&trained=true").await;
     assert_eq!(times["sentence"], "7:02 for 2000 m.");
 }

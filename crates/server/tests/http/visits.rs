@@ -17,7 +17,7 @@ fn id(page: &Value) -> &str {
 }
 
 async fn said(coach: &Browser, visit: &Value, happened: Value) -> Value {
-    let body = json!({ "id": Uuid::now_v7(), "happened": happened });
+    let body = json!({ "id": Uuid::now_v7(), "event": happened });
     coach.ok(Method::POST, &format!("/visits/{}/events", id(visit)), body).await
 }
 
@@ -64,7 +64,7 @@ async fn a_visit_leads_from_test_to_test_and_says_what_it_taught() {
     assert_eq!((running["next"]["run"].as_str(), running["rows"][2]["stand"].as_str()), (Some(run.to_string().as_str()), Some("running")));
 
     // Left out only with a reason, and taken up again.
-    let skip = |reason: Value| json!({ "id": Uuid::now_v7(), "happened": { "kind": "skipped", "place": 1, "reason": reason } });
+    let skip = |reason: Value| json!({ "id": Uuid::now_v7(), "event": { "kind": "skipped", "place": 1, "reason": reason } });
     let events = format!("/visits/{}/events", id(&visit));
     assert_eq!(coach.refused(Method::POST, &events, skip(json!(" "))).await.2.as_deref(), Some("reason"));
     let skipped = coach.ok(Method::POST, &events, skip(json!("sore knee"))).await;
@@ -73,7 +73,7 @@ async fn a_visit_leads_from_test_to_test_and_says_what_it_taught() {
     let moved = said(&coach, &visit, json!({ "kind": "moved", "place": 3 })).await;
     assert_eq!(moved["visit"]["rows"][1]["protocol"], "one-leg-stance");
     for happened in [json!({ "kind": "done", "place": 1, "result": run }), json!({ "kind": "skipped", "place": 9, "reason": "x" })] {
-        let body = json!({ "id": Uuid::now_v7(), "happened": happened });
+        let body = json!({ "id": Uuid::now_v7(), "event": happened });
         assert_eq!(coach.refused(Method::POST, &events, body).await.0, 422);
     }
 
@@ -113,7 +113,7 @@ async fn a_double_press_is_one_visit_and_one_of_another_practice_or_person_is_no
     let other = app.new_practice("Mill").await;
     let (status, _) = other.send(Method::GET, &format!("/visits/{}", id(&visit)), Value::Null).await;
     assert_eq!(status, 404);
-    let closing = json!({ "id": Uuid::now_v7(), "happened": { "kind": "closed" } });
+    let closing = json!({ "id": Uuid::now_v7(), "event": { "kind": "closed" } });
     let (status, _) = other.send(Method::POST, &format!("/visits/{}/events", id(&visit)), closing).await;
     assert_eq!(status, 404);
 }

@@ -108,9 +108,9 @@ impl Log {
     }
 }
 
-/// Takes the run for this transaction, so that whoever comes next waits, and brings what is known of its events up to date.
+/// Locks the run for this transaction, so that whoever comes next waits, and brings what is known of its events up to date.
 /// Appending and closing go through here. Says when the run was closed, if it was.
-pub async fn take(scope: &mut Scope, id: RunId, known: &mut Log) -> Result<Option<DateTime<Utc>>> {
+pub async fn lock(scope: &mut Scope, id: RunId, known: &mut Log) -> Result<Option<DateTime<Utc>>> {
     let rows = sqlx::query!(
         r#"select closed_at, position as "position?", late as "late?", partner, body as "body?" from run_take($1, $2)"#,
         id.0,

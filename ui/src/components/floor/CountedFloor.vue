@@ -90,8 +90,8 @@ onKeyStroke((event) => {
       :view="run.view"
       :ms="ms"
       :due="due"
-      @lost="(back) => run.happened({ kind: back ? 'cadence_regained' : 'cadence_lost' })"
-      @remark="(text) => run.happened({ kind: 'noted', text })"
+      @lost="(back) => run.record({ kind: back ? 'cadence_regained' : 'cadence_lost' })"
+      @remark="(text) => run.record({ kind: 'noted', text })"
     />
   </main>
   <FloorEntry
@@ -103,9 +103,9 @@ onKeyStroke((event) => {
     :can-keep="canKeep"
     :can-recount="canRecount"
     :finishing="finishing"
-    @typed="(count) => run.happened({ kind: 'count_typed', count })"
+    @typed="(count) => run.record({ kind: 'count_typed', count })"
     @keep="emit('finish')"
-    @keep-first="run.happened({ kind: 'recount_waived', reason: null })"
+    @keep-first="run.record({ kind: 'recount_waived', reason: null })"
     @recount="count.recount()"
     @undo="emit('undo')"
   />

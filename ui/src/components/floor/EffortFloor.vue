@@ -9,6 +9,7 @@ import { useTaking } from "@/floor/useTaking";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
 import DecisionCard from "./DecisionCard.vue";
+import EstimateNow from "./EstimateNow.vue";
 import FloorClock from "./FloorClock.vue";
 import NumberEntry from "./NumberEntry.vue";
 import RemarkLog from "./RemarkLog.vue";
@@ -40,7 +41,7 @@ const taking = useTaking(
 async function typed(value: number) {
   const at = due.value;
   if (!at || (at.window && (await taking.took(value, at)))) return;
-  await run.happened({ kind: "value_typed", key: at.key, value });
+  await run.record({ kind: "value_typed", key: at.key, value });
 }
 
 const figures = computed(() => {
@@ -63,7 +64,7 @@ const share = computed(() => {
 async function press() {
   if (!working.value) return;
   pressedHere.value++;
-  await run.happened(measured.value ? { kind: "crossed" } : { kind: "tallied" });
+  await run.record(measured.value ? { kind: "crossed" } : { kind: "tallied" });
 }
 const key = computed(() => (measured.value ? "Finish" : effort.value?.counts ? `One ${effort.value.counts}` : ""));
 
@@ -113,6 +114,7 @@ onKeyStroke((event) => {
     <section class="side">
       <StrapNow v-if="usesHeart && !run.view?.rehearsal" :state="state" :ms="ms" :strap="strap" :simulated="false" />
       <DecisionCard v-if="state.decision" :decision="state.decision" />
+      <EstimateNow v-if="state.estimate && over" :estimate="state.estimate" />
       <div v-if="effort.laps.length" class="laps">
         <h2>Laps</h2>
         <ol>
@@ -123,7 +125,7 @@ onKeyStroke((event) => {
         {{ measured ? "Press once when the client crosses the line." : effort.counts ? `Press once for each ${effort.counts}.` : "" }} A
         press too soon is set aside.<template v-if="usesHeart"> The heart rate is asked for right after it.</template>
       </p>
-      <RemarkLog :state="state" :working="false" @remark="(text) => run.happened({ kind: 'noted', text })" />
+      <RemarkLog :state="state" :working="false" @remark="(text) => run.record({ kind: 'noted', text })" />
     </section>
   </main>
   <NumberEntry

@@ -57,7 +57,7 @@ onKeyStroke("Enter", (event) => {
         :performers="performers"
         over
         :closed="closed"
-        @typed="(slot, count) => run.happened({ kind: 'count_typed', count }, slot)"
+        @typed="(slot, count) => run.record({ kind: 'count_typed', count }, slot)"
       />
       <slot name="below" />
     </section>

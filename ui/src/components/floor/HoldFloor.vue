@@ -61,13 +61,13 @@ const next = computed(() => marks.value.find((m) => m.at_ms == null));
 const canKeep = computed(() => over.value && !props.closed && (state.value?.can_finish === true || capped.value));
 
 async function mark(input: string) {
-  if (holding.value) await run.happened({ kind: "marked", mark: input });
+  if (holding.value) await run.record({ kind: "marked", mark: input });
 }
 async function end() {
-  if (holding.value) await run.happened({ kind: "position_lost" });
+  if (holding.value) await run.record({ kind: "position_lost" });
 }
 async function zero() {
-  if (started.value && !over.value) await run.happened({ kind: "position_not_taken" });
+  if (started.value && !over.value) await run.record({ kind: "position_not_taken" });
 }
 
 onKeyStroke((event) => {
@@ -122,7 +122,7 @@ onKeyStroke((event) => {
         <span>It is noted; the hold goes on. Let the client keep breathing.</span>
       </div>
       <p class="soft">A client who cannot take the position scores 0. That is a starting point.</p>
-      <RemarkLog :state="state" :working="false" @remark="(text) => run.happened({ kind: 'noted', text })" />
+      <RemarkLog :state="state" :working="false" @remark="(text) => run.record({ kind: 'noted', text })" />
     </section>
   </main>
   <footer class="foot keys">

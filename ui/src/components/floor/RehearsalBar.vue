@@ -53,7 +53,7 @@ async function ask() {
     for (const s of answer.seen) props.floor.say(s.what);
     for (const frame of answer.frames) {
       after = Math.round(frame.at_ms / 1000);
-      await run.happened({ kind: "strap_heard", bytes: frame.bytes, heard: null }, undefined, frame.at_ms);
+      await run.record({ kind: "strap_heard", bytes: frame.bytes, heard: null }, undefined, frame.at_ms);
     }
   } catch {
     // The line is away: the client goes on by itself and is asked again.

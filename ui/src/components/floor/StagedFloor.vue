@@ -11,6 +11,7 @@ import { useTaking } from "@/floor/useTaking";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
 import DecisionCard from "./DecisionCard.vue";
+import EstimateNow from "./EstimateNow.vue";
 import FloorClock from "./FloorClock.vue";
 import LoadChoice from "./LoadChoice.vue";
 import NumberEntry from "./NumberEntry.vue";
@@ -31,6 +32,11 @@ const load = ref<InstanceType<typeof LoadChoice>>();
 const typedHere = ref(new Set<string>());
 
 const staged = computed(() => ofFloor(state.value, "staged"));
+/** The range of the line's estimate, drawn at its end. */
+const estimate = computed(() => {
+  const now = state.value?.estimate;
+  return now ? { sentence: now.range, low: now.low, high: now.high } : null;
+});
 const stage = computed(() => staged.value?.stages.at(-1) ?? null);
 const over = computed(() => state.value?.over_ms ?? null);
 const name = (d: { stage: number; minute: number }) => `${d.stage}.${d.minute}`;
@@ -82,17 +88,17 @@ async function read(bpm: number) {
   const took = taking.took(bpm, at);
   typedHere.value = new Set([...typedHere.value, name(at)]);
   if (await took) return;
-  await run.happened({ kind: "heart_rate_read", stage: at.stage, minute: at.minute, bpm });
+  await run.record({ kind: "heart_rate_read", stage: at.stage, minute: at.minute, bpm });
 }
 function undo() {
   typedHere.value = new Set();
   emit("undo");
 }
 function confirm() {
-  if (questioned.value) void run.happened({ kind: "heart_rate_confirmed", stage: questioned.value.stage, minute: questioned.value.minute });
+  if (questioned.value) void run.record({ kind: "heart_rate_confirmed", stage: questioned.value.stage, minute: questioned.value.minute });
 }
 function setLoad(kgm_min: number, reason: string | null) {
-  void run.happened({ kind: "load_set", stage: (stage.value?.number ?? 0) + 1, kgm_min, reason });
+  void run.record({ kind: "load_set", stage: (stage.value?.number ?? 0) + 1, kgm_min, reason });
 }
 
 onKeyStroke((event) => {
@@ -121,7 +127,7 @@ onKeyStroke((event) => {
         <TapPad :taking="taking" />
         <div v-if="!counting" class="charts">
           <HeartLine :state="state" :ms="ms" />
-          <Extrapolation v-if="staged?.line" :line="staged.line" />
+          <Extrapolation v-if="staged?.line" :line="staged.line" :range="estimate" />
         </div>
       </template>
       <slot name="below" />
@@ -142,7 +148,8 @@ onKeyStroke((event) => {
         </p>
       </div>
       <DecisionCard v-else-if="state.decision" :decision="state.decision" />
-      <div v-else class="wait">
+      <EstimateNow v-if="state.estimate && !staged?.line" :estimate="state.estimate" />
+      <div v-if="!waiting && !state.decision" class="wait">
         <h2>{{ run.startedAt === null ? "Before you start" : "First reading" }}</h2>
         <p v-if="run.startedAt === null">Strap on, saddle set, load ready. Impulso asks for each reading when it is due.</p>
         <p v-else-if="next">Minute {{ next.minute }}, in {{ minutes(next.at_ms - ms + 999) }}.</p>
@@ -151,15 +158,15 @@ onKeyStroke((event) => {
       <OverruleBox
         v-if="running && stage && stage.readings.length"
         :state="state"
-        @minute="(reason) => run.happened({ kind: 'minute_added', stage: stage!.number, reason })"
-        @accept="(reason) => run.happened({ kind: 'stage_accepted', stage: stage!.number, reason })"
+        @minute="(reason) => run.record({ kind: 'minute_added', stage: stage!.number, reason })"
+        @accept="(reason) => run.record({ kind: 'stage_accepted', stage: stage!.number, reason })"
         @load="setLoad"
       />
       <RemarkLog
         :state="state"
         :working="phase?.kind === 'work'"
-        @lost="(back) => run.happened({ kind: back ? 'cadence_regained' : 'cadence_lost' })"
-        @remark="(text) => run.happened({ kind: 'noted', text })"
+        @lost="(back) => run.record({ kind: back ? 'cadence_regained' : 'cadence_lost' })"
+        @remark="(text) => run.record({ kind: 'noted', text })"
       />
     </section>
   </main>

@@ -68,6 +68,8 @@ pub struct State {
     pub decisions: Vec<Decision>,
     /// Whether everything a result needs is in.
     pub can_finish: bool,
+    /// The VO2max that the readings so far give, of a test that estimates it.
+    pub estimate: Option<EstimateNow>,
     /// When the work was over, ms of the run's clock, where the work does not end with the clock.
     pub over_ms: Option<f64>,
     /// When it was stopped early, ms of the run's clock.
@@ -82,6 +84,19 @@ pub struct State {
     pub notes: Vec<String>,
     /// What undo would take back, the newest last; no more than the newest [`UNDOABLE_MAX`].
     pub undoable: Vec<Undoable>,
+}
+
+/// An estimate while the test still runs.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct EstimateNow {
+    /// As shown, without the unit.
+    pub shown: String,
+    /// How far it may be off: `95 % range 24 to 36 mL/kg/min`.
+    pub range: String,
+    /// Both ends, mL/kg/min.
+    pub low: f64,
+    pub high: f64,
 }
 
 /// What only one way of testing knows: each is a floor of its own.
@@ -139,6 +154,7 @@ impl State {
             decision: None,
             decisions: Vec::new(),
             can_finish: false,
+            estimate: None,
             over_ms: None,
             stopped_ms: None,
             stop_reason: None,

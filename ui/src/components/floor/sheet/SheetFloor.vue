@@ -61,7 +61,7 @@ onKeyStroke((event) => {
       <button v-if="canSwap" type="button" class="quiet swap" @click="sheet.swap()">
         {{ sentence(sides.join(" and ")) }} were swapped
       </button>
-      <RemarkLog :state="state" :working="false" @remark="(text) => run.happened({ kind: 'noted', text })" />
+      <RemarkLog :state="state" :working="false" @remark="(text) => run.record({ kind: 'noted', text })" />
     </section>
     <section class="middle">
       <div class="says">

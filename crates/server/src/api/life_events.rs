@@ -1,4 +1,4 @@
-//! What happened along the way: noted, and taken away again.
+//! Events in a client’s life (illness, break, new job): added and removed.
 
 use actix_web::{HttpResponse, delete, post, web};
 use chrono::NaiveDate;
@@ -10,7 +10,7 @@ use impulso_core::{
 use impulso_store::{
     PersonId,
     audit::{self, Subject},
-    happenings, people,
+    life_events, people,
 };
 use serde::Deserialize;
 use serde_json::json;
@@ -23,9 +23,9 @@ use crate::{
     body::Json,
 };
 
-/// Something that happened.
+/// An event to add.
 #[derive(Deserialize, ToSchema)]
-pub struct HappeningForm {
+pub struct LifeEventForm {
     /// Made by the screen, so that a double click keeps one.
     pub id: Uuid,
     /// What kind of thing.
@@ -39,10 +39,10 @@ pub struct HappeningForm {
     pub words: String,
 }
 
-/// Notes something that happened to a client.
-#[utoipa::path(tag = "people", operation_id = "happenings_add", responses((status = 204), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
-#[post("/people/{id}/happenings")]
-pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<HappeningForm>) -> ApiResult<HttpResponse> {
+/// Adds an event to a client’s record.
+#[utoipa::path(tag = "people", operation_id = "life_events_add", responses((status = 204), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[post("/people/{id}/events")]
+pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<LifeEventForm>) -> ApiResult<HttpResponse> {
     let form = form.into_inner();
     let mut scope = who.scope().await?;
     let person = people::get(&mut scope, PersonId(*id)).await?.id;
@@ -58,7 +58,7 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<HappeningForm>) 
     if words.is_none() && form.kind == LifeEventKind::Other {
         return Err(InputError::new(Code::MissingInput, "words", "Say in a few words what it was.").into());
     }
-    happenings::add(&mut scope, person, form.id, &LifeEvent { kind: form.kind, from_on, until_on, words }).await?;
+    life_events::add(&mut scope, person, form.id, &LifeEvent { kind: form.kind, from_on, until_on, words }).await?;
     let subject = Subject::of("happening", form.id, person);
     audit::record(&mut scope, who.coach, "happening.noted", subject, json!({ "kind": form.kind })).await?;
     scope.commit().await?;
@@ -66,11 +66,11 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<HappeningForm>) 
 }
 
 /// Takes a note away.
-#[utoipa::path(tag = "people", operation_id = "happenings_remove", responses((status = 204), (status = 404, body = ApiError)))]
-#[delete("/happenings/{id}")]
+#[utoipa::path(tag = "people", operation_id = "life_events_remove", responses((status = 204), (status = 404, body = ApiError)))]
+#[delete("/life-events/{id}")]
 pub async fn remove(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
-    let person = happenings::remove(&mut scope, *id).await?;
+    let person = life_events::remove(&mut scope, *id).await?;
     audit::record(&mut scope, who.coach, "happening.removed", Subject::of("happening", *id, person), json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())

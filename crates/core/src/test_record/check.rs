@@ -6,7 +6,7 @@ use crate::{
     clamped,
     error::{Code, InputError},
     inputs::{Inputs, StageInput},
-    performed::Trial,
+    performed::TestRecord,
     units::Bpm,
 };
 
@@ -81,11 +81,11 @@ pub(super) fn check_present(protocol: &Protocol, inputs: &Inputs) -> Result<(), 
 }
 
 /// Refuses readings that cannot be, together.
-pub(super) fn check_possible(trial: &Trial) -> Result<(), InputError> {
-    let protocol = trial.protocol;
+pub(super) fn check_possible(record: &TestRecord) -> Result<(), InputError> {
+    let protocol = record.protocol;
     let sides = protocol.sides();
     for rule in &protocol.refuse {
-        if rule_values(rule, sides, trial, &[]).into_iter().any(|(_, value)| rule.holds(value)) {
+        if rule_values(rule, sides, record, &[]).into_iter().any(|(_, value)| rule.holds(value)) {
             return Err(InputError::new(Code::OutOfRange, &rule.field, rule.message.clone()));
         }
     }

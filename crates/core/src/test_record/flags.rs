@@ -1,9 +1,12 @@
 //! What to keep in mind about a result: rules of the protocol, whom an equation and a table were made from, the circumstances.
 
 use crate::{
+    catalogue::Protocol,
+    error::{Code, InputError},
     estimate::{Estimate, compute::named},
+    inputs::Inputs,
     norms::Standing,
-    performed::{Flag, FlagCode, Trial},
+    performed::{Flag, FlagCode, TestRecord},
     person::Facts,
     units::rounded,
 };
@@ -12,19 +15,19 @@ use crate::{
 pub(super) fn rule_values<'s>(
     rule: &crate::catalogue::Rule,
     sides: &'s [String],
-    trial: &Trial,
+    record: &TestRecord,
     so_far: &[(&str, Estimate)],
 ) -> Vec<(Option<&'s str>, f64)> {
-    let value = |side: Option<&'s str>| Some((side, rule.value.value(&|name| named(name, side, trial, so_far)).ok()?));
+    let value = |side: Option<&'s str>| Some((side, rule.value.value(&|name| named(name, side, record, so_far)).ok()?));
     if rule.each_side { sides.iter().filter_map(|side| value(Some(side))).collect() } else { value(None).into_iter().collect() }
 }
 
-pub(super) fn flags_of(rules: &[crate::catalogue::Rule], trial: &Trial, results: &[(&str, Estimate)]) -> Vec<Flag> {
-    let sides = trial.protocol.sides();
+pub(super) fn flags_of(rules: &[crate::catalogue::Rule], record: &TestRecord, results: &[(&str, Estimate)]) -> Vec<Flag> {
+    let sides = record.protocol.sides();
     let mut flags = Vec::new();
     for rule in rules {
         let Some(code) = rule.code else { continue };
-        for (side, _) in rule_values(rule, sides, trial, results).into_iter().filter(|(_, v)| rule.holds(*v)) {
+        for (side, _) in rule_values(rule, sides, record, results).into_iter().filter(|(_, v)| rule.holds(*v)) {
             let field = side.map_or_else(|| rule.field.clone(), |side| format!("{}.{side}", rule.field));
             let message = side.map_or_else(|| rule.message.clone(), |side| rule.message.replace("{side}", side));
             flags.push(Flag { code, field, message });
@@ -82,11 +85,31 @@ pub(super) fn population_flag(quantity: &str, standing: &Standing, field: &str, 
     }
 }
 
-pub(super) fn circumstance_flags(trial: &Trial) -> Vec<Flag> {
+/// A measured maximum below a heart rate that was read: one of the two is wrong.
+pub fn above_maximum(protocol: &Protocol, inputs: &Inputs, facts: &Facts) -> Option<InputError> {
+    let maximum = facts.hr_max?.value();
+    let of_stages = inputs.stages.iter().flat_map(|s| s.readings.iter().map(|(_, bpm)| *bpm));
+    let read = protocol.inputs.iter().filter(|i| i.unit == "bpm").filter_map(|i| inputs.get(&i.key));
+    let highest = of_stages.chain(read).reduce(f64::max).filter(|bpm| *bpm > maximum)?;
+    Some(InputError::new(
+        Code::OutOfRange,
+        "hr_max",
+        format!(
+            "A heart rate of {} bpm was read, above the measured maximum of {} bpm. Correct the one that is wrong.",
+            rounded(highest, 0),
+            rounded(maximum, 0)
+        ),
+    ))
+}
+
+pub(super) fn circumstance_flags(record: &TestRecord) -> Vec<Flag> {
     let mut flags = Vec::new();
     let mut add = |code, field: &str, message: String| flags.push(Flag { code, field: field.to_owned(), message });
-    if let (Some(bench), Some(rule)) = (trial.inputs.get("bench_cm"), trial.protocol.condition("bench_cm"))
-        && let Some(expected) = rule.expected_for(trial.facts.sex)
+    if let Some(error) = above_maximum(record.protocol, record.inputs, &record.facts) {
+        add(FlagCode::MaximumTooLow, "hr_max", error.message);
+    }
+    if let (Some(bench), Some(rule)) = (record.inputs.get("bench_cm"), record.protocol.condition("bench_cm"))
+        && let Some(expected) = rule.expected_for(record.facts.sex)
         && (bench - expected).abs() > rule.tolerance.unwrap_or(0.0)
     {
         add(
@@ -97,7 +120,7 @@ pub(super) fn circumstance_flags(trial: &Trial) -> Vec<Flag> {
             ),
         );
     }
-    if trial.circumstances.warm_up == Some(false) {
+    if record.circumstances.warm_up == Some(false) {
         add(
             FlagCode::WarmUpMissing,
             "warm_up",
@@ -105,7 +128,7 @@ pub(super) fn circumstance_flags(trial: &Trial) -> Vec<Flag> {
                 .into(),
         );
     }
-    if trial.circumstances.heart_rate_drug && trial.protocol.uses_heart_rate {
+    if record.circumstances.heart_rate_drug && record.protocol.uses_heart_rate {
         add(
             FlagCode::HeartRateDrug,
             "heart_rate_drug",

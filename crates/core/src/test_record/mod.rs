@@ -20,16 +20,19 @@ use crate::{
 };
 pub use crate::{
     inputs::Inputs,
-    performed::{Circumstances, Flag, FlagCode, Options, Trial},
+    performed::{Circumstances, Flag, FlagCode, Options, TestRecord},
 };
 
-pub use self::check::{LOAD_MAX, check_inputs, is_complete};
+pub use self::{
+    check::{LOAD_MAX, check_inputs, is_complete},
+    flags::above_maximum,
+};
 use self::{
     check::{check_possible, check_present},
     flags::{circumstance_flags, fitted_flag, flags_of, once_each, population_flag},
 };
 
-/// What a trial gives.
+/// What a record gives.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Outcome<'a> {
     /// Quantities in the protocol's order.
@@ -72,12 +75,12 @@ pub fn age(
     }
 }
 
-/// Computes a trial. An estimate outside what a human can have is no result: it stands in [`Outcome::refused`] with what rests on it.
+/// Computes a record. An estimate outside what a human can have is no result: it stands in [`Outcome::refused`] with what rests on it.
 ///
 /// # Errors
 /// As [`compute_as_given`].
-pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
-    let mut outcome = compute_as_given(trial)?;
+pub fn compute<'a>(record: &TestRecord<'a>) -> Result<Outcome<'a>, InputError> {
+    let mut outcome = compute_as_given(record)?;
     let impossible = outcome.results.iter().find_map(|(q, e)| Some((*q, no_humans(q, e.value)?)));
     if let Some((quantity, error)) = impossible {
         let rests_on_it = |q: &str| q == quantity || q == "vo2max_l_min";
@@ -87,8 +90,8 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
         outcome.line = None;
         outcome.refused.push((quantity, error));
     }
-    outcome.flags.extend(flags_of(&trial.protocol.notable, trial, &outcome.results));
-    for used in trial.protocol.norms.iter().filter(|n| n.flag_below) {
+    outcome.flags.extend(flags_of(&record.protocol.notable, record, &outcome.results));
+    for used in record.protocol.norms.iter().filter(|n| n.flag_below) {
         let below = outcome.flags.iter_mut().find(|f| f.code == FlagCode::BelowRange && f.field == used.quantity);
         if let (Some(flag), Some(goes_with)) = (below, &used.below_goes_with) {
             flag.message = format!("{} {goes_with}", flag.message);
@@ -97,16 +100,16 @@ pub fn compute<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
     Ok(outcome)
 }
 
-/// Computes a trial, whatever the equations give: for a batch, whose reader judges the numbers.
+/// Computes a record, whatever the equations give: for a batch, whose reader judges the numbers.
 ///
 /// # Errors
 /// What [`check_inputs`] refuses; [`Code::MissingInput`] where a reading is absent; [`Code::OutOfRange`] where readings are
 /// impossible or contradict each other. A quantity that needs a fact not on record stands in [`Outcome::refused`] instead.
-pub fn compute_as_given<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError> {
-    let protocol = trial.protocol;
-    check_inputs(protocol, trial.inputs)?;
-    check_present(protocol, trial.inputs)?;
-    check_possible(trial)?;
+pub fn compute_as_given<'a>(record: &TestRecord<'a>) -> Result<Outcome<'a>, InputError> {
+    let protocol = record.protocol;
+    check_inputs(protocol, record.inputs)?;
+    check_present(protocol, record.inputs)?;
+    check_possible(record)?;
     let mut outcome = Outcome {
         results: Vec::with_capacity(protocol.scoring.len()),
         refused: Vec::new(),
@@ -116,7 +119,7 @@ pub fn compute_as_given<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError
         line: None,
     };
     for scoring in &protocol.scoring {
-        match scoring.equation.compute(scoring, trial, &outcome.results) {
+        match scoring.equation.compute(scoring, record, &outcome.results) {
             Ok(found) => {
                 let estimate = Estimate { value: found.value, equation: found.equation.unwrap_or(scoring.equation), see: found.see };
                 outcome.results.push((&scoring.quantity, estimate));
@@ -132,17 +135,17 @@ pub fn compute_as_given<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError
             Err(Nothing::Refused(error)) if is_a_fact(error.code) => outcome.refused.push((&scoring.quantity, error)),
             Err(Nothing::Refused(error)) => return Err(error),
         }
-        outcome.flags.extend(fitted_flag(scoring, &trial.facts));
+        outcome.flags.extend(fitted_flag(scoring, &record.facts));
     }
     if let (true, true, Some(input)) =
         (outcome.results.is_empty(), outcome.refused.is_empty() && outcome.flags.is_empty(), protocol.inputs.first())
     {
         return Err(protocol.missing(&input.key));
     }
-    outcome.flags.extend(flags_of(&trial.protocol.flags, trial, &outcome.results));
+    outcome.flags.extend(flags_of(&record.protocol.flags, record, &outcome.results));
     outcome.flags = once_each(outcome.flags);
-    compare_with_tables(trial, &mut outcome);
-    for pass in protocol.pass.iter().filter(|p| p.when.iter().all(|w| w.holds(trial.inputs))) {
+    compare_with_tables(record, &mut outcome);
+    for pass in protocol.pass.iter().filter(|p| p.when.iter().all(|w| w.holds(record.inputs))) {
         let lower_is_better = quantity::lower_is_better(&pass.quantity);
         for (quantity, found) in outcome.results.iter().filter(|(q, _)| is_of(q, &pass.quantity)) {
             let merit = if lower_is_better { pass.mark - found.value } else { found.value - pass.mark };
@@ -150,7 +153,7 @@ pub fn compute_as_given<'a>(trial: &Trial<'a>) -> Result<Outcome<'a>, InputError
             outcome.passes.push((quantity, Pass { mark: pass.mark, met }));
         }
     }
-    outcome.flags.extend(circumstance_flags(trial));
+    outcome.flags.extend(circumstance_flags(record));
     Ok(outcome)
 }
 
@@ -200,9 +203,9 @@ fn is_of(result: &str, quantity: &str) -> bool {
 }
 
 /// Puts the standing in every table that holds here.
-fn compare_with_tables<'a>(trial: &Trial<'a>, outcome: &mut Outcome<'a>) {
-    for used in trial.protocol.norms.iter().filter(|n| n.when.iter().all(|w| w.holds(trial.inputs))) {
-        if used.sex.is_some() && used.sex != trial.facts.sex {
+fn compare_with_tables<'a>(record: &TestRecord<'a>, outcome: &mut Outcome<'a>) {
+    for used in record.protocol.norms.iter().filter(|n| n.when.iter().all(|w| w.holds(record.inputs))) {
+        if used.sex.is_some() && used.sex != record.facts.sex {
             continue;
         }
         let Some(table) = norms::table(&used.table) else { continue };
@@ -214,17 +217,17 @@ fn compare_with_tables<'a>(trial: &Trial<'a>, outcome: &mut Outcome<'a>) {
             outcome.results.iter().find(|(q, _)| *q == used.quantity).copied()
         };
         let Some((quantity, estimate)) = found else { continue };
-        let standing = table.standing(estimate.value, &trial.facts);
+        let standing = table.standing(estimate.value, &record.facts);
         if let Some(field) = standing.mismatch {
-            outcome.flags.push(population_flag(quantity, &standing, field, &trial.facts));
+            outcome.flags.push(population_flag(quantity, &standing, field, &record.facts));
         }
-        if let Some(range) = standing.range.filter(|r| used.flag_below && r.place == norms::Place::Below) {
+        if let Some(range) = standing.range.filter(|r| used.flag_below && r.place == norms::Band::Below) {
             outcome.flags.push(Flag {
                 code: FlagCode::BelowRange,
                 field: quantity.to_owned(),
                 message: format!(
                     "Below the middle half of {}, which begins at {}. It is worth working on and talking about.",
-                    table.population_for(&trial.facts),
+                    table.population_for(&record.facts),
                     rounded(range.low, 1)
                 ),
             });
@@ -267,7 +270,7 @@ mod tests {
     #[track_caller]
     fn run(id: &str, facts: Facts, given: &[(&str, f64)], circumstances: Circumstances) -> Result<Outcome<'static>, InputError> {
         let options = Options::default();
-        compute(&Trial {
+        compute(&TestRecord {
             protocol: catalogue::find(id).unwrap(),
             facts,
             inputs: Box::leak(Box::new(inputs(given))),
@@ -287,21 +290,21 @@ mod tests {
             .unwrap()
         };
         let said = |inputs: &Inputs| -> Vec<String> {
-            let outcome = compute(&Trial::of(trunk, man_of(31.0), inputs)).unwrap();
+            let outcome = compute(&TestRecord::of(trunk, man_of(31.0), inputs)).unwrap();
             outcome.flags.iter().filter(|f| f.code == FlagCode::Notable).map(|f| f.field.clone()).collect()
         };
         assert_eq!(said(&inputs(120.0, 104.0, 66.0)), ["ratio_flexor_extensor"]);
         assert_eq!(said(&inputs(80.0, 100.0, 76.0)), ["ratio_side_extensor.right", "ratio_side_extensor.left"]);
         assert!(said(&inputs(100.0, 100.0, 75.0)).is_empty(), "at the limit nothing is said");
         let as_given = inputs(120.0, 104.0, 66.0);
-        let batch = compute_as_given(&Trial::of(trunk, man_of(31.0), &as_given)).unwrap();
+        let batch = compute_as_given(&TestRecord::of(trunk, man_of(31.0), &as_given)).unwrap();
         assert!(batch.flags.iter().all(|f| f.code != FlagCode::Notable));
 
         let woman = Facts { sex: Some(Sex::Female), age: Age::new(74.0).ok(), ..Facts::default() };
         let chair = catalogue::find("chair-stand-30s").unwrap();
         let told = |reps: f64| {
             let inputs = Inputs::from_iter([("reps", reps)]);
-            let outcome = compute(&Trial::of(chair, woman, &inputs)).unwrap();
+            let outcome = compute(&TestRecord::of(chair, woman, &inputs)).unwrap();
             outcome.flags.into_iter().find(|f| f.code == FlagCode::BelowRange).map(|f| f.message)
         };
         assert!(told(6.0).unwrap().ends_with("A doctor or physiotherapist can look at it and say what helps."));
@@ -314,7 +317,7 @@ mod tests {
         let inputs = Inputs::from_iter([("reps", 16.0)]);
         let facts = Facts { sex: Some(Sex::Male), age: Age::new(78.0).ok(), ..Facts::default() };
         let with = |kg: f64| {
-            let mut outcome = compute(&Trial::of(curl, facts, &inputs)).unwrap();
+            let mut outcome = compute(&TestRecord::of(curl, facts, &inputs)).unwrap();
             let conditions = [("weight_kg".to_owned(), Answer::Number(kg))].into();
             hold_to_protocol(&mut outcome, curl, &conditions, &facts);
             (outcome.norms.len(), outcome.flags.iter().any(|f| f.code == FlagCode::NotAsAsked))
@@ -328,11 +331,11 @@ mod tests {
         // 2.2 typed for 2200 m.
         let protocol = catalogue::find("run-12min").unwrap();
         let inputs = Inputs::from_iter([("distance_m", 2.2)]);
-        let trial = Trial::of(protocol, Facts::default(), &inputs);
-        let outcome = compute(&trial).unwrap();
+        let record = TestRecord::of(protocol, Facts::default(), &inputs);
+        let outcome = compute(&record).unwrap();
         assert!(outcome.result("vo2max").is_none() && outcome.norms.iter().all(|(q, _)| *q != "vo2max"));
         assert!(outcome.refused[0].1.message.contains("isn’t possible"), "{:?}", outcome.refused);
-        assert!(compute_as_given(&trial).unwrap().result("vo2max").unwrap().value < 0.0);
+        assert!(compute_as_given(&record).unwrap().result("vo2max").unwrap().value < 0.0);
     }
 
     #[test]

@@ -5,16 +5,16 @@ import { useLoad } from "@/composables/useLoad";
 
 /** What is at hand: everything, nothing, or what is named. Nothing chosen yet is everything. */
 const chosen = defineModel<string[] | null>({ required: true });
-const { data: kit } = useLoad(() => take(api.GET("/api/kit")));
+const { data: equipment } = useLoad(() => take(api.GET("/api/equipment")));
 const open = ref(false);
 const has = (key: string) => chosen.value === null || chosen.value.includes(key);
 const said = computed(() => {
-  if (chosen.value === null || !kit.value) return "everything";
-  const names = kit.value.filter((k) => has(k.key)).map((k) => k.words);
+  if (chosen.value === null || !equipment.value) return "everything";
+  const names = equipment.value.filter((k) => has(k.key)).map((k) => k.words);
   return names.length ? names.join(", ") : "nothing but a floor and a wall";
 });
 function toggle(key: string) {
-  const all = kit.value?.map((k) => k.key) ?? [];
+  const all = equipment.value?.map((k) => k.key) ?? [];
   const now = chosen.value ?? all;
   const next = now.includes(key) ? now.filter((k) => k !== key) : [...now, key];
   chosen.value = next.length === all.length ? null : next;
@@ -30,7 +30,7 @@ function toggle(key: string) {
       <button type="button" @click="chosen = []">nothing</button>
       <button type="button" @click="chosen = null">everything</button>
       <button
-        v-for="k in kit ?? []"
+        v-for="k in equipment ?? []"
         :key="k.key"
         type="button"
         :class="{ on: has(k.key) }"
