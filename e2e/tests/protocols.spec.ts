@@ -30,7 +30,7 @@ test.describe("cycle", () => {
     await coach.reads("Heart rate, minute 3", "132");
     await expect(page.getByRole("heading", { name: "Test complete" })).toBeVisible();
     await expect(page.getByText(/VO₂max [\d.]+ mL\/kg\/min at 180 bpm/)).toBeVisible();
-    await expect(page.getByText(/The predicted maximum alone may be off by [\d.]+ mL\/kg\/min either way/)).toBeVisible();
+    await expect(page.getByText(/^95 % range \d+ to \d+ mL\/kg\/min$/)).toBeVisible();
     await page.getByRole("button", { name: /Save result/ }).click();
     await page.waitForURL(/results\//);
     await expect(page.getByText("Why these stages are enough")).toBeVisible();

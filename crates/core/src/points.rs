@@ -146,7 +146,7 @@ impl ScoringTable {
         for (k, row) in self.rows.iter().enumerate() {
             let field = format!("rows.{k}");
             let Some(test) = tests.get(row.place) else {
-                return bad(Code::OutOfRange, &field, format!("PointRow {}: the battery has no place {}.", k + 1, row.place + 1));
+                return bad(Code::OutOfRange, &field, format!("Row {}: this battery has no test number {}.", k + 1, row.place + 1));
             };
             let Some(protocol) = test else { continue };
             let name = &protocol.name;

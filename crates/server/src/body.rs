@@ -148,7 +148,7 @@ fn too_slow() -> ApiError {
 }
 
 fn broken_off() -> ApiError {
-    ApiError::new(StatusCode::BAD_REQUEST, "broken_off", "The entry broke off on its way. Send it again.")
+    ApiError::new(StatusCode::BAD_REQUEST, "broken_off", "The entry did not arrive whole. Send it again.")
 }
 
 fn announced(request: &HttpRequest) -> Option<usize> {

@@ -15,7 +15,7 @@ const ends = computed(() => {
 const at = (value: number) => `${((value - ends.value.low) / (ends.value.high - ends.value.low)) * 100}%`;
 const span = (m: { low: number; high: number }) => ({ left: at(m.low), width: `calc(${at(m.high)} - ${at(m.low)})` });
 const ticks = computed(() => {
-  const step = ends.value.high - ends.value.low > 30 ? 10 : 5;
+  const step = ends.value.high - ends.value.low > 25 ? 10 : 5;
   const first = Math.ceil(ends.value.low / step) * step;
   return Array.from({ length: Math.floor((ends.value.high - first) / step) + 1 }, (_, k) => first + k * step);
 });
@@ -70,33 +70,33 @@ const range = (m: { low: number; high: number }) => `${Math.round(m.low)} to ${M
 </template>
 
 <style scoped>
-.bars {
-  width: 100%;
-  border-collapse: collapse;
-  table-layout: fixed;
+.bars,
+.bars tbody {
+  display: block;
+}
+tbody tr {
+  display: grid;
+  grid-template-columns: minmax(140px, 30%) 1fr 64px 56px;
+  align-items: center;
+}
+tbody tr + tr {
+  border-top: 1px solid var(--line);
 }
 th {
-  width: 34%;
   text-align: left;
   font-weight: 500;
   padding: 8px 12px 8px 0;
-  overflow-wrap: anywhere;
 }
 th small {
   display: block;
   color: var(--soft);
   font-size: 14px;
 }
-tr + tr th,
-tr + tr td {
-  border-top: 1px solid var(--line);
-}
-.axis td {
-  border-top: 1px solid var(--line);
-}
 .plot {
   position: relative;
-  height: 44px;
+  align-self: stretch;
+  min-height: 44px;
+  padding: 0;
 }
 .tick {
   position: absolute;
@@ -135,19 +135,17 @@ tr + tr td {
   background: var(--ink);
 }
 .value {
-  width: 64px;
   text-align: right;
   font-size: 18px;
   font-weight: 650;
 }
 .weight {
-  width: 62px;
   text-align: right;
   color: var(--soft);
   font-size: 14px;
 }
 .axis .plot {
-  height: 26px;
+  min-height: 28px;
 }
 .axis .plot span {
   position: absolute;
@@ -165,11 +163,23 @@ tr + tr td {
   white-space: nowrap;
 }
 @media (max-width: 560px) {
-  th {
-    width: 38%;
+  tbody tr {
+    grid-template-columns: 1fr 64px 56px;
+    padding: 6px 0 4px;
   }
-  .weight {
+  .plot {
+    grid-area: 2 / 1 / 3 / 4;
+    min-height: 30px;
+    margin: 0 8px;
+  }
+  .axis .plot {
+    grid-row: 1;
+  }
+  .axis .weight {
     display: none;
+  }
+  th {
+    padding: 0;
   }
 }
 </style>

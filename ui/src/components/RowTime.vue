@@ -20,7 +20,7 @@ async function ask() {
 
 <template>
   <section>
-    <h2>And the other way round</h2>
+    <h2>From a VO₂max to a time</h2>
     <form class="inverse" @submit.prevent="ask">
       <label>VO₂max <ElInput v-model="vo2max" inputmode="decimal" /></label>
       <label>Mass, kg <ElInput v-model="mass" inputmode="decimal" /></label>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { TrendPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
@@ -13,8 +14,11 @@ import { dayShort, dayYear } from "@/logic/dates";
 
 /** One VO₂max from several methods of some weeks, with what it is made of and how it has gone. */
 const props = defineProps<{ id: string }>();
-const weeks = ref(8);
-const until = ref<string>();
+const route = useRoute();
+const router = useRouter();
+/** The window stands in the address: a reload keeps it. */
+const weeks = ref(Number(route.query.weeks) || 8);
+const until = ref(route.query.until ? String(route.query.until) : undefined);
 const {
   data: b,
   failure,
@@ -29,6 +33,7 @@ const {
 );
 function choose(end?: string) {
   if (end) until.value = end;
+  void router.replace({ query: { weeks: weeks.value, until: until.value } });
   void reload();
 }
 const best = computed(() => b.value?.combined.best ?? null);
@@ -122,7 +127,15 @@ function exportCsv() {
         </li>
       </ul>
     </template>
-    <FoldSection v-if="best" title="Why this value and this range" :brief="`${best.parts.length} parts`">
+    <section v-if="trend">
+      <h2>Over time</h2>
+      <TrendChart :trend="trend" />
+      <p class="soft">
+        Bars: the 95 % range of each value, how far it may be from the truth. What is this person’s own, such as economy and maximum, is the
+        same each time and cancels in a change. Judge a change on the page of one method, where it is held against the measurement error.
+      </p>
+    </section>
+    <FoldSection v-if="best" class="why" title="Why this value and this range" :brief="`${best.parts.length} parts`">
       <p>
         Each method counts once, the heavier the surer it is (the inverse of its variance). What several methods share, such as a maximal
         heart rate that nobody measured, is not averaged away. One standard deviation each, in mL/kg/min:
@@ -134,14 +147,6 @@ function exportCsv() {
       </ul>
       <p class="soft">Together: the root of the sum of their squares, times 1.96.</p>
     </FoldSection>
-    <section v-if="trend">
-      <h2>Over time</h2>
-      <TrendChart :trend="trend" />
-      <p class="soft">
-        Bars: the 95 % range of each value, how far it may be from the truth. What is this person’s own, such as economy and maximum, is the
-        same each time and cancels in a change. Judge a change on the page of one method, where it is held against the measurement error.
-      </p>
-    </section>
   </div>
 </template>
 
@@ -171,6 +176,10 @@ function exportCsv() {
   display: block;
   color: var(--ochre);
   font-size: 15px;
+}
+.why,
+h2 {
+  margin-top: 22px;
 }
 .parts {
   list-style: none;

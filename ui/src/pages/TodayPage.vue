@@ -31,7 +31,7 @@ const MadeUpClients = defineAsyncComponent(() => import("@/components/MadeUpClie
           ><b>{{ run.name }}</b> · {{ run.protocol_name }} is open</span
         ><span class="to">Go back to it</span>
       </RouterLink>
-      <p v-if="day.more.open_runs" class="soft">There are more open ones; the oldest are not shown.</p>
+      <p v-if="day.more.open_runs" class="soft">More tests are open than are shown here; the oldest are left out.</p>
     </section>
 
     <div class="two">
@@ -54,7 +54,9 @@ const MadeUpClients = defineAsyncComponent(() => import("@/components/MadeUpClie
               </RouterLink>
             </li>
           </ul>
-          <p v-if="day.more.open_visits" class="soft">There are more open ones {{ day.open_visits.length }}; the oldest are not shown.</p>
+          <p v-if="day.more.open_visits" class="soft">
+            More visits are open than these {{ day.open_visits.length }}; the oldest are left out.
+          </p>
         </section>
         <section v-if="day.late.length">
           <h2>Late</h2>

@@ -63,7 +63,7 @@ async function begin() {
       <RouterLink :to="`/people/${id}/visits`">Another battery</RouterLink>
     </div>
     <RouterLink v-if="plan.open" class="box care open" :to="`/visits/${plan.open}/floor`"
-      >A visit of this battery is still open. Take it up again →</RouterLink
+      >A visit of this battery is still open. Continue it →</RouterLink
     >
     <div v-if="!plan.readiness" class="box care open">
       Readiness has not been asked today.

@@ -212,9 +212,15 @@ fn shared_of_published<'r>(record: &'r TestRecord, outcome: &'r Outcome) -> impl
     own.filter_map(|row| Some((row.shared.clone(), by_formula(&row.value, record, outcome)?)))
 }
 
+/// Every formula of the tables, read once.
+static FORMULAS: LazyLock<BTreeMap<&'static str, Formula>> = LazyLock::new(|| {
+    let of_parts = PARTS.iter().filter(|r| r.basis == "formula").map(|r| r.value.as_str());
+    of_parts.chain(SHARED.iter().map(|r| r.value.as_str())).filter_map(|text| Some((text, Formula::read(text).ok()?))).collect()
+});
+
 /// A formula of the readings, the person and what was computed.
 fn by_formula(text: &str, record: &TestRecord, outcome: &Outcome) -> Option<f64> {
-    let formula = Formula::read(text).ok()?;
+    let formula = FORMULAS.get(text)?;
     formula.value(&|name| named(name, None, record, &outcome.results)).ok()
 }
 
@@ -462,6 +468,21 @@ mod tests {
     }
 
     proptest! {
+        /// Typed in pounds, in kilograms, in watts or kgm/min: the range of the same ride is the same.
+        #[test]
+        fn units_do_not_matter(pounds in 100.0..280.0f64, watts in 50.0..120.0f64, bpm in 112.0..125.0f64, rise in 8.0..25.0f64) {
+            let of = |mass: BodyMass, loads: [f64; 2]| {
+                let facts = Facts { mass: Some(mass), ..man(40.0) };
+                range("multistage-cycle", facts, &ride(&[(loads[0], bpm), (loads[1], bpm + rise)]), false).1.unwrap()
+            };
+            let kgm = |watts: f64| watts / crate::estimate::cycle::WATTS_PER_KGM_MIN;
+            let typed = BodyMass::parse_entry(&format!("{pounds} lb"), true).unwrap();
+            let metric = BodyMass::parse_entry(&format!("{} kg", pounds * 0.453_592_37), false).unwrap();
+            let loads = [kgm(watts), kgm(watts + 30.0)];
+            let (a, b) = (of(typed, loads), of(metric, [watts, watts + 30.0].map(|w| w / crate::estimate::cycle::WATTS_PER_KGM_MIN)));
+            prop_assert!((a.low - b.low).abs() < 1e-6 && (a.high - b.high).abs() < 1e-6);
+        }
+
         #[test]
         fn a_part_that_grows_never_narrows_a_range_and_their_order_does_not_matter(
             value in 10.0..80.0f64, sds in proptest::collection::vec((0.01..8.0f64, any::<bool>()), 1..6), grown in 0usize..6, by in 0.0..5.0f64

@@ -221,7 +221,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             room(protocol, row)
         }
         Kind::WatchEnded | Kind::SidesSwapped => {
-            state.sheet().map(|_| ()).ok_or_else(|| InputError::new(Code::UnknownField, "sheet", "This test takes no such reading."))
+            state.sheet().map(|_| ()).ok_or_else(|| InputError::new(Code::UnknownField, "sheet", "This test has no such reading."))
         }
         Kind::Lifted { load_kg, reason, .. } => {
             if state.sheet().and_then(SheetState::is_beyond_plan) == Some(true) && reason.as_deref().is_none_or(|r| r.trim().is_empty()) {

@@ -421,7 +421,7 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
     let visit = visits::lock(&mut scope, *id).await?;
     let of = Dossier::of(&mut scope, visit.person).await?;
     if let Some(place) = form.event.place().filter(|p| *p >= visit.battery.tests.len()) {
-        return Err(InputError::new(Code::OutOfRange, "place", format!("The battery has no place {place}.")).into());
+        return Err(InputError::new(Code::OutOfRange, "place", format!("This battery has no test number {}.", place + 1)).into());
     }
     let event = match form.event {
         VisitEvent::Skipped { place, reason } => {

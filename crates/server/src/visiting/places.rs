@@ -89,7 +89,7 @@ async fn place_in(
     }
     match visit.battery.tests.get(at.place).filter(|p| p.protocol == protocol).cloned() {
         Some(place) => Ok((visit, place)),
-        None => wrong("The battery has no such test at this place."),
+        None => wrong("This battery has another test at this place."),
     }
 }
 
