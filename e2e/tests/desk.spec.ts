@@ -106,7 +106,7 @@ test("advice overruled with a reason opens the test and is kept", async ({ coach
   await expect(page.getByRole("button", { name: "Overrule and go on" })).toBeDisabled();
   await page.getByLabel("Test against this advice?").fill("cleared by phone this morning");
   await page.getByRole("button", { name: "Overrule and go on" }).click();
-  await page.getByRole("button", { name: /more that do not suit now/ }).click();
+  await page.getByRole("button", { name: /more that are not suitable now/ }).click();
   await coach.opensPart("Aerobic");
   await page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();
   await expect(page.getByLabel("Why this test all the same?")).toHaveValue("cleared by phone this morning");
@@ -175,7 +175,7 @@ test.describe("with the demo", () => {
     await expect(page.getByRole("heading", { name: "Bram Vellacott" })).toBeVisible();
     await expect(page.getByText("Takes a medicine that lowers the heart rate")).toBeVisible();
     await page.goto(`${page.url()}/assess`);
-    await page.getByRole("button", { name: /more that do not suit now/ }).click();
+    await page.getByRole("button", { name: /more that are not suitable now/ }).click();
     await coach.opensPart("Aerobic");
     await expect(page.getByRole("listitem").filter({ hasText: "3-minute bench step" })).toContainText(
       "A medicine that lowers the heart rate makes every estimate from heart rate invalid: choose the 6-minute walk instead.",

@@ -87,7 +87,7 @@ test("someone new to exercise is led to the low step, and symptoms to no test at
   await page.getByRole("button", { name: "Save and choose a test" }).click();
   await coach.opensPart("Aerobic");
   await expect(page.getByRole("listitem").first()).toContainText("3-minute low step");
-  await page.getByRole("button", { name: /more that do not suit now/ }).click();
+  await page.getByRole("button", { name: /more that are not suitable now/ }).click();
   await page.getByRole("listitem").filter({ hasText: "3-minute bench step" }).getByRole("link").click();
   await expect(
     page.getByText("The bench is vigorous work for someone who does not train yet: choose the 3-minute low step instead"),

@@ -224,7 +224,7 @@ test("a battery that ships is copied, changed and taken out of use", async ({ co
   await page.getByRole("button", { name: "Save battery" }).click();
   await page.waitForURL(/batteries$/);
   const mine = page.getByRole("link", { name: /Harbour four.*your own/ });
-  await expect(mine).toContainText("Body measures → Down to the floor and up → One leg stance → Wall sit");
+  await expect(mine).toContainText("Body measures → Sit down and rise from the floor → One leg stance → Wall sit");
   await mine.click();
   await page.getByRole("button", { name: "Remove from library" }).click();
   await page.waitForURL(/batteries$/);

@@ -149,10 +149,11 @@ impl Comparison {
         Self { unit: quantity::in_units(&self.quantity, 0.0, units).1.to_owned(), typical_error, ..self }
     }
 
-    /// Says what happened along the way where the change is for the worse, or a change that is neither.
+    /// Says which events lay between where the change is for the worse or is neither, also where its size cannot be judged.
     pub fn remember(&mut self, noted: &[LifeEvent]) {
-        use Verdict::{ClearChange, ClearLoss, PossibleChange, PossibleLoss};
-        if matches!(self.verdict, ClearLoss | PossibleLoss | ClearChange | PossibleChange)
+        use Verdict::{ClearChange, ClearLoss, NoVerdict, PossibleChange, PossibleLoss};
+        let is_worse = if quantity::lower_is_better(&self.quantity) { self.to > self.from } else { self.to < self.from };
+        if (matches!(self.verdict, ClearLoss | PossibleLoss | ClearChange | PossibleChange) || self.verdict == NoVerdict && is_worse)
             && let Some(said) = life_event::between(noted, self.from_on, self.to_on)
         {
             self.sentence = format!("{} {said}", self.sentence);
@@ -266,6 +267,25 @@ mod tests {
         assert_eq!(compared.verdict, Verdict::NotComparable);
         assert_eq!(compared.unlike.iter().map(|u| u.key.as_str()).collect::<Vec<_>>(), [key]);
         assert!(!compared.unlike[0].why.is_empty() && compared.sentence.contains("not compared"));
+    }
+
+    #[test]
+    fn an_illness_between_is_named_where_a_value_fell_and_nothing_is_known_of_the_error() {
+        let protocol = catalogue::find("reported-vo2max").unwrap();
+        let of = |on: &str, value: f64| Point { on: on.parse().unwrap(), quantity: "vo2max".into(), value, ..Point::default() };
+        let noted: Vec<LifeEvent> = vec![
+            serde_json::from_value(
+                serde_json::json!({ "kind": "illness", "from_on": "2026-03-03", "until_on": null, "words": "influenza" }),
+            )
+            .unwrap(),
+        ];
+        let said = |from: f64, to: f64| {
+            let mut change = compare(protocol, "vo2max", &of("2026-02-10", from), &of("2026-03-29", to), None);
+            change.remember(&noted);
+            change.sentence
+        };
+        assert!(said(42.0, 38.0).ends_with("Events: an illness (influenza) in March."), "{}", said(42.0, 38.0));
+        assert!(!said(38.0, 42.0).contains("influenza"), "a gain needs no excuse");
     }
 
     #[test]

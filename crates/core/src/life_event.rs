@@ -1,4 +1,4 @@
-//! What happened along the way: an illness, a break, a new job. It explains nothing by itself; it stands beside the numbers, so
+//! Events in the client’s life: an illness, a break, a new job. They explain nothing by themselves; they stand beside the numbers, so
 //! that a dip is not read without it.
 
 use chrono::NaiveDate;

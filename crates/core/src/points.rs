@@ -344,7 +344,7 @@ mod tests {
         assert!(check(vec![row(0, None, &[(60.0, 1.0), (30.0, 2.0)])]).unwrap_err().contains("more is better"));
         assert!(check(vec![row(1, None, &[(6.0, 1.0), (8.0, 2.0)])]).unwrap_err().contains("less is better"));
         assert!(check(vec![row(0, None, &[])]).unwrap_err().contains("give raw scores"));
-        assert!(check(vec![row(7, None, &steps)]).unwrap_err().contains("no place 8"));
+        assert!(check(vec![row(7, None, &steps)]).unwrap_err().contains("no test number 8"));
         assert!(check(vec![]).is_err());
     }
 

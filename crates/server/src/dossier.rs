@@ -20,7 +20,7 @@ pub struct Dossier {
     pub person: Person,
     /// Every result, oldest first.
     pub history: Vec<Stored>,
-    /// What happened along the way, with its key.
+    /// Events in the client’s life, with its key.
     pub noted: Vec<(Uuid, LifeEvent)>,
     /// The practice's day.
     pub today: NaiveDate,
@@ -61,7 +61,7 @@ impl Dossier {
         Audience { noted: self.events(), units: self.person.profile.units }
     }
 
-    /// What happened along the way.
+    /// Events in the client’s life.
     pub fn events(&self) -> Vec<LifeEvent> {
         self.noted.iter().map(|(_, event)| event.clone()).collect()
     }

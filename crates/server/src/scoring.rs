@@ -81,7 +81,7 @@ pub async fn own(scope: &mut Scope, protocol: &Protocol) -> ApiResult<BTreeMap<S
     Ok(known(scope, &[protocol]).await?.remove(&protocol.id).unwrap_or_default())
 }
 
-/// What happened to a person along the way.
+/// The events of a person’s life.
 pub async fn noted(scope: &mut Scope, person: PersonId) -> ApiResult<Vec<LifeEvent>> {
     Ok(life_events::of_person(scope, person).await?.into_iter().map(|(_, event)| event).collect())
 }

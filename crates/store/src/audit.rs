@@ -1,4 +1,4 @@
-//! Who did what to whom, and when. Only ever added to; erasing a person takes the person out of it.
+//! The activity log: who did what to whom, and when. Only ever added to; erasing a person takes the person out of it.
 
 use chrono::{DateTime, Utc};
 use uuid::Uuid;

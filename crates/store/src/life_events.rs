@@ -1,4 +1,4 @@
-//! What happened along the way: dated notes on a client that may stand behind a number.
+//! Dated events (illness, break, new job) on a client that may stand behind a number.
 
 use impulso_core::life_event::{LifeEvent, LifeEventKind};
 use uuid::Uuid;

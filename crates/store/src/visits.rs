@@ -313,7 +313,7 @@ pub async fn keep_battery(scope: &mut Scope, coach: CoachId, battery: &Battery) 
     Ok(())
 }
 
-/// Takes a battery out of use; visits that were done with it keep it.
+/// Removes a battery from the library; visits that were done with it keep it.
 ///
 /// # Errors
 /// [`crate::Error::NotFound`].

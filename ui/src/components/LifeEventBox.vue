@@ -9,7 +9,7 @@ import TextField from "@/components/fields/TextField.vue";
 import DateField from "@/components/fields/DateField.vue";
 import { useAction } from "@/composables/useAction";
 
-/** What happened along the way: dated notes that stand beside the numbers. */
+/** Dated events (illness, break, new job) that stand beside the numbers. */
 const props = defineProps<{ person: string; events: PersonPage["events"] }>();
 const emit = defineEmits<{ changed: [] }>();
 const kinds = [

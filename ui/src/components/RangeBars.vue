@@ -26,7 +26,7 @@ const range = (m: { low: number; high: number }) => `${Math.round(m.low)} to ${M
 
 <template>
   <table class="bars">
-    <thead class="sr">
+    <thead class="visually-hidden">
       <tr>
         <th>Method</th>
         <th>95 % range</th>
@@ -42,7 +42,7 @@ const range = (m: { low: number; high: number }) => `${Math.round(m.low)} to ${M
         <td class="plot" :title="range(m)">
           <i v-for="t in ticks" :key="t" class="tick" :style="{ left: at(t) }"></i>
           <span class="bar" :style="span(m)"></span><span class="dot" :style="{ left: at(m.value) }"></span>
-          <span class="sr">{{ range(m) }}</span>
+          <span class="visually-hidden">{{ range(m) }}</span>
         </td>
         <td class="num value">{{ m.shown }}</td>
         <td class="num weight">{{ Math.round(m.weight * 100) }} %</td>
@@ -52,7 +52,7 @@ const range = (m: { low: number; high: number }) => `${Math.round(m.low)} to ${M
         <td class="plot" :title="range(combined.best)">
           <i v-for="t in ticks" :key="t" class="tick" :style="{ left: at(t) }"></i>
           <span class="bar" :style="span(combined.best)"></span><span class="dot" :style="{ left: at(combined.best.value) }"></span>
-          <span class="sr">{{ range(combined.best) }}</span>
+          <span class="visually-hidden">{{ range(combined.best) }}</span>
         </td>
         <td class="num value">{{ combined.best.shown }}</td>
         <td></td>
@@ -153,14 +153,6 @@ th small {
   transform: translateX(-50%);
   color: var(--soft);
   font-size: 14px;
-}
-.sr {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  overflow: hidden;
-  clip-path: inset(50%);
-  white-space: nowrap;
 }
 @media (max-width: 560px) {
   tbody tr {

@@ -3,7 +3,7 @@ import { computed, ref } from "vue";
 import type { HistoryLine } from "@/api/types";
 import { dayBrief, dayShort } from "@/logic/dates";
 
-/** One measure over the visits, small: the band of its own noise around the first, the way it went, what happened meanwhile. */
+/** One measure over the visits, small: the band of its measurement error around the first, the way it went, what happened meanwhile. */
 const props = defineProps<{
   line: HistoryLine;
   from: string;

@@ -10,7 +10,7 @@ import type { TrendPage } from "@/api/types";
 import { dayShort } from "@/logic/dates";
 import { lifeEventWords } from "@/logic/lifeEvent";
 
-/** One measure over time with the band of the test's own noise around the first comparable test. */
+/** One measure over time with the band of the measurement error around the first comparable test. */
 use([LineChart, ScatterChart, GridComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent, SVGRenderer]);
 const props = defineProps<{ trend: TrendPage }>();
 const router = useRouter();
@@ -92,7 +92,7 @@ const option = computed(() => {
                 data: [[{ yAxis: base - noise }, { yAxis: base + noise }]],
               }
             : undefined,
-        // What happened along the way stands where it happened.
+        // An event stands at its day.
         markLine: {
           silent: true,
           symbol: "none",

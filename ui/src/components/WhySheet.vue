@@ -31,7 +31,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
           </li>
         </ul>
         <p v-if="quantity.range.parts.length > 1" class="soft">
-          Together: the root of the sum of their squares, times 1.96. Worked out from its parts, not measured in people.
+          Together: the root of the sum of their squares, times 1.96. Calculated from its parts, not measured in people.
         </p>
         <p>
           A change is another question: what is this person’s own, such as economy and maximum, is the same both times and cancels. For a
@@ -71,7 +71,7 @@ const kind = (s: { kind: string; recalled?: boolean }) =>
           <dd>{{ page.facts.mass }}</dd></template
         >
         <dt>Age, sex</dt>
-        <dd>{{ page.facts.age ?? "unknown" }}, {{ page.facts.sex ?? "none on record" }}</dd>
+        <dd>{{ page.facts.age ?? "unknown" }}, {{ page.facts.sex ?? "not given" }}</dd>
       </dl>
       <template v-if="page.report?.flags.length">
         <h2>Flags</h2>

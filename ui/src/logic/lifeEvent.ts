@@ -1,4 +1,4 @@
-/** What happened along the way, where nobody put it into words. */
+/** Names of events that nobody put into words. */
 export const lifeEventWords = {
   illness: "illness",
   injury: "injury",

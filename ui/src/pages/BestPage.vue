@@ -168,6 +168,12 @@ function exportCsv() {
   color: var(--soft);
   margin-left: 12px;
 }
+@media (max-width: 560px) {
+  .figure span {
+    display: block;
+    margin: 0;
+  }
+}
 .on {
   width: 116px;
   color: var(--soft);

@@ -12,7 +12,7 @@ import { useLoad } from "@/composables/useLoad";
 /** For this client, with what is at hand: the tests that suit, and why the others do not. */
 const props = defineProps<{ id: string }>();
 const { data: p, failure, loading, reload } = useLoad(() => take(api.GET("/api/people/{id}", { params: { path: { id: props.id } } })));
-const words = { suits: "suits", better_choice: "another suits better", unsuited: "does not suit" } as const;
+const words = { suits: "suits", better_choice: "another suits better", unsuited: "not suitable" } as const;
 const equipment = ref<string[] | null>(null);
 const time = ref("");
 const crowd = ref("");
@@ -33,7 +33,7 @@ const first = computed(() =>
     return fit ? [{ ...fit, why: f.why }] : [];
   }),
 );
-/** What does not suit is a key away. */
+/** Tests that are not suitable are a key away. */
 const others = ref(false);
 const some = computed(() => all.value.some((f) => f.verdict === "suits"));
 const listed = computed(() => all.value.filter((f) => others.value || !some.value || f.verdict === "suits"));
@@ -107,7 +107,7 @@ const to = (fit: Fit) => `/people/${props.id}/assess/${fit.protocol}`;
       </ul>
     </details>
     <ElButton v-if="hidden && some" text size="large" class="others" @click="others = !others">
-      {{ others ? "Hide what does not suit" : `Show ${hidden} more that do not suit now, and why` }}
+      {{ others ? "Hide tests that are not suitable" : `Show ${hidden} more that are not suitable now, and why` }}
     </ElButton>
     <p v-if="all.length && all.every((f) => f.verdict === 'unsuited')" class="box stop none">
       None of these tests suits the client today. Do not test; note what the client tells you.

@@ -91,7 +91,7 @@ async function endOthers() {
   if (done) changed.value = "Every other screen of yours is signed out.";
 }
 
-/** Who did what: the filters, and the pages behind the first. */
+/** The activity log: its filters, and the pages behind the first. */
 const asked = reactive({ coach: "", day: "", person: "" });
 const lines = ref<AuditLine[]>([]);
 const next = ref<string | null>(null);

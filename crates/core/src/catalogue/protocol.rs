@@ -273,7 +273,7 @@ impl Protocol {
     /// That an input is missing, and what needs it.
     pub(crate) fn missing(&self, key: &str) -> InputError {
         let label = self.input(key).map_or(key, |i| &i.label);
-        InputError::new(Code::MissingInput, key, format!("{label} is missing: {} needs it (“{key}”).", self.name))
+        InputError::new(Code::MissingInput, key, format!("{label} is missing. {} needs it.", self.name))
     }
 
     /// The two sides it is done on, in order; none where it has none.

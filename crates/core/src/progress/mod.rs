@@ -30,7 +30,7 @@ pub type Known = BTreeMap<String, BTreeMap<String, Own>>;
 /// What a sentence to a person takes into account.
 #[derive(Debug, Clone, Default)]
 pub struct Audience {
-    /// What happened along the way.
+    /// Events in the client’s life.
     pub noted: Vec<LifeEvent>,
     /// The units it is said in.
     pub units: Units,

@@ -72,7 +72,7 @@ pub struct AuditPage {
     pub next: Option<Uuid>,
 }
 
-/// Who did what to whom.
+/// The activity log.
 #[derive(Serialize, ToSchema)]
 pub struct AuditLine {
     pub id: Uuid,
@@ -197,7 +197,7 @@ pub async fn remove_coach(who: SignedIn, id: web::Path<Uuid>, known: web::Data<K
     Ok(shown)
 }
 
-/// Who did what, by client, coach and day.
+/// The activity log, by client, coach and day.
 #[utoipa::path(tag = "practice", operation_id = "practice_audit", params(AuditQuery), responses((status = 200, body = AuditPage), (status = 401, body = ApiError), (status = 422, body = ApiError)))]
 #[get("/practice/audit")]
 pub async fn who_did_what(who: SignedIn, query: web::Query<AuditQuery>) -> ApiResult<web::Json<AuditPage>> {

@@ -174,7 +174,7 @@ pub async fn keep_battery(who: SignedIn, id: web::Path<Uuid>, form: Json<Battery
     Ok(web::Json(line((battery, true), &shelf)))
 }
 
-/// Takes a battery of the practice's own out of use; its history stays.
+/// Removes a battery of the practice's own from the library; its history stays.
 #[utoipa::path(tag = "visits", operation_id = "batteries_retire", responses((status = 204), (status = 404, body = ApiError)))]
 #[delete("/batteries/{id}")]
 pub async fn retire_battery(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {

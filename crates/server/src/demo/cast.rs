@@ -28,7 +28,7 @@ pub struct Client {
     /// One of them limits the heart rate.
     pub drug: bool,
     pub notes: &'static str,
-    /// What happened along the way: from and until, days before today (0: it goes on), and in words.
+    /// Events in the client’s life: from and until, days before today (0: it goes on), and in words.
     pub happened: &'static [(LifeEventKind, u64, u64, &'static str)],
     /// Tests, oldest first.
     pub tests: &'static [Test],

@@ -289,7 +289,7 @@ async fn a_battery_over_all_its_dates_is_one_page_and_a_goal_is_a_line_on_the_tr
     );
     assert!(!report["lines"].as_array().unwrap().is_empty() && !report.to_string().contains("waist"), "{report}");
     // The goal stands on the visit's page and, as its test is shown, in the link.
-    let wanted = "Down to the floor and up: score 9 points";
+    let wanted = "Sit down and rise from the floor: score 9 points";
     let shown = coach.get(&format!("/visits/{second}")).await;
     assert_eq!((shown["goals"][0]["wanted"].as_str(), report["goals"][0]["wanted"].as_str()), (Some(wanted), Some(wanted)));
     let trend = coach.get(&format!("/people/{person}/trend/sit-rise-floor/score")).await;
