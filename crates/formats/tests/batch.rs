@@ -22,16 +22,19 @@ fn a_line_is_answered_in_full() {
     let mut answer = answers[0].clone();
     let vo2max = answer["results"]["vo2max"]["value"].take();
     assert!((vo2max.as_f64().unwrap() - 64.29).abs() < 1e-9);
-    // 8.2 % of 64.29: × e^±(1.96 × 0.082).
+    // 8.2 % of 64.29 reach −9.545 and +11.210 (× e^±(1.96 × 0.082)). At 36 the equation's students are 14 years younger: age 14 × 0.7 × 0.9 × 0.42
+    // = 3.704 downwards alone, others 2.2. √(9.545² + 7.261² + 4.312²) = 12.744 and √(11.210² + 4.312²) = 12.011.
     let range = answer["results"]["vo2max"]["range95"].take();
-    assert!((range[0].as_f64().unwrap() - 54.745).abs() < 0.01 && (range[1].as_f64().unwrap() - 75.498).abs() < 0.01, "{range}");
-    let part = answer["results"]["vo2max"]["range_parts"]["published"].take();
-    assert!((part.as_f64().unwrap() - 5.27178).abs() < 1e-9, "{part}");
+    assert!((range[0].as_f64().unwrap() - 51.546).abs() < 0.01 && (range[1].as_f64().unwrap() - 76.301).abs() < 0.01, "{range}");
+    let parts = answer["results"]["vo2max"]["range_parts"].take();
+    for (key, sd) in [("published", 5.27178), ("age", 3.7044), ("others", 2.2)] {
+        assert!((parts[key].as_f64().unwrap() - sd).abs() < 1e-6, "{parts}");
+    }
     assert_eq!(
         answer,
         json!({
             "id": "a1", "protocol": "bench-step-3min",
-            "results": {"recovery_hr": {"value": 112.0, "unit": "bpm"}, "vo2max": {"value": null, "unit": "mL/kg/min", "method": "mcardle-1972", "see": null, "range95": null, "range_parts": {"published": null}}},
+            "results": {"recovery_hr": {"value": 112.0, "unit": "bpm"}, "vo2max": {"value": null, "unit": "mL/kg/min", "method": "mcardle-1972", "see": null, "range95": null, "range_parts": null}},
             "norms": {
                 "vo2max": {"table": "vo2max-percentiles-treadmill", "percentile": null, "bound": "above_95", "category": null,
                            "population": "measured on a treadmill; men and women without known cardiovascular disease, United States"},
