@@ -26,6 +26,8 @@ test.describe("with the demo", () => {
       ["/people", "in this practice"],
       ["/people/new", "New client"],
       [`/people/${ilse.id}`, "Change since the first test"],
+      [`/people/${ilse.id}/vo2max`, "Over time"],
+      ["/groups", "Sabre squad"],
       [`/people/${ilse.id}/edit`, "Birth date"],
       [`/people/${ilse.id}/readiness`, "Regularly active?"],
       [`/people/${ilse.id}/assess`, "Which test?"],

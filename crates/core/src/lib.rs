@@ -8,6 +8,7 @@
 //! |---|---|
 //! | [`units`] | is this number possible, and how is it written? |
 //! | [`person`] | who is being tested: sex, age, mass, height? |
+//! | [`group`] | who belongs to a squad or a class? |
 //! | [`roster`] | who is on a pasted list? |
 //! | [`readiness`] | may we test today, and how hard? |
 //! | [`catalogue`] | what is this test, and how is it run? |
@@ -61,6 +62,7 @@ pub mod error;
 pub mod estimate;
 pub mod formula;
 pub mod goal;
+pub mod group;
 pub mod hr_max;
 pub mod inputs;
 pub mod life_event;

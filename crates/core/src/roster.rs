@@ -6,6 +6,7 @@ use strsim::damerau_levenshtein;
 
 use crate::{
     error::{Code, InputError},
+    group,
     person::{Sex, check_born},
     text,
     units::{BodyMass, Height, Units},
@@ -29,6 +30,12 @@ pub struct Cells {
     /// Body mass.
     #[serde(default)]
     pub mass: String,
+    /// In a group: front, back; team A.
+    #[serde(default)]
+    pub playing_group: String,
+    /// In a group: on the shirt.
+    #[serde(default)]
+    pub number: String,
 }
 
 /// One person of a list, read.
@@ -41,6 +48,8 @@ pub struct Entry {
     pub height: Option<(Height, String)>,
     /// Body mass, with what was typed.
     pub mass: Option<(BodyMass, String)>,
+    pub playing_group: Option<String>,
+    pub number: Option<u16>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -52,12 +61,16 @@ enum Column {
     Sex,
     Height,
     Mass,
+    PlayingGroup,
+    Number,
     Other,
 }
 
 impl Column {
     /// The order where the list does not begin with the names of its columns.
     const PLAIN: [Self; 5] = [Self::Name, Self::Born, Self::Sex, Self::Height, Self::Mass];
+    /// The same of a squad, where a line has more cells than that.
+    const SQUAD: [Self; 7] = [Self::Name, Self::Born, Self::Sex, Self::PlayingGroup, Self::Number, Self::Height, Self::Mass];
 
     fn named(cell: &str) -> Self {
         let key = text::search_key(cell);
@@ -70,6 +83,8 @@ impl Column {
             "sex" | "gender" => Self::Sex,
             "height" | "stature" => Self::Height,
             "mass" | "body mass" | "weight" | "body weight" => Self::Mass,
+            "playing group" | "group" | "team" | "line" | "position" => Self::PlayingGroup,
+            "number" | "no" | "no." | "nr" | "nr." | "#" | "shirt" | "shirt number" => Self::Number,
             _ => Self::Other,
         }
     }
@@ -98,7 +113,9 @@ pub fn split(pasted: &str) -> Result<Vec<Cells>, InputError> {
     }
     let columns: Vec<Column> = rows.first().map(|cells| cells.iter().map(|c| Column::named(c)).collect()).unwrap_or_default();
     let is_named = columns.iter().any(|c| matches!(c, Column::Name | Column::LastName | Column::FirstName));
-    let (columns, rows) = if is_named { (columns, &rows[1..]) } else { (Column::PLAIN.to_vec(), &rows[..]) };
+    let is_wide = rows.iter().any(|cells| cells.len() > Column::PLAIN.len());
+    let plain = if is_wide { Column::SQUAD.to_vec() } else { Column::PLAIN.to_vec() };
+    let (columns, rows) = if is_named { (columns, &rows[1..]) } else { (plain, &rows[..]) };
     check_length(rows.len())?;
     Ok(rows.iter().map(|cells| line(cells, &columns)).collect())
 }
@@ -142,6 +159,8 @@ fn line(cells: &[String], columns: &[Column]) -> Cells {
             Column::Sex => line.sex.clone_from(cell),
             Column::Height => line.height.clone_from(cell),
             Column::Mass => line.mass.clone_from(cell),
+            Column::PlayingGroup => line.playing_group.clone_from(cell),
+            Column::Number => line.number.clone_from(cell),
             Column::Other => {}
         }
     }
@@ -151,7 +170,7 @@ fn line(cells: &[String], columns: &[Column]) -> Cells {
 /// Reads the cells of a line; what is wrong is said for each of them.
 ///
 /// # Errors
-/// One for each cell that cannot be read, on `name`, `born`, `sex`, `height` or `mass`.
+/// One for each cell that cannot be read, on `name`, `born`, `sex`, `height`, `mass`, `playing_group` or `number`.
 pub fn read(line: &Cells, month_first: bool, units: Units, today: NaiveDate) -> Result<Entry, Vec<InputError>> {
     let mut faults = Vec::new();
     let name = text::name(&line.name, "name").map_err(|e| faults.push(e)).ok();
@@ -162,8 +181,12 @@ pub fn read(line: &Cells, month_first: bool, units: Units, today: NaiveDate) -> 
     let height = height.map_err(|e| faults.push(e.at("height"))).ok();
     let mass = given(&line.mass).map(|t| BodyMass::parse_entry(&t, units == Units::Imperial).map(|m| (m, t))).transpose();
     let mass = mass.map_err(|e| faults.push(e.at("mass"))).ok();
-    match (name, born, sex, height, mass) {
-        (Some(name), Some(born), Some(sex), Some(height), Some(mass)) => Ok(Entry { name, born, sex, height, mass }),
+    let playing_group = group::playing_group(&line.playing_group).map_err(|e| faults.push(e)).ok();
+    let number = group::number(&line.number).map_err(|e| faults.push(e)).ok();
+    match (name, born, sex, height, mass, playing_group, number) {
+        (Some(name), Some(born), Some(sex), Some(height), Some(mass), Some(playing_group), Some(number)) => {
+            Ok(Entry { name, born, sex, height, mass, playing_group, number })
+        }
         _ => Err(faults),
     }
 }
@@ -261,13 +284,27 @@ mod tests {
     #[test_case("Weight (kg)\tSurname\tFirst name\tTeam\tDOB\tSex\tHeight\n64\tEllery\tMaud\tblue\t2/4/1990\tf\t172"; "named columns in any order")]
     #[test_case("\"Maud Ellery\",2/4/1990,f,172,64"; "quoted")]
     fn columns_are_told_by_what_separates_them(pasted: &str) {
-        let want = Cells { name: "Maud Ellery".into(), born: "2/4/1990".into(), sex: "f".into(), height: "172".into(), mass: "64".into() };
+        let want = Cells {
+            name: "Maud Ellery".into(),
+            born: "2/4/1990".into(),
+            sex: "f".into(),
+            height: "172".into(),
+            mass: "64".into(),
+            ..Cells::default()
+        };
         assert_eq!(split(pasted).unwrap(), [want]);
     }
 
     #[test]
     fn each_cell_that_is_wrong_is_named() {
-        let line = Cells { name: " ".into(), born: "31/2/1990".into(), sex: "x".into(), height: "tall".into(), mass: "12 furlongs".into() };
+        let line = Cells {
+            name: " ".into(),
+            born: "31/2/1990".into(),
+            sex: "x".into(),
+            height: "tall".into(),
+            mass: "12 furlongs".into(),
+            ..Cells::default()
+        };
         let fields: Vec<String> = read(&line, false, Units::Metric, today()).unwrap_err().into_iter().filter_map(|e| e.field).collect();
         assert_eq!(fields, ["name", "born", "sex", "height", "mass"]);
         let read =

@@ -4,7 +4,7 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, best_vo2max, entries, everything, goals, health, history, join, library, life_events, made_up, people, photos, points,
+    assess, best_vo2max, entries, everything, goals, groups, health, history, join, library, life_events, made_up, people, photos, points,
     practice, readiness, rehearsals, reports, results, retests, roster, row_time, runs, session, today, trend, visits,
 };
 
@@ -43,6 +43,15 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(everything::measures)
         .service(everything::measures_of)
         .service(people::erase)
+        .service(roster::people_csv)
+        .service(roster::group_csv)
+        .service(groups::list)
+        .service(groups::put)
+        .service(groups::get)
+        .service(groups::close)
+        .service(groups::join)
+        .service(groups::change)
+        .service(groups::leave)
         .service(life_events::add)
         .service(life_events::remove)
         .service(photos::list)

@@ -12,8 +12,10 @@ use crate::{CoachId, Error, Result, Scope};
 
 /// Every table that is a practice's own work, in an order in which each finds what it refers to; and the order of its rows.
 /// How repeats of a measure lie apart is not among them: it follows from the results.
-pub const TABLES: [(&str, &str); 20] = [
+pub const TABLES: [(&str, &str); 22] = [
     ("people", "id"),
+    ("groups", "id"),
+    ("group_members", "id"),
     ("protocols", "id"),
     ("batteries", "id"),
     ("scoring_tables", "battery_id, version"),

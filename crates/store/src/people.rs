@@ -287,6 +287,36 @@ pub async fn update(scope: &mut Scope, id: PersonId, version: i32, profile: &Pro
 /// So many people are looked at by the words of their names; where more begin so, the list itself is quicker to walk.
 const FEW: i64 = 400;
 
+/// A person as a list of people has them.
+#[derive(Debug, Clone)]
+pub struct OnList {
+    pub name: String,
+    /// Birth date.
+    pub born: NaiveDate,
+    pub sex: Option<String>,
+    pub height_cm: Option<f64>,
+    pub mass_kg: Option<f64>,
+    /// In the group that was asked for.
+    pub playing_group: Option<String>,
+    pub number: Option<i32>,
+}
+
+/// Everybody of the practice, by name; of a group, its members.
+pub async fn on_list(scope: &mut Scope, group: Option<uuid::Uuid>) -> Result<Vec<OnList>> {
+    let practice = scope.practice_id();
+    Ok(sqlx::query_as!(
+        OnList,
+        r#"select p.name, p.born, p.sex, p.height_cm, p.mass_kg, m.playing_group as "playing_group?", m.number as "number?"
+           from people p left join group_members m
+             on m.practice_id = p.practice_id and m.person_id = p.id and m.group_id = $2 and m.left_on is null
+           where p.practice_id = $1 and ($2::uuid is null or m.id is not null) order by p.name_key, p.id"#,
+        practice,
+        group
+    )
+    .fetch_all(scope.db())
+    .await?)
+}
+
 /// People whose name has a word starting with `query`, by name, after `cursor`.
 pub async fn list(scope: &mut Scope, query: &str, cursor: Option<&str>, limit: i64) -> Result<Vec<Listed>> {
     let practice = scope.practice_id();

@@ -21,6 +21,7 @@ watchEffect(() => {
 const places = [
   { to: "/", name: "Today", key: "t" },
   { to: "/people", name: "People", key: "p" },
+  { to: "/groups", name: "Groups", key: "o" },
   { to: "/retests", name: "Retests", key: "r" },
   { to: "/tests", name: "Test library", key: "l" },
   { to: "/practice", name: "Practice", key: "c" },
@@ -208,10 +209,10 @@ nav :focus-visible {
     gap: 16px;
   }
   .place {
-    padding: 8px 9px;
+    padding: 8px 6px;
     border-left: 0;
     border-bottom: 3px solid transparent;
-    font-size: 15px;
+    font-size: 14px;
   }
   .who {
     display: none;

@@ -6,6 +6,7 @@ const keys: [string[], string][] = [
   [["v"], "on a client’s page: the visit"],
   [["g", "t"], "Today"],
   [["g", "p"], "People"],
+  [["g", "o"], "Groups"],
   [["g", "r"], "Retests"],
   [["g", "l"], "Test library"],
   [["g", "c"], "Practice"],

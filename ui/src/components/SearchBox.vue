@@ -3,13 +3,14 @@ import { useDebounceFn } from "@vueuse/core";
 import { computed, nextTick, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import type { LibraryLine, PersonLine } from "@/api/types";
+import type { GroupLine, LibraryLine, PersonLine } from "@/api/types";
 
 const open = defineModel<boolean>({ required: true });
 const router = useRouter();
 const text = ref("");
 const people = ref<PersonLine[]>([]);
 const morePeople = ref(false);
+const groups = ref<GroupLine[]>([]);
 const tests = ref<LibraryLine[]>([]);
 const chosen = ref(0);
 /** What the list answers: a fast hand presses Enter before the answer is there. */
@@ -22,6 +23,7 @@ const lines = computed(() => [
     name: p.name,
     about: [p.age, p.occupation].filter(Boolean).join(" · "),
   })),
+  ...groups.value.map((g) => ({ to: `/groups/${g.id}`, name: g.name, about: `group of ${g.members}` })),
   ...tests.value.map((t) => ({ to: `/tests/${t.id}`, name: t.name, about: "test" })),
 ]);
 
@@ -30,7 +32,13 @@ async function look() {
   const found = await take(api.GET("/api/search", { params: { query: { q: asked } } })).catch(() => null);
   if (!found || asked !== text.value) return;
   answered.value = asked;
-  [people.value, morePeople.value, tests.value, chosen.value] = [found.people, found.more_people, found.tests, 0];
+  [people.value, morePeople.value, groups.value, tests.value, chosen.value] = [
+    found.people,
+    found.more_people,
+    found.groups,
+    found.tests,
+    0,
+  ];
 }
 const soon = useDebounceFn(look, 60);
 watch(text, () => void soon());
@@ -83,7 +91,7 @@ function go(to?: string) {
     </ul>
     <p v-if="morePeople" class="soft">More people are called like this: type on, or open People.</p>
     <p v-if="text && lines.length === 0" class="none">
-      No client and no test has that name. <a href="/people/new" @click.prevent="go('/people/new')">Add a client</a>.
+      No client, group or test has that name. <a href="/people/new" @click.prevent="go('/people/new')">Add a client</a>.
     </p>
   </ElDialog>
 </template>

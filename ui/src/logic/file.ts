@@ -12,3 +12,13 @@ export const asItIs = (body: Blob) => ({
   bodySerializer: () => body as unknown as BodyInit,
   headers: { "content-type": "application/octet-stream" },
 });
+
+/** A file's text: as UTF-8, else in the letters of older spreadsheets. */
+export async function textOf(file: Blob): Promise<string> {
+  const bytes = await file.arrayBuffer();
+  try {
+    return new TextDecoder("utf-8", { fatal: true }).decode(bytes);
+  } catch {
+    return new TextDecoder("windows-1252").decode(bytes);
+  }
+}

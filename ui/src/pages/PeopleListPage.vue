@@ -10,14 +10,20 @@ import { dayShort } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { dayExample } from "@/logic/day";
+import { chosen, textOf } from "@/logic/file";
 import { counted, isOpen, type ListRow } from "@/logic/roster";
 import { useSession } from "@/stores/session";
 
 /** A pasted list: each cell that is wrong says so, near names are asked about, and nothing is stored before all of it is right. */
+const props = defineProps<{ group?: string }>();
 const router = useRouter();
 const session = useSession();
 const example = computed(() => dayExample(session.info?.month_first ?? false).replace("2026", "1990"));
-const { draft, clear } = useDraft("people.list", { text: "", units: "metric" as "metric" | "imperial", rows: [] as ListRow[] });
+const { draft, clear } = useDraft(props.group ? `people.list.${props.group}` : "people.list", {
+  text: "",
+  units: "metric" as "metric" | "imperial",
+  rows: [] as ListRow[],
+});
 const rows = computed(() => draft.value.rows);
 const going = computed(() => rows.value.filter((r) => r.what !== "leave"));
 const { busy, failure, run } = useAction();
@@ -29,10 +35,27 @@ const COLUMNS: { key: keyof ListLine; label: string }[] = [
   { key: "height", label: "Height" },
   { key: "mass", label: "Body mass" },
 ];
-const cellsOf = ({ name, born, sex, height, mass }: ListLineRead): ListLine => ({ name, born, sex, height, mass });
+/** In a group everybody may have a playing group and a number. */
+const columns = props.group
+  ? [...COLUMNS, { key: "playing_group" as const, label: "Playing group" }, { key: "number" as const, label: "No." }]
+  : COLUMNS;
+const cellsOf = ({ name, born, sex, height, mass, playing_group, number }: ListLineRead): ListLine => ({
+  name,
+  born,
+  sex,
+  height,
+  mass,
+  playing_group,
+  number,
+});
 
+/** A file goes into the same field, so that it can be seen before it is read. */
+async function opened(event: Event) {
+  const file = chosen(event);
+  if (file) draft.value.text = await textOf(file);
+}
 async function read() {
-  const body = { text: draft.value.text, lines: [], units: draft.value.units };
+  const body = { text: draft.value.text, lines: [], units: draft.value.units, group: props.group };
   const found = await run(() => take(api.POST("/api/people/list/read", { body })));
   if (found) draft.value.rows = found.lines.map((l) => ({ id: uuid(), cells: cellsOf(l), said: l, what: null }));
 }
@@ -40,7 +63,9 @@ async function read() {
 async function check() {
   const asked = rows.value;
   const lines = asked.map((r) => ({ ...r.cells }));
-  const found = await run(() => take(api.POST("/api/people/list/read", { body: { text: "", lines, units: draft.value.units } })));
+  const found = await run(() =>
+    take(api.POST("/api/people/list/read", { body: { text: "", lines, units: draft.value.units, group: props.group } })),
+  );
   if (found && asked === rows.value) asked.forEach((row, k) => (row.said = found.lines[k]!));
 }
 const soon = useDebounceFn(check, 350);
@@ -51,12 +76,12 @@ const added = ref(false);
 async function add() {
   await check();
   if (failure.value || toDo.value) return;
-  const lines = going.value.map((r) => ({ id: r.id, ...r.cells }));
-  const done = await run(() => take(api.POST("/api/people/list", { body: { lines, units: draft.value.units } })));
+  const lines = going.value.map((r) => ({ id: r.id, known: r.what === "known" ? r.said.near[0]!.id : null, ...r.cells }));
+  const done = await run(() => take(api.POST("/api/people/list", { body: { lines, units: draft.value.units, group: props.group } })));
   if (!done) return;
   added.value = true;
   clear();
-  await router.push("/people");
+  await router.push(props.group ? `/groups/${props.group}` : "/people");
 }
 </script>
 
@@ -64,7 +89,7 @@ async function add() {
   <div class="page">
     <div class="page-head">
       <div>
-        <h1>Add a list of clients</h1>
+        <h1>{{ group ? "Add a list to the group" : "Add a list of clients" }}</h1>
         <div class="soft">One person a line. Nothing is stored before you have looked through it.</div>
       </div>
     </div>
@@ -80,10 +105,16 @@ async function add() {
         ><span class="name">The list</span
         ><textarea v-model="draft.text" class="native paste" rows="10" name="text" spellcheck="false" autofocus></textarea
         ><span class="hint"
-          >Paste from a spreadsheet: name, birth date ({{ example }}), sex (f or m), height, body mass. The first line may name its columns,
-          in any order. What a list does not have can be typed in the next step.</span
+          >Paste from a spreadsheet: name, birth date ({{ example }}), sex (f or m),<template v-if="group">
+            playing group, number,</template
+          >
+          height, body mass. The first line may name its columns, in any order. What a list does not have can be typed in the next
+          step.</span
         ></label
       >
+      <label class="field"
+        ><span class="name">Or a CSV file</span><input type="file" accept=".csv,.txt,text/csv,text/plain" @change="opened"
+      /></label>
       <FailureNote :failure="failure" />
       <div class="actions">
         <ElButton type="primary" size="large" native-type="submit" :loading="busy" :disabled="!draft.text.trim()">Look through it</ElButton>
@@ -91,14 +122,14 @@ async function add() {
       </div>
     </form>
     <form v-else @submit.prevent="add">
-      <div class="grid heads" aria-hidden="true">
-        <span></span><b v-for="c in COLUMNS" :key="c.key">{{ c.label }}</b>
+      <div class="grid heads" :class="{ wide: group }" aria-hidden="true">
+        <span></span><b v-for="c in columns" :key="c.key">{{ c.label }}</b>
       </div>
       <ol class="lines">
         <li v-for="(row, k) in rows" :key="row.id" :class="{ out: row.what === 'leave' }">
-          <div class="grid">
+          <div class="grid" :class="{ wide: group }">
             <span class="n num">{{ k + 1 }}</span>
-            <label v-for="c in COLUMNS" :key="c.key" class="cell">
+            <label v-for="c in columns" :key="c.key" class="cell">
               <span class="what">{{ c.label }}</span>
               <input
                 v-model="row.cells[c.key]"
@@ -126,16 +157,24 @@ async function add() {
             </button>
             <button v-else type="button" class="linklike back" @click="row.what = null">put back</button>
           </div>
-          <p v-if="isOpen(row) || row.what === 'add'" class="ask" :class="{ open: isOpen(row) }">
+          <p v-if="isOpen(row) || row.what === 'add' || row.what === 'known'" class="ask" :class="{ open: isOpen(row) }">
             <span v-if="row.said.near.length"
               >On record already?
               <template v-for="(n, i) in row.said.near" :key="n.id"
                 ><template v-if="i">, </template><RouterLink :to="`/people/${n.id}`" target="_blank">{{ n.name }}</RouterLink
-                >, born {{ dayShort(n.born) }}</template
+                >, born {{ dayShort(n.born) }}<template v-if="n.in_group">, in this group already</template></template
               ></span
             >
             <span v-else-if="row.said.twin">The same person as line {{ row.said.twin }}?</span>
             <span class="choice">
+              <button
+                v-if="group && row.said.near.length === 1 && !row.said.near[0]!.in_group"
+                type="button"
+                :aria-pressed="row.what === 'known'"
+                @click="row.what = 'known'"
+              >
+                Yes, put into the group
+              </button>
               <button type="button" @click="row.what = 'leave'">Yes, leave out</button>
               <button type="button" :aria-pressed="row.what === 'add'" @click="row.what = 'add'">No, add as a new client</button>
             </span>
@@ -166,6 +205,11 @@ async function add() {
   grid-template-columns: 32px minmax(0, 2.2fr) minmax(0, 1.4fr) minmax(0, 0.8fr) minmax(0, 1fr) minmax(0, 1fr) 78px;
   gap: 8px;
   align-items: start;
+}
+.grid.wide {
+  grid-template-columns:
+    32px minmax(0, 2.2fr) minmax(0, 1.3fr) minmax(0, 0.7fr) minmax(0, 0.9fr) minmax(0, 0.9fr) minmax(0, 1.2fr) minmax(0, 0.7fr)
+    78px;
 }
 .heads {
   color: var(--soft);

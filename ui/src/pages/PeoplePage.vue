@@ -46,6 +46,7 @@ async function first() {
       <h1>People</h1>
       <span v-if="total !== null" class="soft">{{ total }} in this practice</span>
       <span class="grow"></span>
+      <a v-if="total" href="/api/people.csv">Export CSV</a>
       <RouterLink to="/people/list">Add a list</RouterLink>
       <RouterLink class="add" to="/people/new">New client <kbd>n</kbd></RouterLink>
     </div>

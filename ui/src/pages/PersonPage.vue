@@ -62,6 +62,12 @@ const care = computed(() => {
       <div>
         <h1>{{ p.form.name }}</h1>
         <div class="soft">{{ p.made_up ? `made-up · ${about}` : about }}</div>
+        <div v-if="p.groups.length" class="soft">
+          In
+          <template v-for="(of, k) in p.groups" :key="of.id"
+            ><template v-if="k">, </template><RouterLink :to="`/groups/${of.id}`">{{ of.name }}</RouterLink></template
+          >
+        </div>
         <div v-if="p.form.goal" class="goal">Goal: “{{ p.form.goal }}”</div>
       </div>
       <span class="grow"></span>

@@ -20,6 +20,7 @@ use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
     error::{Conflict, Error as StoreError},
+    groups,
     people::{self, Person, Profile},
     readiness, retests, visits,
 };
@@ -160,12 +161,21 @@ pub struct PersonPage {
     pub aims: Vec<Aim>,
     /// Events in the client’s life, earliest first.
     pub events: Vec<Noted>,
+    /// The groups they belong to.
+    pub groups: Vec<GroupName>,
     /// The best VO₂max of the weeks up to the latest one; nothing where none was ever taken.
     pub vo2max: Option<Combined>,
     /// The latest readiness check.
     pub readiness: Option<ReadinessPage>,
     /// The tests, suitable first.
     pub fits: Vec<Fit>,
+}
+
+/// A group a client belongs to.
+#[derive(Serialize, ToSchema)]
+pub struct GroupName {
+    pub id: Uuid,
+    pub name: String,
 }
 
 /// An event with its key.
@@ -374,6 +384,7 @@ pub(crate) async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json
         tests: history.iter().rev().map(|r| TestLine::new(r, &shelf, in_visits.get(&r.id).copied())).collect(),
         more_visits: visits.len() > limits::VISITS as usize,
         visits: visits.iter().take(limits::VISITS as usize).map(|v| VisitLine::new(v, None)).collect(),
+        groups: groups::of_person(scope, id).await?.into_iter().map(|(id, name)| GroupName { id, name }).collect(),
         vo2max,
         ladder,
         events: noted.into_iter().map(|(id, h)| Noted { id, said: h.said(), event: h }).collect(),

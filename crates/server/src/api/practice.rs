@@ -258,6 +258,10 @@ fn did(action: &str) -> String {
         "scoring.applied_to_past" => "chose the scoring table for the past",
         "practice.exported" => "exported the practice",
         "practice.imported" => "imported a practice",
+        "group.kept" => "saved a group",
+        "group.closed" => "closed a group",
+        "group.joined" => "added a client to a group",
+        "group.left" => "took a client out of a group",
         "goal.agreed" => "set a goal",
         "goal.dropped" => "dropped a goal",
         "photo.kept" => "added a photograph",
@@ -284,6 +288,7 @@ fn link(kind: &str, id: Uuid, person: Option<Uuid>) -> Option<String> {
     match kind {
         "result" => Some(format!("/results/{id}")),
         "run" => Some(format!("/runs/{id}")),
+        "group" => Some(format!("/groups/{id}")),
         _ => person.map(|p| format!("/people/{p}")),
     }
 }

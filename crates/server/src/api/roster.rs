@@ -2,13 +2,19 @@
 
 use std::collections::HashMap;
 
-use actix_web::{http::StatusCode, post, web};
+use actix_web::{
+    HttpResponse, get,
+    http::{StatusCode, header},
+    post, web,
+};
 use chrono::NaiveDate;
 use impulso_core::{
     InputError,
+    group::{self, Member},
     roster::{self, Cells, Entry, is_near},
     units::Units,
 };
+use impulso_formats::table;
 use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
@@ -20,6 +26,7 @@ use serde_json::json;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::groups::{self, Newcomer};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -36,6 +43,8 @@ pub struct ListText {
     pub lines: Vec<Cells>,
     /// What a bare number of a body mass is.
     pub units: Units,
+    /// The group that the list is for.
+    pub group: Option<Uuid>,
 }
 
 /// A list as it was read.
@@ -74,6 +83,8 @@ pub struct NearPerson {
     pub name: String,
     /// Birth date.
     pub born: NaiveDate,
+    /// They belong to the group that the list is for.
+    pub in_group: bool,
 }
 
 /// A list to add, whole.
@@ -82,12 +93,16 @@ pub struct ListToAdd {
     pub lines: Vec<LineToAdd>,
     /// What a bare number of a body mass is.
     pub units: Units,
+    /// The group that they are put into.
+    pub group: Option<Uuid>,
 }
 
 #[derive(Deserialize, ToSchema)]
 pub struct LineToAdd {
     /// Made by the screen, so that a double click adds one person.
     pub id: Uuid,
+    /// A client on record whom the line is: only put into the group.
+    pub known: Option<Uuid>,
     #[serde(flatten)]
     pub cells: Cells,
 }
@@ -102,19 +117,29 @@ pub struct ListAdded {
 #[utoipa::path(tag = "people", operation_id = "people_read_list", responses((status = 200, body = ListRead), (status = 422, body = ApiError)))]
 #[post("/people/list/read")]
 pub async fn read(who: SignedIn, form: Json<ListText>) -> ApiResult<web::Json<ListRead>> {
-    let ListText { text, lines, units } = form.into_inner();
+    let ListText { text, lines, units, group: of } = form.into_inner();
     let cells = if lines.is_empty() { roster::split(&text)? } else { lines };
     roster::check_length(cells.len())?;
     let mut scope = who.scope().await?;
     let (month_first, today) = (practices::get(&mut scope).await?.month_first, auth::today(&mut scope).await?);
+    let present = match of {
+        Some(group) => groups::present(&mut scope, group).await?,
+        None => Vec::new(),
+    };
+    let mut shirts: HashMap<u16, String> = present.iter().filter_map(|m| Some((m.number?, m.name.clone()))).collect();
     let mut read: Vec<LineRead> = Vec::with_capacity(cells.len());
     for cells in cells {
         let entry = roster::read(&cells, month_first, units, today);
+        // A number that two wear is said while the list is looked through.
+        let number = group::number(&cells.number).ok().flatten();
+        let worn = number.and_then(|n| Some((n, shirts.insert(n, cells.name.clone())?)));
+        let worn = worn.map(|(n, other)| CellFault { field: "number".into(), message: format!("Number {n} is {other}’s already.") });
         let born_on = entry.as_ref().ok().map(|e| e.born).or_else(|| roster::day(&cells.born, month_first, today));
-        let near = near(&mut scope, &cells.name).await?;
+        let near = near(&mut scope, &cells.name, &present).await?;
         let may_be = |above: &LineRead| is_near(&above.cells.name, &cells.name) && (born_on.is_none() || above.born_on == born_on);
         let twin = read.iter().position(may_be).map(|k| k + 1);
-        read.push(LineRead { born_on, faults: entry.err().into_iter().flatten().map(fault).collect(), near, twin, cells });
+        let faults = entry.err().into_iter().flatten().map(fault).chain(worn).collect();
+        read.push(LineRead { cells, born_on, faults, near, twin });
     }
     Ok(web::Json(ListRead { lines: read }))
 }
@@ -123,15 +148,33 @@ pub async fn read(who: SignedIn, form: Json<ListText>) -> ApiResult<web::Json<Li
 #[utoipa::path(tag = "people", operation_id = "people_add_list", responses((status = 200, body = ListAdded), (status = 422, body = ApiError)))]
 #[post("/people/list")]
 pub async fn add(who: SignedIn, form: Json<ListToAdd>) -> ApiResult<web::Json<ListAdded>> {
-    let ListToAdd { lines, units } = form.into_inner();
+    let ListToAdd { lines, units, group } = form.into_inner();
     roster::check_length(lines.len())?;
     let mut scope = who.scope().await?;
     let (month_first, today) = (practices::get(&mut scope).await?.month_first, auth::today(&mut scope).await?);
     let mut faults = Vec::new();
-    let mut profiles = HashMap::new();
+    let (mut profiles, mut newcomers) = (HashMap::new(), Vec::new());
     for (k, line) in lines.iter().enumerate() {
-        match roster::read(&line.cells, month_first, units, today) {
-            Ok(entry) => drop(profiles.insert(line.id, profile(entry, units))),
+        // Who is on record already needs no birth date here.
+        let known = match line.known {
+            Some(id) => Some(people::get(&mut scope, PersonId(id)).await?),
+            None => None,
+        };
+        let born = known.as_ref().map(|p| p.profile.born.to_string());
+        let cells = Cells { born: born.unwrap_or_else(|| line.cells.born.clone()), ..line.cells.clone() };
+        match roster::read(&cells, month_first, units, today) {
+            Ok(entry) => {
+                newcomers.push(Newcomer {
+                    membership: line.id,
+                    person: known.as_ref().map_or(PersonId(line.id), |p| p.id),
+                    name: entry.name.clone(),
+                    playing_group: entry.playing_group.clone(),
+                    number: entry.number,
+                });
+                if known.is_none() {
+                    profiles.insert(line.id, profile(entry, units));
+                }
+            }
             Err(wrong) => faults.extend(wrong.into_iter().map(|e| json!({ "line": k + 1, "field": e.field, "why": e.message }))),
         }
     }
@@ -144,18 +187,65 @@ pub async fn add(who: SignedIn, form: Json<ListToAdd>) -> ApiResult<web::Json<Li
         people::add(&mut scope, PersonId(line.id), profile).await?;
         audit::record(&mut scope, who.coach, "person.added", Subject::person(PersonId(line.id)), json!({})).await?;
     }
+    if let Some(group) = group {
+        groups::add(&mut scope, group, &newcomers).await?;
+        let detail = json!({ "people": newcomers.len() });
+        audit::record(&mut scope, who.coach, "group.kept", Subject::thing("group", group), detail).await?;
+    }
     scope.commit().await?;
     Ok(web::Json(ListAdded { added: lines.len() }))
+}
+
+/// Everybody on record as a list that can be pasted again.
+#[utoipa::path(tag = "people", operation_id = "people_csv", responses((status = 200, content_type = "text/csv", body = String)))]
+#[get("/people.csv")]
+pub async fn people_csv(who: SignedIn) -> ApiResult<HttpResponse> {
+    csv(who, None).await
+}
+
+/// The members of a group as a list that can be pasted again.
+#[utoipa::path(tag = "groups", operation_id = "groups_csv", responses((status = 200, content_type = "text/csv", body = String), (status = 404, body = ApiError)))]
+#[get("/groups/{id}/people.csv")]
+pub async fn group_csv(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
+    csv(who, Some(*id)).await
+}
+
+async fn csv(who: SignedIn, group: Option<Uuid>) -> ApiResult<HttpResponse> {
+    let mut scope = who.scope().await?;
+    if let Some(id) = group {
+        impulso_store::groups::lock(&mut scope, id).await?;
+    }
+    let head = ["name", "birth date", "sex", "height", "mass", "playing group", "number"].map(str::to_owned).to_vec();
+    let with = |value: Option<f64>, unit: &str| value.map(|v| format!("{} {unit}", (v * 100.0).round() / 100.0)).unwrap_or_default();
+    let line = |p: people::OnList| {
+        vec![
+            p.name,
+            p.born.to_string(),
+            p.sex.unwrap_or_default(),
+            with(p.height_cm, "cm"),
+            with(p.mass_kg, "kg"),
+            p.playing_group.unwrap_or_default(),
+            p.number.map(|n| n.to_string()).unwrap_or_default(),
+        ]
+    };
+    let all = people::on_list(&mut scope, group).await?.into_iter().map(line);
+    let csv = table::write(std::iter::once(head).chain(all));
+    audit::record(&mut scope, who.coach, "practice.exported", Subject::thing("practice", Uuid::nil()), json!({ "as": "people" })).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::Ok()
+        .content_type("text/csv; charset=utf-8")
+        .insert_header((header::CONTENT_DISPOSITION, "attachment; filename=\"people.csv\""))
+        .body(csv))
 }
 
 fn fault(error: InputError) -> CellFault {
     CellFault { field: error.field.unwrap_or_default(), message: error.message }
 }
 
-async fn near(scope: &mut Scope, name: &str) -> ApiResult<Vec<NearPerson>> {
+async fn near(scope: &mut Scope, name: &str, present: &[Member]) -> ApiResult<Vec<NearPerson>> {
     let similar = people::with_similar_name(scope, name).await?;
     let near = similar.into_iter().filter(|(_, known, _)| is_near(known, name));
-    Ok(near.map(|(id, name, born)| NearPerson { id: id.0, name, born }).collect())
+    Ok(near.map(|(id, name, born)| NearPerson { in_group: present.iter().any(|m| m.person == id.0), id: id.0, name, born }).collect())
 }
 
 fn profile(entry: Entry, units: Units) -> Profile {

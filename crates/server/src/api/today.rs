@@ -3,12 +3,13 @@
 use actix_web::{get, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
 use impulso_core::{catalogue, done::Stop, text};
-use impulso_store::{people, results, retests, runs, visits};
+use impulso_store::{groups, people, results, retests, runs, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::{
+    groups::GroupLine,
     library::{self, LibraryLine},
     people::PersonLine,
 };
@@ -119,6 +120,8 @@ pub struct Found {
     /// Whether more people have names like this than are here.
     pub more_people: bool,
     pub tests: Vec<LibraryLine>,
+    /// Groups by their name.
+    pub groups: Vec<GroupLine>,
 }
 
 /// Whom do I test now, who is due, what needs a look.
@@ -208,7 +211,9 @@ pub async fn search(who: SignedIn, query: web::Query<SearchQuery>) -> ApiResult<
     let shelf = Shelf::of(&mut scope).await?;
     let tests =
         shelf.all().map(library::line).filter(|l| !key.is_empty() && key.split(' ').all(|word| l.searched.contains(word))).collect();
-    Ok(web::Json(Found { people: found.into_iter().map(|p| super::people::line(p, &shelf, today)).collect(), more_people, tests }))
+    let groups = if key.is_empty() { Vec::new() } else { groups::list(&mut scope, query.q.trim()).await? };
+    let groups = groups.into_iter().take(limits::FOUND as usize).map(GroupLine::from).collect();
+    Ok(web::Json(Found { groups, people: found.into_iter().map(|p| super::people::line(p, &shelf, today)).collect(), more_people, tests }))
 }
 
 /// What the tests that are due need, each thing once, with whom it is for and what is said of it.

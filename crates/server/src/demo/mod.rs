@@ -31,7 +31,7 @@ use impulso_core::{
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
     accounts::{self, NewCoach, NewPractice},
-    goals, life_events,
+    goals, groups, life_events,
     people::{self, Profile},
     photos::{self, Photo},
     readiness,
@@ -76,8 +76,18 @@ pub async fn load(store: &Store, now: DateTime<Utc>) -> ApiResult<bool> {
     };
     accounts::add_coach(&mut scope, &second).await?;
     let mut hours = StdRng::seed_from_u64(SEED);
+    let mut squad = Vec::new();
     for client in CAST {
-        move_in(&mut scope, coach, client, now, &mut hours, false).await?;
+        let person = move_in(&mut scope, coach, client, now, &mut hours, false).await?;
+        if client.occupation.starts_with("sabre squad") {
+            squad.push((person, if client.occupation.ends_with("juniors") { "juniors" } else { "seniors" }));
+        }
+    }
+    let group = Uuid::now_v7();
+    groups::put(&mut scope, coach, group, "Sabre squad").await?;
+    for (k, (person, playing_group)) in squad.into_iter().enumerate() {
+        let joined = now.date_naive() - Days::new(400);
+        groups::join(&mut scope, group, Uuid::now_v7(), person, joined, Some(playing_group), u16::try_from(3 * k + 2).ok()).await?;
     }
     scope.commit().await?;
     Ok(true)
@@ -102,7 +112,7 @@ async fn move_in(
     now: DateTime<Utc>,
     hours: &mut StdRng,
     made_up: bool,
-) -> ApiResult<()> {
+) -> ApiResult<PersonId> {
     let today = now.date_naive();
     let id = PersonId::new();
     people::add(scope, id, &profile(client, today)?).await?;
@@ -147,7 +157,7 @@ async fn move_in(
         let answers = Answers { regularly_active: client.active, rate_limiting_drug: client.drug, ..Answers::default() };
         readiness::add(scope, coach, id, &answers, &advise(&answers), None, today - Days::new(last.days_ago)).await?;
     }
-    Ok(())
+    Ok(id)
 }
 
 /// A slip that was found afterwards: what stood before stays as a version.

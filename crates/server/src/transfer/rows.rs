@@ -8,6 +8,7 @@ use impulso_core::{
     battery::Battery,
     catalogue::{self, Protocol},
     goal::{Goal, MILESTONES_MAX, TOTAL},
+    group,
     inputs::Inputs,
     life_event::LifeEventKind,
     person::{self, Sex},
@@ -55,12 +56,25 @@ pub struct Rows {
     born: HashMap<Uuid, NaiveDate>,
     events: HashMap<Uuid, u32>,
     own: usize,
+    /// Who belongs to which group, and which numbers are worn there.
+    belongs: HashSet<(Uuid, Uuid)>,
+    shirts: HashSet<(Uuid, i64)>,
 }
 
 impl Rows {
     /// Nothing came yet.
     pub fn new(shelf: Shelf, today: NaiveDate) -> Self {
-        Self { shelf, uncomputed: HashSet::new(), today, born: HashMap::new(), events: HashMap::new(), own: 0, unscored: HashSet::new() }
+        Self {
+            shelf,
+            uncomputed: HashSet::new(),
+            today,
+            born: HashMap::new(),
+            events: HashMap::new(),
+            own: 0,
+            unscored: HashSet::new(),
+            belongs: HashSet::new(),
+            shirts: HashSet::new(),
+        }
     }
 
     /// Whether a checked row goes in; what follows from another row is made anew.
@@ -92,6 +106,8 @@ impl Rows {
             "scoring_tables" => self.scoring_table(&row)?,
             "pass_marks" => self.pass_mark(&row)?,
             "typed_errors" => self.typed_error(&row)?,
+            "groups" => group_row(&row)?,
+            "group_members" => self.member(&row)?,
             "happenings" => life_event(&row)?,
             "goals" => self.goal(&row)?,
             "photos" => self.on(&row)?,
@@ -107,6 +123,30 @@ impl Rows {
             _ => {}
         }
         Ok(row)
+    }
+
+    fn member(&mut self, row: &Value) -> Result<(), Wrong> {
+        let joined = person::day(day(row, "joined_on")?, "joined_on").map_err(said)?;
+        if !row["left_on"].is_null() && person::day(day(row, "left_on")?, "left_on").map_err(said)? < joined {
+            return Err(wrong("left_on", "it ends before it begins"));
+        }
+        if let Some(number) = row["number"].as_i64() {
+            group::number(&number.to_string()).map_err(said)?;
+        }
+        if let Some(playing) = row["playing_group"].as_str() {
+            group::playing_group(playing).map_err(said)?;
+        }
+        // Of those who belong to it today nobody is in a group twice, and no number is worn by two.
+        let (of, person) = (uuid(row, "group_id")?, uuid(row, "person_id")?);
+        if row["left_on"].is_null() {
+            if !self.belongs.insert((of, person)) {
+                return Err(wrong("person_id", "this client is in the group twice"));
+            }
+            if row["number"].as_i64().is_some_and(|n| !self.shirts.insert((of, n))) {
+                return Err(wrong("number", "another member of the group wears this number"));
+            }
+        }
+        Ok(())
     }
 
     fn person(&mut self, row: &mut Value) -> Result<(), Wrong> {
@@ -328,6 +368,14 @@ impl Rows {
 fn first_scores(table: &str, row: &mut Map<String, Value>) -> Option<BTreeMap<String, f64>> {
     let computed = (table == "results").then(|| row.remove("computed")).flatten()?;
     serde_json::from_value(computed).ok()
+}
+
+fn group_row(row: &Value) -> Result<(), Wrong> {
+    let name = string(row, "name")?;
+    if text::name(name, "name").map_err(said)? != name {
+        return Err(wrong("name", "it has spaces or signs that a name doesn't have"));
+    }
+    Ok(())
 }
 
 fn life_event(row: &Value) -> Result<(), Wrong> {

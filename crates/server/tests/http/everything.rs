@@ -132,6 +132,10 @@ async fn filled(app: &TestApp) -> Browser {
     let id = kept["battery"]["id"].as_str().unwrap().to_owned();
     coach.ok(Method::PUT, &format!("/batteries/{id}/scoring"), json!({ "from": today, "rows": rows, "levels": [] })).await;
     let illness = json!({ "id": Uuid::now_v7(), "kind": "illness", "from_on": "2026-03-01", "until_on": "2026-03-09", "words": "flu" });
+    let squad = Uuid::now_v7();
+    coach.ok(Method::PUT, &format!("/groups/{squad}"), json!({ "name": "Sabre squad" })).await;
+    let member = json!({ "id": Uuid::now_v7(), "person": person, "number": "7", "playing_group": "seniors" });
+    coach.ok(Method::POST, &format!("/groups/{squad}/members"), member).await;
     coach.ok(Method::POST, &format!("/people/{person}/events"), illness).await;
     for view in ["front", "left"] {
         let request = coach.client().post(format!("{}/api/people/{person}/photos?view={view}", coach.base()));
@@ -315,6 +319,8 @@ fn hostile() -> Vec<Hostile> {
         ("a mark on what is not measured", |t| t["pass_marks"][0]["quantity"] = json!("luck"), "pass_marks"),
         ("a mark without end", |t| t["pass_marks"][0]["mark"] = json!(1e308), "pass_marks"),
         ("an error below nothing", |t| t["typed_errors"][0]["value"] = json!(-1), "typed_errors"),
+        ("a shirt number that is none", |t| t["group_members"][0]["number"] = json!(4000), "group_members"),
+        ("a member who left before they came", |t| t["group_members"][0]["left_on"] = json!("2001-01-01"), "group_members"),
         ("an event of life of no kind", |t| t["happenings"][0]["kind"] = json!("luck"), "happenings"),
         ("an event of life until infinity", |t| t["happenings"][0]["until_on"] = json!("infinity"), "happenings"),
         ("a goal that is none", |t| t["goals"][0]["goal"] = json!({}), "goals"),

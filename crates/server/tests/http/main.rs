@@ -13,6 +13,7 @@ mod corrections;
 mod doors;
 mod everything;
 mod fuzz;
+mod groups;
 mod guard;
 mod isolation;
 mod job;
