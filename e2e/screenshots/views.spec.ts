@@ -42,10 +42,10 @@ test("views", async ({ coach, page, server }) => {
     ["choose", `/people/${odile.id}/assess`],
     ["result", `/results/${rurik.tests.find((t: { protocol: string }) => t.protocol === "multistage-cycle").id}`],
     ["visit", `/visits/${rurik.visits[0].id}`],
-    ["retests", "/retests"],
+    ["best", `/people/${halla.id}/vo2max`],
+    ["group", `/groups/${(await (await page.request.get(`${api}/groups`)).json())[0].id}`],
     ["method", "/tests/chair-stand-30s"],
     ["library", "/tests"],
-    ["history", `/people/${rurik.id}/history/four-in-five-minutes`],
   ] as const) {
     await coach.opens(path);
     await page.waitForLoadState("networkidle");

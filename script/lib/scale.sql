@@ -1,9 +1,9 @@
--- Two million results in the demo's practice (50,000 people more) and three million in sixty others. Run as the administrator
--- on a database with the demo in it; everybody is made up.
+-- Forty results for each of `people` more in the demo's practice and of 1,250 in each of `others` practices: with 50,000 and 60 that is two
+-- million and three. Run as the administrator on a database with the demo in it; everybody is made up.
 set session_replication_role = replica;
 create temp table sizes as
-    select p.id as practice, 50000 as people, 40 as tests, (select id from coaches c where c.practice_id = p.id limit 1) as coach from practices p where is_demo;
-insert into practices (id, name, time_zone) select gen_random_uuid(), 'Practice ' || k, 'UTC' from generate_series(1, 60) k;
+    select p.id as practice, (:people)::int as people, 40 as tests, (select id from coaches c where c.practice_id = p.id limit 1) as coach from practices p where is_demo;
+insert into practices (id, name, time_zone) select gen_random_uuid(), 'Practice ' || k, 'UTC' from generate_series(1, :others) k;
 insert into coaches (id, practice_id, name, email, password_hash, is_founder)
     select gen_random_uuid(), id, 'Coach of ' || name, replace(lower(name), ' ', '') || '@scale.example', 'none', true from practices where not is_demo;
 insert into sizes select p.id, 1250, 40, c.id from practices p join coaches c on c.practice_id = p.id where not p.is_demo;
