@@ -25,7 +25,7 @@ const from = computed(() => Math.min(...counting.value.map((p) => p.bpm)));
 const until = computed(() => Math.max(...counting.value.map((p) => p.bpm)));
 const words = computed(() => {
   if (props.line.vo2max != null) {
-    return `VO₂max ${rounded(props.line.vo2max, 1)} mL/kg/min at ${Math.round(props.line.hr_max)} bpm`;
+    return `VO₂max ${props.line.vo2max.toFixed(1)} mL/kg/min at ${Math.round(props.line.hr_max)} bpm`;
   }
   return counting.value.length === 1 ? "One stage counts; a second makes the line." : "No stage counts yet.";
 });

@@ -151,6 +151,7 @@ th small {
   position: absolute;
   top: 4px;
   transform: translateX(-50%);
+  white-space: nowrap;
   color: var(--soft);
   font-size: 14px;
 }
