@@ -234,10 +234,15 @@ test("a squat looked at point by point with the keyboard", async ({ coach, page 
   await page.keyboard.press("Space");
   for (const key of ["1", "2", "3", "4", "5", "5"]) await page.keyboard.press(key);
   await expect(page.getByRole("button", { name: /Heels down not met/ })).toBeVisible();
-  await page.screenshot({ path: "test-results/squat.png" });
+  // What was judged and not saved is there again after a reload.
+  await page.reload();
+  await expect(page.getByRole("button", { name: /Heels down not met/ })).toBeVisible();
+  await expect(page.getByRole("button", { name: /not judged/ })).toHaveCount(0);
   await page.keyboard.press("Enter");
   await expect(page.getByText("4 of 5").first()).toBeVisible();
   await page.getByRole("textbox", { name: /Rating/ }).fill("4");
+  await page.reload();
+  await expect(page.getByRole("textbox", { name: /Rating/ })).toHaveValue("4");
   await page.keyboard.press("Enter");
   await expect(page.getByRole("heading", { name: "Everything is there" })).toBeVisible();
   await page.keyboard.press("Enter");

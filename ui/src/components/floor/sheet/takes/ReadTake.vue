@@ -2,10 +2,12 @@
 import { computed, nextTick, ref, watch } from "vue";
 import { theSheet, type Keys } from "@/floor/useSheet";
 import { useEntry } from "@/floor/useEntry";
+import { useUnsaved } from "@/floor/useUnsaved";
 import { onward, rowName, sentence } from "@/logic/sheet";
 import { hasSign } from "@/logic/signs";
 import { typed } from "@/logic/typed";
 import { shownUnit } from "@/logic/units";
+import { useRun } from "@/stores/run";
 import SheetInput from "../SheetInput.vue";
 
 /** Read and written down: a number, words, a choice, points of performance. The field stands in the middle of the floor. */
@@ -15,6 +17,12 @@ const entry = useEntry(sheet);
 const { text } = entry;
 const isTyped = computed(() => ["number", "words"].includes(row.value.kind));
 const points = ref<Record<string, boolean>>({});
+const run = useRun();
+useUnsaved(
+  () => `${run.view?.id}.${row.value.input}.${row.value.side ?? ""}.${row.value.cells.length}`,
+  () => (text.value || Object.keys(points.value).length ? { text: text.value, points: points.value } : null),
+  (kept) => ([text.value, points.value] = [kept.text, kept.points]),
+);
 const save = computed(() => onward(sheet.sheet.value, sheet.at.value));
 const label = computed(() => (due.value && taking.label.value) || rowName(row.value));
 const unit = computed(() => (counted.value ? "beats" : shownUnit(row.value.unit, units.value)));
