@@ -281,7 +281,7 @@ mod tests {
     #[test_case("Maud Ellery\t2/4/1990\tf\t172\t64"; "tabs")]
     #[test_case("Maud Ellery;2/4/1990;f;172;64"; "semicolons")]
     #[test_case("Maud Ellery, 2/4/1990, f, 172, 64"; "commas")]
-    #[test_case("Weight (kg)\tSurname\tFirst name\tTeam\tDOB\tSex\tHeight\n64\tEllery\tMaud\tblue\t2/4/1990\tf\t172"; "named columns in any order")]
+    #[test_case("Weight (kg)\tSurname\tFirst name\tColour\tDOB\tSex\tHeight\n64\tEllery\tMaud\tblue\t2/4/1990\tf\t172"; "named columns in any order")]
     #[test_case("\"Maud Ellery\",2/4/1990,f,172,64"; "quoted")]
     fn columns_are_told_by_what_separates_them(pasted: &str) {
         let want = Cells {
@@ -293,6 +293,19 @@ mod tests {
             ..Cells::default()
         };
         assert_eq!(split(pasted).unwrap(), [want]);
+    }
+
+    /// A squad's list: a playing group and a number, in the order of the plain columns or by their names.
+    #[test_case("Maud Ellery;2/4/1990;f;blue;7;172;64"; "plain")]
+    #[test_case("Team;No.;Name;Born;Sex;Height;Mass\nblue;7;Maud Ellery;2/4/1990;f;172;64"; "named")]
+    fn a_squad_has_playing_groups_and_numbers(pasted: &str) {
+        let [line] = split(pasted).unwrap().try_into().unwrap();
+        assert_eq!(
+            (line.playing_group.as_str(), line.number.as_str(), line.height.as_str(), line.mass.as_str()),
+            ("blue", "7", "172", "64")
+        );
+        let read = read(&line, false, Units::Metric, today()).unwrap();
+        assert_eq!((read.playing_group.as_deref(), read.number), (Some("blue"), Some(7)));
     }
 
     #[test]
