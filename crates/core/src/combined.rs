@@ -230,8 +230,8 @@ pub fn combine(entries: &[Entry], until: NaiveDate, weeks: u32) -> Combined {
     let names: BTreeSet<&str> = fit.iter().map(|(e, _)| e.method.as_str()).collect();
     let mut methods: Vec<Method> =
         names.into_iter().map(|name| method(name, fit.iter().filter(|(e, _)| e.method == name).copied())).collect();
-    let spreads: Vec<Spread> = methods.iter().map(|m| m.own.clone()).collect();
-    for (method, weight) in methods.iter_mut().zip(weights(&spreads)) {
+    let weights = weights(&methods.iter().map(|m| &m.own).collect::<Vec<_>>());
+    for (method, weight) in methods.iter_mut().zip(weights) {
         method.weight = weight;
     }
     let best = (!methods.is_empty()).then(|| best(&methods));
@@ -265,12 +265,12 @@ fn method<'e>(name: &str, tests: impl Iterator<Item = (&'e Entry, &'e Range)>) -
 }
 
 /// Generalised least squares with no negative weight: whoever would get one is left without, and the rest is weighed again.
-fn weights(spreads: &[Spread]) -> Vec<f64> {
+fn weights(spreads: &[&Spread]) -> Vec<f64> {
     let mut used: Vec<usize> = (0..spreads.len()).collect();
     loop {
         let matrix: Vec<Vec<f64>> = used
             .iter()
-            .map(|&i| used.iter().map(|&j| if i == j { spreads[i].variance() } else { spreads[i].covariance(&spreads[j]) }).collect())
+            .map(|&i| used.iter().map(|&j| if i == j { spreads[i].variance() } else { spreads[i].covariance(spreads[j]) }).collect())
             .collect();
         let solved = solve(matrix, vec![1.0; used.len()]);
         let total: f64 = solved.iter().sum();

@@ -52,6 +52,14 @@ pub async fn list(scope: &mut Scope, text: &str) -> Result<Vec<Line>> {
     Ok(rows.into_iter().map(|r| Line { id: r.id, name: r.name, members: r.members, last_on: r.last_on }).collect())
 }
 
+/// The key and name of every group of the practice that is not closed.
+pub async fn names(scope: &mut Scope) -> Result<Vec<(Uuid, String)>> {
+    let practice = scope.practice_id();
+    let rows =
+        sqlx::query!("select id, name from groups where practice_id = $1 and closed_at is null", practice).fetch_all(scope.db()).await?;
+    Ok(rows.into_iter().map(|r| (r.id, r.name)).collect())
+}
+
 /// The name of a group that is not closed; locked for this transaction, so that its members are changed by one at a time.
 ///
 /// # Errors

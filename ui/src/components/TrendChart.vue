@@ -12,7 +12,9 @@ import { lifeEventWords } from "@/logic/lifeEvent";
 
 /** One measure over time with the band of the measurement error around the first comparable test. */
 use([LineChart, ScatterChart, GridComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent, SVGRenderer]);
-const props = defineProps<{ trend: TrendPage }>();
+const props = defineProps<{
+  trend: Pick<TrendPage, "label" | "unit" | "lower_is_better" | "points" | "typical_error" | "events" | "goals">;
+}>();
 const router = useRouter();
 
 const css = getComputedStyle(document.documentElement);

@@ -2,7 +2,6 @@
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import type { TrendPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import FoldSection from "@/components/FoldSection.vue";
 import PageState from "@/components/PageState.vue";
@@ -38,7 +37,7 @@ function choose(end?: string) {
 }
 const best = computed(() => b.value?.combined.best ?? null);
 /** The best values as a trend of their own, drawn as any other. */
-const trend = computed<TrendPage | null>(() => {
+const trend = computed<InstanceType<typeof TrendChart>["$props"]["trend"] | null>(() => {
   const page = b.value;
   if (!page || page.trend.length < 2) return null;
   const points = page.trend.map((t) => ({
@@ -51,20 +50,13 @@ const trend = computed<TrendPage | null>(() => {
     stopped: null,
   }));
   return {
-    person: page.person,
-    name: page.name,
-    protocol: "",
-    protocol_name: "",
-    quantity: "vo2max",
     label: "Best VO₂max",
     unit: "mL/kg/min",
     lower_is_better: false,
     points,
     typical_error: null,
     events: page.events,
-    progress: null,
     goals: [],
-    quantities: [],
   };
 });
 function exportCsv() {

@@ -17,7 +17,7 @@ use crate::{
     life_event::LifeEvent,
     quantity, range,
     report::ResultReport,
-    test_record, text,
+    text,
     typical_error::{Own, Repeats, TypicalError},
     units::Units,
 };
@@ -155,8 +155,7 @@ pub struct TrendPoint {
 
 /// How far the VO2max of a test may be off.
 fn range_of(protocol: &Protocol, done: &Done) -> Option<Bounds> {
-    let record = done.record(protocol);
-    range::of(&record, &test_record::compute(&record).ok()?).map(|r| Bounds { low: r.low, high: r.high })
+    range::of_record(&done.record(protocol)).map(|r| Bounds { low: r.low, high: r.high })
 }
 
 /// A measure over time, in the units a person thinks in. `history`: the tests of one protocol, oldest first.

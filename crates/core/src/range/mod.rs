@@ -21,7 +21,7 @@ use crate::{
     measurement_error::{citation, propagated, rows},
     person::Sex,
     quantity,
-    test_record::{HUMAN_VO2MAX, Outcome, TestRecord},
+    test_record::{self, HUMAN_VO2MAX, Outcome, TestRecord},
     units::{Age, rounded},
 };
 
@@ -173,6 +173,11 @@ pub fn of(record: &TestRecord, outcome: &Outcome) -> Option<Range> {
         parts.push(part);
     }
     (!parts.is_empty()).then(|| Range { shared, ..Range::around(estimate.value, parts) })
+}
+
+/// The same of a record alone: worked out and looked at.
+pub fn of_record(record: &TestRecord) -> Option<Range> {
+    of(record, &test_record::compute(record).ok()?)
 }
 
 /// Whether a row is about this person.

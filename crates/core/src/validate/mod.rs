@@ -74,7 +74,7 @@ pub struct GroupHeld {
 /// The shares of truths that a range is meant to hold.
 pub const SHARES: [f64; 3] = [0.5, 0.8, 0.95];
 /// They lie within so many standard deviations.
-const Z: [f64; 3] = [0.674_489_750, 1.281_551_566, 1.959_963_985];
+const Z: [f64; 3] = [0.674_489_750, 1.281_551_566, range::Z95];
 
 /// The groups whose ranges are looked at on their own: by sex, age, fitness for age and sex, and body mass.
 pub const GROUPS: [&str; 11] = [

@@ -112,14 +112,14 @@ pub async fn list(who: SignedIn) -> ApiResult<web::Json<Vec<GroupLine>>> {
 pub async fn put(who: SignedIn, id: web::Path<Uuid>, form: Json<GroupForm>) -> ApiResult<web::Json<GroupPage>> {
     let name = text::name(&form.name, "name")?;
     let mut scope = who.scope().await?;
-    let all = groups::list(&mut scope, "").await?;
+    let all = groups::names(&mut scope).await?;
     let key = text::name_key(&name);
-    if all.iter().any(|g| g.id != *id && text::name_key(&g.name) == key) {
+    if all.iter().any(|(other, called)| other != &*id && text::name_key(called) == key) {
         return Err(
             InputError::new(Code::OutOfRange, "name", format!("There is a group called {name} already. Choose another name.")).into()
         );
     }
-    if all.len() >= GROUPS_MAX && !all.iter().any(|g| g.id == *id) {
+    if all.len() >= GROUPS_MAX && !all.iter().any(|(other, _)| other == &*id) {
         return Err(InputError::new(Code::OutOfRange, "name", format!("{GROUPS_MAX} groups are the most. Close one first.")).into());
     }
     groups::put(&mut scope, who.coach, *id, &name).await?;
@@ -234,7 +234,7 @@ pub async fn present(scope: &mut Scope, id: Uuid) -> ApiResult<Vec<group::Member
 }
 
 async fn page(scope: &mut Scope, id: Uuid) -> ApiResult<GroupPage> {
-    let name = groups::list(scope, "").await?.into_iter().find(|g| g.id == id).ok_or_else(ApiError::not_found)?.name;
+    let (_, name) = groups::names(scope).await?.into_iter().find(|(of, _)| *of == id).ok_or_else(ApiError::not_found)?;
     let today = auth::today(scope).await?;
     let line = |m: groups::Member| MemberLine {
         id: m.id,

@@ -212,8 +212,10 @@ pub async fn group_csv(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResp
 
 async fn csv(who: SignedIn, group: Option<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
-    if let Some(id) = group {
-        impulso_store::groups::lock(&mut scope, id).await?;
+    if let Some(id) = group
+        && !impulso_store::groups::names(&mut scope).await?.iter().any(|(of, _)| *of == id)
+    {
+        return Err(ApiError::not_found());
     }
     let head = ["name", "birth date", "sex", "height", "mass", "playing group", "number"].map(str::to_owned).to_vec();
     let with = |value: Option<f64>, unit: &str| value.map(|v| format!("{} {unit}", (v * 100.0).round() / 100.0)).unwrap_or_default();

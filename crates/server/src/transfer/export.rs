@@ -16,7 +16,7 @@ use impulso_core::{
     person::Facts,
     quantity, range, reading,
     run::event::Conditions,
-    test_record::{self, TestRecord},
+    test_record::TestRecord,
     units::Units,
 };
 use impulso_formats::{practice::FORMAT, table};
@@ -190,10 +190,9 @@ impl About {
         let seen = protocol.map(|p| reading::seen(p, &inputs, Units::Metric)).unwrap_or_default();
         let seen = seen.into_iter().map(|l| format!("{}: {}", l.label, l.value));
         let facts = serde_json::from_value::<StoredFacts>(of.facts.clone()).map_or_else(|_| Facts::default(), Facts::from);
-        let range = protocol.filter(|p| p.scored(range::QUANTITY).is_some()).and_then(|p| {
-            let record = TestRecord::under(p, facts, &inputs, &conditions);
-            range::of(&record, &test_record::compute(&record).ok()?)
-        });
+        let range = protocol
+            .filter(|p| p.scored(range::QUANTITY).is_some())
+            .and_then(|p| range::of_record(&TestRecord::under(p, facts, &inputs, &conditions)));
         let remarks = of.remarks.as_array().into_iter().flatten().filter_map(|r| r.as_str());
         let said = |c: &&Condition| comparability::answer(c, conditions.get(&c.key));
         Self {
