@@ -40,6 +40,8 @@ ensure_modules() {
 
 port_is_free() { ! (exec 3<>"/dev/tcp/127.0.0.1/$1") 2>/dev/null; }
 
+# The first free port from $1 on. Ask below 32768: from there on the system lends ports to connections that go out, and a server
+# cannot bind one of those, although nobody answers on it.
 free_port() {
   local port=$1
   while ! port_is_free "$port"; do port=$((port + 1)); done
