@@ -227,6 +227,24 @@ test("each leg stood on once, the stopwatch by one key, and a hold that is reloa
   await expect(page.getByText(/the mean is/i).first()).toBeVisible();
 });
 
+test.describe("at the pace of the clock times thirty", () => {
+  test.use({ rate: 30 });
+
+  test("a balance that is held to its limit ends by itself with the limit, and the other leg is next", async ({ coach, page }) => {
+    await coach.hasPractice();
+    const person = await coach.knows("Maud Ellery", "1961-04-02", "female");
+    await coach.stands([person], "one-leg-stance", { eyes: "open" });
+    await page.keyboard.press("Space");
+    await expect(page.getByRole("button", { name: "Time held, right, try 1: 45.0" })).toBeVisible({ timeout: 15_000 });
+    await expect(page.getByRole("heading", { name: /Time held, left, try 1 of 3/ })).toBeVisible();
+    // Its end is its limit whatever is undone; without its start it did not happen.
+    await page.keyboard.press("u");
+    await expect(page.getByRole("button", { name: /Undo the start/ })).toBeVisible();
+    await page.keyboard.press("u");
+    await expect(page.getByRole("button", { name: "Time held, right, try 1: 45.0" })).toBeHidden();
+  });
+});
+
 test("a squat looked at point by point with the keyboard", async ({ coach, page }) => {
   await coach.hasPractice();
   const person = await coach.knows("Rurik Dane", "1999-04-02");

@@ -28,6 +28,13 @@ export const router = createRouter({
     },
     { path: "/groups", component: () => import("./pages/GroupsPage.vue"), meta: { title: "Groups" } },
     { path: "/groups/:id", component: () => import("./pages/GroupPage.vue"), props: true, meta: { title: "Group" } },
+    {
+      path: "/groups/:id/visits/new",
+      component: () => import("./pages/GroupVisitNewPage.vue"),
+      props: (to) => ({ id: to.params.id, battery: to.query.battery }),
+      meta: { title: "A group visit" },
+    },
+    { path: "/group-visits/:id", component: () => import("./pages/GroupVisitPage.vue"), props: true, meta: { title: "Group visit" } },
     { path: "/people/:id", component: () => import("./pages/PersonPage.vue"), props: true, meta: { title: "Client" } },
     { path: "/people/:id/edit", component: () => import("./pages/PersonEditPage.vue"), props: true, meta: { title: "Change client" } },
     { path: "/people/:id/readiness", component: () => import("./pages/ReadinessPage.vue"), props: true, meta: { title: "Readiness" } },

@@ -197,6 +197,17 @@ impl Take {
         }
     }
 
+    /// Whether what it comes to can be written down name by name on a grid: read, timed by hand, or counted elsewhere. What is
+    /// decided on the way, a ladder or a load, is not.
+    pub const fn suits_grid(&self) -> bool {
+        match self {
+            Self::Read { every_s, advise, .. } => every_s.is_none() && advise.is_none(),
+            Self::Count { heavier, fills, .. } => heavier.is_none() && fills.is_none(),
+            Self::Watch { .. } | Self::Starts { .. } => true,
+            Self::Hold { .. } | Self::Ladder { .. } | Self::Seen { .. } | Self::Load { .. } => false,
+        }
+    }
+
     /// When a repetition counts, in a sentence or two, where something is counted.
     pub fn counting_rule(&self) -> Option<&str> {
         match self {

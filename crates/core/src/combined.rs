@@ -114,6 +114,8 @@ pub struct Best {
     pub high: f64,
     /// In words: `95 % range 31 to 39 mL/kg/min`.
     pub sentence: String,
+    /// Said where the range is too wide to be of use.
+    pub warning: Option<String>,
     /// What its range is made of, the largest first.
     pub parts: Vec<BestPart>,
 }
@@ -328,7 +330,15 @@ fn best(methods: &[Method]) -> Best {
     let mut parts: Vec<BestPart> =
         methods.iter().filter(|m| m.weight > 0.0).map(of_method).chain(in_common).filter(|p| p.sd > 0.0).collect();
     parts.sort_by(|a, b| b.sd.total_cmp(&a.sd));
-    Best { value, shown: quantity::shown(QUANTITY, value), low, high, sentence: range::sentence(low, high), parts }
+    Best {
+        value,
+        shown: quantity::shown(QUANTITY, value),
+        low,
+        high,
+        sentence: range::sentence(low, high),
+        warning: range::warning(low, high),
+        parts,
+    }
 }
 
 fn shared_words(name: &str) -> &str {
@@ -426,6 +436,13 @@ mod tests {
         assert_eq!(combine(&all, on("2026-03-10"), 8).best.unwrap().value, 40.0);
         assert_eq!(combine(&all, on("2026-03-07"), 8).best, None);
         assert_eq!(trend(&all, 10).iter().map(|p| p.methods).collect::<Vec<_>>(), [1, 2]);
+    }
+
+    #[test]
+    fn a_best_value_whose_range_no_human_has_says_so() {
+        let best = |sd: f64| combine(&[entry("a", "2026-03-01", 16.0, sd, &[])], on("2026-03-10"), 8).best.unwrap();
+        assert_eq!(best(3.0).warning, None);
+        assert!(best(6.0).warning.unwrap().ends_with("this estimate is of little use. Repeat the test."));
     }
 
     #[test]

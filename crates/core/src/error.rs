@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::units::Units;
+
 /// Why an input was refused. The snake-case name is part of the public interface.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -42,17 +44,29 @@ pub struct InputError {
     pub field: Option<String>,
     /// What is wrong and what to do next.
     pub message: String,
+    /// The same for somebody who thinks in inches and pounds, where it names such a number.
+    #[serde(skip)]
+    pub imperial: Option<String>,
 }
 
 impl InputError {
     /// A refusal about one field.
     pub fn new(code: Code, field: &str, message: impl Into<String>) -> Self {
-        Self { code, field: Some(field.to_owned()), message: message.into() }
+        Self { code, field: Some(field.to_owned()), message: message.into(), imperial: None }
     }
 
     /// A refusal about the input as a whole.
     pub fn whole(code: Code, message: impl Into<String>) -> Self {
-        Self { code, field: None, message: message.into() }
+        Self { code, field: None, message: message.into(), imperial: None }
+    }
+
+    /// The same refusal in the units somebody thinks in.
+    #[must_use]
+    pub fn in_units(mut self, units: Units) -> Self {
+        if let Some(imperial) = self.imperial.take_if(|_| units == Units::Imperial) {
+            self.message = imperial;
+        }
+        self
     }
 
     /// The same refusal, told about the field as the caller knows it.

@@ -63,6 +63,7 @@ pub mod estimate;
 pub mod formula;
 pub mod goal;
 pub mod group;
+pub mod group_visit;
 pub mod hr_max;
 pub mod inputs;
 pub mod life_event;

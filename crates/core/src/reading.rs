@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     catalogue::{Input, InputKind, Protocol},
+    conditions::Conditions,
     inputs::{Inputs, StageInput, Value},
     quantity, text,
     units::{Units, rounded},
@@ -20,11 +21,11 @@ pub struct ReadingLine {
 }
 
 /// Every reading of a test, in the order of the protocol; then its stages, and how long its recording is.
-pub fn lines(protocol: &Protocol, inputs: &Inputs, units: Units) -> Vec<ReadingLine> {
+pub fn lines(protocol: &Protocol, conditions: &Conditions, inputs: &Inputs, units: Units) -> Vec<ReadingLine> {
     let read = |input: &Input| {
         let given = inputs.value(&input.key)?;
         let stage = given.number().and_then(|n| Some(format!("{n}, {}", protocol.stage_words(&input.key, n)?)));
-        let value = stage.unwrap_or_else(|| written(input, given, units));
+        let value = stage.unwrap_or_else(|| written(input, conditions, given, units));
         Some(ReadingLine { label: input.label.clone(), value }).filter(|line| !line.value.is_empty())
     };
     let mut lines: Vec<ReadingLine> = protocol.inputs.iter().filter(|i| !i.inverse).filter_map(read).collect();
@@ -39,24 +40,36 @@ pub fn lines(protocol: &Protocol, inputs: &Inputs, units: Units) -> Vec<ReadingL
 /// What was seen and is no number: where it gave way, which side. Not what set-up asked.
 pub fn seen(protocol: &Protocol, inputs: &Inputs, units: Units) -> Vec<ReadingLine> {
     let is_seen = |i: &&Input| matches!(i.kind, InputKind::Choice | InputKind::Words) && protocol.condition(&i.key).is_none();
-    let line = |i: &Input| Some(ReadingLine { label: i.label.clone(), value: written(i, inputs.value(&i.key)?, units) });
+    let line =
+        |i: &Input| Some(ReadingLine { label: i.label.clone(), value: written(i, &Conditions::new(), inputs.value(&i.key)?, units) });
     protocol.inputs.iter().filter(is_seen).filter_map(line).filter(|l| !l.value.is_empty()).collect()
 }
 
-/// A measure of a test in the client's units, with which side of its zero it lies on where that has a name, as `gap 6.5 cm`.
-pub fn signed(protocol: &Protocol, key: &str, value: f64, units: Units) -> String {
+/// A measure of a test in the client's units, with which side of its zero it lies on where that has a name under these conditions, as
+/// `gap 6.5 cm` or `short of the wall 7.0 cm`.
+pub fn signed(protocol: &Protocol, conditions: &Conditions, key: &str, value: f64, units: Units) -> String {
+    on_its_side(protocol, conditions, key, value, &|v| quantity::said(key, v, units))
+}
+
+/// The same without the unit.
+pub fn shown(protocol: &Protocol, conditions: &Conditions, key: &str, value: f64, units: Units) -> String {
+    on_its_side(protocol, conditions, key, value, &|v| quantity::shown_in(key, v, units))
+}
+
+fn on_its_side(protocol: &Protocol, conditions: &Conditions, key: &str, value: f64, with: &dyn Fn(f64) -> String) -> String {
     let is_side = |side: &str| side != "difference";
     let of = |i: &&Input| i.key == quantity::base(key) && quantity::side(key).is_none_or(is_side);
-    let signs = protocol.inputs.iter().find(of).and_then(|i| i.signs.as_ref()).filter(|s| s.when.is_none());
+    let signs =
+        protocol.inputs.iter().find(of).and_then(|i| i.signs.as_ref()).filter(|s| s.when.as_ref().is_none_or(|w| w.holds(conditions)));
     match signs.and_then(|s| s.side_of(value)) {
-        Some(side) => format!("{side} {}", quantity::said(key, value.abs(), units).trim_start_matches('+')),
-        None => quantity::said(key, value, units),
+        Some(side) => format!("{side} {}", with(value.abs()).trim_start_matches('+')),
+        None => with(value),
     }
 }
 
 /// The same, that of a ladder with what its stage is.
-pub fn said(protocol: &Protocol, key: &str, value: f64, units: Units) -> String {
-    let said = signed(protocol, key, value, units);
+pub fn said(protocol: &Protocol, conditions: &Conditions, key: &str, value: f64, units: Units) -> String {
+    let said = signed(protocol, conditions, key, value, units);
     protocol.stage_words(key, value).map_or_else(|| said.clone(), |words| format!("{said}, {words}"))
 }
 
@@ -65,10 +78,10 @@ fn stage_line(n: usize, stage: &StageInput) -> ReadingLine {
     ReadingLine { label: format!("Stage {n}, {} kgm/min", stage.load_kgm_min), value: rates.join(", ") }
 }
 
-fn written(input: &Input, value: &Value, units: Units) -> String {
+fn written(input: &Input, conditions: &Conditions, value: &Value, units: Units) -> String {
     match value {
         Value::Number(n) if input.kind == InputKind::YesNo => yes(*n != 0.0),
-        Value::Number(n) => number(input, *n, units),
+        Value::Number(n) => number(input, conditions, *n, units),
         Value::Yes(is) => yes(*is),
         Value::Words(words) => choice(input, words),
         Value::Points(points) => {
@@ -79,14 +92,16 @@ fn written(input: &Input, value: &Value, units: Units) -> String {
             if missed.is_empty() { of } else { format!("{of}; not met: {}", missed.join("; ")) }
         }
         Value::Tries(tries) => {
-            let tries: Vec<String> = tries.iter().map(|t| t.map_or_else(|| "crossed out".into(), |n| number(input, n, units))).collect();
+            let tries: Vec<String> =
+                tries.iter().map(|t| t.map_or_else(|| "crossed out".into(), |n| number(input, conditions, n, units))).collect();
             tries.join(", ")
         }
         Value::Marks(marks) => marks.iter().map(|m| yes(*m)).collect::<Vec<_>>().join(", "),
         Value::Sides(sides) => {
             // In the order in which they are done.
             let order = input.sides.iter().filter_map(|side| Some((side, sides.get(side)?)));
-            let sides: Vec<String> = order.map(|(side, v)| format!("{} {}", text::small(side), written(input, v, units))).collect();
+            let sides: Vec<String> =
+                order.map(|(side, v)| format!("{} {}", text::small(side), written(input, conditions, v, units))).collect();
             sides.join("; ")
         }
     }
@@ -100,12 +115,12 @@ fn choice(input: &Input, key: &str) -> String {
     input.choices.iter().find(|(k, _)| k == key).map_or(key, |(_, words)| words).to_owned()
 }
 
-fn number(input: &Input, n: f64, units: Units) -> String {
+fn number(input: &Input, conditions: &Conditions, n: f64, units: Units) -> String {
     if input.unit == "s" && n.abs() >= 60.0 {
         return quantity::minutes(n);
     }
     let (n, unit) = quantity::as_typed(n, &input.unit, units);
-    if let Some(side) = input.signs.as_ref().filter(|s| s.when.is_none()).and_then(|s| s.side_of(n)) {
+    if let Some(side) = input.signs_under(conditions).and_then(|s| s.side_of(n)) {
         return format!("{side} {} {unit}", rounded(n.abs(), 2)).trim_end().to_owned();
     }
     quantity::beside(&rounded(n, 2), unit)
@@ -118,7 +133,10 @@ mod tests {
 
     fn said(id: &str, inputs: serde_json::Value, units: Units) -> Vec<(String, String)> {
         let protocol = catalogue::find(id).unwrap();
-        lines(protocol, &serde_json::from_value(inputs).unwrap(), units).into_iter().map(|l| (l.label, l.value)).collect()
+        lines(protocol, &Conditions::new(), &serde_json::from_value(inputs).unwrap(), units)
+            .into_iter()
+            .map(|l| (l.label, l.value))
+            .collect()
     }
 
     #[test]
@@ -145,12 +163,23 @@ mod tests {
     #[test]
     fn a_measure_says_its_side_of_zero_and_a_stage_what_it_is() {
         let reach = catalogue::find("shoulder-reach").unwrap();
-        assert_eq!(super::said(reach, "gap_cm.right", -6.5, Units::Metric), "gap 6.5 cm");
-        assert_eq!(super::said(reach, "gap_cm.left", 2.54, Units::Imperial), "overlap 1 in");
-        assert_eq!(super::said(reach, "gap_cm.left", 0.0, Units::Metric), "0.0 cm");
-        assert!(!super::said(reach, "gap_cm.difference", -7.5, Units::Metric).contains("gap"), "how far two sides lie apart is no gap");
+        assert_eq!(super::said(reach, &Conditions::new(), "gap_cm.right", -6.5, Units::Metric), "gap 6.5 cm");
+        assert_eq!(super::said(reach, &Conditions::new(), "gap_cm.left", 2.54, Units::Imperial), "overlap 1 in");
+        assert_eq!(super::said(reach, &Conditions::new(), "gap_cm.left", 0.0, Units::Metric), "0.0 cm");
+        assert!(
+            !super::said(reach, &Conditions::new(), "gap_cm.difference", -7.5, Units::Metric).contains("gap"),
+            "how far two sides lie apart is no gap"
+        );
+        let sit = catalogue::find("sit-reach").unwrap();
+        let against = |variant: &str| Conditions::from([("variant".to_owned(), crate::conditions::Answer::Text(variant.into()))]);
+        assert_eq!(super::said(sit, &against("wall_gap"), "distance_cm", -7.0, Units::Metric), "short of the wall 7.0 cm");
+        assert_eq!(super::shown(sit, &against("wall_gap"), "distance_cm", -7.0, Units::Imperial), "short of the wall 2.8");
+        assert_eq!(super::said(sit, &against("box"), "distance_cm", -7.0, Units::Metric), "−7.0 cm");
         let ladder = catalogue::find("push-up-hand-ladder").unwrap();
-        assert_eq!(super::said(ladder, "position", 4.0, Units::Metric), "4, hands level with the ears");
-        assert_eq!((super::said(ladder, "position", 0.0, Units::Metric).as_str(), ladder.stage_words("position", 8.0)), ("0", None));
+        assert_eq!(super::said(ladder, &Conditions::new(), "position", 4.0, Units::Metric), "4, hands level with the ears");
+        assert_eq!(
+            (super::said(ladder, &Conditions::new(), "position", 0.0, Units::Metric).as_str(), ladder.stage_words("position", 8.0)),
+            ("0", None)
+        );
     }
 }

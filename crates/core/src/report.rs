@@ -11,6 +11,7 @@ use crate::{
     person::{Facts, Sex},
     pulse, quantity,
     range::{self, Range},
+    reading,
     run::event::Conditions,
     test_record::{Flag, Outcome, Pass, TestRecord},
     typical_error::{Own, TypicalError},
@@ -92,9 +93,6 @@ pub struct RangePart {
 
 impl From<Range> for RangeReport {
     fn from(range: Range) -> Self {
-        let warning = range
-            .is_of_little_use()
-            .then(|| "The range reaches beyond what a person can have: this estimate is of little use. Repeat the test.".to_owned());
         let unit = quantity::unit(range::QUANTITY);
         let part = |p: range::Part| RangePart { words: p.words.to_owned(), adds: format!("{:.1} {unit}", p.sd), source: p.source };
         Self {
@@ -102,7 +100,7 @@ impl From<Range> for RangeReport {
             high: range.high,
             sentence: range::sentence(range.low, range.high),
             parts: range.parts.into_iter().map(part).collect(),
-            warning,
+            warning: range::warning(range.low, range.high),
         }
     }
 }
@@ -218,8 +216,12 @@ pub fn report(
     units: Units,
 ) -> ResultReport {
     let protocol = record.protocol;
-    let mut quantities: Vec<QuantityReport> =
-        protocol.scoring.iter().rev().map(|s| quantity_report(record, &s.quantity, outcome, &own(&s.quantity), units)).collect();
+    let mut quantities: Vec<QuantityReport> = protocol
+        .scoring
+        .iter()
+        .rev()
+        .map(|s| quantity_report(record, conditions, &s.quantity, outcome, &own(&s.quantity), units))
+        .collect();
     // What was not taken and is not needed is not there.
     quantities.retain(|q| q.value.is_some() || q.refused.is_some() || !protocol.scored(&q.key).is_some_and(|s| s.optional));
     quantities.sort_by_key(|q| (q.value.is_none(), protocol.scored(&q.key).is_some_and(|s| s.in_detail)));
@@ -244,7 +246,7 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions, units: Un
         .collect()
 }
 
-fn quantity_report(record: &TestRecord, key: &str, outcome: &Outcome, own: &Own, units: Units) -> QuantityReport {
+fn quantity_report(record: &TestRecord, conditions: &Conditions, key: &str, outcome: &Outcome, own: &Own, units: Units) -> QuantityReport {
     let (protocol, facts, inputs) = (record.protocol, &record.facts, record.inputs);
     let scored = protocol.scored(key);
     let equation = outcome.equation(key).or_else(|| scored.map(|s| s.equation));
@@ -254,7 +256,7 @@ fn quantity_report(record: &TestRecord, key: &str, outcome: &Outcome, own: &Own,
         key: key.to_owned(),
         label: quantity::label(key).into_owned(),
         value,
-        shown: value.map(|v| quantity::shown_in(key, v, units)).unwrap_or_default(),
+        shown: value.map(|v| reading::shown(protocol, conditions, key, v, units)).unwrap_or_default(),
         at_least: quantity::is_bound(key, inputs),
         unit: quantity::in_units(key, 0.0, units).1.to_owned(),
         method: scored.map(|s| s.method_by(equation.unwrap_or(s.equation)).to_owned()).unwrap_or_default(),

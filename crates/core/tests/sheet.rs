@@ -585,6 +585,8 @@ fn a_pulse_has_its_fifteen_seconds_on_a_clock() {
     floor.at(5.0, start);
     assert_eq!(floor.sheet().watch.unwrap().until_ms, Some(20_000.0));
     assert!(floor.state().timeline.calls.iter().any(|c| c.at_ms == 20_000.0 && c.tone == Tone::End));
+    // 91 typed for 19 is asked about: in a quarter of a minute there are at the most a quarter of a minute's beats.
+    assert_eq!(floor.sheet().rows[0].usual.unwrap().to, 27.5);
     floor.at(22.0, Kind::Noted { text: "calm".into() });
     assert_eq!(floor.next().as_deref(), Some("pulse_count"), "the number is still to be typed");
     floor.at(26.0, taken("pulse_count", None, 19.0));

@@ -4,8 +4,8 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, best_vo2max, entries, everything, goals, groups, health, history, join, library, life_events, made_up, people, photos, points,
-    practice, readiness, rehearsals, reports, results, retests, roster, row_time, runs, session, today, trend, visits,
+    assess, best_vo2max, entries, everything, goals, group_visits, groups, health, history, join, library, life_events, made_up, people,
+    photos, points, practice, readiness, rehearsals, reports, results, retests, roster, row_time, runs, session, today, trend, visits,
 };
 
 /// The routes under `/api`.
@@ -52,6 +52,17 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(groups::join)
         .service(groups::change)
         .service(groups::leave)
+        .service(groups::set_up)
+        .service(group_visits::plan_visit)
+        .service(group_visits::begin)
+        .service(group_visits::list)
+        .service(group_visits::get)
+        .service(group_visits::call)
+        .service(group_visits::make_up)
+        .service(group_visits::as_before)
+        .service(group_visits::second_date)
+        .service(group_visits::heats)
+        .service(group_visits::close)
         .service(life_events::add)
         .service(life_events::remove)
         .service(photos::list)

@@ -5,7 +5,7 @@ use actix_web::{
     HttpResponse, ResponseError,
     http::{StatusCode, header::RETRY_AFTER},
 };
-use impulso_core::{Code, InputError};
+use impulso_core::{Code, InputError, units::Units};
 use impulso_store::error::{Conflict, Error as StoreError};
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -33,12 +33,28 @@ pub struct ApiError {
     /// When to come back, s.
     #[serde(skip)]
     retry_after_s: Option<u16>,
+    /// The message for somebody who thinks in inches and pounds, where it names such a number.
+    #[serde(skip)]
+    imperial: Option<Box<Imperial>>,
 }
 
+/// A message in inches and pounds, behind a pointer: few failures have one.
+#[derive(Debug, Clone)]
+struct Imperial(String);
+
 impl ApiError {
+    /// The same failure in the units somebody thinks in.
+    #[must_use]
+    pub fn in_units(mut self, units: Units) -> Self {
+        if let Some(imperial) = self.imperial.take_if(|_| units == Units::Imperial) {
+            self.message = imperial.0;
+        }
+        self
+    }
+
     /// A failure of a kind.
     pub fn new(status: StatusCode, code: &str, message: impl Into<String>) -> Self {
-        Self { code: code.to_owned(), message: message.into(), field: None, detail: None, status, retry_after_s: None }
+        Self { code: code.to_owned(), message: message.into(), field: None, detail: None, status, retry_after_s: None, imperial: None }
     }
 
     /// The same with more for a program.
@@ -136,7 +152,11 @@ impl From<InputError> for ApiError {
     fn from(error: InputError) -> Self {
         let code = serde_json::to_value(error.code).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default();
         let status = if error.code == Code::UnknownProtocol { StatusCode::NOT_FOUND } else { StatusCode::UNPROCESSABLE_ENTITY };
-        Self { field: error.field, ..Self::new(status, &code, error.message) }
+        Self {
+            field: error.field,
+            imperial: error.imperial.map(|said| Box::new(Imperial(said))),
+            ..Self::new(status, &code, error.message)
+        }
     }
 }
 

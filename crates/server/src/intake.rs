@@ -14,7 +14,7 @@ use impulso_formats::heart_rate;
 use impulso_store::{
     CoachId, PracticeId, RunId, Scope, Store,
     audit::{self, Subject},
-    runs::{self, Log, Partner, Run, Sender},
+    runs::{self, Log, Partner, Performer, Run, Sender},
 };
 
 use serde::{Deserialize, Serialize};
@@ -254,7 +254,8 @@ fn judge(work: &Work, sender: Sender, is_open: bool, now: DateTime<Utc>) -> ApiR
             }
             let so_far = log.events().iter().chain(known.iter().copied());
             if let Some(state) = performer_state(run, so_far, event.slot.unwrap_or(0)) {
-                check::check_event(&run.protocol, &state, event)?;
+                let units = performer_of(run, event.slot.unwrap_or(0)).map(|p| p.setup.units).unwrap_or_default();
+                check::check_event(&run.protocol, &state, event).map_err(|e| e.in_units(units))?;
             }
         }
         known.push(event);
@@ -326,8 +327,12 @@ pub fn view_is_open(run: &Run, view: &RunView, rate: ClockRate) -> bool {
     counting_is_open(run, &view.state, run_clock(run, rate))
 }
 
+fn performer_of(run: &Run, slot: u16) -> Option<&Performer> {
+    run.performers.iter().find(|p| p.slot == slot)
+}
+
 pub fn performer_state<'e>(run: &Run, events: impl IntoIterator<Item = &'e Event>, slot: u16) -> Option<State> {
-    let performer = run.performers.iter().find(|p| p.slot == slot)?;
+    let performer = performer_of(run, slot)?;
     let alone = run.performers.len() == 1;
     Some(fold(&run.protocol, &performer.setup, events.into_iter().filter(|e| alone || e.slot.is_none_or(|s| s == slot))))
 }
@@ -342,9 +347,9 @@ async fn close(scope: &mut Scope, coach: CoachId, run: &Run, events: &[Event]) -
         let is_real = run.rehearsal.is_none() && is_kept;
         if let (true, Some(person)) = (is_real, performer.person) {
             let result = recording::close(scope, coach, run, person, &performer.setup, state).await?;
-            visiting::run_closed(scope, run, (state.status == Status::Finished).then_some(result)).await?;
+            visiting::run_closed(scope, run, performer, (state.status == Status::Finished).then_some(result)).await?;
         } else {
-            visiting::run_closed(scope, run, None).await?;
+            visiting::run_closed(scope, run, performer, None).await?;
         }
         if let (Status::Discarded, None, Some(person)) = (state.status, &run.rehearsal, performer.person) {
             let why = json!({ "protocol": run.protocol.id, "reason": state.stop_reason.map(StopReason::words), "note": state.stop_note });

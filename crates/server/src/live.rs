@@ -327,7 +327,8 @@ mod tests {
     #[actix_web::test]
     async fn what_happens_while_a_watcher_reads_the_run_reaches_it() {
         let practice = PracticeId(Uuid::now_v7());
-        let performer = runs::Performer { slot: 0, person: None, name: "Rurik Dane".into(), setup: Setup::default(), result: None };
+        let performer =
+            runs::Performer { slot: 0, person: None, name: "Rurik Dane".into(), setup: Setup::default(), result: None, visit: None };
         let run = runs::Run {
             id: RunId(Uuid::now_v7()),
             protocol: catalogue::find("squat-1min").unwrap().clone(),
@@ -336,6 +337,7 @@ mod tests {
             rehearsal: None,
             join_code: None,
             visit: None,
+            group_visit: None,
             created_at: chrono::Utc::now(),
             closed_at: None,
         };

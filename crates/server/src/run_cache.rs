@@ -118,6 +118,7 @@ mod tests {
             rehearsal: None,
             join_code: None,
             visit: None,
+            group_visit: None,
             created_at: Utc::now(),
             closed_at: closed.then(Utc::now),
         };

@@ -43,6 +43,8 @@ pub struct RunView {
     pub join_code: Option<String>,
     /// The visit it belongs to.
     pub visit: Option<Uuid>,
+    /// The group visit it belongs to.
+    pub group_visit: Option<Uuid>,
     /// For a rehearsal: how fast it runs, and its report once it is over.
     pub rehearsal: Option<RehearsalView>,
     /// Goes up with every change: a view with a smaller number is older.
@@ -94,7 +96,7 @@ impl RunView {
         shown.conditions = Vec::new();
         shown.state.notes = Vec::new();
         shown.state.stop_note = None;
-        (shown.result, shown.visit) = (None, None);
+        (shown.result, shown.visit, shown.group_visit) = (None, None, None);
         for performer in &mut shown.performers {
             (performer.person, performer.result) = (None, None);
         }
@@ -136,6 +138,7 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
         performers,
         clock_rate: clock_rate(run, rate),
         visit: run.visit.map(|(visit, _)| visit),
+        group_visit: run.group_visit,
         rehearsal,
         revision: events.len() as u64 + u64::from(run.closed_at.is_some()),
         created_at: run.created_at,

@@ -12,7 +12,7 @@ use crate::{CoachId, Error, Result, Scope};
 
 /// Every table that is a practice's own work, in an order in which each finds what it refers to; and the order of its rows.
 /// How repeats of a measure lie apart is not among them: it follows from the results.
-pub const TABLES: [(&str, &str); 22] = [
+pub const TABLES: [(&str, &str); 24] = [
     ("people", "id"),
     ("groups", "id"),
     ("group_members", "id"),
@@ -27,6 +27,8 @@ pub const TABLES: [(&str, &str); 22] = [
     ("readiness_checks", "id"),
     ("visits", "id"),
     ("visit_events", "visit_id, position"),
+    ("group_visits", "id"),
+    ("group_visit_people", "group_visit_id, person_id"),
     ("runs", "id"),
     ("run_performers", "run_id, slot"),
     ("run_events", "run_id, position"),
@@ -174,6 +176,8 @@ pub struct Measure {
     pub inputs: Value,
     /// What was remarked: a list of texts.
     pub remarks: Value,
+    /// The groups that the person belonged to on the day, by name.
+    pub groups: Option<String>,
 }
 
 /// Every measure of every result, for a spreadsheet, the earliest first, as they come.
@@ -184,7 +188,10 @@ pub fn measures(scope: &mut Scope, person: Option<crate::PersonId>) -> impl Stre
         r#"select p.name, s.on_date as "on!", s.result_id as "result!", s.protocol_id as "protocol!", s.quantity as "quantity!",
              s.value as "value!", r.facts as "facts!", r.conditions as "conditions!",
              r.inputs - 'series' as "inputs!",
-             coalesce(r.inputs->>'source', r.inputs->>'device', r.conditions->>'source') as source, r.remarks as "remarks!"
+             coalesce(r.inputs->>'source', r.inputs->>'device', r.conditions->>'source') as source, r.remarks as "remarks!",
+             (select string_agg(g.name, '; ' order by g.name) from group_members m join groups g on g.practice_id = m.practice_id and g.id = m.group_id
+                where m.practice_id = s.practice_id and m.person_id = s.person_id and m.joined_on <= s.on_date
+                  and (m.left_on is null or m.left_on >= s.on_date)) as groups
          from scores s join people p on p.practice_id = s.practice_id and p.id = s.person_id
              join results r on r.practice_id = s.practice_id and r.id = s.result_id
          where s.practice_id = $1 and ($2::uuid is null or s.person_id = $2) order by p.name, s.on_date, s.result_id, s.quantity"#,

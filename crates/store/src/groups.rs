@@ -3,7 +3,12 @@
 use chrono::NaiveDate;
 use uuid::Uuid;
 
-use crate::{CoachId, Error, PersonId, Result, Scope};
+use impulso_core::run::event::Conditions;
+
+use crate::{
+    CoachId, Error, PersonId, Result, Scope,
+    error::{read, write},
+};
 
 /// A group in the list.
 #[derive(Debug, Clone)]
@@ -31,6 +36,8 @@ pub struct Member {
     pub playing_group: Option<String>,
     /// On the shirt.
     pub number: Option<u16>,
+    /// What is their own in every group visit: on the knees, a lighter ball.
+    pub set_up: Conditions,
     /// When they were last tested.
     pub last_on: Option<NaiveDate>,
 }
@@ -58,6 +65,15 @@ pub async fn names(scope: &mut Scope) -> Result<Vec<(Uuid, String)>> {
     let rows =
         sqlx::query!("select id, name from groups where practice_id = $1 and closed_at is null", practice).fetch_all(scope.db()).await?;
     Ok(rows.into_iter().map(|r| (r.id, r.name)).collect())
+}
+
+/// The name of a group, closed or not.
+///
+/// # Errors
+/// [`Error::NotFound`].
+pub async fn name(scope: &mut Scope, id: Uuid) -> Result<String> {
+    let practice = scope.practice_id();
+    Ok(sqlx::query_scalar!("select name from groups where practice_id = $1 and id = $2", practice, id).fetch_one(scope.db()).await?)
 }
 
 /// The name of a group that is not closed; locked for this transaction, so that its members are changed by one at a time.
@@ -102,7 +118,7 @@ pub async fn close(scope: &mut Scope, id: Uuid) -> Result<()> {
 pub async fn members(scope: &mut Scope, group: Uuid) -> Result<Vec<Member>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        r#"select m.id, m.person_id, p.name, p.born, m.joined_on, m.left_on, m.playing_group, m.number,
+        r#"select m.id, m.person_id, p.name, p.born, m.joined_on, m.left_on, m.playing_group, m.number, m.set_up,
              (select max(r.on_date) from results r where r.practice_id = m.practice_id and r.person_id = m.person_id and not r.voided) as last_on
            from group_members m join people p on p.practice_id = m.practice_id and p.id = m.person_id
            where m.practice_id = $1 and m.group_id = $2 order by m.left_on desc nulls first, m.number nulls last, lower(p.name), m.id"#,
@@ -111,20 +127,22 @@ pub async fn members(scope: &mut Scope, group: Uuid) -> Result<Vec<Member>> {
     )
     .fetch_all(scope.db())
     .await?;
-    Ok(rows
-        .into_iter()
-        .map(|r| Member {
-            id: r.id,
-            person: PersonId(r.person_id),
-            name: r.name,
-            born: r.born,
-            joined_on: r.joined_on,
-            left_on: r.left_on,
-            playing_group: r.playing_group,
-            number: r.number.and_then(|n| u16::try_from(n).ok()),
-            last_on: r.last_on,
+    rows.into_iter()
+        .map(|r| {
+            Ok(Member {
+                id: r.id,
+                person: PersonId(r.person_id),
+                name: r.name,
+                born: r.born,
+                joined_on: r.joined_on,
+                left_on: r.left_on,
+                playing_group: r.playing_group,
+                number: r.number.and_then(|n| u16::try_from(n).ok()),
+                set_up: read("set-up", r.set_up)?,
+                last_on: r.last_on,
+            })
         })
-        .collect())
+        .collect()
 }
 
 /// Puts a person into a group; the same key again is the same membership.
@@ -166,6 +184,15 @@ pub async fn change(scope: &mut Scope, member: Uuid, playing_group: Option<&str>
     )
     .execute(scope.db())
     .await?;
+    Ok(())
+}
+
+/// Changes what is a member's own in every group visit.
+pub async fn set_up(scope: &mut Scope, member: Uuid, own: &Conditions) -> Result<()> {
+    let practice = scope.practice_id();
+    sqlx::query!("update group_members set set_up = $3 where practice_id = $1 and id = $2", practice, member, write("set-up", own)?)
+        .execute(scope.db())
+        .await?;
     Ok(())
 }
 

@@ -26,6 +26,7 @@ pub mod audit;
 pub mod error;
 pub mod everything;
 pub mod goals;
+pub mod group_visits;
 pub mod groups;
 pub mod hang_up;
 pub mod ids;

@@ -37,6 +37,16 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Value> {
                        || jsonb_build_object('events', coalesce((select jsonb_agg(e.body order by e.position)
                            from visit_events e where e.practice_id = $1 and e.visit_id = v.id), '[]')) order by v.created_at)
                    from visits v where v.practice_id = $1 and v.person_id = $2), '[]'),
+               'groups', coalesce((select jsonb_agg(jsonb_build_object('group', g.name, 'joined_on', m.joined_on, 'left_on', m.left_on,
+                       'playing_group', m.playing_group, 'number', m.number, 'set_up', m.set_up) order by m.joined_on)
+                   from group_members m join groups g on g.practice_id = m.practice_id and g.id = m.group_id
+                   where m.practice_id = $1 and m.person_id = $2), '[]'),
+               'group_visits', coalesce((select jsonb_agg(jsonb_build_object('group', g.name, 'on', v.on_date, 'battery', v.battery_id,
+                       'presence', r.presence, 'reason', r.reason, 'visit', r.visit_id) order by v.created_at)
+                   from group_visit_people r
+                   join group_visits v on v.practice_id = r.practice_id and v.id = r.group_visit_id
+                   join groups g on g.practice_id = v.practice_id and g.id = v.group_id
+                   where r.practice_id = $1 and r.person_id = $2), '[]'),
                'goals', coalesce((select jsonb_agg(to_jsonb(g) - array['practice_id', 'person_id'] order by g.created_at)
                    from goals g where g.practice_id = $1 and g.person_id = $2), '[]'),
                'photos', coalesce((select jsonb_agg(jsonb_build_object('on', f.on_date, 'view', f.view, 'jpeg_base64', encode(f.jpeg, 'base64')) order by f.on_date, f.view)

@@ -57,7 +57,7 @@ impl Row {
 }
 
 /// A battery as it is stored, with a name for each of its tests: those from before tests had names get theirs here.
-fn read_battery(stored: serde_json::Value) -> Result<Battery> {
+pub(crate) fn read_battery(stored: serde_json::Value) -> Result<Battery> {
     read("battery", stored).map(Battery::identified)
 }
 
@@ -131,13 +131,17 @@ pub async fn of_battery(scope: &mut Scope, person: PersonId, battery: &str) -> R
     Ok(rows.into_iter().filter_map(Row::shown).collect())
 }
 
-/// Visits that are open, with the names of their people, the latest first; at most `limit`.
+/// Visits that are open, with the names of their people, the latest first; at most `limit`. Those of a group visit that is open are
+/// that one's.
 pub async fn open(scope: &mut Scope, limit: i64) -> Result<Vec<(Visit, String)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
         "select v.id, v.person_id, v.battery, v.conditions, v.on_date, v.created_at, v.closed_at, p.name
          from visits v join people p on p.practice_id = v.practice_id and p.id = v.person_id
-         where v.practice_id = $1 and v.closed_at is null order by v.created_at desc limit $2",
+         where v.practice_id = $1 and v.closed_at is null
+           and not exists (select from group_visit_people r join group_visits g on g.practice_id = r.practice_id and g.id = r.group_visit_id
+                           where r.practice_id = v.practice_id and r.visit_id = v.id and g.closed_at is null)
+         order by v.created_at desc limit $2",
         practice,
         limit
     )
@@ -258,6 +262,20 @@ pub async fn people_with_visits(scope: &mut Scope, person: Option<PersonId>) -> 
     .fetch_all(scope.db())
     .await?;
     Ok(ids.into_iter().map(PersonId).collect())
+}
+
+/// Removes a visit in which nothing has happened.
+pub async fn remove_empty(scope: &mut Scope, id: Uuid) -> Result<()> {
+    let practice = scope.practice_id();
+    sqlx::query!(
+        "delete from visits v where v.practice_id = $1 and v.id = $2
+         and not exists (select from visit_events e where e.practice_id = v.practice_id and e.visit_id = v.id)",
+        practice,
+        id
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(())
 }
 
 /// Ties a run to its place in a visit.

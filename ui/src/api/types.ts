@@ -83,3 +83,5 @@ export type BodyMap = S["BodyMap"];
 export type Exertion = S["Exertion"];
 export type HistoryLine = S["HistoryLine"];
 export type ScoringTable = S["ScoringTable"];
+export type GroupVisitPage = Omit<S["GroupVisitPage"], "differs"> & { differs: Condition[] };
+export type RollLine = S["RollLine"];

@@ -8,12 +8,12 @@ const REACH = 2.4;
 const x = (steps: number) => 200 + Math.max(-REACH, Math.min(REACH, steps)) * 78;
 const tone = (v: Verdict) => (v.startsWith("clear") ? "clear" : v.startsWith("possible") ? "possible" : "quiet");
 const beyond = (steps: number) => Math.abs(steps) > REACH;
-const to = (r: Rung) => `/people/${props.person}/trend/${r.protocol}/${r.change.quantity}`;
+const to = (r: Rung) => `/people/${props.person}/trend/${r.protocol}/${r.change.quantity}${r.like ? `?like=${r.like}` : ""}`;
 </script>
 
 <template>
   <div class="ladder" role="table" aria-label="First test to now">
-    <RouterLink v-for="r in rungs" :key="r.protocol + r.change.quantity" class="rung" role="row" :to="to(r)">
+    <RouterLink v-for="r in rungs" :key="r.protocol + r.change.quantity + r.like" class="rung" role="row" :to="to(r)">
       <span class="name" role="cell"
         >{{ r.title }}<small>{{ [r.detail, r.unit].filter(Boolean).join(", ") }}</small></span
       >
@@ -34,7 +34,6 @@ const to = (r: Rung) => `/people/${props.person}/trend/${r.protocol}/${r.change.
         <span v-else-if="r.change.verdict === 'not_comparable'" class="soft why"
           >{{ r.change.unlike.map((u) => u.label.toLowerCase()).join(", ") }} differed</span
         >
-        <span v-else class="soft why">measurement error unknown</span>
       </span>
       <span class="values num" role="cell">{{ r.first_shown }} → {{ r.now_shown }}</span>
       <span class="verdict" :class="tone(r.change.verdict)" role="cell">{{ r.change.verdict_words }}</span>

@@ -4,7 +4,8 @@ import { dayBrief } from "@/logic/dates";
 
 /** Every measure a client has: the first time, the best and the last. The measure leads to how it has gone. */
 const props = defineProps<{ measures: MeasureSummary[]; person: string }>();
-const to = (m: MeasureSummary) => (m.times > 1 ? `/people/${props.person}/trend/${m.protocol}/${m.quantity}` : `/results/${m.last.result}`);
+const to = (m: MeasureSummary) =>
+  m.times > 1 ? `/people/${props.person}/trend/${m.protocol}/${m.quantity}?like=${m.last.result}` : `/results/${m.last.result}`;
 </script>
 
 <template>
@@ -13,7 +14,7 @@ const to = (m: MeasureSummary) => (m.times > 1 ? `/people/${props.person}/trend/
       <span role="columnheader">Measure</span><span role="columnheader">First</span><span role="columnheader">Best</span
       ><span role="columnheader">Last</span>
     </div>
-    <RouterLink v-for="m in measures" :key="m.protocol + m.quantity" class="row" role="row" :to="to(m)">
+    <RouterLink v-for="m in measures" :key="m.quantity + m.last.result" class="row" role="row" :to="to(m)">
       <span class="what" role="cell"
         >{{ m.title }}<small>{{ [m.detail, m.unit].filter(Boolean).join(", ") }}</small></span
       >

@@ -11,7 +11,7 @@ export function useEntry(sheet: Sheet) {
   const run = useRun();
   const { row, units, wrong } = sheet;
   const text = ref("");
-  const field = useTemplateRef<{ focus: () => void; blur: () => void }>("field");
+  const field = useTemplateRef<{ focus: () => void; blur: () => void; select: () => void }>("field");
   /** An unusual value that was asked about. */
   let meant: string | null = null;
 
@@ -24,6 +24,8 @@ export function useEntry(sheet: Sheet) {
     if (odd && meant !== text.value) {
       meant = text.value;
       wrong.value = `${odd.ask} Correct it, or press again to keep it.`;
+      // What is typed next replaces it.
+      field.value?.select();
       return null;
     }
     return value;
@@ -47,7 +49,11 @@ export function useEntry(sheet: Sheet) {
   );
   /** The field is the next to be typed in, unless a remark or a reason is being written. */
   function focus() {
+    wanted = !field.value;
     if (sheet.started.value && !isWriting()) field.value?.focus();
   }
+  /** It was to be typed in before it stood on the screen. */
+  let wanted = false;
+  watch(field, (there) => there && wanted && focus(), { flush: "post" });
   return { text, field, number, clear, put, focus };
 }

@@ -129,6 +129,8 @@ export function useSheet(floor: Floor, closed: () => boolean) {
   });
   const live = computed(() => started.value && running.value && !countingIn.value && !nought.value && !rung.value);
   /** A count against a clock of its own that has not been started. */
+  /** The bell of a count with a clock of its own has rung: nothing more is counted, what was counted in silence is typed. */
+  const boutOver = computed(() => bout(row.value) > 0 && row.value.cells.length > 0 && !timing.value);
   const waits = computed(() => bout(row.value) > 0 && !row.value.cells.length && !timing.value);
   /** Nothing more is taken of this row. */
   const full = computed(() => {
@@ -176,6 +178,20 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     await run.record({ kind: "watch_started", ...rowKey() });
   }
   const end = () => run.record({ kind: "watch_ended" });
+  // A try that reaches its limit ends by itself, and is said to be over once: what is undone after that is not said again.
+  let ranOut: number | null = null;
+  watch(
+    () => {
+      const w = sheet.value.watch;
+      const isTimed = w && sheet.value.rows[w.row]?.take.kind === "watch";
+      return isTimed && running.value && w.until_ms != null && ms.value >= w.until_ms ? w.from_ms : null;
+    },
+    (from) => {
+      if (from == null || from === ranOut) return;
+      ranOut = from;
+      void end();
+    },
+  );
   async function tally(by: 1 | -1) {
     if ((by < 0 && count.value < 1) || nought.value || (by > 0 && rung.value)) return;
     localCount.value = count.value + by;
@@ -274,6 +290,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     if (!started.value) return phase.value?.cue ?? state.value?.timeline.phases[0]?.cue ?? "";
     if (state.value?.decision) return state.value.decision.because;
     if (r.again) return r.again;
+    if (boutOver.value) return `${bout(r)} seconds are over. Type the count if you counted in your head.`;
     if (r.take.kind === "count") return [r.how, nought.value ? "" : firstSentence(r.take.rule)].filter(Boolean).join(" ");
     if (r.take.kind === "ladder") {
       if (!watched.stage.value) return "";
@@ -318,6 +335,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     rung,
     live,
     waits,
+    boutOver,
     full,
     canFinish,
     lastTime,

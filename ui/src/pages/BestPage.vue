@@ -97,6 +97,7 @@ function exportCsv() {
       <p class="figure">
         <b class="num">{{ best.shown }}</b> mL/kg/min <span>{{ best.sentence }}</span>
       </p>
+      <p v-if="best.warning" class="box care" role="note">{{ best.warning }}</p>
       <p v-if="b.combined.methods.length === 1" class="soft">
         Only one method in these weeks, so this is its own value. A second method makes the range narrower.
       </p>

@@ -56,6 +56,7 @@ const after = computed(() => {
   if (run.view.rehearsal) return `/rehearsals/${run.view.id}`;
   if (run.view.visit) return `/visits/${run.view.visit}/floor`;
   if (run.view.result) return `/results/${run.view.result}`;
+  if (run.view.group_visit) return `/group-visits/${run.view.group_visit}`;
   return many.value ? `/classes/${run.view.id}` : `/people/${run.view.person}`;
 });
 

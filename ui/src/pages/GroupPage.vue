@@ -17,6 +17,7 @@ const props = defineProps<{ id: string }>();
 const router = useRouter();
 const path = computed(() => ({ id: props.id }));
 const { data: g, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/groups/{id}", { params: { path: path.value } })));
+const { data: visits } = useLoad(() => take(api.GET("/api/groups/{id}/visits", { params: { path: path.value } })));
 const { busy, failure, run } = useAction();
 /** The member whose cells were refused: the message stands in their row. */
 const wrongIn = ref<string | null>(null);
@@ -93,7 +94,10 @@ const shown = computed(() => g.value!.members.filter((m) => !only.value || m.pla
       <span class="grow"></span>
       <ElButton v-if="renaming === null" class="no-print" @click="renaming = g.name">Rename</ElButton>
       <a v-if="g.members.length" class="no-print" :href="`/api/groups/${id}/people.csv`">Export CSV</a>
-      <ElButton type="primary" size="large" class="no-print" @click="router.push(`/people/list?group=${id}`)">Paste a list</ElButton>
+      <ElButton size="large" class="no-print" @click="router.push(`/people/list?group=${id}`)">Paste a list</ElButton>
+      <ElButton v-if="g.members.length" type="primary" size="large" class="no-print" @click="router.push(`/groups/${id}/visits/new`)"
+        >Start a group visit</ElButton
+      >
     </div>
     <div class="bar no-print">
       <div class="add">
@@ -167,6 +171,17 @@ const shown = computed(() => g.value!.members.filter((m) => !only.value || m.pla
     <p v-else>Nobody is in this group yet. Paste its list, or add clients who are on record.</p>
     <datalist id="playing-groups"><option v-for="p in g.playing_groups" :key="p" :value="p"></option></datalist>
 
+    <FoldSection v-if="visits?.length" title="Group visits" :brief="`${visits.length}`">
+      <ul class="rows">
+        <li v-for="v in visits" :key="v.id">
+          <RouterLink class="row-link" :to="`/group-visits/${v.id}`"
+            ><span class="on">{{ dayShort(v.on) }}</span
+            ><b>{{ v.battery_name }}</b
+            ><span v-if="!v.closed" class="soft">under way</span></RouterLink
+          >
+        </li>
+      </ul>
+    </FoldSection>
     <FoldSection v-if="g.former.length" title="Left the group" :brief="`${g.former.length}`">
       <ul class="rows">
         <li v-for="m in g.former" :key="m.id">

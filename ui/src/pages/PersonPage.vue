@@ -93,12 +93,14 @@ const care = computed(() => {
           <button v-if="p.measures.length > MEASURES" type="button" class="link" @click="allMeasures = !allMeasures">
             {{ allMeasures ? "Show fewer" : `Show all ${p.measures.length}` }}
           </button>
+          <p class="after no-print"><a :href="`/api/people/${id}/measures.csv`" download>Export every result (CSV)</a></p>
         </FoldSection>
         <FoldSection v-if="p.vo2max" title="VO₂max by method" :brief="p.vo2max.best?.shown ?? ''">
           <template v-if="p.vo2max.best">
             <p class="best">
               <b class="num">{{ p.vo2max.best.shown }}</b> {{ p.vo2max.best.sentence }}
             </p>
+            <p v-if="p.vo2max.best.warning" class="box care" role="note">{{ p.vo2max.best.warning }}</p>
             <RangeBars :combined="p.vo2max" />
           </template>
           <p v-else>No VO₂max can be built on: {{ p.vo2max.left_out[0]?.why }}</p>

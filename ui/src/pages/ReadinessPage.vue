@@ -15,7 +15,7 @@ const props = defineProps<{ id: string }>();
 const router = useRouter();
 /** Where the asking was come to from, a page of this application: there it goes on. */
 const from = useRoute().query.then;
-const then = typeof from === "string" && from.startsWith("/people/") ? from : null;
+const then = typeof from === "string" && /^\/(people|group-visits)\//.test(from) ? from : null;
 const {
   data: person,
   failure: lost,
@@ -104,7 +104,8 @@ async function keep(overrule: boolean) {
   if (!kept) return;
   clear();
   const on = then || `/people/${props.id}/assess`;
-  await router.push(!overrule && kept.advice.moderate !== "go" ? `/people/${props.id}` : on);
+  const stays = !overrule && kept.advice.moderate !== "go" && !then?.startsWith("/group-visits/");
+  await router.push(stays ? `/people/${props.id}` : on);
 }
 </script>
 

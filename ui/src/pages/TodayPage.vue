@@ -43,6 +43,18 @@ const MadeUpClients = defineAsyncComponent(() => import("@/components/MadeUpClie
           </ul>
           <RouterLink v-if="day.more.due" class="rest" to="/retests">and {{ day.more.due }} more due today</RouterLink>
         </section>
+        <section v-if="day.open_group_visits.length">
+          <h2>Group visits under way</h2>
+          <ul class="rows">
+            <li v-for="v in day.open_group_visits" :key="v.id">
+              <RouterLink class="row-link visit" :to="`/group-visits/${v.id}`">
+                <b>{{ v.group_name }}</b><span class="soft"
+                  >{{ v.battery_name }}<template v-if="v.on !== day.today">, since {{ dayShort(v.on) }}</template></span
+                >
+              </RouterLink>
+            </li>
+          </ul>
+        </section>
         <section v-if="day.open_visits.length">
           <h2>Visits under way</h2>
           <ul class="rows">

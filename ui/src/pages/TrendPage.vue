@@ -6,15 +6,18 @@ import TrendChart from "@/components/TrendChart.vue";
 import { dayShort } from "@/logic/dates";
 import { useLoad } from "@/composables/useLoad";
 import { saveCsv } from "@/logic/csv";
+import { useRoute } from "vue-router";
 
 const props = defineProps<{ id: string; protocol: string; quantity: string }>();
 const path = { id: props.id, protocol: props.protocol, quantity: props.quantity };
+/** A result of the series that is shown, where the test has several. */
+const like = useRoute().query.like as string | undefined;
 const {
   data: t,
   failure,
   loading,
   reload,
-} = useLoad(() => take(api.GET("/api/people/{id}/trend/{protocol}/{quantity}", { params: { path } })));
+} = useLoad(() => take(api.GET("/api/people/{id}/trend/{protocol}/{quantity}", { params: { path, query: { like } } })));
 function exportCsv() {
   const rows = t.value!.points.map((p) => [
     p.on,
@@ -39,7 +42,8 @@ function exportCsv() {
       <div>
         <h1>{{ t.name }}</h1>
         <div class="soft">
-          {{ t.protocol_name }}: {{ t.label }}<template v-if="t.unit">, {{ t.unit }}</template>
+          {{ t.protocol_name }}: {{ t.label }}<template v-if="t.unit">, {{ t.unit }}</template
+          ><template v-if="t.series">, {{ t.series }}</template>
         </div>
       </div>
       <span class="grow"></span>
@@ -49,7 +53,7 @@ function exportCsv() {
           :key="q.key"
           class="tab"
           :class="{ on: q.key === quantity }"
-          :to="`/people/${id}/trend/${protocol}/${q.key}`"
+          :to="{ path: `/people/${id}/trend/${protocol}/${q.key}`, query: like ? { like } : {} }"
           >{{ q.label }}</RouterLink
         >
       </span>
@@ -58,6 +62,15 @@ function exportCsv() {
     </div>
     <p v-if="t.progress?.since_first ?? t.progress?.since_last" class="lead">
       {{ (t.progress?.since_first ?? t.progress?.since_last)!.sentence }}
+    </p>
+    <p v-if="t.others.length" class="no-print">
+      Followed on its own:
+      <template v-for="(o, k) in t.others" :key="o.like"
+        ><template v-if="k">, </template
+        ><RouterLink :to="{ path: `/people/${id}/trend/${protocol}/${quantity}`, query: { like: o.like } }">{{
+          o.name
+        }}</RouterLink></template
+      >
     </p>
     <TrendChart v-if="t.points.some((p) => p.value != null)" :trend="t" />
     <p v-if="t.typical_error" class="soft">

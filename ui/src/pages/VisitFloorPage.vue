@@ -71,7 +71,7 @@ const cost = ref("");
 async function change(event: VisitEvent) {
   const done = await run(() => take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), event } })));
   if (!done) return;
-  v.value = { ...(done.visit as VisitPage), goals: v.value?.goals ?? [] };
+  v.value = { ...(done.visit as VisitPage), goals: v.value?.goals ?? [], group: v.value?.group };
   cost.value = done.cost ?? "";
   leaving.value = null;
   runId.value = uuid();
@@ -95,6 +95,7 @@ onKeyStroke((event) => {
       <b>{{ v.name }}</b>
       <span class="soft">{{ v.battery_name }} · {{ v.done }} of {{ v.rows.length }} done</span>
       <span class="grow"></span>
+      <RouterLink v-if="v.group" :to="`/group-visits/${v.group.id}`">To {{ v.group.name }}</RouterLink>
       <RouterLink :to="`/visits/${id}`">Exit</RouterLink>
     </header>
     <main v-if="v.window" id="main" class="window">

@@ -48,7 +48,7 @@ const left = computed(() => v.value?.rows.filter((r) => r.stand === "to_come" &&
 const close = () => change({ kind: "closed" });
 async function change(event: VisitEvent) {
   const done = await run(() => take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), event } })));
-  if (done && v.value) v.value = { ...(done.visit as VisitPage), goals: v.value.goals };
+  if (done && v.value) v.value = { ...(done.visit as VisitPage), goals: v.value.goals, group: v.value.group };
 }
 async function again(place: number) {
   await change({ kind: "again", place });
@@ -88,6 +88,7 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
       <RouterLink v-if="v.nth > 1" class="no-print" :to="`/people/${v.person}/history/${v.battery}`"
         >History ({{ v.nth }} visits)</RouterLink
       >
+      <RouterLink v-if="v.group" class="no-print" :to="`/group-visits/${v.group.id}`">To {{ v.group.name }}</RouterLink>
       <RouterLink class="no-print" :to="`/people/${v.person}`">Back to {{ v.name }}</RouterLink>
       <button type="button" class="plain no-print" @click="print">Print</button>
       <RouterLink v-if="open && v.next" class="go no-print" :to="`/visits/${id}/floor`">Continue with {{ v.next.name }}</RouterLink>

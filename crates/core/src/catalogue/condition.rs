@@ -78,6 +78,14 @@ impl Condition {
         !self.must_hold && !self.note
     }
 
+    /// Whether it may differ between two people who do the test side by side: a style, a weight of ball.
+    pub const fn is_own(&self) -> bool {
+        matches!(self.kind, ConditionKind::Choice | ConditionKind::Number)
+            && self.is_lasting()
+            && !self.recorded_by_run
+            && !self.ask.is_empty()
+    }
+
     /// What the protocol asks for, for a client of this sex.
     pub fn expected_for(&self, sex: Option<Sex>) -> Option<f64> {
         match sex {

@@ -6,10 +6,12 @@ use serde::{Deserialize, Serialize};
 
 use super::Chosen;
 use crate::{
+    conditions::Conditions,
     error::{Code, InputError},
     inputs::Value,
     picture::Site,
-    units::rounded,
+    quantity,
+    units::{Units, rounded},
 };
 
 /// Something recorded. A number, unless it says otherwise.
@@ -201,9 +203,12 @@ impl Input {
                     .flatten()
                     .try_for_each(|n| self.check_number(*n))
                     .and_then(|()| self.check_count(tries.iter().flatten().count()))
-                    .and_then(|()| match self.apart(&tries.iter().flatten().copied().collect::<Vec<f64>>()) {
-                        Some(why) => Err(InputError::new(Code::MissingInput, &self.key, format!("{}: {why}", self.label))),
-                        None => Ok(()),
+                    .and_then(|()| {
+                        let taken: Vec<f64> = tries.iter().flatten().copied().collect();
+                        let said = |units: Units| self.apart(&taken, units).map(|why| format!("{}: {why}", self.label));
+                        let missing = |why: String| InputError::new(Code::MissingInput, &self.key, why);
+                        let refused = |why| InputError { imperial: said(Units::Imperial), ..missing(why) };
+                        said(Units::Metric).map_or(Ok(()), |why| Err(refused(why)))
                     }),
                 None => Err(self.bad("it takes one number, not a list".into())),
             },
@@ -230,11 +235,22 @@ impl Input {
         }
     }
 
+    /// What its two sides of zero are called, where they have names under these conditions.
+    pub fn signs_under(&self, conditions: &Conditions) -> Option<&Signs> {
+        self.signs.as_ref().filter(|s| s.when.as_ref().is_none_or(|w| w.holds(conditions)))
+    }
+
     /// Why a third measure is needed, where two lie too far apart.
-    pub fn apart(&self, taken: &[f64]) -> Option<String> {
+    pub fn apart(&self, taken: &[f64], units: Units) -> Option<String> {
         let (within, [a, b]) = (self.agree_within?, taken) else { return None };
         let apart = difference(*a, *b);
-        (apart > within).then(|| format!("{a} and {b} {} are {} {} apart. Measure a third time.", self.unit, rounded(apart, 1), self.unit))
+        (apart > within).then(|| {
+            let said = |v: f64| quantity::as_typed(v, &self.unit, units);
+            let decimals = if units == Units::Imperial { 2 } else { 1 };
+            let shown = |v: f64| rounded(said(v).0, decimals);
+            let unit = said(0.0).1;
+            format!("{} and {} {unit} are {} {unit} apart. Measure a third time.", shown(*a), shown(*b), shown(apart))
+        })
     }
 
     fn in_unit(&self) -> String {
@@ -256,14 +272,15 @@ impl Input {
         if value.is_finite() && (self.min..=self.max).contains(&value) && listed {
             return Ok(());
         }
-        let message = format!(
-            "{} must be {} to {}{}; {value} was given. Check for a slip of the finger.",
-            self.label,
-            self.min,
-            self.max,
-            if self.unit.is_empty() { String::new() } else { format!(" {}", self.unit) }
-        );
-        Err(InputError::new(Code::OutOfRange, &self.key, message))
+        let said = |min: String, max: String, unit: &str, value: String| {
+            let range = format!("{} must be {min} to {max} {unit}", self.label);
+            format!("{}; {value} was given. Check for a slip of the finger.", range.trim_end())
+        };
+        let message = said(self.min.to_string(), self.max.to_string(), &self.unit, value.to_string());
+        let imperial = |v: f64| quantity::as_typed(v, &self.unit, Units::Imperial);
+        let (shown, unit) = (|v: f64| rounded(imperial(v).0, 2), imperial(0.0).1);
+        let imperial = (unit != self.unit).then(|| said(shown(self.min), shown(self.max), unit, shown(value)));
+        Err(InputError { imperial, ..InputError::new(Code::OutOfRange, &self.key, message) })
     }
 
     fn bad(&self, what: String) -> InputError {
@@ -288,4 +305,22 @@ pub enum ReadingError {
     Level,
     /// What is published for the measure of this name.
     Published,
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::{catalogue, inputs::Value, units::Units};
+
+    /// By hand: 14 in is 35.56 cm; 40 and 250 cm are 15.75 and 98.43 in.
+    #[test]
+    fn a_refusal_is_said_in_the_units_somebody_thinks_in() {
+        let hips = catalogue::find("body").unwrap().input("hips_cm").unwrap();
+        let refused = hips.check_one(&Value::Number(35.56)).unwrap_err();
+        assert!(refused.message.starts_with("Hips must be 40 to 250 cm; 35.56 was given."), "{refused}");
+        let in_inches = refused.clone().in_units(Units::Imperial).message;
+        assert!(in_inches.starts_with("Hips must be 15.75 to 98.43 in; 14 was given."), "{in_inches}");
+        assert_eq!(refused.clone().in_units(Units::Metric), refused);
+        let apart = hips.check(&Value::Tries(vec![Some(101.6), Some(106.68)])).unwrap_err();
+        assert!(apart.in_units(Units::Imperial).message.contains("40 and 42 in are 2 in apart. Measure a third time."));
+    }
 }

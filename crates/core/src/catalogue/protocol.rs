@@ -219,6 +219,11 @@ impl Protocol {
         if let Procedure::Attempts(attempts) = &self.procedure { &attempts.legs } else { &[] }
     }
 
+    /// Whether the values of many can be written down on one grid.
+    pub fn suits_grid(&self) -> bool {
+        !self.legs().is_empty() && self.legs().iter().all(|leg| leg.take.suits_grid())
+    }
+
     /// What a stage of a ladder is in words, from 1 on, where this input is what a ladder comes to.
     pub fn stage_words(&self, input: &str, stage: f64) -> Option<&str> {
         let stages = self.legs().iter().find_map(|leg| match &leg.take {

@@ -2,8 +2,9 @@
 
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
+use uuid::Uuid;
 
-use super::{Audience, Known, progress, titled, typical_error};
+use super::{Audience, Known, progress, series, series_name, titled, typical_error};
 use crate::{
     catalogue::Protocol,
     change::{self, Comparison, Verdict},
@@ -16,17 +17,22 @@ use crate::{
 pub fn ladder<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history: &[&Done], known: &Known, audience: &Audience) -> Vec<Rung> {
     let mut rungs = Vec::new();
     for protocol in protocols {
-        let of_protocol: Vec<&Done> = history.iter().copied().filter(|r| r.protocol_id == protocol.id).collect();
+        let all = series(protocol, history.iter().copied().filter(|r| r.protocol_id == protocol.id));
         // Only what is followed over time has a change rule.
-        for scoring in protocol.scoring.iter().rev().filter(|s| protocol.change_rule(&s.quantity).is_some()) {
+        let followed = || protocol.scoring.iter().rev().filter(|s| protocol.change_rule(&s.quantity).is_some());
+        for (of_series, scoring) in all.iter().flat_map(|of| followed().map(move |scoring| (of, scoring))) {
             let quantity = &scoring.quantity;
-            let points: Vec<_> = of_protocol.iter().filter_map(|r| r.point(quantity)).collect();
+            let points: Vec<_> = of_series.iter().filter_map(|r| r.point(quantity)).collect();
             let [earlier @ .., now] = points.as_slice() else { continue };
-            let Some(latest) = of_protocol.iter().rev().find(|r| r.value(quantity).is_some()) else { continue };
+            let Some(latest) = of_series.iter().rev().find(|r| r.value(quantity).is_some()) else { continue };
             let error = typical_error(protocol, latest, quantity, known.get(&protocol.id));
             let compared = progress(protocol, quantity, earlier, now, error.as_ref());
             if let Some(change) = compared.since_first.or(compared.since_last) {
-                rungs.push(rung(protocol, quantity, audience.word(change)));
+                let rung = rung(protocol, quantity, audience.word(change));
+                rungs.push(match series_name(protocol, &latest.conditions) {
+                    Some(name) => rung.of_series(&name, latest.id),
+                    None => rung,
+                });
             }
         }
     }
@@ -73,6 +79,16 @@ pub struct Rung {
     pub unit: String,
     /// Whether it is the quantity that the test is heard through first.
     pub is_headline: bool,
+    /// A result of its series, where the test has several that are never held against each other.
+    #[serde(default)]
+    pub like: Option<Uuid>,
+}
+
+impl Rung {
+    /// The same as a row of one series among several: of one lift, one source.
+    fn of_series(self, name: &str, like: Uuid) -> Self {
+        Self { name: format!("{}: {name}", self.name), detail: format!("{}, {name}", self.detail), like: Some(like), ..self }
+    }
 }
 
 /// A row of the ladder for a change.
@@ -88,6 +104,7 @@ pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
         now_shown: quantity::shown(key, change.to),
         unit: quantity::unit_shown(key).to_owned(),
         is_headline: protocol.headline() == key,
+        like: None,
         change,
     }
 }
@@ -99,7 +116,8 @@ pub fn story(rungs: &[Rung], tests: usize, today: NaiveDate) -> String {
     let spoken: Vec<&Rung> = rungs.iter().filter(|r| r.is_headline).collect();
     match (tests, spoken.iter().map(|r| r.change.from_on).min()) {
         (0, _) => "No test yet. Start with readiness, then choose a test.".to_owned(),
-        (1, _) | (_, None) => "One test so far. The next one, under the same conditions, will show the change.".to_owned(),
+        (1, _) => "One test so far. The next one, under the same conditions, will show the change.".to_owned(),
+        (_, None) => "Each test was done once so far. The next time, under the same conditions, will show the change.".to_owned(),
         _ if spoken.iter().all(|r| r.change.verdict == V::NotComparable) => {
             "The tests so far were done differently from each other, so no change is claimed.".to_owned()
         }
@@ -184,6 +202,7 @@ mod tests {
     fn the_story_is_told_even_before_there_is_one() {
         assert!(story(&[], 0, NaiveDate::default()).starts_with("No test yet"));
         assert!(story(&[], 1, NaiveDate::default()).starts_with("One test so far"));
+        assert!(story(&[], 4, NaiveDate::default()).starts_with("Each test was done once so far"));
     }
 
     #[test]

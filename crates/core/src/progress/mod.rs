@@ -1,6 +1,7 @@
 //! How a person's measures have gone: since last time, since the first time, and over all tests.
 
 mod ladder;
+mod series;
 
 use std::collections::BTreeMap;
 
@@ -22,7 +23,10 @@ use crate::{
     units::Units,
 };
 
-pub use self::ladder::{Rung, ladder, rung, story};
+pub use self::{
+    ladder::{Rung, ladder, rung, story},
+    series::{series, series_name, series_title},
+};
 
 /// What a practice knows by itself of its measures: its own repeats and what it typed in, by protocol and measure.
 pub type Known = BTreeMap<String, BTreeMap<String, Own>>;
@@ -227,20 +231,25 @@ pub struct ValueOn {
 pub fn summaries<'p>(protocols: impl IntoIterator<Item = &'p Protocol>, history: &[&Done], units: Units) -> Vec<MeasureSummary> {
     let mut found = Vec::new();
     for protocol in protocols {
-        let of_protocol: Vec<&Done> = history.iter().copied().filter(|r| r.protocol_id == protocol.id && r.is_scored()).collect();
-        for scored in followed(protocol, of_protocol.last().copied()) {
+        let of_protocol = history.iter().copied().filter(|r| r.protocol_id == protocol.id && r.is_scored());
+        let all = series(protocol, of_protocol);
+        let measures = all.iter().flat_map(|of| followed(protocol, of.last().copied()).into_iter().map(move |scored| (of, scored)));
+        for (of_series, scored) in measures {
             let key = &scored.quantity;
             if quantity::side(key) == Some("difference") {
                 continue;
             }
-            let times: Vec<(&Done, f64)> = of_protocol.iter().filter_map(|r| Some((*r, r.value(key)?))).collect();
+            let times: Vec<(&Done, f64)> = of_series.iter().filter_map(|r| Some((*r, r.value(key)?))).collect();
             let (Some(first), Some(last)) = (times.first(), times.last()) else { continue };
             let taken =
                 |(done, value): &(&Done, f64)| ValueOn { result: done.id, on: done.on, shown: quantity::shown_in(key, *value, units) };
             let merit = |value: f64| if quantity::lower_is_better(key) { -value } else { value };
             let better = |a: &&(&Done, f64), b: &&(&Done, f64)| merit(a.1).total_cmp(&merit(b.1));
             let several = times.len() > 1;
-            let (title, detail) = titled(protocol, key);
+            let (title, mut detail) = titled(protocol, key);
+            if let Some(name) = series_name(protocol, &last.0.conditions) {
+                detail = format!("{detail}, {name}");
+            }
             found.push(MeasureSummary {
                 protocol: protocol.id.clone(),
                 quantity: key.clone(),

@@ -89,11 +89,12 @@ impl Range {
         let parts = self.parts.iter().map(|p| Part { sd: p.sd * scale(p) / shrink(p.key), ..p.clone() }).collect();
         Self { shared: self.shared.clone(), ..Self::around(other, parts) }
     }
+}
 
-    /// Whether it reaches beyond what a human can have, so that the estimate is of little use.
-    pub fn is_of_little_use(&self) -> bool {
-        !HUMAN_VO2MAX.contains(&self.low) || !HUMAN_VO2MAX.contains(&self.high)
-    }
+/// What is said of a range that reaches beyond what a human can have, both ends in mL/kg/min; nothing of any other.
+pub fn warning(low: f64, high: f64) -> Option<String> {
+    (!HUMAN_VO2MAX.contains(&low) || !HUMAN_VO2MAX.contains(&high))
+        .then(|| "The range reaches beyond what a person can have: this estimate is of little use. Repeat the test.".to_owned())
 }
 
 impl Part {
@@ -468,8 +469,11 @@ mod tests {
     #[test]
     fn a_range_beyond_what_a_human_can_have_says_so() {
         let part = |sd: f64| Part::plain("share", sd, Side::Both);
-        assert!(Range::around(20.0, vec![part(8.0)]).is_of_little_use());
-        assert!(!Range::around(20.0, vec![part(7.0)]).is_of_little_use());
+        let said = |sd: f64| {
+            let range = Range::around(20.0, vec![part(sd)]);
+            warning(range.low, range.high)
+        };
+        assert!(said(8.0).is_some() && said(7.0).is_none());
     }
 
     proptest! {

@@ -15,7 +15,7 @@ use super::{
 };
 use crate::{
     attempts::{Leg, Take},
-    catalogue::{InputKind, PhaseKind, Protocol, Tone, difference},
+    catalogue::{InputKind, PhaseKind, Protocol, Tone, Usual, difference},
     inputs::{Inputs, Value},
     pulse, reading,
     strap::Trace,
@@ -122,6 +122,14 @@ impl Engine for Sheet<'_> {
     }
 }
 
+/// What is usual of a count on the floor: where its window is known, no more than a minute's usual count in it.
+fn usual_within(take: &Take, usual: Usual) -> Usual {
+    match take {
+        Take::Count { seconds: Some(window_s), fills: Some(_), .. } => Usual { to: usual.to * f64::from(*window_s) / 60.0, ..usual },
+        _ => usual,
+    }
+}
+
 impl SheetState {
     /// An empty sheet.
     fn begin(protocol: &Protocol, setup: &Setup, state: &State) -> Self {
@@ -161,9 +169,9 @@ impl SheetState {
                 how: input.site.as_ref().map(|s| s.how.clone()),
                 again: None,
                 cells: Vec::new(),
-                signs: input.signs.clone().filter(|s| s.when.as_ref().is_none_or(|w| w.holds(&setup.conditions))),
+                signs: input.signs_under(&setup.conditions).cloned(),
                 last_time: last_time(protocol, setup, &input.key, side.as_deref()),
-                usual: input.usual,
+                usual: input.usual.map(|usual| usual_within(&leg.take, usual)),
                 after_bell: false,
                 tried: Vec::new(),
                 stage: None,
@@ -180,7 +188,9 @@ impl SheetState {
             let most = |leg: &Leg| if let Take::Count { missed_beats, .. } = &leg.take { *missed_beats } else { None };
             protocol.legs().iter().find_map(most).map(|most| MissedBeats { most, missed: 0, over_ms: None })
         });
-        sheet.last_time = setup.last_value.map(|v| format!("Last time: {}.", reading::said(protocol, protocol.headline(), v, setup.units)));
+        sheet.last_time = setup
+            .last_value
+            .map(|v| format!("Last time: {}.", reading::said(protocol, &setup.conditions, protocol.headline(), v, setup.units)));
         sheet.next = (!sheet.rows.is_empty()).then_some(0);
         sheet
     }
@@ -361,7 +371,7 @@ impl SheetState {
     fn settle(&mut self, protocol: &Protocol, setup: &Setup, state: &mut State, now_ms: Option<f64>) {
         self.run_out(now_ms);
         for row in &mut self.rows {
-            row.again = protocol.input(&row.input).and_then(|i| i.apart(&row.counting()));
+            row.again = protocol.input(&row.input).and_then(|i| i.apart(&row.counting(), setup.units));
         }
         let heavier = self.ask_for_heavier(protocol, setup);
         self.call_stages();
@@ -531,7 +541,7 @@ impl SheetRow {
 fn last_time(protocol: &Protocol, setup: &Setup, input: &str, side: Option<&str>) -> Option<String> {
     let key = side.map_or_else(|| input.to_owned(), |side| format!("{input}.{side}"));
     let value = setup.last_values.get(&key)?;
-    Some(format!("Last time: {}.", reading::said(protocol, &key, *value, setup.units)))
+    Some(format!("Last time: {}.", reading::said(protocol, &setup.conditions, &key, *value, setup.units)))
 }
 
 /// To what the hand or the instrument can resolve.

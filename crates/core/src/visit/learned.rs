@@ -5,9 +5,10 @@ use serde::{Deserialize, Serialize};
 use crate::{
     catalogue::Protocol,
     change::{Comparison, Verdict},
+    conditions::Conditions,
     norms::{Band, Bound, Standing},
     person::Facts,
-    quantity,
+    quantity, reading,
     report::{FailedPoint, standing_words},
     test_record::Outcome,
     text,
@@ -19,6 +20,10 @@ use crate::{
 pub struct Judged<'a> {
     /// The test.
     pub protocol: &'a Protocol,
+    /// What it is called, with its lift or hold.
+    pub name: String,
+    /// The circumstances it was done under.
+    pub conditions: &'a Conditions,
     /// What it came to.
     pub outcome: &'a Outcome<'a>,
     /// Points that were not met.
@@ -47,9 +52,10 @@ pub struct Learned {
 impl Judged<'_> {
     /// How well it went, 0 to 100, with the sentence that says so; nothing where nothing says so.
     fn merit(&self) -> Option<(f64, String)> {
-        let name = &self.protocol.name;
+        let name = &self.name;
         let value = |q: &str| {
-            let shown = self.outcome.result(q).map(|e| quantity::said(q, e.value, self.units)).unwrap_or_default();
+            let said = |value: f64| reading::signed(self.protocol, self.conditions, q, value, self.units);
+            let shown = self.outcome.result(q).map(|e| said(e.value)).unwrap_or_default();
             format!("{} {shown}", quantity::label(q))
         };
         let passes = self.outcome.passes.iter().map(|(q, pass)| {
@@ -123,7 +129,7 @@ fn moved(tests: &[Judged]) -> String {
     let by = |t: &Judged, c: &Comparison| {
         let change = quantity::said(&c.quantity, c.difference.abs(), t.units);
         let sign = if c.difference < 0.0 { "−" } else { "+" };
-        format!("{} {sign}{} ({}", quantity::label(&c.quantity), change.trim_start_matches('+'), t.protocol.name)
+        format!("{} {sign}{} ({}", quantity::label(&c.quantity), change.trim_start_matches('+'), t.name)
     };
     let compared = tests.iter().flat_map(|t| t.since_last.iter()).filter(|c| c.verdict != Verdict::NotComparable);
     let Some(from) = compared.map(|c| c.from_on).max() else {
@@ -180,7 +186,10 @@ mod tests {
         let (a, b) = (TestRecord::of(plank, facts, &held), TestRecord::of(squat, facts, &seen));
         let (plank_out, squat_out) = (compute(&a).unwrap(), compute(&b).unwrap());
         let failed = failed_points(squat, &seen);
-        let judged = |protocol, outcome, failed| Judged {
+        let none = Conditions::new();
+        let judged = |protocol: &'static Protocol, outcome, failed| Judged {
+            name: protocol.name.clone(),
+            conditions: &none,
             protocol,
             outcome,
             failed,

@@ -6,9 +6,10 @@ use super::Judged;
 use crate::{
     catalogue::Protocol,
     change::Comparison,
+    conditions::Conditions,
     done::Done,
     error::InputError,
-    progress::{Audience, Changes, Known, changes},
+    progress::{Audience, Changes, Known, changes, series_title},
     quantity, reading,
     report::{self, FailedPoint, PassReport, QuantityReport, ResultReport},
     test_record::Outcome,
@@ -99,7 +100,7 @@ impl<'a> Seen<'a> {
             standing: quantities.iter().flat_map(|q| &q.norms).map(|n| n.sentence.clone()).find(|s| s != report::NO_STANDING),
             pass: report::pass_of_test(self.protocol, &self.outcome, self.units),
             change: change.cloned(),
-            change_words: change.map(|c| change_words(self.protocol, c, &self.changes.since_last, self.units)),
+            change_words: change.map(|c| change_words(self.protocol, &self.done.conditions, c, &self.changes.since_last, self.units)),
         }
     }
 
@@ -107,6 +108,8 @@ impl<'a> Seen<'a> {
     pub fn judged(&self) -> Judged<'_> {
         Judged {
             protocol: self.protocol,
+            name: series_title(self.protocol, &self.done.conditions),
+            conditions: &self.done.conditions,
             outcome: &self.outcome,
             failed: &self.report.failed,
             since_last: &self.changes.since_last,
@@ -154,7 +157,7 @@ impl<'a> Seen<'a> {
 
     /// A measure as it is said; points with how many there are.
     fn figure(&self, q: &QuantityReport) -> Figure {
-        let value = q.value.map(|v| reading::said(self.protocol, &q.key, v, self.units)).unwrap_or_default();
+        let value = q.value.map(|v| reading::said(self.protocol, &self.done.conditions, &q.key, v, self.units)).unwrap_or_default();
         let of = || {
             let side = q.key.strip_prefix("points_met").filter(|side| *side != ".difference")?;
             self.report.quantities.iter().find(|of| of.key.strip_prefix("points_of") == Some(side))
@@ -185,9 +188,9 @@ fn main_change<'c>(protocol: &Protocol, since_last: &'c [Comparison]) -> Option<
 }
 
 /// From what to what it moved; of two sides both, each with its own verdict where the two have another.
-fn change_words(protocol: &Protocol, main: &Comparison, since_last: &[Comparison], units: Units) -> String {
+fn change_words(protocol: &Protocol, conditions: &Conditions, main: &Comparison, since_last: &[Comparison], units: Units) -> String {
     let moved = |c: &Comparison| {
-        let said = |v: f64| reading::signed(protocol, &c.quantity, v, units);
+        let said = |v: f64| reading::signed(protocol, conditions, &c.quantity, v, units);
         if c.difference == 0.0 { format!("{} both times", said(c.to)) } else { format!("{} → {}", said(c.from), said(c.to)) }
     };
     let is_side = |c: &&Comparison| {

@@ -61,7 +61,9 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
             typed.at = Some(visit.created_at.with_timezone(&zone).format("%H:%M").to_string());
         }
     }
-    let result = recording::build(&mut scope, protocol, &person, ResultId(form.id), typed, None).await?;
+    let result = recording::build(&mut scope, protocol, &person, ResultId(form.id), typed, None)
+        .await
+        .map_err(|e| e.in_units(person.profile.units))?;
     recording::keep(&mut scope, who.coach, &result).await?;
     if let Some(at) = form.visit {
         visits::append(&mut scope, at.visit, form.id, &VisitEvent::Done { place: at.place, result: form.id }).await?;

@@ -2,7 +2,14 @@
 
 use actix_web::{HttpResponse, delete, get, post, put, web};
 use chrono::NaiveDate;
-use impulso_core::{Code, InputError, group, person::age_on, text};
+use impulso_core::{
+    Code, InputError,
+    catalogue::Protocol,
+    group,
+    person::age_on,
+    run::{check_answer, event::Conditions},
+    text,
+};
 use impulso_store::{
     PersonId, Scope,
     audit::{self, Subject},
@@ -17,6 +24,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
+    shelf::Shelf,
 };
 
 /// The most groups of a practice that are not closed.
@@ -96,6 +104,13 @@ pub struct MemberChange {
     pub playing_group: String,
     /// As typed; empty for none.
     pub number: String,
+}
+
+/// What is a member's own.
+#[derive(Deserialize, ToSchema)]
+pub struct SetUpForm {
+    #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
+    pub conditions: Conditions,
 }
 
 /// Every group that is not closed.
@@ -183,6 +198,32 @@ pub async fn change(who: SignedIn, path: web::Path<(Uuid, Uuid)>, form: Json<Mem
     let page = page(&mut scope, id).await?;
     scope.commit().await?;
     Ok(web::Json(page))
+}
+
+/// What is a member's own in every group visit, such as a style or the weight of a ball; the shared answers stand for the rest.
+#[utoipa::path(tag = "groups", operation_id = "groups_set_up", responses((status = 204), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[put("/groups/{id}/members/{member}/set-up")]
+pub async fn set_up(who: SignedIn, path: web::Path<(Uuid, Uuid)>, form: Json<SetUpForm>) -> ApiResult<HttpResponse> {
+    let (id, member) = path.into_inner();
+    let mut scope = who.scope().await?;
+    groups::lock(&mut scope, id).await?;
+    if !present(&mut scope, id).await?.iter().any(|m| m.id == member) {
+        return Err(ApiError::not_found());
+    }
+    let shelf = Shelf::of(&mut scope).await?;
+    for (key, answer) in &form.conditions {
+        let Some((protocol, condition)) = shelf.all().find_map(|p| Some((p, p.condition(key).filter(|c| c.is_own())?))) else {
+            return Err(InputError::new(Code::UnknownField, key, "No test asks this of one person alone.").into());
+        };
+        // One of the tests that ask it takes this answer.
+        let takes = |p: &Protocol| p.condition(key).is_some_and(|c| check_answer(p, c, answer).is_ok());
+        if !shelf.all().any(takes) {
+            check_answer(protocol, condition, answer)?;
+        }
+    }
+    groups::set_up(&mut scope, member, &form.conditions).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
 }
 
 /// A member leaves today; what was done in the group stays.

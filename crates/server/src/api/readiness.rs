@@ -8,7 +8,7 @@ use impulso_core::{
     text,
 };
 use impulso_store::{
-    PersonId,
+    CoachId, PersonId, Scope,
     audit::{self, Subject},
     people, readiness as store,
 };
@@ -74,17 +74,41 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: Json<ReadinessForm>)
         .into());
     }
     let mut scope = who.scope().await?;
-    people::lock(&mut scope, PersonId(*id)).await?;
-    let on = auth::today(&mut scope).await?;
-    // The same answers on the same day are the same check, however often they are sent.
-    let before = store::latest(&mut scope, PersonId(*id)).await?;
-    if before.is_some_and(|c| c.on == on && c.answers == form.answers && c.overrule_reason == reason) {
-        return Ok(web::Json(ReadinessPage { on, is_today: true, answers: form.answers, advice, overrule_reason: reason }));
-    }
-    let check = store::add(&mut scope, who.coach, PersonId(*id), &form.answers, &advice, reason.as_deref(), on).await?;
-    let action = if reason.is_some() { "readiness.overruled" } else { "readiness.kept" };
-    audit::record(&mut scope, who.coach, action, Subject::of("readiness", check.0, PersonId(*id)), serde_json::json!({ "reason": reason }))
-        .await?;
+    let kept = add(&mut scope, who.coach, PersonId(*id), form.answers, advice, reason).await?;
     scope.commit().await?;
-    Ok(web::Json(ReadinessPage { on, is_today: true, answers: form.answers, advice, overrule_reason: reason }))
+    Ok(web::Json(kept))
+}
+
+/// What was answered at the last check is answered again today: nothing has changed since.
+///
+/// # Errors
+/// [`Code::MissingInput`] where nothing was ever asked, or what was said then has to be asked anew.
+pub async fn say_again(scope: &mut Scope, coach: CoachId, person: PersonId) -> ApiResult<()> {
+    let last = store::latest(scope, person).await?.filter(|c| c.advice.moderate == Permit::Go);
+    let Some(last) = last else {
+        return Err(InputError::new(Code::MissingInput, "answers", "There is nothing to repeat. Ask the questions.").into());
+    };
+    let advice = readiness::advise(&last.answers);
+    add(scope, coach, person, last.answers, advice, None).await.map(|_| ())
+}
+
+async fn add(
+    scope: &mut Scope,
+    coach: CoachId,
+    person: PersonId,
+    answers: Answers,
+    advice: Advice,
+    reason: Option<String>,
+) -> ApiResult<ReadinessPage> {
+    people::lock(scope, person).await?;
+    let on = auth::today(scope).await?;
+    // The same answers on the same day are the same check, however often they are sent.
+    let before = store::latest(scope, person).await?;
+    if before.is_some_and(|c| c.on == on && c.answers == answers && c.overrule_reason == reason) {
+        return Ok(ReadinessPage { on, is_today: true, answers, advice, overrule_reason: reason });
+    }
+    let check = store::add(scope, coach, person, &answers, &advice, reason.as_deref(), on).await?;
+    let action = if reason.is_some() { "readiness.overruled" } else { "readiness.kept" };
+    audit::record(scope, coach, action, Subject::of("readiness", check.0, person), serde_json::json!({ "reason": reason })).await?;
+    Ok(ReadinessPage { on, is_today: true, answers, advice, overrule_reason: reason })
 }

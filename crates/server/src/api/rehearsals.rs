@@ -126,7 +126,7 @@ pub async fn create(who: SignedIn, form: Json<RehearsalForm>, rate: web::Data<Cl
     client.faults = faults(&form.faults, seed);
     let setup = rehearse::setup(protocol, &client);
     let rehearsal = runs::keep_rehearsal(&Rehearsal { client, rate: form.rate })?;
-    let performers = [NewPerformer { person: None, name: "Simulated client".into(), setup }];
+    let performers = [NewPerformer { person: None, name: "Simulated client".into(), setup, visit: None }];
     let new = NewRun {
         id: RunId(form.id),
         protocol,

@@ -243,7 +243,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
             on: v.was.on,
             of,
             values: values(Some(protocol), &v.was),
-            readings: reading::lines(protocol, &v.was.inputs, units),
+            readings: reading::lines(protocol, &v.was.conditions, &v.was.inputs, units),
             change: v.change,
             reason: v.reason,
             by: v.by,
@@ -252,7 +252,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Resu
     }
     Ok(web::Json(ResultPage {
         voided: result.voided,
-        readings: reading::lines(protocol, &result.inputs, units),
+        readings: reading::lines(protocol, &result.conditions, &result.inputs, units),
         remarks: view::remarks(&mut scope, &result).await?,
         units,
         entry: EntryShown {

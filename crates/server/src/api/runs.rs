@@ -6,6 +6,7 @@ use actix_web::{HttpResponse, get, post, web};
 use chrono::NaiveDate;
 use impulso_core::{
     Code, InputError, catalogue, done,
+    group_visit::Presence,
     hr_max::{CeilingRule, HrMaxMethod},
     person::Sex,
     picture::{BodyMap, Drawing, Picture},
@@ -22,6 +23,7 @@ use impulso_core::{
 use impulso_store::{
     PersonId, RunId, Scope,
     audit::{self, Subject},
+    group_visits, groups,
     people::{self, Person},
     readiness::{self, Check},
     results,
@@ -91,6 +93,9 @@ pub struct RunForm {
     /// The place in a visit that it fills.
     #[serde(default)]
     pub visit: Option<InVisit>,
+    /// The same of a group visit: each fills the place in a visit of their own.
+    #[serde(default)]
+    pub group: Option<InGroup>,
 }
 
 /// Sets a run up.
@@ -102,21 +107,17 @@ pub async fn create(
     intake: web::Data<Intake>,
     rates: web::Data<RateLimits>,
 ) -> ApiResult<web::Json<RunView>> {
-    let mut form = form.into_inner();
+    let form = form.into_inner();
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
-    let mut takes = Vec::new();
-    if let (Some(at), [person]) = (form.visit, form.people.as_slice()) {
-        let (visit, place) = visiting::lock_place(&mut scope, at, PersonId(*person), &protocol.id).await?;
-        visiting::is_free(&mut scope, &visit, at.place, form.id).await?;
-        let profile = people::get(&mut scope, visit.person).await?.profile;
-        let history = results::of_protocol(&mut scope, visit.person, &protocol.id).await?;
-        let last = done::last_scored(history.iter().map(|r| &r.done), &protocol.id).map(|r| &r.conditions);
-        takes = place.takes.clone();
-        form.conditions = visit::conditions(protocol, profile.sex, last, Some((&place, &visit.conditions)), &form.conditions);
-    }
     can_run(protocol, form.people.len())?;
+    let mut places: BTreeMap<Uuid, Place> = BTreeMap::new();
+    if let (Some(at), [person]) = (form.visit, form.people.as_slice()) {
+        places.insert(*person, place(&mut scope, protocol, at, &form, PersonId(*person), &Conditions::new()).await?);
+    } else if let Some(at) = form.group {
+        places = places_in_group(&mut scope, protocol, at, &form).await?;
+    }
     let mut reason = text::note(form.overrule_reason.as_deref().unwrap_or_default(), "overrule_reason")?;
     if let (None, Some(at)) = (&reason, form.visit) {
         // One reason serves the whole visit.
@@ -129,8 +130,13 @@ pub async fn create(
     for person in &form.people {
         let given = text::note(form.reasons.get(person).map_or("", String::as_str), "reasons")?;
         let own = if alone { reason.clone().or(given) } else { given };
-        let mut found = performer(&mut scope, protocol, &form, PersonId(*person), today, own.as_deref()).await?;
-        found.performer.setup.takes.clone_from(&takes);
+        let of = places.get(person);
+        let conditions = of.map_or(&form.conditions, |p| &p.conditions).clone();
+        let mut found = performer(&mut scope, protocol, &form, conditions, PersonId(*person), today, own.as_deref()).await?;
+        if let Some(of) = of {
+            found.performer.setup.takes.clone_from(&of.takes);
+            found.performer.visit = form.group.map(|_| (of.at.visit, of.at.place));
+        }
         let name = found.performer.name.clone();
         admitted.extend(found.reason.map(|why| if alone { why } else { format!("{name}: {why}") }));
         if !found.asked {
@@ -157,6 +163,11 @@ pub async fn create(
         if let Some(InVisit { visit, place }) = form.visit {
             visits::tie(&mut scope, RunId(form.id), visit, place).await?;
             visits::append(&mut scope, visit, form.id, &VisitEvent::Begun { place, run: form.id }).await?;
+        } else if let Some(at) = form.group {
+            group_visits::tie(&mut scope, RunId(form.id), at.visit).await?;
+            for InVisit { visit, place } in places.values().map(|p| p.at) {
+                visits::append(&mut scope, visit, Uuid::now_v7(), &VisitEvent::Begun { place, run: form.id }).await?;
+            }
         }
         audit::record(
             &mut scope,
@@ -179,8 +190,72 @@ pub async fn create(
     Ok(web::Json(shown))
 }
 
+/// The place in a group visit that a run fills, in each performer's own visit.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+pub struct InGroup {
+    /// The group visit.
+    pub visit: Uuid,
+    /// The place in its battery, from 0.
+    pub place: usize,
+}
+
+/// The place of somebody's visit that the run fills, and what the test starts from there.
+struct Place {
+    at: InVisit,
+    takes: Vec<String>,
+    conditions: Conditions,
+}
+
+/// Locks the place of somebody's visit. `own`: what is this person's own, before what is said for all.
+async fn place(
+    scope: &mut Scope,
+    protocol: &catalogue::Protocol,
+    at: InVisit,
+    form: &RunForm,
+    person: PersonId,
+    own: &Conditions,
+) -> ApiResult<Place> {
+    let (visit, slot) = visiting::lock_place(scope, at, person, &protocol.id).await?;
+    visiting::is_free(scope, &visit, at.place, form.id).await?;
+    let profile = people::get(scope, visit.person).await?.profile;
+    let history = results::of_protocol(scope, visit.person, &protocol.id).await?;
+    let last = done::last_scored(history.iter().map(|r| &r.done), &protocol.id).map(|r| &r.conditions);
+    let said: Conditions = form.conditions.iter().chain(own).map(|(key, answer)| (key.clone(), answer.clone())).collect();
+    let conditions = visit::conditions(protocol, profile.sex, last, Some((&slot, &visit.conditions)), &said);
+    Ok(Place { at, takes: slot.takes, conditions })
+}
+
+/// The same for everybody who is tested together: each has a visit of their own in the group visit.
+async fn places_in_group(
+    scope: &mut Scope,
+    protocol: &catalogue::Protocol,
+    at: InGroup,
+    form: &RunForm,
+) -> ApiResult<BTreeMap<Uuid, Place>> {
+    let group = group_visits::get(scope, at.visit).await?;
+    let members = groups::members(scope, group.group).await?;
+    let roll = group_visits::roll(scope, at.visit).await?;
+    let mut all = BTreeMap::new();
+    // In one order whoever begins, so that two devices never wait for each other.
+    let mut wanted = form.people.clone();
+    wanted.sort_unstable();
+    for person in wanted {
+        let line = roll.iter().find(|r| r.person.0 == person);
+        let member = members.iter().find(|m| m.person.0 == person && m.left_on.is_none());
+        let name = line.map(|l| &l.name).or(member.map(|m| &m.name)).ok_or_else(ApiError::not_found)?;
+        let Some((line, visit)) = line.and_then(|l| Some((l, l.visit.filter(|_| l.presence == Presence::Here)?))) else {
+            let message = format!("{name} is not called here today. Call the roll first, or leave {name} out.");
+            return Err(InputError::new(Code::OutOfRange, "people", message).into());
+        };
+        let own = member.map(|m| m.set_up.clone()).unwrap_or_default();
+        let in_visit = InVisit { visit, place: at.place };
+        all.insert(person, place(scope, protocol, in_visit, form, line.person, &own).await?);
+    }
+    Ok(all)
+}
+
 fn can_run(protocol: &catalogue::Protocol, people: usize) -> Result<(), InputError> {
-    let at_once = usize::from(protocol.people_at_once).min(PERFORMERS_MAX);
+    let at_once = if protocol.suits_grid() { PERFORMERS_MAX } else { usize::from(protocol.people_at_once).min(PERFORMERS_MAX) };
     let message = match people {
         _ if !protocol.family().runs_live() => format!("{} is entered afterwards: type the result.", protocol.name),
         0 => "Choose whom to test.".to_owned(),
@@ -195,6 +270,7 @@ async fn performer(
     scope: &mut Scope,
     protocol: &catalogue::Protocol,
     form: &RunForm,
+    conditions: Conditions,
     person: PersonId,
     today: NaiveDate,
     reason: Option<&str>,
@@ -206,7 +282,7 @@ async fn performer(
     let history = if pace.is_some() { results::of_protocol(scope, person.id, &protocol.id).await? } else { Vec::new() };
     let mut setup = Setup {
         cadence: cadence(protocol, facts.sex, form.cadence)?,
-        conditions: form.conditions.clone(),
+        conditions,
         hr_max_method: form.hr_max_method,
         ceiling: form.ceiling.unwrap_or_default(),
         first_load: form.first_load,
@@ -233,7 +309,7 @@ async fn performer(
         let message = format!("{name}{because} To test all the same, give your reason; it is saved with the record.");
         return Err(InputError::new(Code::MissingInput, field, message).into());
     }
-    let performer = NewPerformer { person: Some(person.id), name: person.profile.name, setup };
+    let performer = NewPerformer { person: Some(person.id), name: person.profile.name, setup, visit: None };
     Ok(Admission { performer, reason: reason.filter(|_| held), asked: checked.is_some() })
 }
 

@@ -3,12 +3,13 @@
 use actix_web::{get, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
 use impulso_core::{catalogue, done::Stop, text};
-use impulso_store::{groups, people, results, retests, runs, visits};
+use impulso_store::{group_visits, groups, people, results, retests, runs, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::{
+    group_visits::GroupVisitLine,
     groups::GroupLine,
     library::{self, LibraryLine},
     people::PersonLine,
@@ -27,6 +28,8 @@ use crate::{
 pub struct TodayPage {
     /// Visits that are under way or were left open.
     pub open_visits: Vec<VisitLine>,
+    /// Group visits that are under way or were left open.
+    pub open_group_visits: Vec<GroupVisitLine>,
     /// The day.
     pub today: NaiveDate,
     /// What the day looks like, in a sentence.
@@ -169,6 +172,8 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
         let shown = lines.len() as i64;
         (*all > shown).then(|| limits::counted(*all, shown))
     };
+    let group_visits = group_visits::open(&mut scope, limits::VISITS).await?;
+    let open_group_visits = group_visits.iter().map(|(v, name)| GroupVisitLine::new(v, name.clone())).collect();
     let mut visits = visits::open(&mut scope, limits::VISITS + 1).await?;
     let more = TodayMore {
         late: rest(&late),
@@ -184,6 +189,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
     let open_visits = visits.into_iter().map(|(v, name)| VisitLine::new(&v, Some(name))).collect();
     Ok(web::Json(TodayPage {
         open_visits,
+        open_group_visits,
         today,
         sentence: sentence(&open_runs, (&late.0, late.1), (&due.0, due.1), soon.1, stopped.len(), more.stopped, people),
         open_runs,

@@ -2,6 +2,7 @@
 
 use actix_web::{get, web};
 use impulso_core::{
+    done::Done,
     goal::{Goal, Milestone, Way},
     life_event::LifeEvent,
     progress::{self, Audience, Progress, TrendPoint},
@@ -10,8 +11,8 @@ use impulso_core::{
     units::Units,
 };
 use impulso_store::{PersonId, goals, people, results};
-use serde::Serialize;
-use utoipa::ToSchema;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use crate::{
@@ -50,6 +51,25 @@ pub struct TrendPage {
     pub goals: Vec<GoalDrawn>,
     /// What the protocol gives besides: other quantities with a trend.
     pub quantities: Vec<QuantityName>,
+    /// Which series it is of, where the test has several that are never held against each other: each lift, hold or source.
+    pub series: Option<String>,
+    /// A result of each other series, by its name.
+    pub others: Vec<SeriesName>,
+}
+
+/// Another series of the same test.
+#[derive(Serialize, ToSchema)]
+pub struct SeriesName {
+    pub name: String,
+    /// A result of it.
+    pub like: Uuid,
+}
+
+/// Which series.
+#[derive(Deserialize, IntoParams)]
+pub struct Like {
+    /// A result of it; the series that was done last where nothing is said.
+    pub like: Option<Uuid>,
 }
 
 /// A goal as a line on a trend.
@@ -72,9 +92,9 @@ pub struct QuantityName {
 }
 
 /// How one measure has gone.
-#[utoipa::path(tag = "results", operation_id = "results_trend", responses((status = 200, body = TrendPage), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "results", operation_id = "results_trend", params(Like), responses((status = 200, body = TrendPage), (status = 404, body = ApiError)))]
 #[get("/people/{id}/trend/{protocol}/{quantity}")]
-pub async fn get(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> ApiResult<web::Json<TrendPage>> {
+pub async fn get(who: SignedIn, path: web::Path<(Uuid, String, String)>, query: web::Query<Like>) -> ApiResult<web::Json<TrendPage>> {
     let (id, protocol, key) = path.into_inner();
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
@@ -88,7 +108,15 @@ pub async fn get(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> ApiR
     let own = scoring::own(&mut scope, protocol).await?;
     let units = person.profile.units;
     let audience = Audience { noted: scoring::noted(&mut scope, person.id).await?, units };
-    let tests = || history.iter().map(|r| &r.done);
+    let mut all = progress::series(protocol, history.iter().map(|r| &r.done));
+    let wanted = query.like.and_then(|like| all.iter().position(|of| of.iter().any(|r| r.id == like)));
+    let shown = match wanted {
+        Some(k) => all.remove(k),
+        None => all.pop().unwrap_or_default(),
+    };
+    let name = |of: &[&Done]| progress::series_name(protocol, &of.last()?.conditions);
+    let others = all.iter().rev().filter_map(|of| Some(SeriesName { name: name(of)?, like: of.last()?.id })).collect();
+    let tests = || shown.iter().copied();
     let latest = tests().rev().find(|r| r.value(&key).is_some());
     let typical_error = latest.and_then(|r| progress::typical_error(protocol, r, &key, Some(&own)));
     let points = progress::trend(protocol, &key, tests(), units);
@@ -125,6 +153,8 @@ pub async fn get(who: SignedIn, path: web::Path<(Uuid, String, String)>) -> ApiR
             .map(|s| QuantityName { key: s.quantity.clone(), label: quantity::label(&s.quantity).into_owned() })
             .collect(),
         quantity: key,
+        series: name(&shown),
+        others,
     }))
 }
 

@@ -20,9 +20,9 @@ use impulso_core::{
     visit::{self, VisitEvent, cost_of_moving},
 };
 use impulso_store::{
-    PersonId, Scope,
+    CoachId, PersonId, Scope,
     audit::{self, Subject},
-    people, readiness, results, retests,
+    group_visits, people, readiness, results, retests,
     visits::{self, Visit},
 };
 use serde::{Deserialize, Serialize};
@@ -67,7 +67,7 @@ async fn batteries_of(scope: &mut Scope) -> ApiResult<Vec<(Battery, bool)>> {
     Ok(own.into_iter().map(|b| (b, true)).chain(battery::all().iter().map(|b| (b.clone(), false))).collect())
 }
 
-async fn battery_of(scope: &mut Scope, shelf: &Shelf, id: &str) -> ApiResult<Battery> {
+pub(super) async fn battery_of(scope: &mut Scope, shelf: &Shelf, id: &str) -> ApiResult<Battery> {
     if let Some(own) = visits::own_batteries(scope).await?.into_iter().find(|b| b.id == id) {
         return Ok(own);
     }
@@ -75,7 +75,7 @@ async fn battery_of(scope: &mut Scope, shelf: &Shelf, id: &str) -> ApiResult<Bat
     Ok(battery::find(id).cloned().or_else(|unknown| shelf.find(id).map(Battery::of_one).map_err(|_| unknown))?)
 }
 
-fn line((battery, own): (Battery, bool), shelf: &Shelf) -> BatteryLine {
+pub(super) fn line((battery, own): (Battery, bool), shelf: &Shelf) -> BatteryLine {
     let known = |id: &str| shelf.find(id);
     let tests = || battery.tests.iter().map(|place| (place, shelf.find(&place.protocol).ok()));
     let order = battery.suggested_order(&known);
@@ -267,7 +267,7 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
 
 /// What a battery's tests ask, each once. A choice that two tests ask differently (which arm, which leg) is left to each;
 /// where two ask for the same in other words, the question is its heading.
-fn asked(battery: &Battery, shelf: &Shelf) -> ApiResult<Vec<Condition>> {
+pub(super) fn asked(battery: &Battery, shelf: &Shelf) -> ApiResult<Vec<Condition>> {
     let mut all: Vec<(Condition, bool)> = Vec::new();
     for place in &battery.tests {
         let protocol = shelf.find(&place.protocol)?;
@@ -338,7 +338,7 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitForm>) ->
 }
 
 /// Every shared answer is one that some test of the battery asks, and of its kind.
-fn check_shared(battery: &Battery, shelf: &Shelf, conditions: &Conditions) -> ApiResult<()> {
+pub(super) fn check_shared(battery: &Battery, shelf: &Shelf, conditions: &Conditions) -> ApiResult<()> {
     let asked = asked(battery, shelf)?;
     for (key, answer) in conditions {
         let Some(condition) = asked.iter().find(|c| c.key == *key) else {
@@ -375,6 +375,17 @@ pub struct VisitShown {
     pub page: VisitPage,
     /// The goals of its tests and of its total.
     pub goals: Vec<GoalLine>,
+    /// The group visit it belongs to.
+    pub group: Option<InGroupVisit>,
+}
+
+/// The group visit that a visit belongs to.
+#[derive(Serialize, ToSchema)]
+pub struct InGroupVisit {
+    /// The group visit.
+    pub id: Uuid,
+    /// The group's name.
+    pub name: String,
 }
 
 /// A visit, under way or over.
@@ -391,7 +402,8 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<TableQuer
         }
     }
     let goals = goals::of_visit(&mut scope, &of, &visit, None).await?;
-    Ok(web::Json(VisitShown { page, goals }))
+    let group = group_visits::of_visit(&mut scope, visit.id).await?.map(|(id, name)| InGroupVisit { id, name });
+    Ok(web::Json(VisitShown { page, goals, group }))
 }
 
 /// Something the coach decided about a visit.
@@ -458,18 +470,36 @@ pub async fn change(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitChange>)
     let visit = visits::get(&mut scope, visit.id).await?;
     let shown = visiting::page(&mut scope, &of, &visit, None).await?;
     if event == VisitEvent::Closed && was_open {
-        if shown.done > 0 {
-            retests::fulfil(&mut scope, visit.person, &visit.battery.id, None, visit.on).await?;
-            if let Some(total) = &shown.total {
-                let of_total = |goal: &Goal| (goal.protocol == visit.battery.id && goal.quantity == TOTAL).then_some(total.points);
-                recording::reach_goals(&mut scope, visit.person, visit.on, &of_total).await?;
-            }
-        }
-        let subject = Subject::of("visit", visit.id, visit.person);
-        audit::record(&mut scope, who.coach, "visit.closed", subject, json!({ "battery": visit.battery.name, "done": shown.done })).await?;
+        has_closed(&mut scope, who.coach, &visit, &shown).await?;
     }
     scope.commit().await?;
     Ok(web::Json(VisitChanged { visit: shown, cost }))
+}
+
+/// What follows from the end of a visit: its date, and the goals its total reaches.
+async fn has_closed(scope: &mut Scope, coach: CoachId, visit: &Visit, shown: &VisitPage) -> ApiResult<()> {
+    if shown.done > 0 {
+        retests::fulfil(scope, visit.person, &visit.battery.id, None, visit.on).await?;
+        if let Some(total) = &shown.total {
+            let of_total = |goal: &Goal| (goal.protocol == visit.battery.id && goal.quantity == TOTAL).then_some(total.points);
+            recording::reach_goals(scope, visit.person, visit.on, &of_total).await?;
+        }
+    }
+    let subject = Subject::of("visit", visit.id, visit.person);
+    audit::record(scope, coach, "visit.closed", subject, json!({ "battery": visit.battery.name, "done": shown.done })).await?;
+    Ok(())
+}
+
+/// Closes a visit that is open, with what follows from it.
+pub(super) async fn close(scope: &mut Scope, coach: CoachId, id: Uuid) -> ApiResult<()> {
+    let visit = visits::lock(scope, id).await?;
+    if visit.closed_at.is_some() {
+        return Ok(());
+    }
+    visits::append(scope, id, Uuid::now_v7(), &VisitEvent::Closed).await?;
+    let (visit, of) = (visits::get(scope, id).await?, Dossier::of(scope, visit.person).await?);
+    let shown = visiting::page(scope, &of, &visit, None).await?;
+    has_closed(scope, coach, &visit, &shown).await
 }
 
 /// What doing a test now costs the one whose turn it is.

@@ -7,6 +7,7 @@
 mod cast;
 mod drawn;
 mod ride;
+mod squads;
 
 use std::collections::BTreeMap;
 
@@ -31,7 +32,7 @@ use impulso_core::{
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope, Store,
     accounts::{self, NewCoach, NewPractice},
-    goals, groups, life_events,
+    goals, life_events,
     people::{self, Profile},
     photos::{self, Photo},
     readiness,
@@ -83,12 +84,7 @@ pub async fn load(store: &Store, now: DateTime<Utc>) -> ApiResult<bool> {
             squad.push((person, if client.occupation.ends_with("juniors") { "juniors" } else { "seniors" }));
         }
     }
-    let group = Uuid::now_v7();
-    groups::put(&mut scope, coach, group, "Sabre squad").await?;
-    for (k, (person, playing_group)) in squad.into_iter().enumerate() {
-        let joined = now.date_naive() - Days::new(400);
-        groups::join(&mut scope, group, Uuid::now_v7(), person, joined, Some(playing_group), u16::try_from(3 * k + 2).ok()).await?;
-    }
+    squads::move_in(&mut scope, coach, now, squad).await?;
     scope.commit().await?;
     Ok(true)
 }

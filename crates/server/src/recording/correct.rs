@@ -100,7 +100,10 @@ pub async fn correct(
                 refuse("A stopped test has no score to correct. Make it void, or enter the test from paper.")?;
             }
             let person = people::get(scope, was.person).await?;
-            (Change::Corrected, build(scope, protocol, &person, id, *typed, Some(&was)).await?)
+            (
+                Change::Corrected,
+                build(scope, protocol, &person, id, *typed, Some(&was)).await.map_err(|e| e.in_units(person.profile.units))?,
+            )
         }
         Correction::Voided => {
             if was.voided {

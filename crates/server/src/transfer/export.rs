@@ -23,6 +23,7 @@ use impulso_formats::{practice::FORMAT, table};
 use impulso_store::{
     PersonId, PracticeId, Scope, Store,
     everything::{self, Measure},
+    people,
     results::StoredFacts,
 };
 use tokio::{runtime::Handle, sync::mpsc, time};
@@ -129,21 +130,26 @@ async fn lines(scope: &mut Scope, person: Option<PersonId>, mut each: impl Async
     let head = HEAD.map(str::to_owned).to_vec();
     each(table::write(std::iter::once(head))).await?;
     let of_visits = visiting::marked_results(scope, person).await.map_err(io::Error::other)?;
+    // One client's file is in the units of that client's pages; a practice's is metric throughout, so that it can be summed up.
+    let units = match person {
+        Some(id) => people::get(scope, id).await.map_err(io::Error::other)?.profile.units,
+        None => Units::Metric,
+    };
     let mut measures = pin!(everything::measures(scope, person));
     let mut about: Option<(Uuid, About)> = None;
     while let Some(of) = measures.try_next().await.map_err(io::Error::other)? {
         // The measures of a result follow each other: what is told of it is worked out once.
         if about.as_ref().is_none_or(|(result, _)| *result != of.result) {
-            about = Some((of.result, About::of(&of, &shelf)));
+            about = Some((of.result, About::of(&of, &shelf, units)));
         }
         let Some((_, about)) = &about else { continue };
-        each(table::write(std::iter::once(line(&of, about, of_visits.get(&of.result))))).await?;
+        each(table::write(std::iter::once(line(&of, about, of_visits.get(&of.result), units)))).await?;
     }
     Ok(())
 }
 
 /// What the columns of the CSV are called.
-const HEAD: [&str; 17] = [
+const HEAD: [&str; 18] = [
     "name",
     "sex",
     "age",
@@ -161,6 +167,7 @@ const HEAD: [&str; 17] = [
     "remark",
     "range95_low",
     "range95_high",
+    "group",
 ];
 
 /// What is told of a result beside each of its measures.
@@ -176,7 +183,7 @@ struct About {
 }
 
 impl About {
-    fn of(of: &Measure, shelf: &Shelf) -> Self {
+    fn of(of: &Measure, shelf: &Shelf, units: Units) -> Self {
         let protocol = shelf.find(&of.protocol).ok();
         let conditions: Conditions = serde_json::from_value(of.conditions.clone()).unwrap_or_default();
         let fact =
@@ -187,14 +194,14 @@ impl About {
             recorded.partition(|c| c.is_series || c.kind == ConditionKind::Choice && c.required);
         // What was seen and is no number, as where it gave way, stands with what was remarked.
         let inputs: Inputs = serde_json::from_value(of.inputs.clone()).unwrap_or_default();
-        let seen = protocol.map(|p| reading::seen(p, &inputs, Units::Metric)).unwrap_or_default();
+        let seen = protocol.map(|p| reading::seen(p, &inputs, units)).unwrap_or_default();
         let seen = seen.into_iter().map(|l| format!("{}: {}", l.label, l.value));
         let facts = serde_json::from_value::<StoredFacts>(of.facts.clone()).map_or_else(|_| Facts::default(), Facts::from);
         let range = protocol
             .filter(|p| p.scored(range::QUANTITY).is_some())
             .and_then(|p| range::of_record(&TestRecord::under(p, facts, &inputs, &conditions)));
         let remarks = of.remarks.as_array().into_iter().flatten().filter_map(|r| r.as_str());
-        let said = |c: &&Condition| comparability::answer(c, conditions.get(&c.key));
+        let said = |c: &&Condition| comparability::answer_in(c, conditions.get(&c.key), units);
         Self {
             sex: fact("sex"),
             age: fact("age"),
@@ -207,8 +214,10 @@ impl About {
     }
 }
 
-/// A measure as a line, under [`HEAD`]. Numbers are metric.
-fn line(of: &Measure, about: &About, visit: Option<&InVisitOf>) -> Vec<String> {
+/// A measure as a line, under [`HEAD`].
+fn line(of: &Measure, about: &About, visit: Option<&InVisitOf>, units: Units) -> Vec<String> {
+    let (value, other) = quantity::in_units(&of.quantity, of.value, units);
+    let unit = if units == Units::Imperial && value != of.value { other } else { quantity::unit(&of.quantity) };
     let base = quantity::base(&of.quantity);
     let side = of.quantity.strip_prefix(base).unwrap_or_default().trim_start_matches('.');
     let end = |end: Option<f64>| end.filter(|_| of.quantity == range::QUANTITY).map(|v| format!("{v:.1}")).unwrap_or_default();
@@ -223,14 +232,15 @@ fn line(of: &Measure, about: &About, visit: Option<&InVisitOf>) -> Vec<String> {
         quantity::label(base).into_owned(),
         side.to_owned(),
         // A millionth is finer than anything that is measured; what lies behind it comes from the arithmetic.
-        ((of.value * 1e6).round() / 1e6).to_string(),
-        quantity::unit(&of.quantity).to_owned(),
+        ((value * 1e6).round() / 1e6).to_string(),
+        unit.to_owned(),
         visit.and_then(|v| v.points).map(|p| p.to_string()).unwrap_or_default(),
         of.source.clone().unwrap_or_default(),
         about.conditions.clone(),
         about.remark.clone(),
         end(about.range.map(|r| r.0)),
         end(about.range.map(|r| r.1)),
+        of.groups.clone().unwrap_or_default(),
     ]
 }
 

@@ -9,6 +9,7 @@ use impulso_core::{
     catalogue::{self, Protocol},
     goal::{Goal, MILESTONES_MAX, TOTAL},
     group,
+    group_visit::{self, Presence},
     inputs::Inputs,
     life_event::LifeEventKind,
     person::{self, Sex},
@@ -113,6 +114,8 @@ impl Rows {
             "photos" => self.on(&row)?,
             "readiness_checks" => self.readiness(&row)?,
             "visits" => self.visit(&row)?,
+            "group_visits" => group_visit(&row)?,
+            "group_visit_people" => on_roll(&row)?,
             "visit_events" => typed::<VisitEvent>(&row, "body").map(|_| ())?,
             "runs" => run(&row)?,
             "run_performers" => performer(&row)?,
@@ -126,6 +129,7 @@ impl Rows {
     }
 
     fn member(&mut self, row: &Value) -> Result<(), Wrong> {
+        typed::<Option<Conditions>>(row, "set_up")?;
         let joined = person::day(day(row, "joined_on")?, "joined_on").map_err(said)?;
         if !row["left_on"].is_null() && person::day(day(row, "left_on")?, "left_on").map_err(said)? < joined {
             return Err(wrong("left_on", "it ends before it begins"));
@@ -376,6 +380,21 @@ fn group_row(row: &Value) -> Result<(), Wrong> {
         return Err(wrong("name", "it has spaces or signs that a name doesn't have"));
     }
     Ok(())
+}
+
+fn group_visit(row: &Value) -> Result<(), Wrong> {
+    person::day(day(row, "on_date")?, "on_date").map_err(said)?;
+    let battery: Battery = typed(row, "battery")?;
+    if battery.id != string(row, "battery_id")? {
+        return Err(wrong("battery_id", "it isn't the battery's id"));
+    }
+    battery.check_size().map_err(|e| wrong("battery", e.message))?;
+    typed::<Conditions>(row, "conditions").map(|_| ())
+}
+
+fn on_roll(row: &Value) -> Result<(), Wrong> {
+    let presence: Presence = typed(row, "presence")?;
+    group_visit::reason(presence, "", row["reason"].as_str().unwrap_or_default()).map(|_| ()).map_err(|e| wrong("reason", e.message))
 }
 
 fn life_event(row: &Value) -> Result<(), Wrong> {

@@ -10,7 +10,7 @@ use impulso_core::{
     done::{self, Done},
     marking::{Marked, Total},
     picture::{Drawing, Picture},
-    points, quantity, reading,
+    points, reading,
     report::FailedPoint,
     visit::{self, Judged, Learned, Seen, Stand, VisitEvent, VisitState},
 };
@@ -337,7 +337,7 @@ fn times(visit: &Visit, at: &visit::PlaceState, protocol: Option<&Protocol>, of:
     let time = |id: &Uuid| {
         let done = of.test(*id)?;
         let units = of.person.profile.units;
-        let value = protocol.and_then(|p| Some(quantity::said(p.headline(), done.headline(p)?, units)));
+        let value = protocol.and_then(|p| Some(reading::said(p, &done.conditions, p.headline(), done.headline(p)?, units)));
         Some(Time { result: *id, value: value.unwrap_or_else(|| "no score".into()), counts: at.result == Some(*id) })
     };
     at.tries.iter().filter_map(time).collect()
@@ -381,7 +381,7 @@ fn next(
     let test = &visit.battery.tests[place];
     let protocol = of.protocol(&test.protocol)?;
     let last = visit::start::last_as_here(test, of.tests().filter(|r| r.on < visit.on));
-    let value = last.and_then(|r| Some((r.on, r.value(protocol.headline())?)));
+    let value = last.and_then(|r| Some((r, r.value(protocol.headline())?)));
     let counting = protocol.legs().iter().filter_map(|leg| leg.take.counting_rule().map(str::to_owned));
     let prepare = protocol.prepare.iter().map(|p| p.detail.clone());
     let rested = events.iter().rev().find(|(h, _)| matches!(h, VisitEvent::Done { .. })).map(|(_, at)| *at);
@@ -395,8 +395,9 @@ fn next(
         say: prepare.chain(counting).collect(),
         equipment: protocol.equipment.iter().map(|e| e.what.clone()).collect(),
         drawing: protocol.pictures.first().map(Picture::drawing),
-        last_time: value
-            .map(|(on, v)| format!("On {}: {}", on.format("%-d %B %Y"), reading::said(protocol, protocol.headline(), v, units))),
+        last_time: value.map(|(r, v)| {
+            format!("On {}: {}", r.on.format("%-d %B %Y"), reading::said(protocol, &r.conditions, protocol.headline(), v, units))
+        }),
         // A visit of an earlier day is typed from paper.
         live: protocol.family().runs_live() && visit.on == of.today,
         // That of a test which is done once more is closed.

@@ -9,7 +9,7 @@ use impulso_core::{
 };
 use impulso_store::{
     ResultId, Scope, retests,
-    runs::Run,
+    runs::{Performer, Run},
     visits::{self, Visit},
 };
 use serde::Deserialize;
@@ -93,9 +93,9 @@ async fn place_in(
     }
 }
 
-/// A run of a visit was closed: the place is done, or the test is still to come.
-pub async fn run_closed(scope: &mut Scope, run: &Run, result: Option<ResultId>) -> ApiResult<()> {
-    let Some((visit, place)) = run.visit else { return Ok(()) };
+/// A run of a visit was closed: the performer's place is done, or the test is still to come.
+pub async fn run_closed(scope: &mut Scope, run: &Run, performer: &Performer, result: Option<ResultId>) -> ApiResult<()> {
+    let Some((visit, place)) = performer.visit.or(run.visit) else { return Ok(()) };
     let events = result.map_or(VisitEvent::Ended { place }, |r| VisitEvent::Done { place, result: r.0 });
     visits::append(scope, visit, Uuid::now_v7(), &events).await?;
     let visit = visits::get(scope, visit).await?;

@@ -165,7 +165,7 @@ async fn several_methods_make_one_vo2max_and_what_is_unfit_stays_out() {
     // Each measure in the practice's own file has its range beside it.
     let csv = coach.raw(Method::GET, &format!("/people/{person}/measures.csv")).await.text().await.unwrap();
     let line = csv.lines().find(|l| l.contains("36.2")).unwrap();
-    assert!(csv.lines().next().unwrap().ends_with("range95_low,range95_high") && line.ends_with("33.3,39.1"), "{line}");
+    assert!(csv.lines().next().unwrap().ends_with("range95_low,range95_high,group") && line.ends_with("33.3,39.1,"), "{line}");
 }
 
 #[tokio::test]

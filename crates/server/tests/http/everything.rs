@@ -136,6 +136,11 @@ async fn filled(app: &TestApp) -> Browser {
     coach.ok(Method::PUT, &format!("/groups/{squad}"), json!({ "name": "Sabre squad" })).await;
     let member = json!({ "id": Uuid::now_v7(), "person": person, "number": "7", "playing_group": "seniors" });
     coach.ok(Method::POST, &format!("/groups/{squad}/members"), member).await;
+    let plank = json!({ "support": "forearm", "limit_s": "to_failure" });
+    let session = json!({ "id": Uuid::now_v7(), "battery": "plank", "conditions": plank });
+    let session = coach.ok(Method::POST, &format!("/groups/{squad}/visits"), session).await;
+    let here = json!({ "people": [{ "person": person, "presence": "here" }] });
+    coach.ok(Method::PUT, &format!("/group-visits/{}/roll", session["id"].as_str().unwrap()), here).await;
     coach.ok(Method::POST, &format!("/people/{person}/events"), illness).await;
     for view in ["front", "left"] {
         let request = coach.client().post(format!("{}/api/people/{person}/photos?view={view}", coach.base()));
@@ -185,7 +190,7 @@ async fn the_same_archive_gives_the_same_practice_also_beside_the_first() {
     let csv = String::from_utf8(files["results.csv"].clone()).unwrap();
     assert!(
         csv.starts_with(
-            "name,sex,age,day,visit,test,variant,measure,side,value,unit,points,source,conditions,remark,range95_low,range95_high\n"
+            "name,sex,age,day,visit,test,variant,measure,side,value,unit,points,source,conditions,remark,range95_low,range95_high,group\n"
         ) && csv.contains("\"Joren, of the “locks”\""),
         "{csv}"
     );

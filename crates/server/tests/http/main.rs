@@ -13,6 +13,7 @@ mod corrections;
 mod doors;
 mod everything;
 mod fuzz;
+mod group_visits;
 mod groups;
 mod guard;
 mod isolation;

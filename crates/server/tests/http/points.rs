@@ -229,10 +229,10 @@ async fn the_link_and_the_csv_carry_what_was_done_seen_and_said() {
     let lines: Vec<&str> = csv.as_str().unwrap().lines().collect();
     assert_eq!(
         lines[0],
-        "name,sex,age,day,visit,test,variant,measure,side,value,unit,points,source,conditions,remark,range95_low,range95_high"
+        "name,sex,age,day,visit,test,variant,measure,side,value,unit,points,source,conditions,remark,range95_low,range95_high,group"
     );
     let shake = lines.iter().find(|l| l.contains("Plank") && l.contains(",11,s,")).unwrap();
-    assert!(shake.contains("on the forearms; 30 s, to see the shake and the form") && shake.ends_with("\"low back, =1+1\",,"), "{shake}");
+    assert!(shake.contains("on the forearms; 30 s, to see the shake and the form") && shake.ends_with("\"low back, =1+1\",,,"), "{shake}");
     let hold = lines.iter().find(|l| l.contains(",26,s,")).unwrap();
     assert!(hold.contains(&format!("\"Five skills, {today}\",")) && hold.contains(",26,s,4,") && hold.contains("L-sit"), "{hold}");
 }

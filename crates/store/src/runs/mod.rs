@@ -34,6 +34,8 @@ pub struct Run {
     pub join_code: Option<String>,
     /// The visit it belongs to, and its place in the battery.
     pub visit: Option<(Uuid, usize)>,
+    /// The group visit it belongs to.
+    pub group_visit: Option<Uuid>,
     /// When it was set up.
     pub created_at: DateTime<Utc>,
     /// When it was closed.
@@ -53,6 +55,8 @@ pub struct Performer {
     pub setup: Setup,
     /// The result, once there is one.
     pub result: Option<ResultId>,
+    /// Of many: their own visit, and the place in it that this fills.
+    pub visit: Option<(Uuid, usize)>,
 }
 
 /// A run about to be set up.
@@ -79,6 +83,8 @@ pub struct NewPerformer {
     pub name: String,
     /// What was settled before the clock.
     pub setup: Setup,
+    /// Of many: their own visit, and the place in it that this fills.
+    pub visit: Option<(Uuid, usize)>,
 }
 
 /// A run that is open, for Today.
@@ -117,13 +123,16 @@ pub async fn create(scope: &mut Scope, coach: CoachId, run: &NewRun<'_>) -> Resu
     }
     for (slot, performer) in run.performers.iter().enumerate() {
         sqlx::query!(
-            "insert into run_performers (run_id, practice_id, slot, person_id, name, setup) values ($1, $2, $3, $4, $5, $6)",
+            "insert into run_performers (run_id, practice_id, slot, person_id, name, setup, visit_id, visit_place)
+             values ($1, $2, $3, $4, $5, $6, $7, $8)",
             run.id.0,
             practice,
             i16::try_from(slot).unwrap_or(i16::MAX),
             performer.person.map(|p| p.0),
             performer.name,
-            write("setup", &performer.setup)?
+            write("setup", &performer.setup)?,
+            performer.visit.map(|(visit, _)| visit),
+            performer.visit.map(|(_, place)| i16::try_from(place).unwrap_or(i16::MAX))
         )
         .execute(scope.db())
         .await?;
@@ -134,13 +143,13 @@ pub async fn create(scope: &mut Scope, coach: CoachId, run: &NewRun<'_>) -> Resu
 /// One run.
 pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
     let row = sqlx::query!(
-        "select id, protocol, overrule_reason, rehearsal, join_code, visit_id, visit_place, created_at, closed_at from runs where id = $1",
+        "select id, protocol, overrule_reason, rehearsal, join_code, visit_id, visit_place, group_visit_id, created_at, closed_at from runs where id = $1",
         id.0
     )
     .fetch_one(scope.db())
     .await?;
     let performers = sqlx::query!(
-        r#"select f.slot, f.person_id, f.name, f.setup, x.id as "result_id?"
+        r#"select f.slot, f.person_id, f.name, f.setup, f.visit_id, f.visit_place, x.id as "result_id?"
            from run_performers f
            left join results x on x.practice_id = f.practice_id and x.run_id = f.run_id and x.person_id = f.person_id
            where f.run_id = $1 order by f.slot"#,
@@ -160,6 +169,7 @@ pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
                     name: f.name,
                     setup: read("setup", f.setup)?,
                     result: f.result_id.map(ResultId),
+                    visit: f.visit_id.zip(f.visit_place.map(|p| usize::from(p.unsigned_abs()))),
                 })
             })
             .collect::<Result<_>>()?,
@@ -167,6 +177,7 @@ pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
         rehearsal: row.rehearsal,
         join_code: row.join_code,
         visit: row.visit_id.zip(row.visit_place.map(|p| usize::from(p.unsigned_abs()))),
+        group_visit: row.group_visit_id,
         created_at: row.created_at,
         closed_at: row.closed_at,
     })

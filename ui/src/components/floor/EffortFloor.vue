@@ -53,7 +53,11 @@ const figures = computed(() => {
 const heading = computed(() =>
   run.startedAt === null ? "Ready when you are" : over.value ? (due.value?.label ?? "Done") : (phase.value?.label ?? ""),
 );
-const cue = computed(() => (run.startedAt === null ? "Five seconds to get ready, then the clock." : (phase.value?.cue ?? "")));
+const cue = computed(() => {
+  if (run.startedAt === null) return "Five seconds to get ready, then the clock.";
+  // After the work the words are about the number that is asked; none is left to ask.
+  return over.value && !due.value ? "" : (phase.value?.cue ?? "");
+});
 const left = computed(() => (working.value && workEnd.value !== null ? `${minutes(workEnd.value - ms.value + 999)} left` : ""));
 const share = computed(() => {
   const start = effort.value?.start_ms ?? 0;

@@ -25,6 +25,7 @@ defineProps<{ figures: string; hot?: boolean; heading: string; cue: string; call
   line-height: 1;
   letter-spacing: -0.05em;
   min-width: 2.1ch;
+  white-space: nowrap;
 }
 .t.long {
   min-width: 3.7ch;
@@ -62,6 +63,10 @@ h1 {
   .t.longer,
   .small .t {
     font-size: 76px;
+  }
+  .t.longer,
+  .small .t.longer {
+    font-size: 58px;
   }
   .cue {
     font-size: 16px;

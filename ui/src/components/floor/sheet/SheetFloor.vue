@@ -6,6 +6,7 @@ import type { Floor } from "@/floor/useFloor";
 import { useStrap } from "@/floor/useStrap";
 import { provideSheet, useSheet } from "@/floor/useSheet";
 import { earlier, sentence } from "@/logic/sheet";
+import { inUnits } from "@/logic/units";
 import { useRun } from "@/stores/run";
 import RemarkLog from "../RemarkLog.vue";
 import StrapNow from "../StrapNow.vue";
@@ -28,7 +29,7 @@ const before = computed(() => (row.value.take.kind === "read" && row.value.tries
 const agree = computed(() => {
   const within = row.value.agree_within;
   return within != null && row.value.cells.length === 1
-    ? `Measure a third time only if the two differ by more than ${within} ${row.value.unit}.`
+    ? `Measure a third time only if the two differ by more than ${inUnits(within, row.value.unit, units.value)}.`
     : "";
 });
 const counts = computed(() => sheet.styles.value.length > 0 || row.value.take.kind === "count");

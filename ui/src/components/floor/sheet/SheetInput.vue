@@ -5,7 +5,7 @@ import { useTemplateRef } from "vue";
 defineProps<{ words?: boolean }>();
 const text = defineModel<string>({ required: true });
 const field = useTemplateRef("field");
-defineExpose({ focus: () => field.value?.focus(), blur: () => field.value?.blur() });
+defineExpose({ focus: () => field.value?.focus(), blur: () => field.value?.blur(), select: () => field.value?.select() });
 </script>
 
 <template>

@@ -42,17 +42,19 @@ const undoable = computed(() => (props.closed ? null : run.undoable));
 /** The result is what comes next: its key is the large one. */
 const isNext = computed(() => full.value || !live.value || (sheet.sheet.value.next == null && kind.value !== "count"));
 
+/** Something is typed and not saved: Enter saves that first. */
+const typing = computed(() => keys.value?.isTyping?.() ?? false);
+
 onKeyStroke((event) => {
   const target = event.target as HTMLElement;
   // The key that started the clock starts no stopwatch.
   if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey || !started.value) return;
   if (target.closest("textarea, select, .remark, .reason, button, a")) return;
   const key = event.key.toLowerCase();
-  const typing = keys.value?.isTyping?.() ?? false;
   // An empty field for a number has no use for Space: it is the clock or the count, as it is everywhere. A load is lifted by M and X.
-  const inField = target.tagName === "INPUT" && !(key === " " && !typing && row.value.kind !== "words");
+  const inField = target.tagName === "INPUT" && !(key === " " && !typing.value && row.value.kind !== "words");
   const lifts = kind.value === "load" && (key === "m" || key === "x");
-  const saves = key === "enter" && !typing && canFinish.value && !timing.value;
+  const saves = key === "enter" && !typing.value && canFinish.value && !timing.value;
   if ((!inField || lifts) && keys.value?.press(key, event)) event.preventDefault();
   else if (saves) {
     finish();
@@ -72,7 +74,7 @@ onKeyStroke((event) => {
     <button v-if="undoable" type="button" class="quiet" @click="emit('undo')">Undo {{ undoable }} <kbd>U</kbd></button>
     <component :is="takes[kind]" v-if="started" :key="kind" ref="keys" />
     <button v-if="canFinish && !timing" type="button" :class="{ main: isNext, big: isNext }" :disabled="finishing" @click="finish">
-      Save result <kbd>Enter</kbd>
+      Save result <kbd v-if="!typing">Enter</kbd>
     </button>
   </footer>
 </template>

@@ -6,7 +6,7 @@ import TypedInstead from "./TypedInstead.vue";
 
 /** Counted with a key, against the clock where the work has a length. */
 const sheet = theSheet();
-const { row, live, waits, nought, styles, beside } = sheet;
+const { row, live, waits, boutOver, nought, styles, beside } = sheet;
 const rules = computed(() => taken(row.value, "count"));
 const typed = useTemplateRef("typed");
 /** Beats that were missed in a row, where some end the count. */
@@ -17,8 +17,8 @@ const heavier = computed(() => (row.value.again ? (rules.value?.heavier ?? null)
 const press: Keys["press"] = (key, event) => {
   const nth = Number(key) - 1;
   if (waits.value && key === " ") void (live.value && !event.repeat && sheet.begin());
-  else if (live.value && key === " ") void sheet.tally(1);
-  else if (live.value && beside.value[nth]) void sheet.tallyBeside(beside.value[nth].input);
+  else if (live.value && key === " ") void (boutOver.value || sheet.tally(1));
+  else if (live.value && !boutOver.value && beside.value[nth]) void sheet.tallyBeside(beside.value[nth].input);
   else if (missed.value && live.value && key === "m") void sheet.missBeat();
   else if (key === "x" || key === "backspace") void sheet.tally(-1);
   else if (styles.value.length > 1 && styles.value[nth]) sheet.choose(sheet.sheet.value.rows.indexOf(styles.value[nth]));
@@ -30,7 +30,7 @@ defineExpose<Keys>({ press, isTyping: () => typed.value?.isTyping() ?? false });
 
 <template>
   <template v-if="!nought">
-    <TypedInstead v-if="!waits && !sheet.timing.value && !sheet.countingIn.value" ref="typed" />
+    <TypedInstead v-if="!waits && !sheet.timing.value && !sheet.countingIn.value" ref="typed" :now="boutOver" />
     <template v-if="styles.length > 1">
       <button
         v-for="(s, k) in styles"
@@ -47,13 +47,19 @@ defineExpose<Keys>({ press, isTyping: () => typed.value?.isTyping() ?? false });
       {{ missed.missed ? `Missed the beat, ${missed.missed} of ${missed.most}` : "Missed the beat" }} <kbd>M</kbd>
     </button>
     <button v-if="heavier" type="button" class="main" @click="sheet.chooseInput(heavier.load)">Set done: heavier load</button>
-    <button v-for="(b, k) in waits ? [] : beside" :key="b.input" type="button" :disabled="!live" @click="sheet.tallyBeside(b.input)">
+    <button
+      v-for="(b, k) in waits || boutOver ? [] : beside"
+      :key="b.input"
+      type="button"
+      :disabled="!live"
+      @click="sheet.tallyBeside(b.input)"
+    >
       {{ b.label }} <kbd>{{ k + 1 }}</kbd>
     </button>
     <button v-if="waits" type="button" class="big" :class="{ main: live }" :disabled="!live" @click="sheet.begin()">
       Start {{ bout(row) }} seconds <kbd>Space</kbd>
     </button>
-    <button v-else type="button" class="big" :class="{ main: live }" :disabled="!live" @click="sheet.tally(1)">
+    <button v-else-if="!boutOver" type="button" class="big" :class="{ main: live }" :disabled="!live" @click="sheet.tally(1)">
       One more <kbd>Space</kbd>
     </button>
   </template>

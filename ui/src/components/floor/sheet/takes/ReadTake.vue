@@ -109,7 +109,9 @@ defineExpose<Keys>({ press, isTyping: () => text.value.trim() !== "" });
     <button type="button" :class="{ main: text.trim() }" @click="onSide(-1)">{{ sentence(row.signs.minus) }}</button>
     <button v-if="row.signs.plus" type="button" :class="{ main: text.trim() }" @click="onSide(1)">{{ sentence(row.signs.plus) }}</button>
   </template>
-  <button v-else-if="isTyped" type="button" class="big" :class="{ main: text.trim() }" @click="enter">{{ save }} <kbd>Enter</kbd></button>
+  <button v-else-if="isTyped" type="button" class="big" :class="{ main: text.trim() }" @click="enter">
+    {{ save }} <kbd v-if="text.trim() || !sheet.canFinish.value">Enter</kbd>
+  </button>
   <template v-else-if="row.kind === 'choice'">
     <button v-for="({ key, words }, k) in row.choices" :key="key" type="button" @click="sheet.take(key)">
       {{ words }} <kbd>{{ k + 1 }}</kbd>

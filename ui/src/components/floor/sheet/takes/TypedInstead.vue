@@ -1,9 +1,12 @@
 <script setup lang="ts">
+import { watch } from "vue";
 import { theSheet } from "@/floor/useSheet";
 import { useEntry } from "@/floor/useEntry";
 import SheetInput from "../SheetInput.vue";
 
 /** What is counted or timed with a key can be typed too. */
+/** `now`: it is what comes next, so that digits go into it at once. */
+const props = defineProps<{ now?: boolean }>();
 const sheet = theSheet();
 const entry = useEntry(sheet);
 const { text, field } = entry;
@@ -15,12 +18,17 @@ async function enter() {
   field.value?.blur();
   await sheet.take(value);
 }
+watch(
+  () => props.now,
+  (now) => now && entry.focus(),
+  { immediate: true },
+);
 defineExpose({ isTyping: () => text.value.trim() !== "" });
 </script>
 
 <template>
-  <form class="entry" @submit.prevent="enter">
-    <label for="sheet-entry">or type it</label>
+  <form class="entry" :class="{ due: now }" @submit.prevent="enter">
+    <label for="sheet-entry">{{ now ? "Type the count" : "or type it" }}</label>
     <SheetInput ref="field" v-model="text" />
   </form>
 </template>

@@ -1,0 +1,236 @@
+//! Group visits: roll call, readiness for all, who owes, heats, what differs, and each person's own visit as if they had been alone.
+
+use reqwest::{Method, StatusCode};
+use serde_json::{Value, json};
+use uuid::Uuid;
+
+use crate::app::{Browser, Screen, TestApp, person};
+
+/// A squad of people by name, numbered from 1, with the key of the group.
+async fn squad(coach: &Browser, names: &[&str]) -> (Uuid, Vec<String>) {
+    let group = Uuid::now_v7();
+    coach.ok(Method::PUT, &format!("/groups/{group}"), json!({ "name": "Sabre squad" })).await;
+    let mut people = Vec::new();
+    for (k, name) in names.iter().enumerate() {
+        let person = coach.adds(name).await;
+        let member = json!({ "id": Uuid::now_v7(), "person": person, "number": (k + 1).to_string() });
+        coach.ok(Method::POST, &format!("/groups/{group}/members"), member).await;
+        people.push(person);
+    }
+    (group, people)
+}
+
+async fn begins(coach: &Browser, group: Uuid, battery: &str, conditions: Value) -> Value {
+    let form = json!({ "id": Uuid::now_v7(), "battery": battery, "conditions": conditions });
+    coach.ok(Method::POST, &format!("/groups/{group}/visits"), form).await
+}
+
+async fn calls(coach: &Browser, visit: &Value, people: Value) -> Value {
+    coach.ok(Method::PUT, &format!("/group-visits/{}/roll", visit["id"].as_str().unwrap()), json!({ "people": people })).await
+}
+
+fn line<'v>(page: &'v Value, person: &str) -> &'v Value {
+    page["roll"].as_array().unwrap().iter().find(|l| l["person"] == json!(person)).unwrap()
+}
+
+const PLANK: &str = "plank";
+fn as_agreed() -> Value {
+    json!({ "support": "forearm", "limit_s": "to_failure" })
+}
+
+/// A plank from paper in somebody's own visit.
+async fn holds(coach: &Browser, person: &str, visit: &Value, seconds: f64) -> String {
+    let today = coach.get("/session").await["today"].clone();
+    let form = json!({
+        "id": Uuid::now_v7(), "protocol": PLANK, "on": today, "inputs": { "seconds": seconds }, "conditions": as_agreed(),
+        "visit": { "visit": visit, "place": 0 }
+    });
+    coach.ok(Method::POST, &format!("/people/{person}/results"), form).await["result"].as_str().unwrap().to_owned()
+}
+
+#[tokio::test]
+async fn the_roll_gives_everybody_who_is_here_a_visit_of_their_own() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk", "Ulf Terran"]).await;
+    let visit = begins(&coach, group, PLANK, as_agreed()).await;
+    assert_eq!((visit["uncalled"].clone(), visit["here"].clone()), (json!(3), json!(0)));
+    let path = format!("/group-visits/{}/roll", visit["id"].as_str().unwrap());
+    // Here but not tested needs a reason; an unknown person is nobody's.
+    let (status, refused) = coach.send(Method::PUT, &path, json!({ "people": [{ "person": people[2], "presence": "not_testing" }] })).await;
+    assert_eq!((status, refused["field"].clone()), (StatusCode::UNPROCESSABLE_ENTITY, json!("reason")));
+    assert!(refused["message"].as_str().unwrap().contains("Ulf Terran"));
+    let (status, _) = coach.send(Method::PUT, &path, json!({ "people": [{ "person": Uuid::now_v7(), "presence": "here" }] })).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+
+    let roll = json!([
+        { "person": people[0], "presence": "here" }, { "person": people[1], "presence": "absent" },
+        { "person": people[2], "presence": "not_testing", "reason": "sore calf" }
+    ]);
+    let page = calls(&coach, &visit, roll.clone()).await;
+    let again = calls(&coach, &visit, roll).await;
+    assert_eq!(line(&page, &people[0])["visit"], line(&again, &people[0])["visit"], "called twice is one visit");
+    assert_eq!((page["here"].clone(), page["owing"].clone(), page["uncalled"].clone()), (json!(1), json!(1), json!(0)));
+    assert_eq!(line(&page, &people[2])["reason"], json!("sore calf"));
+    assert_eq!(page["tests"][0]["to_come"], json!([people[0]]));
+
+    // The visit is like any other of this person.
+    let own = line(&page, &people[0])["visit"].clone();
+    let result = holds(&coach, &people[0], &own, 71.0).await;
+    let alone = coach.get(&format!("/visits/{}", own.as_str().unwrap())).await;
+    assert_eq!((alone["person"].clone(), alone["rows"][0]["result"].clone()), (json!(people[0]), json!(result)));
+    let page = coach.get(&format!("/group-visits/{}", visit["id"].as_str().unwrap())).await;
+    assert_eq!((line(&page, &people[0])["done"].clone(), page["tests"][0]["done"].clone()), (json!(1), json!(1)));
+    // Whoever has begun cannot be called away; who has done nothing can.
+    let (status, refused) = coach.send(Method::PUT, &path, json!({ "people": [{ "person": people[0], "presence": "absent" }] })).await;
+    assert_eq!((status, refused["field"].clone()), (StatusCode::UNPROCESSABLE_ENTITY, json!("presence")));
+    let page = calls(&coach, &visit, json!([{ "person": people[2], "presence": "here" }])).await;
+    let mistaken = line(&page, &people[2])["visit"].as_str().unwrap().to_owned();
+    let page = calls(&coach, &visit, json!([{ "person": people[2], "presence": "absent" }])).await;
+    assert!(line(&page, &people[2])["visit"].is_null());
+    assert_eq!(coach.send(Method::GET, &format!("/visits/{mistaken}"), Value::Null).await.0, StatusCode::NOT_FOUND);
+}
+
+#[tokio::test]
+async fn who_was_absent_owes_the_visit_until_one_of_their_own_takes_its_place() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk", "Ulf Terran"]).await;
+    let visit = begins(&coach, group, PLANK, as_agreed()).await;
+    let id = visit["id"].as_str().unwrap();
+    let page = calls(&coach, &visit, json!([{ "person": people[0], "presence": "here" }])).await;
+    holds(&coach, &people[0], &line(&page, &people[0])["visit"], 60.0).await;
+    let closed = coach.ok(Method::POST, &format!("/group-visits/{id}/close"), json!({})).await;
+    assert_eq!((closed["closed"].clone(), closed["owing"].clone()), (json!(true), json!(2)), "who was never called was not here");
+    let own = coach.get(&format!("/visits/{}", line(&closed, &people[0])["visit"].as_str().unwrap())).await;
+    assert_eq!(own["closed"], json!(true));
+
+    // A second date for both, then one of them does it.
+    let today: chrono::NaiveDate = coach.get("/session").await["today"].as_str().unwrap().parse().unwrap();
+    let on = json!({ "on": today + chrono::Days::new(7) });
+    coach.ok(Method::POST, &format!("/group-visits/{id}/second-date"), on.clone()).await;
+    let due = coach.get(&format!("/people/{}", people[1])).await["retests"].clone();
+    assert_eq!((due[0]["protocol"].clone(), due[0]["due_on"].clone()), (json!(PLANK), on["on"].clone()));
+    assert_eq!(coach.get(&format!("/people/{}", people[0])).await["retests"], json!([]), "who was here owes nothing");
+    let (status, past) = coach.send(Method::POST, &format!("/group-visits/{id}/second-date"), json!({ "on": today })).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{past}");
+
+    let road = format!("/group-visits/{id}/roll/{}/visit", people[1]);
+    let made_up = coach.ok(Method::POST, &road, json!({})).await["visit"].clone();
+    assert_eq!(coach.ok(Method::POST, &road, json!({})).await["visit"], made_up, "asked twice is one visit");
+    holds(&coach, &people[1], &made_up, 55.0).await;
+    let page = coach.get(&format!("/group-visits/{id}")).await;
+    assert_eq!((page["owing"].clone(), line(&page, &people[1])["done"].clone()), (json!(1), json!(1)));
+    let (status, _) = coach.send(Method::POST, &format!("/group-visits/{id}/roll/{}/visit", people[0]), json!({})).await;
+    assert_eq!(status, StatusCode::OK, "who was here has a visit already");
+}
+
+#[tokio::test]
+async fn readiness_is_asked_of_each_and_one_reason_admits_nobody_else() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, mut people) = squad(&coach, &[]).await;
+    for name in ["Odd Varga", "Ines Falk"] {
+        let id = Uuid::now_v7();
+        coach.ok(Method::POST, "/people", person(id, name)).await;
+        coach.ok(Method::POST, &format!("/groups/{group}/members"), json!({ "id": Uuid::now_v7(), "person": id })).await;
+        people.push(id.to_string());
+    }
+    // A 12-minute run is vigorous; nobody trains.
+    let conditions = json!({ "warm_up": true, "lap_m": 400, "course": "quay loop" });
+    let visit = begins(&coach, group, "run-12min", conditions).await;
+    let here: Vec<Value> = people.iter().map(|p| json!({ "person": p, "presence": "here" })).collect();
+    let page = calls(&coach, &visit, json!(here)).await;
+    let asked = |page: &Value, k: usize| line(page, &people[k])["readiness"].clone();
+    assert_eq!((asked(&page, 0)["asked"].clone(), asked(&page, 0)["may_repeat"].clone()), (json!(false), json!(false)));
+    let id = visit["id"].as_str().unwrap();
+    let again = |k: usize| format!("/group-visits/{id}/roll/{}/readiness", people[k]);
+    let (status, nothing) = coach.send(Method::POST, &again(0), json!({})).await;
+    assert_eq!((status, nothing["field"].clone()), (StatusCode::UNPROCESSABLE_ENTITY, json!("answers")));
+
+    let answers = json!({ "regularly_active": false, "known_disease": false, "symptoms": [], "rate_limiting_drug": false });
+    for who in &people {
+        coach.ok(Method::POST, &format!("/people/{who}/readiness"), json!({ "answers": answers })).await;
+    }
+    let body = json!({ "answers": answers, "overrule_reason": "supervised block" });
+    coach.ok(Method::POST, &format!("/people/{}/readiness", people[0]), body).await;
+    let page = coach.get(&format!("/group-visits/{id}")).await;
+    assert_eq!(asked(&page, 0)["reason"], json!("supervised block"));
+    assert_eq!(asked(&page, 1)["reason"], Value::Null);
+    assert!(asked(&page, 1)["against"].as_array().unwrap().iter().any(|a| a["tests"][0] == json!("12-minute run")), "{page}");
+    // What was said is said again without asking anew.
+    let page = coach.ok(Method::POST, &again(1), json!({})).await;
+    assert_eq!(asked(&page, 1)["asked"], json!(true));
+}
+
+#[tokio::test]
+async fn heats_and_what_differs_for_one() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk", "Ulf Terran", "Senna Pryde"]).await;
+    let visit = begins(&coach, group, PLANK, as_agreed()).await;
+    let id = visit["id"].as_str().unwrap();
+    let here: Vec<Value> = people.iter().map(|p| json!({ "person": p, "presence": "here" })).collect();
+    let page = calls(&coach, &visit, json!(here)).await;
+    for (k, seconds) in [50.0, 90.0, 70.0].into_iter().enumerate() {
+        holds(&coach, &people[k], &line(&page, &people[k])["visit"], seconds).await;
+    }
+    let heats = |by: &str, size: usize| json!({ "by": by, "size": size });
+    let of = |page: &Value| people.iter().map(|p| line(page, p)["heat"].as_u64()).collect::<Vec<_>>();
+    let page = coach.ok(Method::POST, &format!("/group-visits/{id}/heats"), heats("alike", 2)).await;
+    assert_eq!(of(&page), [Some(2), Some(1), Some(1), Some(2)], "90 and 70 together; who has no result goes last");
+    let page = coach.ok(Method::POST, &format!("/group-visits/{id}/heats"), heats("number", 3)).await;
+    assert_eq!(of(&page), [Some(1), Some(1), Some(2), Some(2)]);
+    assert_eq!(of(&coach.ok(Method::POST, &format!("/group-visits/{id}/heats"), heats("number", 0)).await), [None; 4]);
+    let (status, _) = coach.send(Method::POST, &format!("/group-visits/{id}/heats"), heats("number", 41)).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+
+    let member = line(&page, &people[0])["member"].as_str().unwrap();
+    let set_up = format!("/groups/{group}/members/{member}/set-up");
+    coach.ok(Method::PUT, &set_up, json!({ "conditions": { "support": "straight_arm" } })).await;
+    let page = coach.get(&format!("/group-visits/{id}")).await;
+    assert_eq!(line(&page, &people[0])["set_up"], json!({ "support": "straight_arm" }));
+    assert_eq!(line(&page, &people[1])["set_up"], json!({}));
+    for wrong in [json!({ "support": "ceiling" }), json!({ "nothing": 1 })] {
+        let (status, _) = coach.send(Method::PUT, &set_up, json!({ "conditions": wrong })).await;
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    }
+}
+
+/// A class step of three: one stays uncounted; the results fill each one's own visit, and nobody else's is touched.
+#[tokio::test]
+async fn a_test_of_many_fills_a_place_in_each_persons_visit() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk", "Ulf Terran"]).await;
+    let visit = begins(&coach, group, "class-step-3min", json!({ "bench_cm": 30, "pulse_site": "wrist", "warm_up": true })).await;
+    let id = visit["id"].as_str().unwrap();
+    let run = Uuid::now_v7();
+    let form = |who: &[String]| json!({ "id": run, "people": who, "protocol": "class-step-3min", "conditions": {}, "group": { "visit": id, "place": 0 } });
+    // Nobody was called yet.
+    let (status, refused) = coach.send(Method::POST, "/runs", form(&people)).await;
+    assert_eq!((status, refused["field"].clone()), (StatusCode::UNPROCESSABLE_ENTITY, json!("people")), "{refused}");
+    let here: Vec<Value> = people.iter().map(|p| json!({ "person": p, "presence": "here" })).collect();
+    calls(&coach, &visit, json!(here)).await;
+    let begun = coach.ok(Method::POST, "/runs", form(&people)).await;
+    assert_eq!(begun["performers"].as_array().unwrap().len(), 3);
+    let page = coach.get(&format!("/group-visits/{id}")).await;
+    assert_eq!((page["tests"][0]["runs"].clone(), page["tests"][0]["to_come"].clone()), (json!([run]), json!([])));
+    let (status, open) = coach.send(Method::POST, &format!("/group-visits/{id}/close"), json!({})).await;
+    assert_eq!((status, open["field"].clone()), (StatusCode::UNPROCESSABLE_ENTITY, json!("runs")));
+
+    let mut screen = Screen::new();
+    let counted = |slot: u16, count: f64| json!({ "kind": "count_typed", "count": count, "slot": slot });
+    let events = [
+        screen.at(0, json!({ "kind": "clock_started" })),
+        screen.at(203, counted(0, 24.0)),
+        screen.at(204, counted(2, 27.0)),
+        screen.at(230, json!({ "kind": "finished" })),
+    ];
+    coach.posts(&run.to_string(), &events).await;
+    let page = coach.get(&format!("/group-visits/{id}")).await;
+    assert_eq!(people.iter().map(|p| line(&page, p)["done"].clone()).collect::<Vec<_>>(), [json!(1), json!(0), json!(1)]);
+    assert_eq!(page["tests"][0]["to_come"], json!([people[1]]), "who was not counted has it to do again");
+    let own = coach.get(&format!("/visits/{}", line(&page, &people[2])["visit"].as_str().unwrap())).await;
+    assert_eq!(own["rows"][0]["stand"], json!("done"));
+}
