@@ -36,6 +36,8 @@ test("views", async ({ coach, page, server }) => {
   await page.request.post(`${api}/people/${maud.id}/readiness`, { data: ready(true) });
   await page.request.post(`${api}/people/${odile.id}/readiness`, { data: ready(true) });
 
+  const groups: { id: string; name: string }[] = await (await page.request.get(`${api}/groups`)).json();
+  const squad = groups.find((g) => g.name === "Sabre squad")!.id;
   for (const [name, path] of [
     ["today", "/"],
     ["person", `/people/${halla.id}`],
@@ -43,14 +45,25 @@ test("views", async ({ coach, page, server }) => {
     ["result", `/results/${rurik.tests.find((t: { protocol: string }) => t.protocol === "multistage-cycle").id}`],
     ["visit", `/visits/${rurik.visits[0].id}`],
     ["best", `/people/${halla.id}/vo2max`],
-    ["group", `/groups/${(await (await page.request.get(`${api}/groups`)).json())[0].id}`],
+    ["group", `/groups/${squad}`],
     ["method", "/tests/chair-stand-30s"],
-    ["library", "/tests"],
   ] as const) {
     await coach.opens(path);
     await page.waitForLoadState("networkidle");
     await shot(page, name);
   }
+  const squadDay = (await (await page.request.get(`${api}/batteries`)).json()).find((b: { own: boolean }) => b.own).battery.id;
+  const session = await page.request.post(`${api}/groups/${squad}/visits`, {
+    data: { id: crypto.randomUUID(), battery: squadDay, conditions: { warm_up: true, arms: "swing" } },
+  });
+  const { id: groupVisit, roll } = await session.json();
+  const presence = (k: number) => (k === 2 ? { presence: "absent" } : k === 4 ? { presence: "not_testing", reason: "sore ankle" } : { presence: "here" });
+  const people = roll.map((l: { person: string }, k: number) => ({ person: l.person, ...presence(k) }));
+  await page.request.put(`${api}/group-visits/${groupVisit}/roll`, { data: { people } });
+  for (const k of [0, 1, 5, 6]) await page.request.post(`${api}/group-visits/${groupVisit}/roll/${roll[k].person}/readiness`, { data: {} });
+  await coach.opens(`/group-visits/${groupVisit}`);
+  await page.waitForLoadState("networkidle");
+  await shot(page, "group-visit");
   const look = await page.request.post(`${api}/people/${ilse.id}/visits`, {
     data: { id: crypto.randomUUID(), battery: "first-look", conditions: { warm: true, shoes: "none" } },
   });

@@ -254,10 +254,10 @@ test("a goal agreed on the client's page, and a mark of one's own on the method 
   await expect(page.getByText("Plank: time held 2:30", { exact: true })).toBeVisible();
   await isClean(page, "a client with a goal");
   await coach.opens("/tests/plank");
-  await page.getByLabel("Reached from, s").fill("1:30");
+  await page.getByLabel("Target, s").fill("1:30");
   await page.getByLabel("Source of the target").fill("our lifeboat crew");
   await page.getByRole("button", { name: "Save target" }).click();
-  await expect(page.getByText("Reached from 90 s: our lifeboat crew.")).toBeVisible();
+  await expect(page.getByText("The target is 90 s. Source: our lifeboat crew.")).toBeVisible();
   await isClean(page, "a method page with its mark");
 });
 

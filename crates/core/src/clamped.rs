@@ -255,7 +255,7 @@ impl Pattern {
                 "More power in the last stage, a faster recovery, but it felt harder: this often means tired from the last days."
             }
             Self::ChronicallyTired => {
-                "Less power, a slower recovery, and it felt harder: this often means tired for longer. Look at sleep, stress and work."
+                "Less power, a slower recovery, and it felt harder: this often means tiredness that lasts for weeks. Look at sleep, stress and work."
             }
             Self::Mixed => "Mixed: no clear reading.",
         }

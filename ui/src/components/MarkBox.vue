@@ -13,7 +13,7 @@ const mark = computed(() => props.page.protocol.pass?.find((p) => p.quantity ===
 const now = computed(() => ({ value: mark.value ? String(mark.value.mark) : "", source: "" }));
 const labels = {
   measure: "Measure of the target",
-  value: "Reached from",
+  value: "Target",
   source: "Source of the target",
   save: "Save target",
   remove: "Restore the usual target",
@@ -31,7 +31,7 @@ const save = (value: number | null, source: string) =>
   <div v-if="page.measurement_errors.length">
     <h2>Target</h2>
     <p class="soft">
-      {{ mark ? `Reached from ${mark.mark} ${unit}: ${mark.source.citation}.` : "No target yet. You can set your own." }}
+      {{ mark ? `The target is ${mark.mark} ${unit}. Source: ${mark.source.citation}.` : "No target yet. You can set your own." }}
     </p>
     <OwnFigure
       v-model="chosen"

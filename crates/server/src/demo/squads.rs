@@ -126,7 +126,7 @@ fn squad_day() -> ApiResult<Battery> {
     let battery = Battery {
         id: format!("own-{}", Uuid::from_u128(0x51AB).simple()),
         name: "Squad day".into(),
-        summary: "Jump, push-ups and reach, names down and tries across.".into(),
+        summary: "Jump, push-ups and reach for the whole squad.".into(),
         tests: vec![Slot::of("vertical-jump"), push_ups, reach],
         again_weeks: Some(13),
         ..Battery::of_one(catalogue::find("vertical-jump")?)
