@@ -174,7 +174,7 @@ test("a reach of two sides that were swapped: a gap or an overlap is chosen, no 
   await page.waitForURL(/results\//);
   const result = await (await page.request.get(`${server.url}/api/results/${page.url().split("/").at(-1)}`)).json();
   const of = (key: string) => result.report.quantities.find((q: { key: string }) => q.key === key).shown;
-  expect([of("gap_cm.left"), of("gap_cm.right"), of("gap_cm.difference")]).toEqual(["−3.5", "+1.0", "+4.5"]);
+  expect([of("gap_cm.left"), of("gap_cm.right"), of("gap_cm.difference")]).toEqual(["gap 3.5", "overlap 1.0", "+4.5"]);
 });
 
 test("the heaviest single lift: planned towards what is expected, a rest that is called, a fifth only with a reason", async ({

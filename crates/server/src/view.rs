@@ -4,7 +4,7 @@ use chrono::{DateTime, Utc};
 use impulso_core::{
     catalogue::CountRule,
     rehearse::RehearsalReport,
-    run::{Decision, Event, Reading, State, fold},
+    run::{Decision, Event, Grid, Reading, State, fold, grid},
     simulate,
     units::Units,
 };
@@ -39,6 +39,8 @@ pub struct RunView {
     pub state: State,
     /// Where many are tested: each of them.
     pub performers: Vec<PerformerView>,
+    /// What many have done in a test whose tries stand on one grid.
+    pub grid: Option<Grid>,
     /// By which partners join.
     pub join_code: Option<String>,
     /// The visit it belongs to.
@@ -92,7 +94,7 @@ impl RunView {
     #[must_use]
     pub fn for_partners(&self) -> Self {
         let mut shown = self.clone();
-        shown.person = None;
+        (shown.person, shown.grid) = (None, None);
         shown.conditions = Vec::new();
         shown.state.notes = Vec::new();
         shown.state.stop_note = None;
@@ -127,7 +129,10 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
     let first = run.performers.first().ok_or_else(ApiError::not_found)?;
     let many = run.performers.len() > 1;
     let state = fold(&run.protocol, &first.setup, events.iter().filter(|e| !many || e.slot.is_none()));
-    let performers = if many { performers(run, events) } else { Vec::new() };
+    let states = if many { states(run, events) } else { Vec::new() };
+    let of_each: Vec<_> = run.performers.iter().zip(&states).map(|(p, state)| (p.slot, &p.setup, state)).collect();
+    let grid = many.then(|| grid(&run.protocol, &of_each)).flatten();
+    let performers = performers(run, states);
     let rehearsal = rehearsal(run, first, &state, events)?;
     Ok(RunView {
         id: run.id.0,
@@ -136,6 +141,7 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
         conditions: impulso_core::report::condition_reports(&run.protocol, &first.setup.conditions, first.setup.units),
         state,
         performers,
+        grid,
         clock_rate: clock_rate(run, rate),
         visit: run.visit.map(|(visit, _)| visit),
         group_visit: run.group_visit,
@@ -153,7 +159,7 @@ pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunVie
     })
 }
 
-fn performers(run: &Run, events: &[Event]) -> Vec<PerformerView> {
+fn performers(run: &Run, states: Vec<State>) -> Vec<PerformerView> {
     let view = |(p, state): (&runs::Performer, State)| PerformerView {
         slot: p.slot,
         person: p.person.map(|id| id.0),
@@ -162,7 +168,7 @@ fn performers(run: &Run, events: &[Event]) -> Vec<PerformerView> {
         decision: state.decision,
         result: p.result.map(|r| r.0),
     };
-    run.performers.iter().zip(states(run, events)).map(view).collect()
+    run.performers.iter().zip(states).map(view).collect()
 }
 
 /// How fast a run's clock passes: that of the server, times that of the rehearsal.

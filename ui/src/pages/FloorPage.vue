@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import CountedFloor from "@/components/floor/CountedFloor.vue";
 import EffortFloor from "@/components/floor/EffortFloor.vue";
+import GridFloor from "@/components/floor/GridFloor.vue";
 import GroupFloor from "@/components/floor/GroupFloor.vue";
 import HoldFloor from "@/components/floor/HoldFloor.vue";
 import NotTaken from "@/components/floor/NotTaken.vue";
@@ -42,6 +43,7 @@ watch(
 );
 const over = computed(() => closedHere.value && !finishing.value);
 const inner = computed(() => {
+  if (run.view?.grid) return GridFloor;
   if (many.value) return GroupFloor;
   return { counted: CountedFloor, staged: StagedFloor, effort: EffortFloor, held: HoldFloor, sheet: SheetFloor, entered: null }[
     state.value?.of.floor ?? "entered"
@@ -103,6 +105,7 @@ onKeyStroke((event) => {
     if (Date.now() - escaped < 1200) void stop();
     escaped = Date.now();
   } else if ((key === " " || key === "enter") && run.startedAt === null && run.view && !target.closest("button, a")) void floor.start();
+  else if (run.view?.grid && run.startedAt !== null) return;
   else if (key === "u") void undo();
   else if (key === "c" && floor.phase.value?.kind === "work" && state.value?.timeline.beat)
     void run.record({ kind: isOffBeat(state.value) ? "cadence_regained" : "cadence_lost" });

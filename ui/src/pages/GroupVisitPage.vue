@@ -98,6 +98,13 @@ const heats = (n: number) =>
       }),
     ),
   );
+/** Those of the heats who have a test still to do. */
+function heatsOf(people: string[]) {
+  const all = new Map<number, string[]>();
+  for (const l of v.value!.roll) if (l.heat != null && people.includes(l.person)) all.set(l.heat, [...(all.get(l.heat) ?? []), l.person]);
+  const several = [...all].filter(([, of]) => of.length > 1 && of.length < people.length);
+  return several.sort(([a], [b]) => a - b).map(([heat, of]) => ({ heat, people: of }));
+}
 const hasHeats = computed(() => v.value?.roll.some((l) => l.heat != null) ?? false);
 
 const owing = computed(() => v.value?.roll.filter((l) => l.owes) ?? []);
@@ -214,6 +221,21 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
                 >
                   Start together, {{ t.to_come.length }}
                 </button>
+                <template v-else-if="t.grid && t.to_come.length > 1">
+                  <button type="button" class="linklike" :disabled="busy" @click="together(t.place, t.to_come, t.protocol)">
+                    Names and tries, {{ t.to_come.length }}
+                  </button>
+                  <button
+                    v-for="h in heatsOf(t.to_come)"
+                    :key="h.heat"
+                    type="button"
+                    class="linklike"
+                    :disabled="busy"
+                    @click="together(t.place, h.people, t.protocol)"
+                  >
+                    heat {{ h.heat }}, {{ h.people.length }}
+                  </button>
+                </template>
               </template>
             </li>
           </ul>

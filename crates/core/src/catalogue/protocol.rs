@@ -6,7 +6,7 @@ use super::{
     care::{Caution, Equipment, Source, Unsuited},
     change_rule::ChangeRule,
     condition::Condition,
-    input::Input,
+    input::{Input, InputKind},
     mark::PassMark,
     norm_use::NormUse,
     procedure::{CadenceRule, CountRule, Family, Phase, Preparation, Procedure},
@@ -221,7 +221,8 @@ impl Protocol {
 
     /// Whether the values of many can be written down on one grid.
     pub fn suits_grid(&self) -> bool {
-        !self.legs().is_empty() && self.legs().iter().all(|leg| leg.take.suits_grid())
+        let is_typed = |i: &Input| !i.required || i.kind == InputKind::Number || self.condition(&i.key).is_some();
+        !self.legs().is_empty() && self.legs().iter().all(|leg| leg.take.suits_grid()) && self.inputs.iter().all(is_typed)
     }
 
     /// What a stage of a ladder is in words, from 1 on, where this input is what a ladder comes to.

@@ -66,6 +66,7 @@ pub fn check_alone(event: &Event) -> Result<(), InputError> {
         | Kind::Marked { mark: key }
         | Kind::Taken { input: key, .. }
         | Kind::Struck { input: key, .. }
+        | Kind::Passed { input: key, .. }
         | Kind::Counted { input: key, .. }
         | Kind::WatchStarted { input: key, .. }
         | Kind::StageTried { input: key, .. }
@@ -165,6 +166,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
         }
         Kind::PositionLost => in_hold(state, at),
         Kind::Taken { input, side, attempt, value } => taken(protocol, state, input, side.as_deref(), *attempt, value),
+        Kind::Passed { input, side } => room(protocol, row_of(protocol, state, input, side.as_deref())?),
         Kind::Struck { input, side, attempt } => {
             let row = row_of(protocol, state, input, side.as_deref())?;
             let there = row.is_struck_from() && (1..=row.cells.len()).contains(&usize::from(*attempt));

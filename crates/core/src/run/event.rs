@@ -135,6 +135,15 @@ pub enum Kind {
         /// The try, from 1.
         attempt: u8,
     },
+    /// A try is passed: it is used up, and nothing stands in it.
+    Passed {
+        input: String,
+        /// The side, where it is taken on two.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        side: Option<String>,
+    },
+    /// One of many goes on after everybody else: up again at the end.
+    PutLast,
     /// One more repetition; or one crossed out.
     Counted {
         input: String,

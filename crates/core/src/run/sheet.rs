@@ -249,10 +249,21 @@ impl SheetState {
             Kind::Struck { input, side, attempt } if stands => {
                 let row = self.row(input, side.as_deref()).filter(|row| self.rows[*row].is_struck_from());
                 let cell = row.and_then(|row| self.rows[row].cells.get_mut(usize::from(*attempt).saturating_sub(1)));
-                if let Some(cell) = cell {
+                if let Some(cell) = cell.filter(|c| !c.passed) {
                     cell.counts = !cell.counts;
                     state.can_undo(event, if cell.counts { "the try that counts again" } else { "the struck try" });
                 }
+            }
+            Kind::Passed { input, side } if stands => {
+                if let Some(row) = self.row(input, side.as_deref()).filter(|row| self.rows[*row].is_open()) {
+                    let nothing = SheetCell { counts: false, passed: true, ..SheetCell::of(Value::Number(0.0), at) };
+                    self.rows[row].cells.push(nothing);
+                    state.can_undo(event, "the passed try");
+                }
+            }
+            Kind::PutLast if stands => {
+                self.put_last += 1;
+                state.can_undo(event, "going last");
             }
             Kind::BeatMissed if running => {
                 let begun = state.timeline.phase(PhaseKind::Work).is_none_or(|w| at >= w.start_ms);
@@ -495,7 +506,7 @@ impl SheetState {
 impl SheetCell {
     /// A try that counts.
     pub(super) const fn of(value: Value, at_ms: f64) -> Self {
-        Self { value, counts: true, at_ms, struck: 0 }
+        Self { value, counts: true, at_ms, struck: 0, passed: false }
     }
 }
 

@@ -234,3 +234,50 @@ async fn a_test_of_many_fills_a_place_in_each_persons_visit() {
     let own = coach.get(&format!("/visits/{}", line(&page, &people[2])["visit"].as_str().unwrap())).await;
     assert_eq!(own["rows"][0]["stand"], json!("done"));
 }
+
+/// A jump of three on one grid, from two devices: each one's best, who goes last, what is left to come.
+#[tokio::test]
+async fn a_grid_of_two_devices_saves_each_ones_tries_into_their_own_visit() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk", "Ulf Terran"]).await;
+    let visit = begins(&coach, group, "vertical-jump", json!({ "arms": "swing", "warm_up": true })).await;
+    let id = visit["id"].as_str().unwrap();
+    let here: Vec<Value> = people.iter().map(|p| json!({ "person": p, "presence": "here" })).collect();
+    calls(&coach, &visit, json!(here)).await;
+    let run = Uuid::now_v7();
+    let form = json!({ "id": run, "people": people, "protocol": "vertical-jump", "conditions": {}, "group": { "visit": id, "place": 0 } });
+    let begun = coach.ok(Method::POST, "/runs", form).await;
+    assert_eq!((begun["grid"]["up"].clone(), begun["join_code"].clone()), (json!([0, 1, 2]), Value::Null));
+    let mut one = Screen::new();
+    let mut two = one.beside();
+    let taken = |slot: u16, input: &str, value: f64| json!({ "kind": "taken", "input": input, "value": value, "slot": slot });
+    let first = [
+        one.at(0, json!({ "kind": "clock_started" })),
+        one.at(5, taken(0, "reach_cm", 230.0)),
+        one.at(9, taken(0, "touch_cm", 276.0)),
+        one.at(12, json!({ "kind": "passed", "input": "touch_cm", "slot": 0 })),
+        one.at(15, json!({ "kind": "put_last", "slot": 1 })),
+    ];
+    coach.posts(&run.to_string(), &first).await;
+    let second = [two.at(6, taken(2, "reach_cm", 221.0)), two.at(11, taken(2, "touch_cm", 259.5)), two.at(14, taken(2, "touch_cm", 262.0))];
+    let view = coach.posts(&run.to_string(), &second).await["view"].clone();
+    let line = |slot: usize| view["grid"]["lines"][slot].clone();
+    assert_eq!(
+        (line(0)["best"].clone(), line(1)["best"].clone(), line(2)["best"].clone()),
+        (json!("46.0 cm"), Value::Null, json!("41.0 cm"))
+    );
+    assert_eq!(view["grid"]["up"], json!([0, 2, 1]), "who was put last goes after the others");
+    // A value that cannot be, and one try too many, are refused with their words; nothing else is lost.
+    let path = format!("/runs/{run}/events");
+    let (status, refused) = coach.send(Method::POST, &path, json!({ "events": [one.beside().at(20, taken(0, "touch_cm", 2.6))] })).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{refused}");
+    coach.posts(&run.to_string(), &[one.at(30, json!({ "kind": "finished" }))]).await;
+    let page = coach.get(&format!("/group-visits/{id}")).await;
+    assert_eq!(page["tests"][0]["to_come"], json!([people[1]]));
+    for (k, jump) in [(0, 46.0), (2, 41.0)] {
+        let own = coach.get(&format!("/visits/{}", self::line(&page, &people[k])["visit"].as_str().unwrap())).await;
+        let result = coach.get(&format!("/results/{}", own["rows"][0]["result"].as_str().unwrap())).await;
+        assert_eq!(result["report"]["quantities"][0]["value"], json!(jump), "{}", result["report"]["quantities"]);
+    }
+}

@@ -35,6 +35,9 @@ pub struct SheetState {
     /// The movements that are over, by leg.
     #[serde(default)]
     pub watched: Vec<usize>,
+    /// How often this one of many was put last.
+    #[serde(default)]
+    pub put_last: u32,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -129,6 +132,14 @@ pub struct SheetCell {
     pub at_ms: f64,
     /// Repetitions of a count that were crossed out.
     pub struck: u32,
+    /// The try was passed: it is used up, and its value says nothing.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub passed: bool,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "as the serializer asks it")]
+const fn is_false(is: &bool) -> bool {
+    !*is
 }
 
 /// A stopwatch that runs.

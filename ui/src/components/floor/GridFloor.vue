@@ -1,0 +1,399 @@
+<script setup lang="ts">
+import { onKeyStroke } from "@vueuse/core";
+import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
+import { api, take } from "@/api/client";
+import type { Floor } from "@/floor/useFloor";
+import { minutes } from "@/logic/dates";
+import { sentence } from "@/logic/sheet";
+import { hasSign } from "@/logic/signs";
+import { expected, typed } from "@/logic/typed";
+import { shownUnit } from "@/logic/units";
+import { question } from "@/logic/usual";
+import { useRun } from "@/stores/run";
+
+/** Names × tries of many at one station: number, value, Enter; who is up, who comes next, best at once. */
+const props = defineProps<{ floor: Floor; closed: boolean; finishing: boolean }>();
+const emit = defineEmits<{ finish: [] }>();
+const run = useRun();
+const grid = computed(() => run.view!.grid!);
+/** Numbers on the shirts, from the roll. */
+const numbers = ref<Record<string, number | null | undefined>>({});
+/** Before they are known nobody is called by one. */
+const known = ref(false);
+watch(
+  () => run.view?.group_visit,
+  async (id) => {
+    if (!id) return void (known.value = true);
+    const page = await take(api.GET("/api/group-visits/{id}", { params: { path: { id } } })).catch(() => null);
+    if (page) numbers.value = Object.fromEntries(page.roll.map((l) => [l.person, l.number]));
+    known.value = true;
+  },
+  { immediate: true },
+);
+const people = computed(() =>
+  run.view!.performers.map((p) => ({
+    slot: p.slot,
+    name: p.name,
+    number: (p.person && numbers.value[p.person]) ?? p.slot + 1,
+    line: grid.value.lines.find((l) => l.slot === p.slot)!,
+  })),
+);
+const started = computed(() => run.startedAt !== null);
+/** The clock of a test against time: its phase and what is left of it. */
+const clock = computed(() => {
+  const phase = props.floor.phase.value;
+  if (!started.value || phase?.end_ms == null) return "";
+  return `${phase.label}: ${minutes(Math.max(0, phase.end_ms - props.floor.ms.value) + 999)}`;
+});
+const chosen = ref<number | null>(null);
+/** Whose entry is on its way: what is next for them is known once it has arrived. */
+const onItsWay = ref(new Map<number, Promise<unknown>>());
+const queue = computed(() => [
+  ...grid.value.up.filter((s) => !onItsWay.value.has(s)),
+  ...grid.value.up.filter((s) => onItsWay.value.has(s)),
+]);
+const up = computed(() => chosen.value ?? queue.value[0] ?? null);
+const person = computed(() => people.value.find((p) => p.slot === up.value) ?? null);
+const after = computed(() =>
+  queue.value
+    .filter((s) => s !== up.value)
+    .slice(0, 2)
+    .flatMap((s) => people.value.find((p) => p.slot === s) ?? []),
+);
+/** The column that is filled now: the next one of this person. */
+const at = computed(() => person.value?.line.next ?? null);
+const column = computed(() => (at.value === null ? null : (grid.value.columns[at.value] ?? null)));
+const units = computed(() => person.value?.line.units ?? "metric");
+const unit = computed(() => (column.value ? shownUnit(column.value.unit, units.value) : ""));
+const done = computed(() => people.value.filter((p) => p.line.complete).length);
+const none = computed(() => people.value.filter((p) => p.line.cells.every((c) => !c.length)).length);
+
+const number = ref("");
+const value = ref("");
+const wrong = ref<string | null>(null);
+const numberField = useTemplateRef<HTMLInputElement>("no");
+const valueField = useTemplateRef<HTMLInputElement>("val");
+async function back() {
+  [chosen.value, number.value, value.value] = [null, "", ""];
+  meant = null;
+  await nextTick();
+  numberField.value?.focus();
+}
+watch(
+  () => started.value && numberField.value,
+  (field) => field && field.focus(),
+  { flush: "post" },
+);
+const full = () => `${person.value?.name ?? "Everybody"} has every try. Press one to strike it.`;
+/** Enter in the number: whose value it is; an empty one is whoever is up. */
+async function whose() {
+  wrong.value = null;
+  const text = number.value.trim();
+  if (text) {
+    const found = people.value.filter((p) => p.number === Number(text));
+    if (found.length !== 1) return void (wrong.value = `Nobody here wears number ${text}.`);
+    chosen.value = found[0]!.slot;
+  } else chosen.value = up.value;
+  if (chosen.value === null || (person.value?.line.next == null && !onItsWay.value.has(chosen.value))) return void (wrong.value = full());
+  await nextTick();
+  valueField.value?.focus();
+}
+/** An unusual value that was asked about once. */
+let meant: string | null = null;
+async function keep(sign: 1 | -1 = 1) {
+  const to = person.value;
+  if (!to) return;
+  // Which reading it is is known once the one before it has arrived.
+  await onItsWay.value.get(to.slot);
+  const of = column.value;
+  if (!of) return void (wrong.value = full());
+  const text = value.value.trim();
+  if (!text) return;
+  if (of.signs && hasSign(text))
+    return void (wrong.value = `Type the length without a sign, then choose ${of.signs.minus} or ${of.signs.plus}.`);
+  const read = typed(text, of.unit, units.value);
+  if (read === null) return void (wrong.value = expected(of.unit, units.value));
+  const odd = question(sign * read, of.unit, of.usual, units.value);
+  if (odd && meant !== text) {
+    meant = text;
+    wrong.value = `${odd.ask} Correct it, or press again to keep it.`;
+    valueField.value?.select();
+    return;
+  }
+  wrong.value = null;
+  await say(
+    { kind: "taken", input: of.input, side: of.side ?? undefined, value: sign * read },
+    to.slot,
+    `${to.name}: ${text} ${unit.value}`,
+  );
+  await back();
+}
+async function enter() {
+  if (person.value) await onItsWay.value.get(person.value.slot);
+  const signs = column.value?.signs;
+  if (!signs) return keep();
+  if (!signs.plus) return keep(-1);
+  wrong.value = `${sentence(signs.minus)} or ${signs.plus}? Press one of the two.`;
+}
+
+/** What this screen did, the newest last: undo takes it back. */
+const said = ref<{ event: string; slot: number; what: string }[]>([]);
+async function say(kind: Parameters<typeof run.record>[0], slot: number, what: string) {
+  const event = await run.record(kind, slot);
+  const arrives = run.settled(event).finally(() => {
+    if (onItsWay.value.get(slot) !== arrives) return;
+    onItsWay.value.delete(slot);
+    onItsWay.value = new Map(onItsWay.value);
+  });
+  onItsWay.value = new Map(onItsWay.value).set(slot, arrives);
+  said.value = [...said.value, { event, slot, what }].slice(-20);
+}
+async function undo() {
+  const last = said.value.at(-1);
+  if (!last) return;
+  said.value = said.value.slice(0, -1);
+  await run.record({ kind: "undone", event: last.event }, last.slot);
+}
+function pass() {
+  const [to, of] = [person.value, column.value];
+  if (!to || !of) return;
+  void say({ kind: "passed", input: of.input, side: of.side ?? undefined }, to.slot, `${to.name} passed`);
+  void back();
+}
+function last() {
+  if (!person.value) return;
+  void say({ kind: "put_last" }, person.value.slot, `${person.value.name} goes last`);
+  void back();
+}
+function strike(slot: number, k: number, nth: number) {
+  const of = grid.value.columns[k]!;
+  const name = people.value.find((p) => p.slot === slot)!.name;
+  void say({ kind: "struck", input: of.input, side: of.side ?? undefined, attempt: nth + 1 }, slot, `${name}: a try struck`);
+}
+const left = computed(() => people.value.filter((p) => !p.line.complete));
+const saves = computed(() => (left.value.length ? `Save ${done.value}, leave ${left.value.length} to come` : "Save all results"));
+const asking = ref(false);
+function finish() {
+  if (left.value.length && !asking.value) return void (asking.value = true);
+  emit("finish");
+}
+onKeyStroke((event) => {
+  const target = event.target as HTMLElement;
+  if (!started.value || !known.value || event.ctrlKey || event.metaKey || event.altKey || target.closest("button, a, textarea")) return;
+  const key = event.key.toLowerCase();
+  if (key === "u") void undo();
+  else if (key === "p") pass();
+  else if (key === "l") last();
+  else if (key === "x" && person.value) {
+    const k = person.value.line.cells.findLastIndex((c) => c.length > 0);
+    if (k >= 0) strike(person.value.slot, k, person.value.line.cells[k]!.length - 1);
+  } else return;
+  event.preventDefault();
+});
+</script>
+
+<template>
+  <main class="grid-floor">
+    <section class="left">
+      <slot v-if="!started" name="start" />
+      <table>
+        <thead>
+          <tr>
+            <th>No.</th>
+            <th>Name</th>
+            <th v-for="c in grid.columns" :key="c.input + c.side">
+              {{ c.label }}<small v-if="c.unit">{{ c.unit === "s" ? "s" : shownUnit(c.unit, units) }}</small>
+            </th>
+            <th>Best</th>
+            <th>Last time</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="p in people" :key="p.slot" :class="{ up: started && p.slot === up, complete: p.line.next == null }">
+            <td class="num no">{{ p.number }}</td>
+            <th scope="row">
+              <button type="button" class="name" :disabled="!started || closed" @click="((number = String(p.number)), whose())">
+                {{ p.name }}
+              </button>
+            </th>
+            <td v-for="(cells, k) in p.line.cells" :key="k" class="num cells">
+              <button
+                v-for="(cell, nth) in cells"
+                :key="nth"
+                type="button"
+                class="cell"
+                :class="{ struck: !cell.counts }"
+                :disabled="closed || cell.value == null"
+                :aria-label="`${p.name}, ${grid.columns[k]!.label}, try ${nth + 1}: ${cell.value == null ? 'passed' : cell.shown}${cell.counts || cell.value == null ? '' : ', struck'}`"
+                @click="strike(p.slot, k, nth)"
+              >
+                {{ cell.shown }}
+              </button>
+            </td>
+            <td class="num best" :class="{ better: p.line.better }">{{ p.line.best ?? "" }}</td>
+            <td class="soft">{{ p.line.better ? `better than ${p.line.last}` : (p.line.last ?? "first time") }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <slot name="below" />
+    </section>
+    <section class="side">
+      <p v-if="clock" class="who num" role="timer">{{ clock }}</p>
+      <template v-if="started && person">
+        <h2>Up</h2>
+        <p class="who">
+          <b class="num">{{ person.number }}</b> {{ person.name }}
+        </p>
+        <p class="soft">{{ person.line.last ? `last time ${person.line.last}` : "first time" }}</p>
+      </template>
+      <p v-else-if="started" class="who">Everybody has every try.</p>
+      <template v-if="started && after.length">
+        <h2>Next</h2>
+        <p>{{ after.map((p) => `${p.number} ${p.name}`).join(" · then ") }}</p>
+      </template>
+      <template v-if="started">
+        <h2>To do</h2>
+        <p class="soft">{{ none ? `${none} of ${people.length} have no try yet` : "Everybody has a try." }}</p>
+        <p class="soft">Press a try that does not count. It stays, crossed out.</p>
+      </template>
+      <p v-if="run.refused" class="wrong" role="alert">{{ run.refused.message }}</p>
+    </section>
+  </main>
+  <footer class="foot">
+    <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
+    <template v-if="started && known && !closed && !asking">
+      <form class="entry" @submit.prevent="whose">
+        <label for="grid-no">No.</label>
+        <input
+          id="grid-no"
+          ref="no"
+          v-model="number"
+          class="num no"
+          inputmode="numeric"
+          maxlength="4"
+          autocomplete="off"
+          :placeholder="String(person?.number ?? '')"
+        />
+      </form>
+      <form class="entry" :class="{ due: chosen !== null }" @submit.prevent="enter">
+        <label for="grid-value">{{ column?.label ?? "Value" }}</label>
+        <input id="grid-value" ref="val" v-model="value" class="num" autocomplete="off" maxlength="12" @focus="chosen ??= up" />
+        <span v-if="unit" class="unit">{{ unit }}</span>
+      </form>
+      <template v-if="column?.signs">
+        <button type="button" :class="{ main: value.trim() }" @click="keep(-1)">{{ sentence(column.signs.minus) }}</button>
+        <button v-if="column.signs.plus" type="button" :class="{ main: value.trim() }" @click="keep(1)">
+          {{ sentence(column.signs.plus) }}
+        </button>
+      </template>
+    </template>
+    <div class="choices">
+      <template v-if="started && !closed">
+        <template v-if="asking">
+          <span>{{ left.map((p) => p.name).join(", ") }}: still to come in {{ left.length === 1 ? "that" : "their" }} visit.</span>
+          <button type="button" @click="asking = false">Go on</button>
+        </template>
+        <template v-else>
+          <button type="button" class="quiet" :disabled="!column" @click="pass">Pass <kbd>P</kbd></button>
+          <button type="button" class="quiet" :disabled="!person" @click="last">Last <kbd>L</kbd></button>
+          <button v-if="said.length" type="button" class="quiet" @click="undo">Undo {{ said.at(-1)!.what }} <kbd>U</kbd></button>
+        </template>
+        <button v-if="done" type="button" :class="{ main: asking || !left.length }" :disabled="finishing" @click="finish">
+          {{ saves }}
+        </button>
+      </template>
+    </div>
+  </footer>
+</template>
+
+<style scoped>
+.grid-floor {
+  grid-template-columns: minmax(0, 1fr) 270px;
+}
+table {
+  border-collapse: collapse;
+  width: 100%;
+}
+td,
+th {
+  text-align: left;
+  font-weight: 400;
+  padding: 3px 12px 3px 0;
+  border-bottom: 1px solid var(--line);
+  height: 50px;
+}
+thead th {
+  height: 34px;
+  color: var(--soft);
+  font-size: 16px;
+  white-space: nowrap;
+}
+thead small {
+  margin-left: 6px;
+}
+.no {
+  width: 52px;
+  font-size: 20px;
+  font-weight: 600;
+  padding-left: 10px;
+}
+.floor button.name {
+  border: 0;
+  padding: 0;
+  font-weight: 400;
+  font-size: 18px;
+  opacity: 1;
+  text-align: left;
+}
+tr.up {
+  background: var(--band);
+}
+tr.up .name {
+  font-weight: 650;
+}
+tr.complete .name {
+  color: var(--soft);
+}
+.cells {
+  white-space: nowrap;
+}
+.floor button.cell {
+  border: 0;
+  min-height: 44px;
+  padding: 0 8px;
+  font: 500 19px var(--num);
+  opacity: 1;
+}
+.floor button.cell.struck {
+  text-decoration: line-through;
+  color: var(--soft);
+}
+.best {
+  font-weight: 700;
+  font-size: 19px;
+  white-space: nowrap;
+}
+.best.better {
+  color: var(--fjord);
+}
+.side h2 {
+  margin: 8px 0 0;
+  font-size: 16px;
+  color: var(--soft);
+}
+.side p {
+  margin: 0;
+}
+.who {
+  font-size: 26px;
+  font-weight: 600;
+}
+.entry input.no {
+  width: 64px;
+}
+@media (max-width: 900px) {
+  .grid-floor .left {
+    overflow-x: auto;
+  }
+}
+</style>
