@@ -2,8 +2,6 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::units::Units;
-
 /// Why an input was refused. The snake-case name is part of the public interface.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -58,15 +56,6 @@ impl InputError {
     /// A refusal about the input as a whole.
     pub fn whole(code: Code, message: impl Into<String>) -> Self {
         Self { code, field: None, message: message.into(), imperial: None }
-    }
-
-    /// The same refusal in the units somebody thinks in.
-    #[must_use]
-    pub fn in_units(mut self, units: Units) -> Self {
-        if let Some(imperial) = self.imperial.take_if(|_| units == Units::Imperial) {
-            self.message = imperial;
-        }
-        self
     }
 
     /// The same refusal, told about the field as the caller knows it.

@@ -29,6 +29,17 @@ pub enum Units {
     Imperial,
 }
 
+impl InputError {
+    /// The same refusal in the units somebody thinks in.
+    #[must_use]
+    pub fn in_units(mut self, units: Units) -> Self {
+        if let Some(imperial) = self.imperial.take_if(|_| units == Units::Imperial) {
+            self.message = imperial;
+        }
+        self
+    }
+}
+
 macro_rules! quantities {
     ($($(#[$doc:meta])* $name:ident, $what:literal, $unit:literal, $min:literal..=$max:literal;)*) => {$(
         $(#[$doc])*

@@ -6,6 +6,7 @@ pub mod best_vo2max;
 pub mod entries;
 pub mod everything;
 pub mod goals;
+pub mod group_visit_page;
 pub mod group_visits;
 pub mod groups;
 pub mod health;
