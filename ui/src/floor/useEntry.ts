@@ -49,11 +49,7 @@ export function useEntry(sheet: Sheet) {
   );
   /** The field is the next to be typed in, unless a remark or a reason is being written. */
   function focus() {
-    wanted = !field.value;
     if (sheet.started.value && !isWriting()) field.value?.focus();
   }
-  /** It was to be typed in before it stood on the screen. */
-  let wanted = false;
-  watch(field, (there) => there && wanted && focus(), { flush: "post" });
   return { text, field, number, clear, put, focus };
 }
