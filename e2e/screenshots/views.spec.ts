@@ -60,7 +60,8 @@ test("views", async ({ coach, page, server }) => {
   const presence = (k: number) => (k === 2 ? { presence: "absent" } : k === 4 ? { presence: "not_testing", reason: "sore ankle" } : { presence: "here" });
   const people = roll.map((l: { person: string }, k: number) => ({ person: l.person, ...presence(k) }));
   await page.request.put(`${api}/group-visits/${groupVisit}/roll`, { data: { people } });
-  for (const k of [0, 1, 5, 6]) await page.request.post(`${api}/group-visits/${groupVisit}/roll/${roll[k].person}/readiness`, { data: {} });
+  const asBefore = { people: [0, 1, 5, 6].map((k) => roll[k].person) };
+  await page.request.post(`${api}/group-visits/${groupVisit}/readiness`, { data: asBefore });
   await coach.opens(`/group-visits/${groupVisit}`);
   await page.waitForLoadState("networkidle");
   await shot(page, "group-visit");

@@ -84,9 +84,9 @@ test("a jump grid by keyboard alone on two devices: number, value, Enter", async
   await page.screenshot({ path: "test-results/grid.png" });
 
   // Who has no result is named, and has it still to do.
-  await page.getByRole("button", { name: "Save 3, leave 1 to come" }).click();
-  await expect(page.getByText("Senna Moor: still to come in that visit.")).toBeVisible();
-  await page.getByRole("button", { name: "Save 3, leave 1 to come" }).click();
+  await page.getByRole("button", { name: "Save 3, leave 1 open" }).click();
+  await expect(page.getByText("No result yet: Senna Moor. Their test stays open in their own visit.")).toBeVisible();
+  await page.getByRole("button", { name: "Save 3, leave 1 open" }).click();
   await page.waitForURL(/group-visits\//);
   await expect(page.getByText("3 of 4 done")).toBeVisible();
   await expect(row("Ulf Terran")).toContainText("1 of 1");

@@ -341,7 +341,10 @@ pub fn performer_state<'e>(run: &Run, events: impl IntoIterator<Item = &'e Event
 async fn close(scope: &mut Scope, coach: CoachId, run: &Run, events: &[Event]) -> ApiResult<()> {
     let states = states(run, events);
     let Some(finished_at) = states.iter().filter(|s| s.is_closed()).filter_map(|s| s.finished_at).min() else { return Ok(()) };
-    for (performer, state) in run.performers.iter().zip(&states) {
+    // In one order whoever closes, so that two stations of a group never wait for each other.
+    let mut each: Vec<_> = run.performers.iter().zip(&states).collect();
+    each.sort_by_key(|(performer, _)| performer.person.map(|p| p.0));
+    for (performer, state) in each {
         // Left before the clock was started, thrown away, or a rehearsal: there is no result.
         let is_kept = state.is_closed() && state.status != Status::Discarded && state.started_at.is_some();
         let is_real = run.rehearsal.is_none() && is_kept;

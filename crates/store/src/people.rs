@@ -176,6 +176,19 @@ pub async fn get(scope: &mut Scope, id: PersonId) -> Result<Person> {
     Ok(row.into())
 }
 
+/// Several clients, in no order; who is not of the practice is passed over.
+pub async fn several(scope: &mut Scope, ids: &[uuid::Uuid]) -> Result<Vec<Person>> {
+    let rows = sqlx::query_as!(
+        Row,
+        "select id, name, born, sex, units, height_cm, height_typed, mass_kg, mass_typed, mass_on, occupation, goal, medicines, rate_limiting_drug, notes, made_up, created_at, version
+         from people where id = any ($1)",
+        ids
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(rows.into_iter().map(Person::from).collect())
+}
+
 /// Takes a client for this transaction, so that whoever counts what the client has counts it alone.
 ///
 /// # Errors

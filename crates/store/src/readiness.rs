@@ -1,7 +1,10 @@
 //! Readiness checks: what was answered, what was advised, what was overruled.
 
+use std::collections::BTreeMap;
+
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::readiness::{Advice, Answers};
+use uuid::Uuid;
 
 use crate::{
     CoachId, PersonId, ReadinessId, Result, Scope,
@@ -53,23 +56,33 @@ pub async fn add(
 
 /// The latest check of a person.
 pub async fn latest(scope: &mut Scope, person: PersonId) -> Result<Option<Check>> {
+    Ok(latest_of(scope, &[person.0]).await?.remove(&person.0))
+}
+
+/// The latest check of each of several people who have one.
+pub async fn latest_of(scope: &mut Scope, people: &[Uuid]) -> Result<BTreeMap<Uuid, Check>> {
     let practice = scope.practice_id();
-    let row = sqlx::query!(
-        "select id, answers, advice, overrule_reason, on_date, created_at from readiness_checks where practice_id = $1 and person_id = $2 order by created_at desc limit 1",
+    let rows = sqlx::query!(
+        r#"select p.id as "person!", c.id, c.answers, c.advice, c.overrule_reason, c.on_date, c.created_at
+           from unnest($2::uuid[]) as p (id)
+           cross join lateral (select id, answers, advice, overrule_reason, on_date, created_at from readiness_checks
+                               where practice_id = $1 and person_id = p.id order by created_at desc limit 1) c"#,
         practice,
-        person.0
+        people
     )
-    .fetch_optional(scope.db())
+    .fetch_all(scope.db())
     .await?;
-    row.map(|r| {
-        Ok(Check {
+    let mut found = BTreeMap::new();
+    for r in rows {
+        let check = Check {
             id: ReadinessId(r.id),
             answers: read("readiness", r.answers)?,
             advice: read("advice", r.advice)?,
             overrule_reason: r.overrule_reason,
             on: r.on_date,
             at: r.created_at,
-        })
-    })
-    .transpose()
+        };
+        found.insert(r.person, check);
+    }
+    Ok(found)
 }

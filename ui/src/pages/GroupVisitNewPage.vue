@@ -6,6 +6,7 @@ import { api, take } from "@/api/client";
 import BatteryLines from "@/components/BatteryLines.vue";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import VisitPrepare from "@/components/VisitPrepare.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
@@ -78,23 +79,10 @@ async function begin() {
           <ConditionField v-for="c in plan.asked" :key="c.key" v-model="draft.given[c.key]" :condition="c" :wrong="wrong(c.key)" />
         </template>
       </section>
-      <aside>
-        <div class="box">
-          <h2>To set up</h2>
-          <ul>
-            <li v-for="e in plan.equipment" :key="e">{{ e }}</li>
-            <li v-if="!plan.equipment.length">Nothing but room.</li>
-          </ul>
-        </div>
-        <div v-if="plan.cautions.length" class="box care">
-          <h2>Keep in mind</h2>
-          <ul>
-            <li v-for="c in plan.cautions" :key="c">{{ c }}</li>
-          </ul>
-        </div>
+      <VisitPrepare :equipment="plan.equipment" :cautions="plan.cautions">
         <FailureNote :failure="failure && !known.has(failure.field ?? '') ? failure : null" />
         <ElButton type="primary" size="large" native-type="submit" :loading="busy" class="begin">Call the roll</ElButton>
-      </aside>
+      </VisitPrepare>
     </div>
   </form>
 </template>
@@ -122,14 +110,6 @@ async function begin() {
 }
 .order li {
   padding: 4px 0;
-}
-aside {
-  display: grid;
-  gap: 14px;
-}
-aside ul {
-  margin: 0;
-  padding-left: 20px;
 }
 .begin {
   width: 100%;

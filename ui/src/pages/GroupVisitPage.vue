@@ -62,14 +62,14 @@ async function here() {
   field.value?.focus();
 }
 
-const asBefore = (person: string) =>
-  change(() => take(api.POST("/api/group-visits/{id}/roll/{person}/readiness", { params: { path: { id: props.id, person } } })), person);
+const asBefore = (people: string[]) =>
+  change(
+    () => take(api.POST("/api/group-visits/{id}/readiness", { params: { path }, body: { people } })),
+    people.length === 1 ? people[0]! : null,
+  );
 const repeatable = computed(
   () => v.value?.roll.filter((l) => l.presence === "here" && !l.readiness.asked && l.readiness.may_repeat).map((l) => l.person) ?? [],
 );
-async function allAsBefore() {
-  for (const person of repeatable.value.slice()) if (!(await asBefore(person))) return;
-}
 /** Each is admitted by a reason of their own. */
 const admit = (person: string, reason: string) =>
   change(async () => {
@@ -177,7 +177,7 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
               <th>Presence</th>
               <th>
                 Readiness
-                <button v-if="repeatable.length > 1" type="button" class="linklike no-print" :disabled="busy" @click="allAsBefore">
+                <button v-if="repeatable.length > 1" type="button" class="linklike no-print" :disabled="busy" @click="asBefore(repeatable)">
                   {{ repeatable.length }} as last time
                 </button>
               </th>
@@ -196,7 +196,7 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
               :visit="id"
               :wrong="wrongIn === l.person && failure ? failure.message : null"
               @call="(presence, reason) => call([{ person: l.person, presence, reason }])"
-              @as-before="asBefore(l.person)"
+              @as-before="asBefore([l.person])"
               @admit="(reason) => admit(l.person, reason)"
               @own="(conditions) => own(l, conditions)"
             />
@@ -257,7 +257,7 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
             />
             <ElButton native-type="submit" :disabled="!second" :loading="busy">Plan it</ElButton>
           </form>
-          <p v-if="planned" role="status">Planned. It stands under Retests for each of them.</p>
+          <p v-if="planned" role="status">Planned. Each of them has it under Retests.</p>
         </div>
         <FoldSection v-if="!v.closed && v.here > 1" title="Heats" :brief="hasHeats ? 'made' : ''">
           <form class="heats" @submit.prevent="heats(Number(size) || 0)">

@@ -5,6 +5,7 @@ import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import VisitPrepare from "@/components/VisitPrepare.vue";
 import ConditionField from "@/components/fields/ConditionField.vue";
 import DateField from "@/components/fields/DateField.vue";
 import { dayYear } from "@/logic/dates";
@@ -97,23 +98,10 @@ async function begin() {
           />
         </template>
       </section>
-      <aside>
-        <div class="box">
-          <h2>To set up</h2>
-          <ul>
-            <li v-for="e in plan.equipment" :key="e">{{ e }}</li>
-            <li v-if="!plan.equipment.length">Nothing but room.</li>
-          </ul>
-        </div>
-        <div v-if="plan.cautions.length" class="box care">
-          <h2>Keep in mind</h2>
-          <ul>
-            <li v-for="c in plan.cautions" :key="c">{{ c }}</li>
-          </ul>
-        </div>
+      <VisitPrepare :equipment="plan.equipment" :cautions="plan.cautions">
         <FailureNote :failure="failure && !known.has(failure.field ?? '') ? failure : null" />
         <ElButton type="primary" size="large" native-type="submit" :loading="busy" class="begin">Begin</ElButton>
-      </aside>
+      </VisitPrepare>
     </div>
   </form>
 </template>
@@ -161,14 +149,6 @@ async function begin() {
 .order span {
   display: block;
   font-size: 15px;
-}
-aside {
-  display: grid;
-  gap: 14px;
-}
-aside ul {
-  margin: 0;
-  padding-left: 20px;
 }
 .begin {
   width: 100%;

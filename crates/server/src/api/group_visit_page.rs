@@ -14,12 +14,17 @@ use impulso_core::{
     units::Units,
     visit::{self, Stand, VisitEvent},
 };
-use impulso_store::{PersonId, Scope, group_visits, groups, people, readiness, results};
+use impulso_store::{
+    Scope, group_visits, groups,
+    people::{self, Person},
+    readiness::{self, Check},
+    results,
+};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::assess::client;
+use super::{assess::client, visits::equipment};
 use crate::{ApiResult, auth, shelf::Shelf};
 
 /// A group visit, under way or over.
@@ -121,15 +126,6 @@ pub struct GroupTest {
     pub runs: Vec<Uuid>,
 }
 
-/// What to set up for these tests, each thing once.
-pub fn equipment(tests: &[&Protocol]) -> Vec<String> {
-    let mut all = Vec::new();
-    for needed in tests.iter().flat_map(|p| &p.equipment) {
-        needed.set_up(&mut all);
-    }
-    all
-}
-
 /// Where the tests of somebody's own visit stand.
 fn stands(battery: &Battery, events: Option<&Vec<VisitEvent>>) -> Vec<Stand> {
     visit::fold(battery, events.into_iter().flatten()).places.iter().map(|p| p.stand).collect()
@@ -152,6 +148,9 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
     let present = members.iter().filter(|m| m.left_on.is_none());
     let gone = members.iter().filter(|m| m.left_on.is_some() && !members.iter().any(|o| o.person == m.person && o.left_on.is_none()));
     let in_order: Vec<&groups::Member> = present.chain(gone.filter(|m| called.iter().any(|c| c.person == m.person))).collect();
+    let ids: Vec<Uuid> = in_order.iter().map(|m| m.person.0).collect();
+    let people = people::several(scope, &ids).await?;
+    let mut checks = readiness::latest_of(scope, &ids).await?;
     for member in in_order {
         let line = called.iter().find(|c| c.person == member.person);
         if over && line.is_none() {
@@ -171,11 +170,11 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
             visit: own,
             done: stands.iter().filter(|s| **s == Stand::Done).count(),
             owes: line.is_some_and(|l| l.presence.owes(own.is_some())),
-            readiness: readiness_of(scope, member.person, &protocols, today).await?,
-            differs: protocols
-                .iter()
-                .find_map(|p| Some(condition_reports(p, &member.set_up, Units::Metric)).filter(|r| !r.is_empty()))
-                .unwrap_or_default(),
+            readiness: match people.iter().find(|p| p.id == member.person) {
+                Some(person) => readiness_of(scope, person, checks.remove(&member.person.0), &protocols, today).await?,
+                None => continue,
+            },
+            differs: in_words(&protocols, &member.set_up),
             set_up: member.set_up.clone(),
         });
         stand_of.insert(member.person.0, stands);
@@ -206,8 +205,8 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
         on: visit.on,
         today,
         closed: over,
-        shared: shared(&protocols, &visit.conditions),
-        equipment: equipment(&protocols),
+        shared: in_words(&protocols, &visit.conditions),
+        equipment: equipment(protocols.iter().copied()),
         cautions: suitability::cautions(protocols.iter().copied(), None),
         here: roll.iter().filter(is_here).count(),
         owing: roll.iter().filter(|l| l.owes).count(),
@@ -218,8 +217,8 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
     })
 }
 
-/// What everybody shares, in words, each once.
-fn shared(protocols: &[&Protocol], conditions: &Conditions) -> Vec<ConditionReport> {
+/// Answers in words, each once.
+fn in_words(protocols: &[&Protocol], conditions: &Conditions) -> Vec<ConditionReport> {
     let mut all: Vec<ConditionReport> = Vec::new();
     for report in protocols.iter().flat_map(|p| condition_reports(p, conditions, Units::Metric)) {
         if !all.iter().any(|known| known.label == report.label) {
@@ -241,14 +240,18 @@ fn own_conditions(protocols: &[&Protocol]) -> Vec<Condition> {
 }
 
 /// What today's readiness says of somebody about these tests.
-async fn readiness_of(scope: &mut Scope, id: PersonId, protocols: &[&Protocol], today: NaiveDate) -> ApiResult<RollReadiness> {
-    let person = people::get(scope, id).await?;
-    let last = readiness::latest(scope, id).await?;
+async fn readiness_of(
+    scope: &mut Scope,
+    person: &Person,
+    last: Option<Check>,
+    protocols: &[&Protocol],
+    today: NaiveDate,
+) -> ApiResult<RollReadiness> {
     let needs_history = protocols.iter().any(|p| p.opens_after.is_some());
-    let before = if needs_history { results::of_person(scope, id).await? } else { Vec::new() };
+    let before = if needs_history { results::of_person(scope, person.id).await? } else { Vec::new() };
     let (last_on, may_repeat) = (last.as_ref().map(|c| c.on), last.as_ref().is_some_and(|c| c.advice.moderate == Permit::Go));
     let checked = last.filter(|c| c.on == today);
-    let about = client(&person, checked.as_ref(), today, &before);
+    let about = client(person, checked.as_ref(), today, &before);
     let mut against: Vec<Against> = Vec::new();
     for protocol in protocols {
         let fit = suitability::judge(protocol, &about);

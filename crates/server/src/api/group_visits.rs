@@ -26,8 +26,8 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::{
-    group_visit_page::{GroupVisitPage, equipment, page},
-    visits::{BatteryLine, asked, battery_of, check_shared, line},
+    group_visit_page::{GroupVisitPage, page},
+    visits::{BatteryLine, asked, battery_of, check_shared, equipment, line},
 };
 use crate::{
     ApiError, ApiResult,
@@ -170,7 +170,7 @@ pub async fn plan_visit(who: SignedIn, id: web::Path<Uuid>, query: web::Query<Ba
         members,
         last_on: before.first().map(|v| v.on),
         open: before.iter().find(|v| v.closed_at.is_none()).map(|v| v.id),
-        equipment: equipment(&tests),
+        equipment: equipment(tests.iter().copied()),
         cautions: suitability::cautions(tests, None),
         battery: line((battery, false), &shelf),
         asked,
@@ -420,15 +420,22 @@ async fn lock_open(scope: &mut Scope, id: Uuid) -> ApiResult<GroupVisit> {
     Ok(visit)
 }
 
-/// What was said at the last readiness check is said again today: nothing has changed since.
+/// Whose last readiness check holds today.
+#[derive(Deserialize, ToSchema)]
+pub struct AsBefore {
+    pub people: Vec<Uuid>,
+}
+
+/// What was said at the last readiness check of each of these people is said again today: nothing has changed since. All of them or nobody.
 #[utoipa::path(tag = "groups", operation_id = "group_visits_as_before", responses((status = 200, body = GroupVisitPage), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
-#[post("/group-visits/{id}/roll/{person}/readiness")]
-pub async fn as_before(who: SignedIn, path: web::Path<(Uuid, Uuid)>) -> ApiResult<web::Json<GroupVisitPage>> {
-    let (id, person) = path.into_inner();
+#[post("/group-visits/{id}/readiness")]
+pub async fn as_before(who: SignedIn, id: web::Path<Uuid>, form: Json<AsBefore>) -> ApiResult<web::Json<GroupVisitPage>> {
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
-    super::readiness::say_again(&mut scope, who.coach, PersonId(person)).await?;
-    let shown = page(&mut scope, &shelf, id).await?;
+    for person in form.into_inner().people {
+        super::readiness::say_again(&mut scope, who.coach, PersonId(person)).await?;
+    }
+    let shown = page(&mut scope, &shelf, *id).await?;
     scope.commit().await?;
     Ok(web::Json(shown))
 }

@@ -232,7 +232,6 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
     let before = visits::of_battery(&mut scope, person.id, &battery.id).await?;
     let asked = asked(&battery, &shelf)?;
     let mut suggested = Conditions::new();
-    let mut equipment: Vec<String> = Vec::new();
     for place in &battery.tests {
         let protocol = shelf.find(&place.protocol)?;
         let last = done::last_scored(history.iter().map(|r| &r.done), &protocol.id);
@@ -241,9 +240,6 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
             if let Some(answer) = from.get(&condition.key) {
                 suggested.entry(condition.key.clone()).or_insert_with(|| answer.clone());
             }
-        }
-        for needed in &protocol.equipment {
-            needed.set_up(&mut equipment);
         }
     }
     if let Some(last) = before.first() {
@@ -256,13 +252,22 @@ pub async fn plan(who: SignedIn, id: web::Path<Uuid>, query: web::Query<BatteryQ
         nth: before.len() + 1,
         last_on: before.first().map(|v| v.on),
         open: before.iter().find(|v| v.closed_at.is_none()).map(|v| v.id),
+        equipment: equipment(tests.clone()),
         cautions: suitability::cautions(tests, impulso_core::person::age_on(person.profile.born, today).ok()),
         readiness: checked.map(|c| c.advice.headline),
         battery: line((battery.clone(), false), &shelf),
         asked,
         suggested,
-        equipment,
     }))
+}
+
+/// What to set up for these tests, each thing once.
+pub(super) fn equipment<'p>(tests: impl IntoIterator<Item = &'p catalogue::Protocol>) -> Vec<String> {
+    let mut all = Vec::new();
+    for needed in tests.into_iter().flat_map(|p| &p.equipment) {
+        needed.set_up(&mut all);
+    }
+    all
 }
 
 /// What a battery's tests ask, each once. A choice that two tests ask differently (which arm, which leg) is left to each;

@@ -248,7 +248,6 @@ fn moment(today: NaiveDate, days_ago: u64, hours: &mut StdRng) -> DateTime<Utc> 
 
 fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc>) -> ApiResult<Stored> {
     let protocol = catalogue::find(test.protocol)?;
-    let on = taken_at.date_naive();
     let has = |oddity: Oddity| test.oddity == Some(oddity);
     let expected = protocol.condition("bench_cm").and_then(|c| c.expected).unwrap_or(41.3);
     let bench = if has(Oddity::LowBench) { 36.0 } else { expected };
@@ -298,15 +297,28 @@ fn result(client: &Client, person: PersonId, test: &Test, taken_at: DateTime<Utc
             inputs.insert("bench_cm", bench);
         }
     }
+    stored(person, protocol, taken_at, inputs, conditions, facts_on(client, test)?, stopped)
+}
+
+/// A result as it would have been typed, with its scores.
+fn stored(
+    person: PersonId,
+    protocol: &Protocol,
+    taken_at: DateTime<Utc>,
+    inputs: Inputs,
+    conditions: Conditions,
+    facts: Facts,
+    stopped: Option<Stop>,
+) -> ApiResult<Stored> {
     let mut done = Done {
         id: ResultId::new().0,
         protocol_id: protocol.id.clone(),
         method: protocol.method_version(),
-        on,
+        on: taken_at.date_naive(),
         taken_at,
         inputs,
         conditions,
-        facts: facts_on(client, test)?,
+        facts,
         stopped,
         voided: false,
         remarks: Vec::new(),

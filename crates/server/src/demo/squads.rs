@@ -22,13 +22,13 @@ use impulso_store::{
     groups,
     people::{self, Profile},
     readiness,
-    results::{Done, Stored},
+    results::Stored,
     visits::{self, Visit},
 };
 use serde_json::{Value, json};
 use uuid::Uuid;
 
-use super::usual;
+use super::{stored, usual};
 use crate::{ApiResult, recording};
 
 /// Somebody of a squad or a class.
@@ -215,7 +215,7 @@ async fn session_of(
         group_visits::has_visit(scope, visit.id, *person, Some(own.id)).await?;
         for (place, slot) in battery.tests.iter().enumerate() {
             let taken_at = begun + TimeDelta::minutes(i64::try_from(20 * place + k).unwrap_or(0));
-            let result = result(*person, mate, slot, on, taken_at, (k, session))?;
+            let result = result(*person, mate, slot, taken_at, (k, session))?;
             recording::keep(scope, coach, &result).await?;
             visits::append(scope, own.id, Uuid::now_v7(), &VisitEvent::Done { place, result: result.id }).await?;
         }
@@ -257,7 +257,7 @@ fn readings(mate: &Mate, protocol: &str, (k, session): (usize, usize)) -> Value 
     }
 }
 
-fn result(person: PersonId, mate: &Mate, slot: &Slot, on: NaiveDate, taken_at: DateTime<Utc>, which: (usize, usize)) -> ApiResult<Stored> {
+fn result(person: PersonId, mate: &Mate, slot: &Slot, taken_at: DateTime<Utc>, which: (usize, usize)) -> ApiResult<Stored> {
     let protocol = catalogue::find(&slot.protocol)?;
     let facts = Facts {
         sex: Some(mate.sex),
@@ -271,20 +271,5 @@ fn result(person: PersonId, mate: &Mate, slot: &Slot, on: NaiveDate, taken_at: D
     let unreadable = |e: serde_json::Error| InputError::whole(Code::BadJson, e.to_string());
     let mut inputs: Inputs = serde_json::from_value(readings(mate, &protocol.id, which)).map_err(unreadable)?;
     setup.fill(protocol, &mut inputs);
-    let mut done = Done {
-        id: Uuid::now_v7(),
-        protocol_id: protocol.id.clone(),
-        method: protocol.method_version(),
-        on,
-        taken_at,
-        inputs,
-        conditions: setup.recorded(protocol),
-        facts,
-        stopped: None,
-        voided: false,
-        remarks: Vec::new(),
-        computed: std::collections::BTreeMap::new(),
-    };
-    done.computed = done.scores(protocol)?;
-    Ok(Stored { person, run: None, done })
+    stored(person, protocol, taken_at, inputs, setup.recorded(protocol), facts, None)
 }

@@ -144,8 +144,9 @@ async fn readiness_is_asked_of_each_and_one_reason_admits_nobody_else() {
     let asked = |page: &Value, k: usize| line(page, &people[k])["readiness"].clone();
     assert_eq!((asked(&page, 0)["asked"].clone(), asked(&page, 0)["may_repeat"].clone()), (json!(false), json!(false)));
     let id = visit["id"].as_str().unwrap();
-    let again = |k: usize| format!("/group-visits/{id}/roll/{}/readiness", people[k]);
-    let (status, nothing) = coach.send(Method::POST, &again(0), json!({})).await;
+    let again = format!("/group-visits/{id}/readiness");
+    let who = |k: usize| json!({ "people": [people[k]] });
+    let (status, nothing) = coach.send(Method::POST, &again, who(0)).await;
     assert_eq!((status, nothing["field"].clone()), (StatusCode::UNPROCESSABLE_ENTITY, json!("answers")));
 
     let answers = json!({ "regularly_active": false, "known_disease": false, "symptoms": [], "rate_limiting_drug": false });
@@ -159,7 +160,7 @@ async fn readiness_is_asked_of_each_and_one_reason_admits_nobody_else() {
     assert_eq!(asked(&page, 1)["reason"], Value::Null);
     assert!(asked(&page, 1)["against"].as_array().unwrap().iter().any(|a| a["tests"][0] == json!("12-minute run")), "{page}");
     // What was said is said again without asking anew.
-    let page = coach.ok(Method::POST, &again(1), json!({})).await;
+    let page = coach.ok(Method::POST, &again, who(1)).await;
     assert_eq!(asked(&page, 1)["asked"], json!(true));
 }
 

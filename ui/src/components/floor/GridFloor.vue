@@ -84,7 +84,7 @@ watch(
   (field) => field && field.focus(),
   { flush: "post" },
 );
-const full = () => `${person.value?.name ?? "Everybody"} has every try. Press one to strike it.`;
+const full = () => `${person.value?.name ?? "Everybody"} has no tries left. Press one to strike it.`;
 /** Enter in the number: whose value it is; an empty one is whoever is up. */
 async function whose() {
   wrong.value = null;
@@ -171,7 +171,7 @@ function strike(slot: number, k: number, nth: number) {
   void say({ kind: "struck", input: of.input, side: of.side ?? undefined, attempt: nth + 1 }, slot, `${name}: a try struck`);
 }
 const left = computed(() => people.value.filter((p) => !p.line.complete));
-const saves = computed(() => (left.value.length ? `Save ${done.value}, leave ${left.value.length} to come` : "Save all results"));
+const saves = computed(() => (left.value.length ? `Save ${done.value}, leave ${left.value.length} open` : "Save all results"));
 const asking = ref(false);
 function finish() {
   if (left.value.length && !asking.value) return void (asking.value = true);
@@ -246,7 +246,7 @@ onKeyStroke((event) => {
         </p>
         <p class="soft">{{ person.line.last ? `last time ${person.line.last}` : "first time" }}</p>
       </template>
-      <p v-else-if="started" class="who">Everybody has every try.</p>
+      <p v-else-if="started" class="who">All tries are done.</p>
       <template v-if="started && after.length">
         <h2>Next</h2>
         <p>{{ after.map((p) => `${p.number} ${p.name}`).join(" · then ") }}</p>
@@ -290,12 +290,12 @@ onKeyStroke((event) => {
     <div class="choices">
       <template v-if="started && !closed">
         <template v-if="asking">
-          <span>{{ left.map((p) => p.name).join(", ") }}: still to come in {{ left.length === 1 ? "that" : "their" }} visit.</span>
+          <span>No result yet: {{ left.map((p) => p.name).join(", ") }}. Their test stays open in their own visit.</span>
           <button type="button" @click="asking = false">Go on</button>
         </template>
         <template v-else>
           <button type="button" class="quiet" :disabled="!column" @click="pass">Pass <kbd>P</kbd></button>
-          <button type="button" class="quiet" :disabled="!person" @click="last">Last <kbd>L</kbd></button>
+          <button type="button" class="quiet" :disabled="!person" @click="last">Go last <kbd>L</kbd></button>
           <button v-if="said.length" type="button" class="quiet" @click="undo">Undo {{ said.at(-1)!.what }} <kbd>U</kbd></button>
         </template>
         <button v-if="done" type="button" :class="{ main: asking || !left.length }" :disabled="finishing" @click="finish">

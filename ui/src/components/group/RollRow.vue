@@ -135,7 +135,7 @@ function keep() {
   <tr v-if="editing" class="own">
     <td></td>
     <td colspan="4">
-      <p class="soft">Only for {{ line.name }}, in every group visit. Leave empty what is as for everybody.</p>
+      <p class="soft">Only for {{ line.name }}, in every group visit. Leave the rest empty: there the answers for everybody count.</p>
       <ConditionField v-for="c in differs" :key="c.key" v-model="own[c.key]" :condition="c" />
       <div class="actions">
         <ElButton type="primary" :loading="busy" @click="keep">Save</ElButton>
