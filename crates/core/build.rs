@@ -39,13 +39,30 @@ fn texts(root: &str, out: &str, folder: &str, ending: &str, constant: &str, name
     fs::write(Path::new(out).join(format!("{folder}.rs")), code)
 }
 
+/// All measures as one JSON text: a browser that folds a run reads them without knowing TOML. A file that cannot be read, or a name that
+/// stands in two, ends the build.
+fn measures(root: &str, out: &str) -> io::Result<()> {
+    let mut all = toml::Table::new();
+    for file in files(root, "measures", "toml")? {
+        let wrong = |what: String| io::Error::other(format!("{file}: {what}"));
+        let read: toml::Table = fs::read_to_string(&file)?.parse().map_err(|e: toml::de::Error| wrong(e.to_string()))?;
+        for (name, measure) in read {
+            if all.insert(name.clone(), measure).is_some() {
+                return Err(wrong(format!("the measure {name} stands in another file too")));
+            }
+        }
+    }
+    let json = serde_json::to_string(&all).map_err(io::Error::other)?;
+    fs::write(Path::new(out).join("measures.json"), json)
+}
+
 fn main() -> io::Result<()> {
     let root = env::var("CARGO_MANIFEST_DIR").map_err(io::Error::other)?;
     let out = env::var("OUT_DIR").map_err(io::Error::other)?;
     texts(&root, &out, "catalogue", "toml", "BUILT_IN", true)?;
     texts(&root, &out, "batteries", "toml", "BATTERIES", true)?;
     texts(&root, &out, "norms", "csv", "NORMS", true)?;
-    texts(&root, &out, "measures", "toml", "MEASURE_FILES", false)?;
+    measures(&root, &out)?;
     texts(&root, &out, "figures", "toml", "FIGURE_FILES", false)?;
     texts(&root, &out, "measurement-error", "csv", "MEASUREMENT_ERROR_FILES", false)
 }

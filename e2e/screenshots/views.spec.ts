@@ -46,6 +46,7 @@ test("views", async ({ coach, page, server }) => {
     ["visit", `/visits/${rurik.visits[0].id}`],
     ["best", `/people/${halla.id}/vo2max`],
     ["group", `/groups/${squad}`],
+    ["group-standing", `/groups/${squad}/standing`],
     ["method", "/tests/chair-stand-30s"],
   ] as const) {
     await coach.opens(path);
@@ -57,7 +58,8 @@ test("views", async ({ coach, page, server }) => {
     data: { id: crypto.randomUUID(), battery: squadDay, conditions: { warm_up: true, arms: "swing" } },
   });
   const { id: groupVisit, roll } = await session.json();
-  const presence = (k: number) => (k === 2 ? { presence: "absent" } : k === 4 ? { presence: "not_testing", reason: "sore ankle" } : { presence: "here" });
+  const presence = (k: number) =>
+    k === 2 ? { presence: "absent" } : k === 4 ? { presence: "not_testing", reason: "sore ankle" } : { presence: "here" };
   const people = roll.map((l: { person: string }, k: number) => ({ person: l.person, ...presence(k) }));
   await page.request.put(`${api}/group-visits/${groupVisit}/roll`, { data: { people } });
   const asBefore = { people: [0, 1, 5, 6].map((k) => roll[k].person) };
@@ -139,42 +141,23 @@ test("views", async ({ coach, page, server }) => {
   await page.waitForTimeout(400);
   await page.screenshot({ path: into("floor-cycle") });
 
-  // A class while its counts come in.
-  const list = (await (await page.request.get(`${api}/people?q=`)).json()).people.slice(0, 9);
-  const run = await coach.stands(
-    list.map((p: { id: string }) => p.id),
-    "class-step-3min",
-    { bench_cm: 30, warm_up: true, pulse_site: "wrist" },
-    { reasons: Object.fromEntries(list.map((p: { id: string }) => [p.id, "a class with its teacher"])) },
+  // A finish line: some are in, some times have no name yet, one is out.
+  const list = (await (await page.request.get(`${api}/groups/${squad}/standing`)).json()).lines.slice(4, 14);
+  await coach.stands(
+    list.map((p: { person: string }) => p.person),
+    "shuttle-1200m",
+    { warm_up: true, wind: "none", wet: false },
+    { together: true, reasons: Object.fromEntries(list.map((p: { person: string }) => [p.person, "a squad with its coach"])) },
   );
   await page.getByRole("button", { name: /^(Start the clock|Begin)/ }).click();
-  await expect(page.getByRole("heading", { name: "Enter the count" })).toBeVisible({ timeout: 60_000 });
-  for (const [k, beats] of [20, 22, 19, 24, 21].entries()) {
-    await page.getByRole("listitem").filter({ hasText: list[k].name }).getByRole("button").click();
-    await page.getByLabel(`Beats of ${list[k].name}`).fill(String(beats));
-    await page.keyboard.press("Enter");
-  }
-  await expect(page.getByText("5 of 9 counted")).toBeVisible();
-  await page.screenshot({ path: into("class") });
-  expect(run).toBeTruthy();
-
-  // A rehearsal's report.
-  await coach.opens("/rehearsals/new?protocol=multistage-cycle");
-  await page.getByText("four times as fast").click();
-  await page.getByLabel(/A strap that drops out/).check();
-  await page.getByRole("button", { name: "Start test" }).click();
-  await page.waitForURL(/runs\//);
-  await page.getByRole("button", { name: /^(Start the clock|Begin)/ }).click();
-  const over = page.getByRole("heading", { name: /^(Test complete|Ceiling reached)$/ });
-  const load = page.getByRole("button", { name: /Load is set/ });
-  for (let k = 0; k < 12 && !(await over.isVisible()); k++) {
-    await expect(load.or(over)).toBeVisible({ timeout: 60_000 });
-    if (await over.isVisible()) break;
-    await load.click();
-    await expect(load).toBeHidden();
-  }
-  await page.getByRole("button", { name: /Save result/ }).click();
-  await page.waitForURL(/rehearsals\//);
-  await page.waitForLoadState("networkidle");
-  await shot(page, "rehearsal");
+  await expect(page.locator(".figures")).toHaveText(/^4:3/, { timeout: 90_000 });
+  const tile = (k: number) => page.locator(".tile").nth(k);
+  for (const k of [0, 4, 8, 6]) await tile(k).click();
+  await page.keyboard.press("o");
+  await tile(2).click();
+  await page.getByRole("button", { name: "Fatigue" }).click();
+  await page.waitForTimeout(700);
+  for (let k = 0; k < 2; k++) await page.keyboard.press("Space");
+  await expect(page.locator(".times li")).toHaveCount(2);
+  await page.screenshot({ path: into("finish-line") });
 });

@@ -176,8 +176,13 @@ test.describe("starts on the clock", () => {
         await page.keyboard.press("Space");
         await expect(page.getByRole("button", { name: new RegExp(`^Time, try ${k}:`) })).toBeVisible();
       }
-      const onsets = await heard(page, "sounds");
+      // The audio clock of a busy machine falls behind the run's: the last start is heard when it has come round to it.
       const apart = 40 / 12;
+      let onsets: number[] = [];
+      await expect(async () => {
+        onsets = await heard(page, "sounds");
+        expect(onsets.at(-1)! - onsets[0]!).toBeGreaterThan(9 * apart - 0.002);
+      }).toPass({ timeout: 10_000 });
       const worstFrom = (first: number) =>
         Math.max(...Array.from({ length: 10 }, (_, k) => Math.min(...onsets.map((at) => Math.abs(at - (first + k * apart))))));
       const worst = Math.min(...onsets.map(worstFrom));
@@ -185,7 +190,7 @@ test.describe("starts on the clock", () => {
       expect(worst).toBeLessThan(0.002);
       await page.keyboard.press("Enter");
       await page.waitForURL(/results\//);
-      await expect(page.getByText(/^Total \d:\d\d/).first()).toBeVisible();
+      await expect(page.getByText(/^Total (\d:)?\d\d\.\d/).first()).toBeVisible();
     },
   );
 });

@@ -20,7 +20,7 @@ test("a jump grid by keyboard alone on two devices: number, value, Enter", async
   await page.request.put(`${api}/group-visits/${visit}/roll`, { data: roll });
 
   await coach.opens(`/group-visits/${visit}`);
-  await page.getByRole("button", { name: "Names and tries, 4" }).click();
+  await page.getByRole("button", { name: "Record tries of 4" }).click();
   await page.waitForURL(/runs\//);
   await page.keyboard.press("Space");
   const [number, value] = [page.getByLabel("No.", { exact: true }), page.locator("#grid-value")];
@@ -91,4 +91,60 @@ test("a jump grid by keyboard alone on two devices: number, value, Enter", async
   await expect(page.getByText("3 of 4 done")).toBeVisible();
   await expect(row("Ulf Terran")).toContainText("1 of 1");
   await other.context().close();
+});
+
+test("a bar and three who lift: the load, made or missed, what is advised, by keyboard", async ({ coach, page }) => {
+  await coach.hasPractice();
+  const api = `${coach.server.url}/api`;
+  const group = randomUUID();
+  await page.request.put(`${api}/groups/${group}`, { data: { name: "Sabre squad" } });
+  const people: string[] = [];
+  for (const [k, name] of ["Odd Varga", "Ines Askvik", "Ulf Terran"].entries()) {
+    people.push(await coach.knows(name, "1999-05-04"));
+    await page.request.post(`${api}/groups/${group}/members`, { data: { id: randomUUID(), person: people[k], number: String(k + 1) } });
+  }
+  const plan = await (await page.request.get(`${api}/groups/${group}/visits/new?battery=one-rm`)).json();
+  const conditions = { ...plan.suggested, lift: "back_squat", expected_kg: 100 };
+  for (const c of plan.asked as { key: string; kind: string; choices: string[][] }[])
+    if (!(c.key in conditions)) {
+      if (c.kind === "yes_no") conditions[c.key] = true;
+      if (c.kind === "choice") conditions[c.key] = c.choices[0]![0]!;
+    }
+  const form = { id: randomUUID(), battery: "one-rm", conditions };
+  const begun = await page.request.post(`${api}/groups/${group}/visits`, { data: form });
+  expect(begun.ok(), await begun.text()).toBeTruthy();
+  await page.request.put(`${api}/group-visits/${form.id}/roll`, {
+    data: { people: people.map((person) => ({ person, presence: "here" })) },
+  });
+  await coach.opens(`/group-visits/${form.id}`);
+  await page.getByRole("button", { name: "Record tries of 3" }).click();
+  await page.waitForURL(/runs\//);
+  await page.keyboard.press("Space");
+  await expect(page.getByText("advised: 70 kg")).toBeVisible();
+  const number = page.getByLabel("No.", { exact: true });
+  const lifts = async (no: string, kg: string, key: "m" | "x") => {
+    await number.fill(no);
+    await page.keyboard.press("Enter");
+    await page.keyboard.type(kg);
+    await page.keyboard.press(key);
+    await expect(number).toBeFocused();
+  };
+  const row = (name: string) => page.getByRole("row").filter({ hasText: name });
+  await number.fill("1");
+  await page.keyboard.press("Enter");
+  await page.keyboard.type("70");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("alert")).toHaveText("Made or missed? Press M or X.");
+  await page.keyboard.press("m");
+  await expect(number).toBeFocused();
+  await lifts("2", "70", "m");
+  await lifts("3", "90", "x");
+  await expect(page.getByRole("button", { name: /Ulf Terran, Load, try 1: 90, struck/ })).toBeVisible();
+  await lifts("1", "85", "m");
+  await lifts("1", "100", "x");
+  await expect(row("Odd Varga")).toContainText("85");
+  await lifts("3", "60", "m");
+  await page.getByRole("button", { name: "Save all results" }).click();
+  await page.waitForURL(`**/group-visits/${form.id}`);
+  await expect(page.getByText("3 of 3 done")).toBeVisible();
 });

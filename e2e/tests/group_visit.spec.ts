@@ -56,7 +56,7 @@ test("the roll by keyboard, one held back, a class step together, and an absent 
   await isClean(page, "the roll");
 
   // One clock for all who are here; each one's place is filled.
-  await page.getByRole("button", { name: "Start together, 2" }).click();
+  await page.getByRole("button", { name: "Start 2 together" }).click();
   await page.waitForURL(/runs\//);
   await page.getByRole("button", { name: /^(Start the clock|Begin)/ }).click();
   for (const [name, count] of [

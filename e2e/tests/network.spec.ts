@@ -24,8 +24,9 @@ test(
     await page.getByLabel("Remark").fill("saddle moved");
     await page.getByLabel("Remark").press("Enter");
     await expect(page.getByText("saved here, 3 to send")).toBeVisible();
-    // Beyond the minutes that were asked for, a heart rate may be read all the same: nobody can decide without the line.
-    await expect(page.getByRole("heading", { name: "Keep going" })).toBeVisible();
+    // The decision needs no line.
+    await expect(page.getByRole("heading", { name: "The stage counts" })).toBeVisible();
+    await expect(page.getByText(/112, then 114: steady, and above 110: stage 1 counts/).first()).toBeVisible();
     const before = await page.getByRole("timer").textContent();
     await page.waitForTimeout(6000);
     expect(await page.getByRole("timer").textContent(), "the clock goes on").not.toBe(before);

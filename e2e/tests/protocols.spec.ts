@@ -123,6 +123,7 @@ test.describe("a pulse by hand", () => {
     await expect(page.getByLabel("Heart rate, minute 3")).toHaveValue(/^11[2-6]$/, { timeout: 15_000 });
     await page.keyboard.press("Enter");
     await expect(page.getByRole("heading", { name: "The stage counts" })).toBeVisible();
+    await expect(page.getByText("everything is saved")).toBeVisible();
     const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
     const readings = view.state.of.stages[0].readings as { bpm: number; taken: { by: string } }[];
     expect(readings.map((r) => r.taken.by)).toEqual(["counted", "tapped"]);

@@ -93,7 +93,7 @@ test("stands in thirty seconds against the clock, the half one added after the b
 });
 
 test.describe("with minutes of rest", () => {
-  test.use({ rate: 12 });
+  test.use({ rate: 8 });
 
   test("kicks against the clock, then the heart rate at once and after one, two and three minutes, each called", async ({
     coach,

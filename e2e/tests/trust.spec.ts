@@ -126,7 +126,8 @@ test("a long list says how much of it is shown and goes on", async ({ coach, pag
   await expect(part.getByText(/^50 of 6\d$/)).toBeVisible();
   await part.getByRole("button", { name: "Show more" }).click();
   await expect(part.getByRole("button", { name: "Show more" })).toBeHidden();
-  expect(await part.getByRole("listitem").count()).toBeGreaterThan(60);
+  // Five people with a date a week for three months, whichever months they are.
+  expect(await part.getByRole("listitem").count()).toBeGreaterThanOrEqual(60);
 });
 
 test("a name of a hundred and twenty capitals breaks, and no page scrolls sideways for it", async ({ coach, page }) => {

@@ -27,6 +27,12 @@ export const router = createRouter({
       meta: { title: "Add a list" },
     },
     { path: "/groups", component: () => import("./pages/GroupsPage.vue"), meta: { title: "Groups" } },
+    {
+      path: "/groups/:id/standing",
+      component: () => import("./pages/GroupStandingPage.vue"),
+      props: true,
+      meta: { title: "Group results" },
+    },
     { path: "/groups/:id", component: () => import("./pages/GroupPage.vue"), props: true, meta: { title: "Group" } },
     {
       path: "/groups/:id/visits/new",
@@ -35,6 +41,12 @@ export const router = createRouter({
       meta: { title: "A group visit" },
     },
     { path: "/group-visits/:id", component: () => import("./pages/GroupVisitPage.vue"), props: true, meta: { title: "Group visit" } },
+    {
+      path: "/group-visits/:id/list",
+      component: () => import("./pages/GroupSheetPage.vue"),
+      props: true,
+      meta: { title: "Results as a list" },
+    },
     { path: "/people/:id", component: () => import("./pages/PersonPage.vue"), props: true, meta: { title: "Client" } },
     { path: "/people/:id/edit", component: () => import("./pages/PersonEditPage.vue"), props: true, meta: { title: "Change client" } },
     { path: "/people/:id/readiness", component: () => import("./pages/ReadinessPage.vue"), props: true, meta: { title: "Readiness" } },
@@ -82,6 +94,13 @@ export const router = createRouter({
       props: true,
       meta: { open: true, bare: true, title: "Your results" },
     },
+    {
+      path: "/self/:token",
+      component: () => import("./pages/SelfEntryPage.vue"),
+      props: true,
+      meta: { open: true, bare: true, title: "Your tests" },
+    },
+    { path: "/from-afar", component: () => import("./pages/WaitingRoomPage.vue"), meta: { title: "Results from afar" } },
     { path: "/join", component: () => import("./pages/JoinPage.vue"), meta: { open: true, bare: true, title: "Join" } },
     {
       path: "/join/:code",

@@ -135,6 +135,9 @@ pub enum Take {
         /// The next try begins as the one before it ends: one start, then a key a lap.
         #[serde(default)]
         laps: bool,
+        /// What was agreed at set-up is what is timed.
+        #[serde(default)]
+        agreed: Option<Agreed>,
     },
     /// Started again and again on the clock; each start has its time.
     Starts {
@@ -189,22 +192,30 @@ impl Take {
         }
     }
 
-    /// The one input that was agreed on, of those that are counted; nothing where all are.
-    pub fn agreed(&self, conditions: &Conditions) -> Option<&str> {
+    /// What is not counted, as the key that strikes it says; nothing where nothing is struck.
+    pub fn struck(&self) -> Option<&str> {
         match self {
-            Self::Count { agreed: Some(agreed), .. } => agreed.input(conditions),
+            Self::Count { strike, .. } => Some(strike),
             _ => None,
         }
     }
 
-    /// Whether what it comes to can be written down name by name on a grid: read, timed by hand, or counted elsewhere. What is
-    /// decided on the way, a ladder or a load, is not.
+    /// The one input that was agreed on, of those that are taken; nothing where all are.
+    pub fn agreed(&self, conditions: &Conditions) -> Option<&str> {
+        match self {
+            Self::Count { agreed: Some(agreed), .. } | Self::Watch { agreed: Some(agreed), .. } => agreed.input(conditions),
+            _ => None,
+        }
+    }
+
+    /// Whether what it comes to can be written down name by name on a grid: read, timed by hand, lifted, or counted elsewhere. What is
+    /// decided on the way, as a ladder, is not.
     pub const fn suits_grid(&self) -> bool {
         match self {
             Self::Read { every_s, advise, .. } => every_s.is_none() && advise.is_none(),
             Self::Count { heavier, fills, .. } => heavier.is_none() && fills.is_none(),
-            Self::Watch { .. } | Self::Starts { .. } => true,
-            Self::Hold { .. } | Self::Ladder { .. } | Self::Seen { .. } | Self::Load { .. } => false,
+            Self::Watch { .. } | Self::Starts { .. } | Self::Load { .. } => true,
+            Self::Hold { .. } | Self::Ladder { .. } | Self::Seen { .. } => false,
         }
     }
 
@@ -217,18 +228,18 @@ impl Take {
     }
 }
 
-/// A choice of set-up that decides which input is counted.
+/// A choice of set-up that decides which input is taken.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Agreed {
     pub condition: String,
-    /// The input that is counted under each choice; under any other, all of them.
+    /// The input that is taken under each choice; under any other, all of them.
     pub inputs: BTreeMap<String, String>,
 }
 
 impl Agreed {
-    /// The one input that is counted under these answers; nothing where all are.
+    /// The one input that is taken under these answers; nothing where all are.
     pub fn input(&self, conditions: &Conditions) -> Option<&str> {
         match conditions.get(&self.condition) {
             Some(Answer::Text(choice)) => self.inputs.get(choice).map(String::as_str),

@@ -10,6 +10,7 @@ use crate::{
     catalogue::{Condition, ConditionKind, Protocol},
     quantity,
     run::event::{Answer, Conditions},
+    self_report,
     units::{Units, rounded},
 };
 
@@ -74,6 +75,7 @@ pub fn unlike_in(protocol: &Protocol, from: &Point, to: &Point, units: Units) ->
             })
         })
         .collect();
+    found.extend(mixed(&from.conditions, &to.conditions));
     let rank = protocol.change_rule(&to.quantity).and_then(|r| r.alike_in.as_deref()).filter(|_| from.quantity == to.quantity);
     if let Some(rank) = rank {
         let (then, now) = (from.beside.get(rank), to.beside.get(rank));
@@ -102,6 +104,19 @@ pub fn unlike_in(protocol: &Protocol, from: &Point, to: &Point, units: Units) ->
         });
     }
     found
+}
+
+/// That one of two results was measured, and the other is self-reported and stands apart.
+fn mixed(then: &Conditions, now: &Conditions) -> Option<Unlike> {
+    let word = |conditions: &Conditions| if self_report::is_self_reported(conditions) { "self-reported" } else { "measured" };
+    let is_mixed = self_report::is_self_reported(then) != self_report::is_self_reported(now);
+    (is_mixed && (self_report::is_apart(then) || self_report::is_apart(now))).then(|| Unlike {
+        key: self_report::KEY.to_owned(),
+        label: self_report::LABEL.to_owned(),
+        then: word(then).to_owned(),
+        now: word(now).to_owned(),
+        why: "nobody else saw how a self-reported test was done".to_owned(),
+    })
 }
 
 /// What was noted of both and was different: said beside a comparison, which it does not hinder. In words such as `17 °C then, 6 °C now`.

@@ -16,6 +16,7 @@ use crate::{
     points, quantity,
     report::{self, ResultReport},
     run::StopReason,
+    self_report,
     test_record::{self, Outcome, TestRecord},
     typical_error::Own,
     units::Units,
@@ -44,7 +45,7 @@ impl Stop {
 }
 
 /// A test that was done. The readings are the truth; what it scores is worked out from them.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Done {
     pub id: Uuid,
     pub protocol_id: String,
@@ -70,10 +71,23 @@ pub struct Done {
     pub computed: BTreeMap<String, f64>,
 }
 
+impl Facts {
+    /// The person as a test takes them. One that weighs takes no mass from the record: on a day on which nobody was weighed it has none.
+    #[must_use]
+    pub fn as_measured_by(self, protocol: &Protocol) -> Self {
+        if protocol.input("mass_kg").is_some() { Self { mass: None, ..self } } else { self }
+    }
+}
+
 impl Done {
     /// Whether it may be a score: it came to its end and is not void.
     pub const fn may_score(&self) -> bool {
         self.stopped.is_none() && !self.voided
+    }
+
+    /// Whether a goal can be reached by it: not by one that stands apart from what was measured.
+    pub fn may_reach(&self) -> bool {
+        self.is_scored() && !self_report::is_apart(&self.conditions)
     }
 
     /// Whether it has a score.

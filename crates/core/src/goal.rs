@@ -199,7 +199,9 @@ impl Goal {
             }
             (_, Some((on, value))) => {
                 let day = on.format("%-d %B");
-                format!("{} on {day}, where the line is at {}: {}.", said(value), said(should_be), way.words())
+                let within = way == Way::OnTheWay && said(value) != said(should_be);
+                let why = if within { " (the difference is within measurement error)" } else { "" };
+                format!("{} on {day}, where the line is at {}: {}{why}.", said(value), said(should_be), way.words())
             }
             (_, None) => format!("{} since {}: the next test will tell.", said(self.from), self.from_on.format("%-d %B %Y")),
         };

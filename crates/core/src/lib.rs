@@ -9,7 +9,7 @@
 //! | [`units`] | is this number possible, and how is it written? |
 //! | [`person`] | who is being tested: sex, age, mass, height? |
 //! | [`group`] | who belongs to a squad or a class? |
-//! | [`roster`] | who is on a pasted list? |
+//! | [`roster`] [`results_list`] | who is on a pasted list, and what did they do? |
 //! | [`readiness`] | may we test today, and how hard? |
 //! | [`catalogue`] | what is this test, and how is it run? |
 //! | [`own`] | how does a practice make its own copy of a test? |
@@ -41,6 +41,8 @@
 //! | [`progress`] | how has it gone since? |
 //! | [`battery`] [`visit`] | which tests on one visit, in which order, and what did they teach? |
 //! | [`points`] [`marking`] | what do raw scores bring, by which table? |
+//! | [`self_entry`] [`self_report`] | what may somebody take of themselves, and how is that marked? |
+//! | [`squad`] | where does each stand in a group, and who moved? |
 //! | [`goal`] | where does the client want to be, and is that on the way? |
 //! | [`plan`] | when again? |
 //! | [`validate`] | how good are the estimates? |
@@ -84,11 +86,16 @@ pub mod readiness;
 pub mod reading;
 pub mod rehearse;
 pub mod report;
+pub mod results_list;
 pub mod roster;
 pub mod run;
+pub mod self_entry;
+pub mod self_report;
 pub mod simulate;
+pub mod squad;
 pub mod staging;
 pub mod strap;
+pub mod strap_bytes;
 pub mod suitability;
 pub mod test_record;
 pub mod text;

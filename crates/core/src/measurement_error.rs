@@ -177,12 +177,12 @@ fn shifts(record: &TestRecord) -> Option<Vec<Shift>> {
             ReadingError::Count if !numbers.is_empty() => {
                 let window = inputs.get("pulse_window_s").or_else(|| protocol.count().map(|c| f64::from(c.window_s)))?;
                 let day = HEART_RATE_DAY * window / 60.0;
-                found.push(by(&|moved, by| add(moved, key, by), 1.0, day.hypot(HALF_A_BEAT)));
+                found.push(by(&|moved, by| add(moved, key, by), 1.0, libm::hypot(day, HALF_A_BEAT)));
             }
             ReadingError::Stopwatch | ReadingError::Paced => {
                 for (k, n) in numbers.iter().enumerate().filter(|(_, n)| !n.is_nan()) {
                     let hand = if input.unit == "s" { STOPWATCH_S } else { 0.0 };
-                    let error = if error == ReadingError::Paced { (PACED * n).hypot(hand) } else { STOPWATCH_S };
+                    let error = if error == ReadingError::Paced { libm::hypot(PACED * n, hand) } else { STOPWATCH_S };
                     found.push(by(&|moved, by| add_to_try(moved, key, k, by), error * small, 1.0 / small));
                 }
             }

@@ -32,7 +32,7 @@ impl Sex {
 }
 
 /// What is known of a person on the day of a test. Everything may be absent; a protocol says what it needs.
-#[derive(Debug, Clone, Copy, Default, PartialEq)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct Facts {
     /// Sex (for equations and norms).
     pub sex: Option<Sex>,

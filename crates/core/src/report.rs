@@ -13,6 +13,7 @@ use crate::{
     range::{self, Range},
     reading,
     run::event::Conditions,
+    self_report,
     test_record::{Flag, Outcome, Pass, TestRecord},
     typical_error::{Own, TypicalError},
     units::{Units, rounded},
@@ -243,6 +244,7 @@ pub fn condition_reports(protocol: &Protocol, conditions: &Conditions, units: Un
         .iter()
         .filter(|c| conditions.contains_key(&c.key))
         .map(|c| ConditionReport { label: c.label.clone(), value: comparability::answer_in(c, conditions.get(&c.key), units) })
+        .chain(self_report::words(conditions).map(|words| ConditionReport { label: self_report::LABEL.into(), value: words.into() }))
         .collect()
 }
 

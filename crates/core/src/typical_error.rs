@@ -11,7 +11,7 @@ use crate::{
     comparability::{Point, unlike},
     measurement_error, norms,
     person::{Facts, Sex},
-    quantity,
+    quantity, self_report,
     test_record::TestRecord,
     units::{Units, rounded},
 };
@@ -25,7 +25,7 @@ pub const REPEAT_DAYS: i64 = 10;
 
 /// A practice's own repeats of a measure: what is known of the differences between comparable tests of one person that
 /// follow each other within [`REPEAT_DAYS`]. Sums, so that a test more costs one addition.
-#[derive(Debug, Clone, Copy, Default, PartialEq)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 pub struct Repeats {
     /// How many pairs.
     pub pairs: i64,
@@ -37,13 +37,21 @@ pub struct Repeats {
 impl Repeats {
     /// The repeats among one person's results of a measure, which are in the order they were taken.
     pub fn among(protocol: &Protocol, points: &[Point]) -> Self {
+        let is_measured = |pair: &&[Point]| !pair.iter().any(|p| self_report::is_apart(&p.conditions));
         points
             .windows(2)
+            .filter(is_measured)
             .filter(|pair| {
                 (1..=REPEAT_DAYS).contains(&(pair[1].on - pair[0].on).num_days()) && unlike(protocol, &pair[0], &pair[1]).is_empty()
             })
             .map(|pair| pair[1].value - pair[0].value)
             .collect()
+    }
+
+    /// Both together.
+    #[must_use]
+    pub fn with(self, more: Self) -> Self {
+        Self { pairs: self.pairs + more.pairs, sum: self.sum + more.sum, sum_of_squares: self.sum_of_squares + more.sum_of_squares }
     }
 
     /// What has to be added to `before` to have this.
@@ -135,7 +143,7 @@ pub struct TypedError {
 }
 
 /// What a practice knows of a measure by itself.
-#[derive(Debug, Clone, Default, PartialEq)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Own {
     pub repeats: Repeats,
     /// What it typed in.

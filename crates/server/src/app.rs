@@ -4,8 +4,9 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, best_vo2max, entries, everything, goals, group_visits, groups, health, history, join, library, life_events, made_up, people,
-    photos, points, practice, readiness, rehearsals, reports, results, retests, roster, row_time, runs, session, today, trend, visits,
+    assess, best_vo2max, entries, everything, goals, group_followup, group_sheets, group_standing, group_targets, group_visits, groups,
+    health, history, join, library, life_events, made_up, people, photos, points, practice, readiness, rehearsals, reports, results,
+    retests, roster, row_time, runs, self_entry, self_links, session, today, trend, visits,
 };
 
 /// The routes under `/api`.
@@ -53,6 +54,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(groups::change)
         .service(groups::leave)
         .service(groups::set_up)
+        .service(groups::set_up_playing)
         .service(group_visits::plan_visit)
         .service(group_visits::begin)
         .service(group_visits::list)
@@ -63,6 +65,14 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(group_visits::second_date)
         .service(group_visits::heats)
         .service(group_visits::close)
+        .service(group_sheets::get)
+        .service(group_standing::get)
+        .service(group_standing::trend)
+        .service(group_targets::set_mark)
+        .service(group_targets::remove_mark)
+        .service(group_followup::links)
+        .service(group_followup::plan)
+        .service(group_sheets::keep)
         .service(life_events::add)
         .service(life_events::remove)
         .service(photos::list)
@@ -84,9 +94,11 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(assess::choose)
         .service(runs::admission)
         .service(runs::create)
+        .service(runs::log)
         .service(runs::get)
         .service(runs::pictures)
         .service(runs::live)
+        .service(join::tested)
         .service(join::get)
         .service(join::append)
         .service(join::live)
@@ -124,14 +136,22 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(reports::links)
         .service(reports::withdraw)
         .service(reports::photo)
-        .service(reports::open);
+        .service(reports::open)
+        .service(self_links::add)
+        .service(self_links::group)
+        .service(self_links::of_visit)
+        .service(self_links::waiting)
+        .service(self_links::decide)
+        .service(self_links::withdraw)
+        .service(self_entry::get)
+        .service(self_entry::send);
 }
 
 /// What every answer carries. Where it is reached over `tls`, a browser is told to come back over nothing else, for half a year.
 pub fn headers(tls: bool) -> DefaultHeaders {
     let headers = if tls { DefaultHeaders::new().add(("Strict-Transport-Security", "max-age=15552000")) } else { DefaultHeaders::new() };
     headers
-        .add(("Content-Security-Policy", "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"))
+        .add(("Content-Security-Policy", "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"))
         .add(("X-Content-Type-Options", "nosniff"))
         .add(("X-Frame-Options", "DENY"))
         // A client's link is for the client: no search engine keeps it.

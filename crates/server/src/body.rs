@@ -24,25 +24,25 @@ use crate::{
     transfer::place::{no_room, place},
 };
 
-/// A body in JSON.
+/// A body in JSON, of at most so many bytes.
 #[derive(Debug)]
-pub struct Json<T>(pub T);
+pub struct Json<T, const MOST: usize = { limits::BODY_BYTES }>(pub T);
 
-impl<T> Json<T> {
+impl<T, const MOST: usize> Json<T, MOST> {
     /// What it says.
     pub fn into_inner(self) -> T {
         self.0
     }
 }
 
-impl<T> Deref for Json<T> {
+impl<T, const MOST: usize> Deref for Json<T, MOST> {
     type Target = T;
     fn deref(&self) -> &T {
         &self.0
     }
 }
 
-impl<T: DeserializeOwned> FromRequest for Json<T> {
+impl<T: DeserializeOwned, const MOST: usize> FromRequest for Json<T, MOST> {
     type Error = ApiError;
     type Future = Pin<Box<dyn Future<Output = Result<Self, ApiError>>>>;
 
@@ -58,7 +58,7 @@ impl<T: DeserializeOwned> FromRequest for Json<T> {
                     "Send this as JSON, with the content type application/json.",
                 ));
             }
-            let bytes = arrived(announced, payload, limits::BODY_BYTES, too_large).await?;
+            let bytes = arrived(announced, payload, MOST, too_large::<MOST>).await?;
             if depth(&bytes) > limits::BODY_DEPTH {
                 return Err(ApiError::unreadable(&format!("it is nested more than {} deep", limits::BODY_DEPTH)));
             }
@@ -181,8 +181,8 @@ fn picture_too_large() -> ApiError {
     ApiError::new(StatusCode::PAYLOAD_TOO_LARGE, "too_large", message)
 }
 
-fn too_large() -> ApiError {
-    let message = format!("This is more than {} kB, the most that is taken at once. Shorten it.", limits::BODY_BYTES / 1024);
+fn too_large<const MOST: usize>() -> ApiError {
+    let message = format!("This is more than {} kB, the most that is taken at once. Shorten it.", MOST / 1024);
     ApiError::new(StatusCode::PAYLOAD_TOO_LARGE, "too_large", message)
 }
 

@@ -1,6 +1,8 @@
 //! Every failure in one JSON shape: `{code, message, field?, detail?}`. The message tells a coach what to do next; what
 //! went wrong inside goes to the log, never to the client.
 
+use std::fmt;
+
 use actix_web::{
     HttpResponse, ResponseError,
     http::{StatusCode, header::RETRY_AFTER},
@@ -14,7 +16,7 @@ use utoipa::ToSchema;
 pub type ApiResult<T> = Result<T, ApiError>;
 
 /// A failure as the client sees it.
-#[derive(Debug, Clone, Serialize, ToSchema, thiserror::Error)]
+#[derive(Clone, Serialize, ToSchema, thiserror::Error)]
 #[error("{message}")]
 pub struct ApiError {
     /// A stable word for the kind of failure.
@@ -38,6 +40,13 @@ pub struct ApiError {
     imperial: Option<Box<Imperial>>,
 }
 
+/// As the log has it: the details of a list would fill it.
+impl fmt::Debug for ApiError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} {} {:?}: {}", self.status.as_u16(), self.code, self.field, self.message)
+    }
+}
+
 /// A message in inches and pounds, behind a pointer: few failures have one.
 #[derive(Debug, Clone)]
 struct Imperial(String);
@@ -50,6 +59,11 @@ impl ApiError {
             self.message = imperial.0;
         }
         self
+    }
+
+    /// Whether it is about what was asked for, and not about the server.
+    pub fn is_the_clients(&self) -> bool {
+        self.status.is_client_error()
     }
 
     /// A failure of a kind.

@@ -10,11 +10,10 @@ use impulso_core::{
         fold,
     },
 };
-use impulso_formats::heart_rate;
 use impulso_store::{
     CoachId, PracticeId, RunId, Scope, Store,
     audit::{self, Subject},
-    runs::{self, Log, Partner, Performer, Run, Sender},
+    runs::{self, Log, Partner, Run, Sender},
 };
 
 use serde::{Deserialize, Serialize};
@@ -27,7 +26,7 @@ use crate::{
     recording,
     run_cache::{CachedRun, RunCache},
     settings::{ClockRate, limits},
-    view::{RunView, clock_rate, states, view_of},
+    view::{RunView, clock_rate, facts, view_with},
     visiting,
 };
 
@@ -52,6 +51,8 @@ pub struct Appended {
     pub known: u32,
     /// Kept for the record, but the run had been closed.
     pub late: u32,
+    /// They themselves, as they are stored.
+    pub events: Vec<Event>,
     /// The run after them.
     pub view: RunView,
 }
@@ -77,7 +78,7 @@ struct Work {
 impl Intake {
     /// Remembers a run that was set up just now, so that the start of its clock is as quick as every later event.
     pub fn is_set_up(&self, practice: PracticeId, run: Run) {
-        self.cache.put(CachedRun { practice, run, log: Log::default() });
+        self.cache.put(CachedRun { practice, run, log: Log::default(), states: Vec::new() });
     }
 
     /// Takes events in on behalf of a coach, or of a partner who has no account, in one transaction, and shows the run as it
@@ -91,7 +92,7 @@ impl Intake {
             let message = format!("{} entries at once; {BATCH_MAX} is the most. Send them in parts.", events.len());
             return Err(InputError::new(Code::OutOfRange, "events", message).into());
         }
-        events.iter_mut().for_each(hear);
+        events.iter_mut().for_each(Event::hear);
         let may_close = |e: &Event| e.kind.is_end() || matches!(e.kind, Kind::Undone { .. });
         let mut remembered = self.cache.take(practice, id);
         if let Some(known) = remembered.take_if(|_| !events.iter().any(may_close)) {
@@ -103,13 +104,13 @@ impl Intake {
         let mut scope = store.scope(practice).await?;
         let CachedRun { run, mut log, .. } = match remembered {
             Some(remembered) => remembered,
-            None => CachedRun { practice, run: runs::get(&mut scope, id).await?, log: Log::default() },
+            None => CachedRun { practice, run: runs::get(&mut scope, id).await?, log: Log::default(), states: Vec::new() },
         };
         let closed_at = runs::lock(&mut scope, id, &mut log).await?;
         let now = run_clock(&run, self.rate);
         move_onto_clock(&mut events, sent_at, now)?;
-        let is_open = closed_at.is_none();
-        let (work, judged) = aside(Work { run, log, events }, move |work| judge(work, sender, is_open, now)).await?;
+        let (is_open, rate) = (closed_at.is_none(), self.rate);
+        let (work, judged) = aside(Work { run, log, events }, move |work| judge(work, sender, is_open, now, rate)).await?;
         let Work { mut run, mut log, events } = work;
         judged?;
         let done = runs::append(&mut scope, sender, id, closed_at.is_some(), &mut log, &events).await?;
@@ -117,17 +118,20 @@ impl Intake {
         if let (None, Sender::Coach(coach)) = (closed_at, sender)
             && events.iter().any(may_close)
         {
-            close(&mut scope, coach, &run, log.events()).await?;
+            close(&mut scope, coach, &run, log.events(), rate).await?;
             run = runs::get(&mut scope, id).await?;
         } else if closed_at.is_some() {
             run = runs::get(&mut scope, id).await?;
         }
-        let rate = self.rate;
-        let (Work { run, log, .. }, view) =
-            aside(Work { run, log, events }, move |work| view_of(&work.run, work.log.events(), rate)).await?;
-        let view = view?;
+        let (Work { run, log, events }, shown) = aside(Work { run, log, events }, move |work| {
+            let states = facts(&work.run, rate)?.states_after(work.log.events(), Vec::new(), &work.events);
+            let view = view_with(&work.run, work.log.events(), &states, rate)?;
+            Ok::<_, ApiError>((states, view))
+        })
+        .await?;
+        let (states, view) = shown?;
         scope.commit().await?;
-        Ok(self.show(CachedRun { practice, run, log }, done, view))
+        Ok(self.show(CachedRun { practice, run, log, states }, done, &events, view))
     }
 
     /// Takes in what closes nothing, in one trip to the database, where the run is as it is remembered. Whatever is out of the
@@ -140,28 +144,35 @@ impl Intake {
         mut events: Vec<Event>,
         sent_at: Option<DateTime<Utc>>,
     ) -> ApiResult<AtOnce> {
-        let CachedRun { practice, run, log } = known;
+        let CachedRun { practice, run, log, states } = known;
+        let rate = self.rate;
         let now = run_clock(&run, self.rate);
         let moved = move_onto_clock(&mut events, sent_at, now);
-        let (work, judged) = aside(Work { run, log, events }, move |work| judge(work, sender, true, now)).await?;
+        let (work, judged) = aside(Work { run, log, events }, move |work| judge(work, sender, true, now, rate)).await?;
         let Work { run, mut log, events } = work;
         let id = run.id;
         let appended = match (moved, judged) {
             (Ok(()), Ok(())) => runs::append_at_once(store, practice, sender, id, &mut log, &events).await?,
             _ => None,
         };
-        let Some(done) = appended else { return Ok(AtOnce::LookCloser(Box::new(CachedRun { practice, run, log }))) };
-        let rate = self.rate;
-        let (Work { run, log, .. }, view) =
-            aside(Work { run, log, events }, move |work| view_of(&work.run, work.log.events(), rate)).await?;
-        Ok(AtOnce::Done(Box::new(self.show(CachedRun { practice, run, log }, done, view?))))
+        let Some(done) = appended else { return Ok(AtOnce::LookCloser(Box::new(CachedRun { practice, run, log, states: Vec::new() }))) };
+        let (Work { run, log, events }, shown) = aside(Work { run, log, events }, move |work| {
+            let states = facts(&work.run, rate)?.states_after(work.log.events(), states, &work.events);
+            let view = view_with(&work.run, work.log.events(), &states, rate)?;
+            Ok::<_, ApiError>((states, view))
+        })
+        .await?;
+        let (states, view) = shown?;
+        Ok(AtOnce::Done(Box::new(self.show(CachedRun { practice, run, log, states }, done, &events, view))))
     }
 
     /// Shows the run as it is now to everyone who watches it, and remembers it.
-    fn show(&self, now: CachedRun, done: runs::Appended, view: RunView) -> Appended {
-        self.hub.took_in(now.practice, &view);
+    fn show(&self, now: CachedRun, done: runs::Appended, sent: &[Event], view: RunView) -> Appended {
+        // What was known already stands as it came the first time.
+        let events: Vec<Event> = sent.iter().filter_map(|e| now.log.event(e.id)).cloned().collect();
+        self.hub.took_in(now.practice, &view, &events);
         self.cache.put(now);
-        Appended { stored: done.stored, known: done.known, late: done.late, view }
+        Appended { stored: done.stored, known: done.known, late: done.late, events, view }
     }
 }
 
@@ -205,20 +216,10 @@ fn move_onto_clock(events: &mut [Event], sent_at: Option<DateTime<Utc>>, now: Da
     Ok(())
 }
 
-/// A strap's bytes become what they say; malformed ones stay, with the reason.
-fn hear(event: &mut Event) {
-    if let Kind::StrapHeard { bytes, heard } = &mut event.kind {
-        *heard =
-            Some(heart_rate::parse_hex(bytes).unwrap_or_else(|why| impulso_core::strap::Heard {
-                rejected: Some(why.to_string()),
-                ..impulso_core::strap::Heard::default()
-            }));
-    }
-}
-
 /// Holds each new event to what any event must be, to who sent it, and, while the run is open, to the state it arrives in.
-fn judge(work: &Work, sender: Sender, is_open: bool, now: DateTime<Utc>) -> ApiResult<()> {
+fn judge(work: &Work, sender: Sender, is_open: bool, now: DateTime<Utc>, rate: ClockRate) -> ApiResult<()> {
     let Work { run, log, events } = work;
+    let facts = facts(run, rate)?;
     if let (Sender::Partner(_), Some(first)) = (sender, run.performers.first()) {
         let shared = fold(&run.protocol, &first.setup, log.events().iter().filter(|e| e.slot.is_none()));
         if !counting_is_open(run, &shared, now) {
@@ -240,9 +241,7 @@ fn judge(work: &Work, sender: Sender, is_open: bool, now: DateTime<Utc>) -> ApiR
         if event.slot.is_some_and(|slot| !run.performers.iter().any(|p| p.slot == slot)) {
             return Err(ApiError::not_found());
         }
-        check::check_alone(event)?;
-        check::check_time(event, run.created_at, now)?;
-        check::check_room(log.held() + known.len(), &event.kind)?;
+        facts.check_alone(log.held() + known.len(), event, now)?;
         if let Sender::Partner(partner) = sender {
             partners_may(run, log, &known, &partner, event, now)?;
         }
@@ -252,11 +251,7 @@ fn judge(work: &Work, sender: Sender, is_open: bool, now: DateTime<Utc>) -> ApiR
                 let message = format!("More than {DECISIONS_AT_ONCE} readings and decisions at once. Send them in parts.");
                 return Err(InputError::new(Code::OutOfRange, "events", message).into());
             }
-            let so_far = log.events().iter().chain(known.iter().copied());
-            if let Some(state) = performer_state(run, so_far, event.slot.unwrap_or(0)) {
-                let units = performer_of(run, event.slot.unwrap_or(0)).map(|p| p.setup.units).unwrap_or_default();
-                check::check_event(&run.protocol, &state, event).map_err(|e| e.in_units(units))?;
-            }
+            facts.check_after(log.events().iter().chain(known.iter().copied()), event)?;
         }
         known.push(event);
     }
@@ -270,8 +265,21 @@ fn not_a_partners(message: impl Into<String>) -> ApiError {
 /// What a partner may: taps and counts of the performer this phone counts for, and what it sent itself taken back.
 fn partners_may(run: &Run, log: &Log, known: &[&Event], me: &Partner, event: &Event, now: DateTime<Utc>) -> ApiResult<()> {
     let refuse = |message: String| Err(not_a_partners(message));
-    let is_partners =
-        matches!(event.kind, Kind::Tap | Kind::CountTyped { .. } | Kind::RecountStarted | Kind::RecountWaived { .. } | Kind::Undone { .. });
+    let is_partners = matches!(
+        event.kind,
+        Kind::Tap
+            | Kind::CountTyped { .. }
+            | Kind::RecountStarted
+            | Kind::RecountWaived { .. }
+            | Kind::Undone { .. }
+            | Kind::Counted { .. }
+            | Kind::BeatMissed
+            | Kind::Taken { attempt: None, .. }
+            | Kind::Marked { .. }
+            | Kind::PositionLost
+            | Kind::Tallied
+            | Kind::Crossed
+    );
     let Some(slot) = event.slot.filter(|_| is_partners) else {
         return refuse("A partner can send only taps and counts of one performer. The coach who leads the run does the rest.".into());
     };
@@ -313,6 +321,10 @@ pub fn counting_is_open(run: &Run, shared: &State, now: DateTime<Utc>) -> bool {
     if run.closed_at.is_some() || shared.stopped_ms.is_some() || shared.is_closed() {
         return false;
     }
+    // In a group visit until the test is closed: the next one has a floor of its own.
+    if run.group_visit.is_some() {
+        return true;
+    }
     let counted_ms = shared.timeline.phases.iter().filter_map(|p| p.end_ms).fold(0.0, f64::max);
     let open_for = TimeDelta::minutes(limits::COUNT_OPEN_MIN);
     match shared.started_at {
@@ -327,19 +339,9 @@ pub fn view_is_open(run: &Run, view: &RunView, rate: ClockRate) -> bool {
     counting_is_open(run, &view.state, run_clock(run, rate))
 }
 
-fn performer_of(run: &Run, slot: u16) -> Option<&Performer> {
-    run.performers.iter().find(|p| p.slot == slot)
-}
-
-pub fn performer_state<'e>(run: &Run, events: impl IntoIterator<Item = &'e Event>, slot: u16) -> Option<State> {
-    let performer = performer_of(run, slot)?;
-    let alone = run.performers.len() == 1;
-    Some(fold(&run.protocol, &performer.setup, events.into_iter().filter(|e| alone || e.slot.is_none_or(|s| s == slot))))
-}
-
 /// Closes the run where the events finish it, with a result for everyone who has one.
-async fn close(scope: &mut Scope, coach: CoachId, run: &Run, events: &[Event]) -> ApiResult<()> {
-    let states = states(run, events);
+async fn close(scope: &mut Scope, coach: CoachId, run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<()> {
+    let states = facts(run, rate)?.states(events);
     let Some(finished_at) = states.iter().filter(|s| s.is_closed()).filter_map(|s| s.finished_at).min() else { return Ok(()) };
     // In one order whoever closes, so that two stations of a group never wait for each other.
     let mut each: Vec<_> = run.performers.iter().zip(&states).collect();

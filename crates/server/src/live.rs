@@ -16,6 +16,7 @@ use actix_web::{
     web::Bytes,
 };
 use futures_util::stream;
+use impulso_core::run::Event;
 use impulso_store::{PersonId, PracticeId, RunId, Store, runs};
 use tokio::{
     sync::{Notify, broadcast},
@@ -41,6 +42,15 @@ const KEEP_ALIVE: Duration = Duration::from_secs(15);
 /// A view as it goes over the wire.
 fn frame(view: &RunView) -> Bytes {
     Bytes::from(format!("event: view\ndata: {}\n\n", serde_json::to_string(view).unwrap_or_default()))
+}
+
+/// Events as they go over the wire, before the view they lead to.
+fn frame_with(events: &[Event], view: &RunView) -> Bytes {
+    if events.is_empty() {
+        return frame(view);
+    }
+    let events = format!("event: events\ndata: {}\n\n", serde_json::to_string(events).unwrap_or_default());
+    Bytes::from([events.as_bytes(), &frame(view)].concat())
 }
 
 /// A run of a practice. A run's key alone says nothing: another practice may use the same.
@@ -121,21 +131,21 @@ impl Hub {
     }
 
     /// Shows a view to everyone who watches the run in this process.
-    fn publish(&self, practice: PracticeId, view: &RunView) {
+    fn publish(&self, practice: PracticeId, view: &RunView, added: &[Event]) {
         let senders = self.lock().get(&(practice, RunId(view.id))).map(|w| (w.coaches.clone(), w.partners.clone()));
         let Some((coaches, partners)) = senders else { return };
         // Written down only for a side that watches; nobody left to hear it is no failure.
         if coaches.receiver_count() > 0 {
-            let _ = coaches.send(frame(view));
+            let _ = coaches.send(frame_with(added, view));
         }
         if partners.receiver_count() > 0 {
             let _ = partners.send(frame(&view.for_partners()));
         }
     }
 
-    /// Shows what this process took in: here at once, and soon through every other process.
-    pub fn took_in(&self, practice: PracticeId, view: &RunView) {
-        self.publish(practice, view);
+    /// Shows what this process took in: here at once, and soon through every other process, which has the view alone.
+    pub fn took_in(&self, practice: PracticeId, view: &RunView, added: &[Event]) {
+        self.publish(practice, view, added);
         self.untold.lock().unwrap_or_else(PoisonError::into_inner).insert((practice, RunId(view.id)));
         self.to_tell.notify_one();
     }
@@ -198,7 +208,7 @@ impl Hub {
                         Err(impulso_store::Error::NotFound) => continue,
                         current => current?,
                     };
-                    self.publish(practice, &view(&mut scope, current, rate).await?);
+                    self.publish(practice, &view(&mut scope, current, rate).await?, &[]);
                 }
             }
         }
@@ -321,7 +331,7 @@ mod tests {
     use crate::view::view_of;
     use impulso_core::{
         catalogue,
-        run::{Event, Kind, Setup},
+        run::{Kind, Setup},
     };
 
     #[actix_web::test]
@@ -353,7 +363,7 @@ mod tests {
         let hub = Hub::new(Duration::from_mins(1));
         let listening = hub.listen(practice, run.id, Side::Coach(None));
         let before = view_of(&run, &[], ClockRate(1.0)).unwrap();
-        hub.publish(practice, &view_of(&run, &[remark], ClockRate(1.0)).unwrap());
+        hub.publish(practice, &view_of(&run, &[remark], ClockRate(1.0)).unwrap(), &[]);
         let mut watcher = listening.watcher(&before, Some(before.revision));
         let heard = time::timeout(Duration::from_secs(5), watcher.next()).await.expect("a word at once").unwrap();
         assert!(String::from_utf8_lossy(&heard).contains("cold hall"));

@@ -114,7 +114,7 @@ async fn main() -> ExitCode {
 /// What is set aside is named on the way.
 fn tell() {
     // Another listener may stand there already, in a test.
-    let _ = tracing_subscriber::fmt().with_env_filter("error").with_writer(io::stderr).without_time().try_init();
+    let _ = tracing_subscriber::fmt().log_internal_errors(false).with_env_filter("error").with_writer(io::stderr).without_time().try_init();
 }
 
 fn validate(into: &std::path::Path) -> io::Result<()> {

@@ -10,7 +10,10 @@ use actix_web::{
     Error, HttpRequest, HttpResponse, ResponseError,
     body::MessageBody,
     dev::{ResourceDef, ServiceRequest, ServiceResponse},
-    http::{Method, StatusCode, header},
+    http::{
+        Method, StatusCode,
+        header::{self, AcceptEncoding, Encoding, Header},
+    },
     middleware::Next,
     web,
 };
@@ -160,7 +163,10 @@ pub async fn fallback(request: HttpRequest) -> HttpResponse {
             None => return ApiError::not_found().error_response(),
         }
     } else if request.method() == Method::GET || request.method() == Method::HEAD {
-        return statics::file(path);
+        let takes = AcceptEncoding::parse(&request).ok();
+        let takes_brotli =
+            takes.is_some_and(|t| t.negotiate([Encoding::brotli(), Encoding::identity()].iter()) == Some(Encoding::brotli()));
+        return statics::file(path, takes_brotli);
     } else {
         "GET, HEAD".to_owned()
     };

@@ -9,6 +9,7 @@ use std::{
     sync::{Arc, Mutex, MutexGuard, PoisonError},
 };
 
+use impulso_core::run::State;
 use impulso_store::{
     PracticeId, RunId,
     runs::{Log, Run},
@@ -25,6 +26,9 @@ const RUN_BYTES: usize = 64 * 1024;
 /// What an event takes, with its places in the tables beside it, bytes: more than a tap, less than the largest remark.
 const EVENT_BYTES: usize = 640;
 
+/// What the state of one of many takes, bytes.
+const STATE_BYTES: usize = 16 * 1024;
+
 /// A run and its events.
 #[derive(Debug, Clone)]
 pub struct CachedRun {
@@ -34,11 +38,13 @@ pub struct CachedRun {
     pub run: Run,
     /// What is known of its events.
     pub log: Log,
+    /// Where each of many performers stands after them; empty where that is not known.
+    pub states: Vec<State>,
 }
 
 impl CachedRun {
     fn bytes(&self) -> usize {
-        RUN_BYTES + self.log.held() * EVENT_BYTES
+        RUN_BYTES + self.log.held() * EVENT_BYTES + self.states.len() * STATE_BYTES
     }
 }
 
@@ -122,7 +128,7 @@ mod tests {
             created_at: Utc::now(),
             closed_at: closed.then(Utc::now),
         };
-        CachedRun { practice, run, log: Log::default() }
+        CachedRun { practice, run, log: Log::default(), states: Vec::new() }
     }
 
     #[test]

@@ -39,6 +39,7 @@ const WORKERS: usize = 6;
 /// When the port is taken or the key file cannot be used.
 pub async fn serve(settings: Settings) -> io::Result<()> {
     tracing_subscriber::fmt()
+        .log_internal_errors(false)
         .with_env_filter(tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn".into()))
         .with_writer(io::stderr)
         .init();

@@ -77,6 +77,8 @@ pub mod limits {
 
     /// The largest body, bytes: a run's whole history fits many times over.
     pub const BODY_BYTES: usize = 512 * 1024;
+    /// The same of a list of results.
+    pub const LIST_BYTES: usize = 3 * 1024 * 1024;
     /// The largest photograph, bytes; the screen makes them much smaller.
     pub const PHOTO_BYTES: usize = 12 * 1024 * 1024;
     /// The largest file of a practice that comes in, bytes. It lies on the disk, never in memory.

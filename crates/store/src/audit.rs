@@ -89,6 +89,32 @@ pub async fn record(scope: &mut Scope, coach: CoachId, action: &str, subject: Su
     Ok(())
 }
 
+/// Adds a line for each of many things of clients' that the same was done to.
+pub async fn record_all(scope: &mut Scope, coach: CoachId, action: &str, of: &[(Subject, serde_json::Value)]) -> Result<()> {
+    let practice = scope.practice_id();
+    let ids: Vec<Uuid> = of.iter().map(|_| Uuid::now_v7()).collect();
+    let kinds: Vec<String> = of.iter().map(|(s, _)| s.kind.to_owned()).collect();
+    let subjects: Vec<Uuid> = of.iter().map(|(s, _)| s.id).collect();
+    let people: Vec<Option<Uuid>> = of.iter().map(|(s, _)| s.person.map(|p| p.0)).collect();
+    let details: Vec<serde_json::Value> = of.iter().map(|(_, detail)| detail.clone()).collect();
+    sqlx::query!(
+        "insert into audit (id, practice_id, coach_id, action, subject_kind, subject_id, person_id, detail)
+         select a.id, $1, $2, $3, a.kind, a.subject, a.person, a.detail
+         from unnest($4::uuid[], $5::text[], $6::uuid[], $7::uuid[], $8::jsonb[]) as a (id, kind, subject, person, detail)",
+        practice,
+        coach.0,
+        action,
+        &ids,
+        &kinds,
+        &subjects,
+        &people as &[Option<Uuid>],
+        &details
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(())
+}
+
 /// The latest lines that the filter lets through.
 pub async fn latest(scope: &mut Scope, filter: Filter, limit: i64) -> Result<Vec<Entry>> {
     let practice = scope.practice_id();

@@ -12,10 +12,11 @@ use crate::{CoachId, Error, Result, Scope};
 
 /// Every table that is a practice's own work, in an order in which each finds what it refers to; and the order of its rows.
 /// How repeats of a measure lie apart is not among them: it follows from the results.
-pub const TABLES: [(&str, &str); 24] = [
+pub const TABLES: [(&str, &str); 25] = [
     ("people", "id"),
     ("groups", "id"),
     ("group_members", "id"),
+    ("group_marks", "id"),
     ("protocols", "id"),
     ("batteries", "id"),
     ("scoring_tables", "battery_id, version"),

@@ -10,15 +10,20 @@ use crate::{
 
 /// A person's goals that were not dropped, the first agreed in front.
 pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<(Uuid, Goal)>> {
+    Ok(of_people(scope, &[person.0]).await?.into_iter().map(|(_, id, goal)| (id, goal)).collect())
+}
+
+/// The standing goals of some people, with whose they are.
+pub async fn of_people(scope: &mut Scope, people: &[Uuid]) -> Result<Vec<(PersonId, Uuid, Goal)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        "select id, goal from goals where practice_id = $1 and person_id = $2 and dropped_at is null order by created_at, id",
+        "select person_id, id, goal from goals where practice_id = $1 and person_id = any($2) and dropped_at is null order by created_at, id",
         practice,
-        person.0
+        people
     )
     .fetch_all(scope.db())
     .await?;
-    Ok(rows.into_iter().filter_map(|r| Some((r.id, readable("goal", r.id, read("goal", r.goal))?))).collect())
+    Ok(rows.into_iter().filter_map(|r| Some((PersonId(r.person_id), r.id, readable("goal", r.id, read("goal", r.goal))?))).collect())
 }
 
 /// Keeps a goal; the same key again is the same goal.

@@ -24,6 +24,8 @@ pub struct GroupVisit {
     pub on: NaiveDate,
     pub created_at: DateTime<Utc>,
     pub closed_at: Option<DateTime<Utc>>,
+    /// By which partners reach each of its runs.
+    pub join_code: Option<String>,
 }
 
 /// Somebody on the roll.
@@ -47,6 +49,7 @@ struct Row {
     on_date: NaiveDate,
     created_at: DateTime<Utc>,
     closed_at: Option<DateTime<Utc>>,
+    join_code: Option<String>,
 }
 
 impl Row {
@@ -59,6 +62,7 @@ impl Row {
             on: self.on_date,
             created_at: self.created_at,
             closed_at: self.closed_at,
+            join_code: self.join_code,
         })
     }
 
@@ -72,8 +76,8 @@ impl Row {
 pub async fn create(scope: &mut Scope, coach: CoachId, visit: &GroupVisit) -> Result<bool> {
     let practice = scope.practice_id();
     let done = sqlx::query!(
-        "insert into group_visits (practice_id, id, group_id, battery_id, battery, conditions, on_date, created_by, created_at)
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (practice_id, id) do nothing",
+        "insert into group_visits (practice_id, id, group_id, battery_id, battery, conditions, on_date, created_by, created_at, join_code)
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) on conflict (practice_id, id) do nothing",
         practice,
         visit.id,
         visit.group,
@@ -82,7 +86,8 @@ pub async fn create(scope: &mut Scope, coach: CoachId, visit: &GroupVisit) -> Re
         write("conditions", &visit.conditions)?,
         visit.on,
         coach.0,
-        visit.created_at
+        visit.created_at,
+        visit.join_code
     )
     .execute(scope.db())
     .await?;
@@ -97,7 +102,7 @@ pub async fn get(scope: &mut Scope, id: Uuid) -> Result<GroupVisit> {
     let practice = scope.practice_id();
     sqlx::query_as!(
         Row,
-        "select id, group_id, battery, conditions, on_date, created_at, closed_at from group_visits where practice_id = $1 and id = $2",
+        "select id, group_id, battery, conditions, on_date, created_at, closed_at, join_code from group_visits where practice_id = $1 and id = $2",
         practice,
         id
     )
@@ -121,7 +126,7 @@ pub async fn of_group(scope: &mut Scope, group: Uuid) -> Result<Vec<GroupVisit>>
     let practice = scope.practice_id();
     let rows = sqlx::query_as!(
         Row,
-        "select id, group_id, battery, conditions, on_date, created_at, closed_at from group_visits
+        "select id, group_id, battery, conditions, on_date, created_at, closed_at, join_code from group_visits
          where practice_id = $1 and group_id = $2 order by created_at desc",
         practice,
         group
@@ -135,7 +140,7 @@ pub async fn of_group(scope: &mut Scope, group: Uuid) -> Result<Vec<GroupVisit>>
 pub async fn open(scope: &mut Scope, limit: i64) -> Result<Vec<(GroupVisit, String)>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        "select v.id, v.group_id, v.battery, v.conditions, v.on_date, v.created_at, v.closed_at, g.name
+        "select v.id, v.group_id, v.battery, v.conditions, v.on_date, v.created_at, v.closed_at, v.join_code, g.name
          from group_visits v join groups g on g.practice_id = v.practice_id and g.id = v.group_id
          where v.practice_id = $1 and v.closed_at is null order by v.created_at desc limit $2",
         practice,
@@ -155,6 +160,7 @@ pub async fn open(scope: &mut Scope, limit: i64) -> Result<Vec<(GroupVisit, Stri
                 on_date: r.on_date,
                 created_at: r.created_at,
                 closed_at: r.closed_at,
+                join_code: r.join_code,
             };
             (row, r.name)
         })
@@ -249,7 +255,10 @@ pub async fn put_into_heat(scope: &mut Scope, id: Uuid, person: PersonId, heat: 
 pub async fn events(scope: &mut Scope, id: Uuid) -> Result<BTreeMap<Uuid, Vec<VisitEvent>>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        "select e.visit_id, e.body from group_visit_people r join visit_events e on e.practice_id = r.practice_id and e.visit_id = r.visit_id
+        // Visit by visit, however many there are beside these: without the fence the whole table may be read.
+        "select e.visit_id, e.body from group_visit_people r
+         cross join lateral (
+             select visit_id, body, position from visit_events where practice_id = $1 and visit_id = r.visit_id offset 0) e
          where r.practice_id = $1 and r.group_visit_id = $2 order by e.position",
         practice,
         id
@@ -261,6 +270,42 @@ pub async fn events(scope: &mut Scope, id: Uuid) -> Result<BTreeMap<Uuid, Vec<Vi
         found.entry(row.visit_id).or_default().push(read("visit event", row.body)?);
     }
     Ok(found)
+}
+
+/// A session of a group and its measures: how many had a value, their mean and their spread.
+#[derive(Debug, Clone)]
+pub struct SessionMean {
+    pub visit: Uuid,
+    pub on: NaiveDate,
+    pub protocol: String,
+    pub quantity: String,
+    pub values: Vec<f64>,
+}
+
+/// Every session of a group with a battery, the oldest first, with the values of these measures.
+pub async fn means(scope: &mut Scope, group: Uuid, battery: &str, quantities: &[String]) -> Result<Vec<SessionMean>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        r#"select v.id, v.on_date, s.protocol_id, s.quantity, array_agg(s.value order by s.value) as "values!"
+           from group_visits v
+           join group_visit_people p on p.practice_id = v.practice_id and p.group_visit_id = v.id
+           join visit_events e on e.practice_id = p.practice_id and e.visit_id = p.visit_id and e.body ->> 'kind' = 'done'
+           join results r on r.practice_id = e.practice_id and r.id = (e.body ->> 'result')::uuid
+               and r.conditions ->> 'self_reported' is distinct from 'apart'
+           join scores s on s.practice_id = r.practice_id and s.result_id = r.id
+           where v.practice_id = $1 and v.group_id = $2 and v.battery_id = $3 and s.quantity = any($4)
+           group by v.id, v.on_date, v.created_at, s.protocol_id, s.quantity order by v.created_at"#,
+        practice,
+        group,
+        battery,
+        quantities
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(rows
+        .into_iter()
+        .map(|r| SessionMean { visit: r.id, on: r.on_date, protocol: r.protocol_id, quantity: r.quantity, values: r.values })
+        .collect())
 }
 
 /// The group visit, and the group's name, that a visit belongs to.

@@ -48,8 +48,10 @@ pub async fn list(scope: &mut Scope, text: &str) -> Result<Vec<Line>> {
     let rows = sqlx::query!(
         r#"select g.id, g.name,
              (select count(*) from group_members m where m.practice_id = g.practice_id and m.group_id = g.id and m.left_on is null) as "members!",
-             (select max(r.on_date) from group_members m join results r on r.practice_id = m.practice_id and r.person_id = m.person_id
-                where m.practice_id = g.practice_id and m.group_id = g.id and m.left_on is null and not r.voided) as last_on
+             (select max(l.on_date) from group_members m cross join lateral (
+                  select r.on_date from results r where r.practice_id = m.practice_id and r.person_id = m.person_id and not r.voided
+                  order by r.taken_at desc limit 1) l
+                where m.practice_id = g.practice_id and m.group_id = g.id and m.left_on is null) as last_on
            from groups g where g.practice_id = $1 and g.closed_at is null and strpos(lower(g.name), lower($2)) > 0 order by lower(g.name), g.id"#,
         practice,
         text
@@ -119,7 +121,8 @@ pub async fn members(scope: &mut Scope, group: Uuid) -> Result<Vec<Member>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
         r#"select m.id, m.person_id, p.name, p.born, m.joined_on, m.left_on, m.playing_group, m.number, m.set_up,
-             (select max(r.on_date) from results r where r.practice_id = m.practice_id and r.person_id = m.person_id and not r.voided) as last_on
+             (select r.on_date from results r where r.practice_id = m.practice_id and r.person_id = m.person_id and not r.voided
+              order by r.taken_at desc limit 1) as "last_on?"
            from group_members m join people p on p.practice_id = m.practice_id and p.id = m.person_id
            where m.practice_id = $1 and m.group_id = $2 order by m.left_on desc nulls first, m.number nulls last, lower(p.name), m.id"#,
         practice,

@@ -26,6 +26,7 @@ pub mod audit;
 pub mod error;
 pub mod everything;
 pub mod goals;
+pub mod group_marks;
 pub mod group_visits;
 pub mod groups;
 pub mod hang_up;
@@ -43,6 +44,7 @@ pub mod results;
 pub mod retests;
 pub mod runs;
 pub mod scoring_tables;
+pub mod self_entries;
 pub mod sessions;
 pub mod set_aside;
 pub mod typed_errors;
@@ -200,7 +202,7 @@ impl Store {
         );
         let tx = self.soon(self.pool.begin_with(AssertSqlSafe(begin))).await?;
         let watch = hang_up::Watch::new(self.canceller.clone(), name);
-        Ok(Scope { tx, practice, process: self.process, _watch: watch, _turn: turn })
+        Ok(Scope { tx, practice, settings: None, process: self.process, _watch: watch, _turn: turn })
     }
 
     /// A practice's turn among the connections, for as long as it is held.
@@ -227,6 +229,8 @@ impl Store {
 pub struct Scope {
     tx: Transaction<'static, Postgres>,
     practice: PracticeId,
+    /// What was read of the practice.
+    settings: Option<practices::Practice>,
     process: Uuid,
     // Behind the transaction: what still runs in it is ended after it was given up.
     _watch: hang_up::Watch,

@@ -13,11 +13,16 @@ pub struct Practice {
     pub month_first: bool,
 }
 
-/// The practice of this scope.
+/// The practice of this scope; read once in a transaction.
 pub async fn get(scope: &mut Scope) -> Result<Practice> {
+    if let Some(known) = &scope.settings {
+        return Ok(known.clone());
+    }
     let id = scope.practice_id();
     let practice = sqlx::query_as!(Practice, "select name, time_zone, mass_weeks, month_first from practices where id = $1", id);
-    Ok(practice.fetch_one(scope.db()).await?)
+    let practice = practice.fetch_one(scope.db()).await?;
+    scope.settings = Some(practice.clone());
+    Ok(practice)
 }
 
 /// Renames the practice or changes how it works.
@@ -33,6 +38,7 @@ pub async fn update(scope: &mut Scope, practice: &Practice) -> Result<()> {
     )
     .execute(scope.db())
     .await?;
+    scope.settings = Some(practice.clone());
     Ok(())
 }
 

@@ -12,6 +12,7 @@ use impulso_core::{
     units::{Age, BodyMass, Bpm, Height},
 };
 use serde::{Deserialize, Serialize};
+use serde_json::json;
 
 use crate::{
     CoachId, PersonId, Result, ResultId, RunId, Scope,
@@ -126,40 +127,58 @@ impl Row {
     }
 }
 
-/// Keeps a result, and what it scored.
-pub async fn add(scope: &mut Scope, coach: CoachId, result: &Stored) -> Result<()> {
+/// Keeps results, and what they scored.
+pub async fn add(scope: &mut Scope, coach: CoachId, added: &[Stored]) -> Result<()> {
     let practice = scope.practice_id();
+    let of = |write: &dyn Fn(&Stored) -> Result<serde_json::Value>| added.iter().map(write).collect::<Result<Vec<_>>>();
+    let ids: Vec<uuid::Uuid> = added.iter().map(|r| r.id).collect();
+    let people: Vec<uuid::Uuid> = added.iter().map(|r| r.person.0).collect();
+    let runs: Vec<Option<uuid::Uuid>> = added.iter().map(|r| r.run.map(|run| run.0)).collect();
+    let protocols: Vec<String> = added.iter().map(|r| r.protocol_id.clone()).collect();
+    let methods: Vec<String> = added.iter().map(|r| r.method.clone()).collect();
+    let days: Vec<NaiveDate> = added.iter().map(|r| r.on).collect();
+    let taken: Vec<DateTime<Utc>> = added.iter().map(|r| r.taken_at).collect();
+    let stopped: Vec<Option<serde_json::Value>> =
+        added.iter().map(|r| r.stopped.as_ref().map(|s| write("stop", s)).transpose()).collect::<Result<_>>()?;
     sqlx::query!(
         "insert into results (id, practice_id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, remarks, created_by)
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)",
-        result.id,
+         select id, $1, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, remarks, $2
+         from unnest($3::uuid[], $4::uuid[], $5::uuid[], $6::text[], $7::text[], $8::date[], $9::timestamptz[],
+                     $10::jsonb[], $11::jsonb[], $12::jsonb[], $13::jsonb[], $14::jsonb[])
+              as r (id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, remarks)",
         practice,
-        result.person.0,
-        result.run.map(|r| r.0),
-        result.protocol_id,
-        result.method,
-        result.on,
-        result.taken_at,
-        write("inputs", &result.inputs)?,
-        write("conditions", &result.conditions)?,
-        write("facts", &StoredFacts::from(result.facts))?,
-        result.stopped.as_ref().map(|s| write("stop", s)).transpose()?,
-        write("remarks", &result.remarks)?,
-        coach.0
+        coach.0,
+        &ids,
+        &people,
+        &runs as &[Option<uuid::Uuid>],
+        &protocols,
+        &methods,
+        &days,
+        &taken,
+        &of(&|r| write("inputs", &r.inputs))?,
+        &of(&|r| write("conditions", &r.conditions))?,
+        &of(&|r| write("facts", &StoredFacts::from(r.facts)))?,
+        &stopped as &[Option<serde_json::Value>],
+        &of(&|r| write("remarks", &r.remarks))?
     )
     .execute(scope.db())
     .await?;
-    keep_scores(scope, result.key(), &result.computed).await
+    keep_scores(scope, added.iter().flat_map(|r| r.computed.iter().map(|(quantity, value)| (r.key(), quantity.as_str(), *value)))).await
 }
 
 /// One row a measure, beside its result.
-async fn keep_scores(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String, f64>) -> Result<()> {
-    let (quantities, values): (Vec<String>, Vec<f64>) = computed.iter().map(|(q, v)| (q.clone(), *v)).unzip();
+async fn keep_scores<'s>(scope: &mut Scope, computed: impl Iterator<Item = (ResultId, &'s str, f64)>) -> Result<()> {
+    let (mut ids, mut quantities, mut values) = (Vec::new(), Vec::new(), Vec::new());
+    for (id, quantity, value) in computed {
+        ids.push(id.0);
+        quantities.push(quantity.to_owned());
+        values.push(value);
+    }
     sqlx::query!(
         "insert into scores (practice_id, result_id, person_id, protocol_id, quantity, on_date, value)
          select r.practice_id, r.id, r.person_id, r.protocol_id, m.quantity, r.on_date, m.value
-         from results r, unnest($2::text[], $3::double precision[]) m (quantity, value) where r.id = $1",
-        id.0,
+         from unnest($1::uuid[], $2::text[], $3::double precision[]) m (id, quantity, value) join results r on r.id = m.id",
+        &ids,
         &quantities,
         &values
     )
@@ -173,7 +192,7 @@ pub async fn get(scope: &mut Scope, id: ResultId) -> Result<Stored> {
     sqlx::query_as!(
         Row,
         r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
-                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed!"
            from results where id = $1"#,
         id.0
     )
@@ -188,7 +207,7 @@ pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Re
     Ok(sqlx::query_as!(
         Row,
         r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
-                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed!"
            from results where practice_id = $1 and ($2::uuid is null or id > $2) order by id limit $3"#,
         practice,
         behind.map(|r| r.0),
@@ -205,7 +224,7 @@ pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Re
 pub async fn recomputed(scope: &mut Scope, id: ResultId, computed: &BTreeMap<String, f64>) -> Result<()> {
     let practice = scope.practice_id();
     sqlx::query!("delete from scores where practice_id = $1 and result_id = $2", practice, id.0).execute(scope.db()).await?;
-    keep_scores(scope, id, computed).await
+    keep_scores(scope, computed.iter().map(|(quantity, value)| (id, quantity.as_str(), *value))).await
 }
 
 /// Every result of a person that is not void, oldest first.
@@ -214,7 +233,7 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored
     Ok(sqlx::query_as!(
         Row,
         r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
-                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed!"
            from results where practice_id = $1 and person_id = $2 and not voided order by taken_at, id"#,
         practice,
         person.0
@@ -232,7 +251,7 @@ pub async fn of_protocol(scope: &mut Scope, person: PersonId, protocol_id: &str)
     Ok(sqlx::query_as!(
         Row,
         r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
-                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.result_id = results.id) as "computed!"
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed!"
            from results where practice_id = $1 and person_id = $2 and protocol_id = $3 and not voided order by on_date, taken_at, id"#,
         practice,
         person.0,
@@ -243,6 +262,110 @@ pub async fn of_protocol(scope: &mut Scope, person: PersonId, protocol_id: &str)
     .into_iter()
     .filter_map(Row::shown)
     .collect())
+}
+
+/// The results of some people, each of one protocol, that are not void; of each pair in the order in which they count as repeats.
+pub async fn of_protocols(scope: &mut Scope, pairs: &[(PersonId, &str)]) -> Result<BTreeMap<(PersonId, String), Vec<Stored>>> {
+    let practice = scope.practice_id();
+    let people: Vec<uuid::Uuid> = pairs.iter().map(|(person, _)| person.0).collect();
+    let protocols: Vec<String> = pairs.iter().map(|(_, protocol)| (*protocol).to_owned()).collect();
+    let rows = sqlx::query_as!(
+        Row,
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed!"
+           from results
+           where practice_id = $1 and not voided
+             and (person_id, protocol_id) in (select person, protocol from unnest($2::uuid[], $3::text[]) as wanted (person, protocol))
+           order by on_date, taken_at, id"#,
+        practice,
+        &people,
+        &protocols
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(by_pair(rows))
+}
+
+/// Each of these results with those of the same person and test before it that are not void: at most so many together, the latest first.
+/// One that is void itself has none.
+pub async fn up_to(scope: &mut Scope, results: &[uuid::Uuid], most: i64) -> Result<BTreeMap<uuid::Uuid, Vec<Stored>>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        r#"select wanted.id as "wanted!", b.id, b.person_id, b.run_id, b.protocol_id, b.method, b.on_date, b.taken_at, b.inputs,
+                  b.conditions, b.facts, b.stopped, b.voided, b.remarks
+           from unnest($2::uuid[]) as wanted (id)
+           join results n on n.practice_id = $1 and n.id = wanted.id and not n.voided
+           cross join lateral (
+               select * from results r
+               where r.practice_id = $1 and r.person_id = n.person_id and r.protocol_id = n.protocol_id and not r.voided
+                 and (r.on_date, r.taken_at, r.id) <= (n.on_date, n.taken_at, n.id)
+               order by r.on_date desc, r.taken_at desc, r.id desc limit $3) b"#,
+        practice,
+        results,
+        most
+    )
+    .fetch_all(scope.db())
+    .await?;
+    let ids: Vec<uuid::Uuid> = rows.iter().map(|r| r.id).collect();
+    let mut scores: BTreeMap<uuid::Uuid, BTreeMap<String, f64>> = BTreeMap::new();
+    for s in sqlx::query!("select result_id, quantity, value from scores where practice_id = $1 and result_id = any($2)", practice, &ids)
+        .fetch_all(scope.db())
+        .await?
+    {
+        scores.entry(s.result_id).or_default().insert(s.quantity, s.value);
+    }
+    let mut found: BTreeMap<uuid::Uuid, Vec<Stored>> = BTreeMap::new();
+    for r in rows {
+        let wanted = r.wanted;
+        let row = Row {
+            id: r.id,
+            person_id: r.person_id,
+            run_id: r.run_id,
+            protocol_id: r.protocol_id,
+            method: r.method,
+            on_date: r.on_date,
+            taken_at: r.taken_at,
+            inputs: r.inputs,
+            conditions: r.conditions,
+            facts: r.facts,
+            stopped: r.stopped,
+            voided: r.voided,
+            remarks: r.remarks,
+            computed: scores.get(&r.id).map(|of| write("computed", of)).transpose()?.unwrap_or_else(|| json!({})),
+        };
+        found.entry(wanted).or_default().extend(row.shown());
+    }
+    Ok(found)
+}
+
+/// Which test each of these people stopped last with pain or symptoms on a day, and when that was recorded; nobody who
+/// did not.
+pub async fn symptoms_on(
+    scope: &mut Scope,
+    people: &[uuid::Uuid],
+    day: NaiveDate,
+) -> Result<BTreeMap<uuid::Uuid, (String, DateTime<Utc>)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        "select person_id, protocol_id, created_at from results
+         where practice_id = $1 and on_date = $2 and stopped is not null and stopped ->> 'reason' = 'symptoms' and not voided
+           and person_id = any($3) order by created_at",
+        practice,
+        day,
+        people
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(rows.into_iter().map(|r| (r.person_id, (r.protocol_id, r.created_at))).collect())
+}
+
+/// Rows by person and protocol, each pair's in their order.
+fn by_pair(rows: Vec<Row>) -> BTreeMap<(PersonId, String), Vec<Stored>> {
+    let mut found: BTreeMap<(PersonId, String), Vec<Stored>> = BTreeMap::new();
+    for result in rows.into_iter().filter_map(Row::shown) {
+        found.entry((result.person, result.protocol_id.clone())).or_default().push(result);
+    }
+    found
 }
 
 /// Everyone of the practice who has more than one result of some protocol, after a key, in pages.

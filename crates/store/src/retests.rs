@@ -245,6 +245,20 @@ pub async fn fulfil(scope: &mut Scope, person: PersonId, what: &str, result: Opt
     Ok(())
 }
 
+/// Which of these people have an open date of which test.
+pub async fn open_among(scope: &mut Scope, people: &[uuid::Uuid]) -> Result<std::collections::BTreeSet<(PersonId, String)>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        "select distinct person_id, protocol_id from retests
+         where practice_id = $1 and person_id = any($2) and done_on is null and skip_reason is null",
+        practice,
+        people
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(rows.into_iter().map(|r| (PersonId(r.person_id), r.protocol_id)).collect())
+}
+
 /// Opens the dates again that a result had fulfilled; how many.
 pub async fn reopen(scope: &mut Scope, result: ResultId) -> Result<u64> {
     let practice = scope.practice_id();

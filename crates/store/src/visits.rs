@@ -220,6 +220,29 @@ pub async fn append(scope: &mut Scope, visit: Uuid, id: Uuid, happened: &VisitEv
     Ok(())
 }
 
+/// Adds one event to each of many visits, in the order of the visits' keys, so that two who do so never wait for each other.
+pub async fn append_all(scope: &mut Scope, added: &[(Uuid, Uuid, VisitEvent)]) -> Result<()> {
+    let practice = scope.practice_id();
+    let visits: Vec<Uuid> = added.iter().map(|(visit, ..)| *visit).collect();
+    let ids: Vec<Uuid> = added.iter().map(|(_, id, _)| *id).collect();
+    let bodies: Vec<serde_json::Value> = added.iter().map(|(.., event)| write("visit event", event)).collect::<Result<_>>()?;
+    sqlx::query!("select id from visits where practice_id = $1 and id = any($2) order by id for update", practice, &visits)
+        .fetch_all(scope.db())
+        .await?;
+    sqlx::query!(
+        "insert into visit_events (practice_id, visit_id, id, body)
+         select $1, visit_id, id, body from unnest($2::uuid[], $3::uuid[], $4::jsonb[]) as e (visit_id, id, body)
+         on conflict (practice_id, id) do nothing",
+        practice,
+        &visits,
+        &ids,
+        &bodies
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(())
+}
+
 /// The visits and the places in them that a result of a person was done in.
 pub async fn of_result(scope: &mut Scope, person: PersonId, result: ResultId) -> Result<Vec<(Uuid, usize)>> {
     let practice = scope.practice_id();

@@ -13,7 +13,7 @@ import { typed } from "@/logic/typed";
 
 /** A test from paper: its readings, its circumstances, a remark. `fixed`: circumstances that its place in a visit has set. */
 const props = defineProps<{
-  page: AssessPage;
+  page: Pick<AssessPage, "protocol" | "takes" | "units" | "body_map" | "hr_max" | "mass">;
   was?: ResultPage["entry"] | null;
   failure: { field?: string | null; message: string } | null;
 }>();

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useDebounceFn } from "@vueuse/core";
 import { v7 as uuid } from "uuid";
-import { ref, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import type { PersonLine, ResultPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
@@ -12,7 +12,9 @@ import { useAction } from "@/composables/useAction";
 const props = defineProps<{ r: ResultPage }>();
 const emit = defineEmits<{ changed: [] }>();
 const { busy, failure, run } = useAction();
-const doing = ref<"voided" | "restored" | "moved" | null>(null);
+const doing = ref<"voided" | "restored" | "moved" | "compared" | "apart" | null>(null);
+/** How a self-reported result stands to measured ones; nothing for one that was measured. */
+const mark = computed(() => props.r.entry.conditions["self_reported"] as "apart" | "compared" | undefined);
 const reason = ref("");
 const to = ref<PersonLine | null>(null);
 const asked = ref("");
@@ -29,16 +31,27 @@ watch(
     found.value = (answer?.people ?? []).filter((p) => p.id !== props.r.person).slice(0, 6);
   }, 80),
 );
+function bodyOf(what: NonNullable<typeof doing.value>, said: { id: string; seen: number; reason: string }) {
+  if (what === "moved") return { ...said, change: what, person: to.value!.id };
+  if (what === "compared" || what === "apart") return { ...said, change: "compared" as const, compared: what === "compared" };
+  return { ...said, change: what };
+}
 async function send() {
   if (!doing.value) return;
   const said = { id: id.value, seen: props.r.versions.length, reason: reason.value };
-  const body = doing.value === "moved" ? { ...said, change: doing.value, person: to.value!.id } : { ...said, change: doing.value };
+  const body = bodyOf(doing.value, said);
   const kept = await run(() => take(api.POST("/api/results/{id}/corrections", { params: { path: { id: props.r.id } }, body: body })));
   if (!kept) return;
   doing.value = null;
   emit("changed");
 }
-const words = { voided: "Make void", restored: "Restore", moved: "Move" };
+const words = {
+  voided: "Make void",
+  restored: "Restore",
+  moved: "Move",
+  compared: "Compare with measured results",
+  apart: "Stop comparing with measured results",
+};
 const done: Record<string, string> = { corrected: "corrected", voided: "made void", restored: "restored", moved: "moved" };
 const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "long", year: "numeric", hour: "2-digit", minute: "2-digit" });
 /** What a reading was and became: only what differs from the next version. */
@@ -57,9 +70,14 @@ function differs(k: number) {
       <button v-if="!r.voided" type="button" class="link" @click="begin('voided')">Make void</button>
       <button v-else type="button" class="link" @click="begin('restored')">Restore</button>
       <button type="button" class="link" @click="begin('moved')">Move to another client</button>
+      <button v-if="mark === 'apart' && !r.voided" type="button" class="link" @click="begin('compared')">{{ words.compared }}</button>
+      <button v-if="mark === 'compared' && !r.voided" type="button" class="link" @click="begin('apart')">{{ words.apart }}</button>
     </div>
     <form v-else @submit.prevent="send">
       <p v-if="doing === 'voided'" class="soft">You can still see it, but it isn’t used for scores, points or goals. You can restore it.</p>
+      <p v-if="doing === 'compared'" class="soft">
+        It stays marked as self-reported. From now on it is held against measured results and norms, and can reach a goal.
+      </p>
       <template v-if="doing === 'moved'">
         <p v-if="to">
           To <b>{{ to.name }}</b> <button type="button" class="link" @click="to = null">another</button>

@@ -8,7 +8,17 @@ import DateField from "@/components/fields/DateField.vue";
 import FailureNote from "./FailureNote.vue";
 
 /** When again: pick a rule, see the dates, keep it. */
-const props = defineProps<{ person: string; protocol: string; from: string; kept: RetestLine[]; weeks?: number | null }>();
+const props = defineProps<{
+  protocol: string;
+  from: string;
+  kept: RetestLine[];
+  weeks?: number | null;
+  person?: string;
+  /** For everybody of a group, by the visit of the group. */
+  groupVisit?: string;
+}>();
+/** For how many it was planned. */
+const planned = ref<number | null>(null);
 const emit = defineEmits<{ kept: [] }>();
 
 const choice = ref<
@@ -51,7 +61,13 @@ watch(
 async function keep() {
   if (!rule.value) return;
   const body = { protocol: props.protocol, rule: rule.value, from: props.from, hard_days: hard_days.value };
-  const lines = await keeping.run(() => take(api.POST("/api/people/{id}/retests", { params: { path: { id: props.person } }, body })));
+  if (props.groupVisit) {
+    const path = { id: props.groupVisit };
+    const all = await keeping.run(() => take(api.POST("/api/group-visits/{id}/retests", { params: { path }, body })));
+    planned.value = all?.people ?? null;
+    return;
+  }
+  const lines = await keeping.run(() => take(api.POST("/api/people/{id}/retests", { params: { path: { id: props.person! } }, body })));
   if (!lines) return;
   editing.value = false;
   emit("kept");
@@ -68,6 +84,7 @@ async function keep() {
       </p>
       <ElButton @click="editing = true">Change the rule</ElButton>
     </template>
+    <p v-else-if="planned !== null" role="status">Planned for {{ planned }} people. Each has it under Retests.</p>
     <form v-else @submit.prevent="keep">
       <div class="rules" role="radiogroup" aria-label="Rule">
         <label>

@@ -3,6 +3,7 @@ import { v7 as uuid } from "uuid";
 import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import type { VisitPage } from "@/api/types";
+import CopyButton from "@/components/CopyButton.vue";
 import FailureNote from "@/components/FailureNote.vue";
 import { dayYear } from "@/logic/dates";
 import TextField from "@/components/fields/TextField.vue";
@@ -28,7 +29,6 @@ const remarks = ref(false);
 const photos = ref(false);
 const { busy, failure, run } = useAction();
 const made = ref("");
-const copied = ref(false);
 function tick(place: number) {
   const next = new Set(left.value);
   if (!next.delete(place)) next.add(place);
@@ -46,12 +46,7 @@ async function make() {
   );
   if (!link) return;
   made.value = new URL(link.path, window.location.origin).href;
-  copied.value = false;
   await reload();
-}
-async function copy() {
-  await navigator.clipboard?.writeText(made.value).catch(() => undefined);
-  copied.value = true;
 }
 async function withdraw(id: string) {
   await run(() => take(api.DELETE("/api/visit-links/{id}", { params: { path: { id } } })));
@@ -82,7 +77,7 @@ async function withdraw(id: string) {
     </form>
     <p v-if="made" class="made" role="status">
       <a :href="made">{{ made }}</a>
-      <ElButton @click="copy">{{ copied ? "Copied" : "Copy" }}</ElButton>
+      <CopyButton :text="made" />
       <span class="soft">This link is shown only once. It opens without an account and shows nothing else.</span>
     </p>
     <ul v-if="links?.some((l) => l.opens)" class="links">

@@ -2,19 +2,11 @@
 import { computed, nextTick, onMounted, ref } from "vue";
 import type { RunView, StopReason } from "@/api/types";
 import { minutes } from "@/logic/dates";
+import { REASONS } from "@/logic/reasons";
 
 /** After Stop: a reason, not a loss. Symptoms lead to the stop-and-refer card. */
 const props = defineProps<{ state: RunView["state"] }>();
 const emit = defineEmits<{ undo: []; close: []; discard: []; explain: [reason: StopReason, note: string | null] }>();
-const reasons: [StopReason, string][] = [
-  ["symptoms", "Pain or symptoms"],
-  ["volitional", "Client asked"],
-  ["fatigue", "Fatigue"],
-  ["lost_cadence", "Lost the beat"],
-  ["heart_rate_ceiling", "Heart rate at its ceiling"],
-  ["equipment", "Equipment"],
-  ["assessor", "My call"],
-];
 const chosen = ref<StopReason | null>(props.state.stop_reason ?? null);
 const note = ref(props.state.stop_note ?? "");
 const sheet = ref<HTMLElement>();
@@ -48,7 +40,7 @@ function discard() {
       <p class="soft">Why was it stopped? A stopped test never gets a score; its readings are saved with the reason.</p>
       <div class="reasons" role="radiogroup" aria-label="Reason">
         <button
-          v-for="[key, words] in reasons"
+          v-for="[key, words] in REASONS"
           :key="key"
           type="button"
           role="radio"

@@ -19,7 +19,8 @@ export function useEntry(sheet: Sheet) {
   function number(sign: 1 | -1 = 1): number | null {
     const value = typed(text.value, row.value.unit, units.value);
     wrong.value = value === null ? expected(row.value.unit, units.value) : null;
-    const odd = value === null || sheet.counted.value ? null : question(sign * value, row.value.unit, row.value.usual, units.value);
+    const odd =
+      value === null || sheet.counted.value ? null : question(sign * value, row.value.unit, row.value.usual, units.value, row.value.signs);
     // What is merely unusual is asked about; the same key again keeps it.
     if (odd && meant !== text.value) {
       meant = text.value;

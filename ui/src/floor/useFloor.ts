@@ -49,6 +49,16 @@ export function useFloor() {
     if (running.value) callOut();
   });
 
+  // Another run on this screen: what was called in the one before is not heard in it.
+  watch(
+    () => run.view?.id,
+    () => {
+      called.value = null;
+      lastMs = -1;
+      toned.clear();
+    },
+  );
+
   function say(words: string) {
     called.value = { say: words, at: ms.value };
     speak(words);

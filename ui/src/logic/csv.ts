@@ -9,10 +9,13 @@ export function csv(rows: (string | number | null | undefined)[][]): string {
 }
 
 /** Gives a table to the person at the screen as a file. */
-export function saveCsv(name: string, rows: Parameters<typeof csv>[0]) {
+export const saveCsv = (name: string, rows: Parameters<typeof csv>[0]) => save(name, csv(rows));
+
+/** The same for a table that is written already. */
+export function save(name: string, text: string) {
   const link = document.createElement("a");
   // A spreadsheet takes a file without this mark for another encoding.
-  link.href = URL.createObjectURL(new Blob(["\ufeff", csv(rows)], { type: "text/csv;charset=utf-8" }));
+  link.href = URL.createObjectURL(new Blob(["\ufeff", text], { type: "text/csv;charset=utf-8" }));
   link.download = `${name.replace(/[^\p{L}\p{N}]+/gu, "-")}.csv`;
   link.click();
   URL.revokeObjectURL(link.href);

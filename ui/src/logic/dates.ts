@@ -13,6 +13,9 @@ export const dayYear = (day: string) => withYear.format(at(day));
 export const dayShort = (day: string) => short.format(at(day));
 /** `3 Dec ’26`. */
 export const dayBrief = (day: string) => dayShort(day).replace(/ 20(\d\d)$/, " ’$1");
+/** `5:12.3`, of a clock that is stopped by hand. */
+export const inTenths = (ms: number) => `${minutes(ms)}.${Math.floor(Math.max(0, ms) / 100) % 10}`;
+
 /** `9:05`. */
 export const minutes = (ms: number) => {
   const seconds = Math.max(0, Math.floor(ms / 1000));

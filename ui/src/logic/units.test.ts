@@ -47,6 +47,10 @@ describe("what is unusual is asked about", () => {
     expect(question(254, "cm", { from: 55, to: 140 }, "imperial")?.ask).toContain("100 in?");
   });
   it("nothing of what is usual, and nothing where nothing is known to be", () => {
+    const reach = { minus: "gap", plus: "overlap" };
+    expect(question(-65, "cm", { from: -30, to: 20 }, "metric", reach)?.ask).toBe(
+      "gap 65 cm? Most are between gap 30 cm and overlap 20 cm. Did you mean gap 6.5 cm?",
+    );
     expect(question(2200, "m", run, "metric")).toBeNull();
     expect(question(2.2, "m", null, "metric")).toBeNull();
   });

@@ -16,7 +16,7 @@ function byHand() {
         readyState: 1,
         closed: false,
         onopen: null,
-        addEventListener: (_: "view", listener: typeof tell) => (tell = listener),
+        addEventListener: (what: string, listener: typeof tell) => what === "view" && (tell = listener),
         close: () => (source.closed = true),
         say: (data: string) => tell({ data }),
       };

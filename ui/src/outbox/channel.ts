@@ -7,7 +7,7 @@ const SILENT_MS = 25_000;
 export interface Source {
   readyState: number;
   onopen: (() => void) | null;
-  addEventListener: (name: "view", heard: (event: { data: string }) => void) => void;
+  addEventListener: (name: "view" | "events", heard: (event: { data: string }) => void) => void;
   close: () => void;
 }
 
@@ -18,10 +18,10 @@ export class Channel {
   private source: Source | null = null;
   private heardAt = 0;
 
-  /** `heard`: what arrived, as it was written. `now`: a monotonic clock, ms. */
+  /** `heard`: what arrived, as it was written: events, then the view they lead to. `now`: a monotonic clock, ms. */
   constructor(
     private readonly url: string,
-    private readonly heard: (data: string) => void,
+    private readonly heard: (data: string, what: "view" | "events") => void,
     private readonly make: (url: string) => Source = (at) => new EventSource(at) as unknown as Source,
     private readonly now: () => number = () => performance.now(),
   ) {}
@@ -31,12 +31,13 @@ export class Channel {
     this.close();
     const source = this.make(this.url);
     this.heardAt = this.now();
-    source.addEventListener("view", (event) => {
-      // A word of a channel that was given up says nothing any more.
-      if (this.source !== source) return;
-      this.heardAt = this.now();
-      this.heard(event.data);
-    });
+    for (const what of ["events", "view"] as const)
+      source.addEventListener(what, (event) => {
+        // A word of a channel that was given up says nothing any more.
+        if (this.source !== source) return;
+        this.heardAt = this.now();
+        this.heard(event.data, what);
+      });
     source.onopen = () => (this.heardAt = this.now());
     this.source = source;
   }

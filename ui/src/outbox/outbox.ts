@@ -67,6 +67,11 @@ export class Outbox<Answer> {
     return this.fates.get(id)?.fate ?? Promise.resolve("kept");
   }
 
+  /** An event that this screen refuses itself: it is never sent. */
+  refuse(id: string) {
+    this.fates.set(id, { fate: Promise.resolve("refused"), settle: () => {} });
+  }
+
   /** Takes in what an earlier page of this screen had not sent, and sends it. */
   async recover(): Promise<void> {
     await this.queue.recover(this.run).catch(() => undefined);

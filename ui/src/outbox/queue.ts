@@ -3,7 +3,7 @@
  * in the sequence of their screen.
  */
 import { openDB, type DBSchema, type IDBPDatabase } from "idb";
-import type { RunEvent, RunView } from "@/api/types";
+import type { RunEvent, RunLog, RunView } from "@/api/types";
 
 interface Waiting {
   run: string;
@@ -16,6 +16,8 @@ interface Waiting {
 export interface Seen {
   door: string;
   view: RunView;
+  /** How it was set up and what the server had stored of it, where this screen folds for itself. */
+  log?: RunLog;
   /** How far the server's clock was from this screen's, ms. */
   offset: number;
   at: number;
@@ -47,6 +49,9 @@ export async function remember(seen: Seen) {
   await Promise.all([tx.store.put(seen), ...old.map((one) => tx.store.delete(one.door))]);
   await tx.done;
 }
+
+/** Lets go of every run that was seen here: whoever comes next sees nobody's. What waits to be sent stays; it names nobody. */
+export const forget = async () => (await database()).clear("views");
 
 /** The run behind a door as it was last seen. */
 export const restore = async (door: string): Promise<Seen | undefined> => (await database()).get("views", door);

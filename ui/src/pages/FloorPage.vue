@@ -2,6 +2,7 @@
 import { onKeyStroke } from "@vueuse/core";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { useRouter } from "vue-router";
+import BoardFloor from "@/components/floor/BoardFloor.vue";
 import CountedFloor from "@/components/floor/CountedFloor.vue";
 import EffortFloor from "@/components/floor/EffortFloor.vue";
 import GridFloor from "@/components/floor/GridFloor.vue";
@@ -43,6 +44,7 @@ watch(
 );
 const over = computed(() => closedHere.value && !finishing.value);
 const inner = computed(() => {
+  if (run.view?.board) return BoardFloor;
   if (run.view?.grid) return GridFloor;
   if (many.value) return GroupFloor;
   return { counted: CountedFloor, staged: StagedFloor, effort: EffortFloor, held: HoldFloor, sheet: SheetFloor, entered: null }[
@@ -52,6 +54,8 @@ const inner = computed(() => {
 const about = computed(() =>
   [run.view?.protocol_name, ...(run.view?.conditions ?? []).map((c) => `${c.label.toLowerCase()} ${c.value}`)].join(" · "),
 );
+/** It is over here, and nothing answers: what it came to is worked out on this screen. */
+const keptHere = computed(() => run.away && !closedHere.value && (run.outcomes.length > 0 || status.value === "discarded"));
 /** Where the run leads once it is closed. */
 const after = computed(() => {
   if (!run.view) return "/";
@@ -105,7 +109,7 @@ onKeyStroke((event) => {
     if (Date.now() - escaped < 1200) void stop();
     escaped = Date.now();
   } else if ((key === " " || key === "enter") && run.startedAt === null && run.view && !target.closest("button, a")) void floor.start();
-  else if (run.view?.grid && run.startedAt !== null) return;
+  else if ((run.view?.grid || run.view?.board) && run.startedAt !== null) return;
   else if (key === "u") void undo();
   else if (key === "c" && floor.phase.value?.kind === "work" && state.value?.timeline.beat)
     void run.record({ kind: isOffBeat(state.value) ? "cadence_regained" : "cadence_lost" });
@@ -159,7 +163,20 @@ onKeyStroke((event) => {
         @discard="discard"
         @explain="(reason, note) => run.record({ kind: 'stop_explained', reason, note })"
       />
-      <div v-if="over" class="over" role="alertdialog" :aria-label="seenOpen ? 'Finished on another screen' : 'This test is finished'">
+      <div v-if="keptHere" class="over" role="alertdialog" aria-label="Finished, saved on this device">
+        <div class="box">
+          <h2>{{ status === "discarded" ? "Discarded" : "Finished, saved on this device" }}</h2>
+          <ul v-if="run.outcomes.length" class="came">
+            <li v-for="o in run.outcomes" :key="o.slot">
+              <span v-if="many" class="soft">{{ o.name }}</span>
+              <b>{{ o.headline ?? "No result." }}</b>
+              <span v-for="c in o.changes" :key="c">{{ c }}</span>
+            </li>
+          </ul>
+          <p class="soft">There is no network. Keep this page open: this is sent by itself when the network is back.</p>
+        </div>
+      </div>
+      <div v-else-if="over" class="over" role="alertdialog" :aria-label="seenOpen ? 'Finished on another screen' : 'This test is finished'">
         <div class="box">
           <h2>{{ seenOpen ? "Finished on another screen" : "This test is finished" }}</h2>
           <p>{{ status === "discarded" ? "It was discarded and does not count." : "Its result is saved." }}</p>
@@ -269,7 +286,22 @@ header b {
   text-align: center;
 }
 .over .box {
-  max-width: 460px;
+  max-width: 520px;
+  max-height: 92dvh;
+  overflow-y: auto;
+}
+.came {
+  list-style: none;
+  margin: 18px 0;
+  padding: 0;
+  display: grid;
+  gap: 12px;
+}
+.came li {
+  display: grid;
+}
+.came b {
+  font-size: 24px;
 }
 @media (max-width: 900px) {
   .floor {

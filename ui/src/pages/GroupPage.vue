@@ -94,6 +94,7 @@ const shown = computed(() => g.value!.members.filter((m) => !only.value || m.pla
       <span class="grow"></span>
       <ElButton v-if="renaming === null" class="no-print" @click="renaming = g.name">Rename</ElButton>
       <a v-if="g.members.length" class="no-print" :href="`/api/groups/${id}/people.csv`">Export CSV</a>
+      <RouterLink v-if="visits?.length" class="no-print" :to="`/groups/${id}/standing`">Results of the group</RouterLink>
       <ElButton size="large" class="no-print" @click="router.push(`/people/list?group=${id}`)">Paste a list</ElButton>
       <ElButton v-if="g.members.length" type="primary" size="large" class="no-print" @click="router.push(`/groups/${id}/visits/new`)"
         >Start a group visit</ElButton

@@ -9,6 +9,8 @@ import FailureNote from "@/components/FailureNote.vue";
 import FoldSection from "@/components/FoldSection.vue";
 import PageState from "@/components/PageState.vue";
 import DateField from "@/components/fields/DateField.vue";
+import AwayLinks from "@/components/group/AwayLinks.vue";
+import PlayingDiffers from "@/components/group/PlayingDiffers.vue";
 import RollRow from "@/components/group/RollRow.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
@@ -123,10 +125,21 @@ async function makeUp(person: string) {
 const open = useBegin();
 const runId = ref(uuid());
 /** All who have it still to do, on one clock. */
-const together = (place: number, people: string[], protocol: string) =>
+const together = (place: number, people: string[], protocol: string, more: { together?: boolean; apart_s?: number } = {}) =>
   run(() =>
-    open(() => api.POST("/api/runs", { body: { id: runId.value, people, protocol, conditions: {}, group: { visit: props.id, place } } })),
+    open(() =>
+      api.POST("/api/runs", { body: { id: runId.value, people, protocol, conditions: {}, group: { visit: props.id, place }, ...more } }),
+    ),
   );
+type Test = GroupVisitPage["tests"][number];
+/** All who have it to do, or those of one heat: who does it together, in how many ways. */
+const groupsOf = (t: Test) => [
+  ...(t.to_come.length > 1 ? [{ key: "all", who: `${t.to_come.length}`, people: t.to_come }] : []),
+  ...heatsOf(t.to_come).map((h) => ({ key: `heat ${h.heat}`, who: `heat ${h.heat} (${h.people.length})`, people: h.people })),
+];
+const namesOf = (people: string[]) => people.map((p) => v.value!.roll.find((l) => l.person === p)?.name ?? "").join(", ");
+/** Lanes have room for so many. */
+const LANES = 8;
 const closing = ref(false);
 const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", { params: { path } })));
 </script>
@@ -143,6 +156,7 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
         </div>
       </div>
       <span class="grow"></span>
+      <RouterLink v-if="v.tests.some((t) => t.done)" class="no-print" :to="`/groups/${v.group}/standing?visit=${id}`">Results</RouterLink>
       <RouterLink :to="`/groups/${v.group}`">Back to {{ v.group_name }}</RouterLink>
       <template v-if="!v.closed">
         <ElButton v-if="!closing" class="no-print" size="large" @click="closing = true">Close the group visit</ElButton>
@@ -154,12 +168,12 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
       </template>
     </div>
     <FailureNote v-if="!wrongIn" :failure="failure" />
-    <div class="two">
+    <div class="two" :class="{ called: !v.uncalled }">
       <section>
         <form v-if="!v.closed" class="call no-print" @submit.prevent="here">
           <label class="field"
             ><span class="name">Who is here? Number or name, then Enter</span
-            ><input ref="field" v-model="text" class="native" autocomplete="off" autofocus aria-describedby="called"
+            ><input ref="field" v-model="text" class="native" autocomplete="off" :autofocus="v.uncalled > 0" aria-describedby="called"
           /></label>
           <ElButton v-if="uncalled.length" :loading="busy" @click="all('here')"
             >{{ uncalled.length === v.roll.length ? "All" : `The other ${uncalled.length}` }} here</ElButton
@@ -204,42 +218,65 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
         </table>
       </section>
       <aside>
-        <div class="box">
+        <div v-if="v.join_code" class="code next">
+          <h2>Partners’ phones, all lesson: <b>/join</b></h2>
+          <p class="num">{{ v.join_code.slice(0, 4) }} {{ v.join_code.slice(4) }}</p>
+        </div>
+        <div class="box next">
           <h2>Tests</h2>
           <ul class="tests">
             <li v-for="t in v.tests" :key="t.place">
               <b>{{ t.name }}</b>
               <span class="soft">{{ t.done }} of {{ v.here }} done</span>
               <template v-if="!v.closed">
+                <span v-if="t.held.length" class="held">Held back: {{ namesOf(t.held) }}</span>
+                <span v-if="t.unasked.length && t.unasked.length < 6" class="soft small">Not asked: {{ namesOf(t.unasked) }}</span>
                 <RouterLink v-for="r in t.runs" :key="r" :to="`/runs/${r}`">On the floor: go on</RouterLink>
-                <button
-                  v-if="t.together && t.to_come.length > 1"
-                  type="button"
-                  class="linklike"
-                  :disabled="busy"
-                  @click="together(t.place, t.to_come, t.protocol)"
-                >
-                  Start together, {{ t.to_come.length }}
-                </button>
-                <template v-else-if="t.grid && t.to_come.length > 1">
-                  <button type="button" class="linklike" :disabled="busy" @click="together(t.place, t.to_come, t.protocol)">
-                    Names and tries, {{ t.to_come.length }}
-                  </button>
+                <template v-for="g in groupsOf(t)" :key="g.key">
                   <button
-                    v-for="h in heatsOf(t.to_come)"
-                    :key="h.heat"
+                    v-if="t.together"
                     type="button"
                     class="linklike"
                     :disabled="busy"
-                    @click="together(t.place, h.people, t.protocol)"
+                    @click="together(t.place, g.people, t.protocol)"
                   >
-                    heat {{ h.heat }}, {{ h.people.length }}
+                    Start {{ g.who }} together
                   </button>
+                  <template v-else>
+                    <template v-if="t.board && (t.board !== 'lanes' || g.people.length <= LANES)">
+                      <button
+                        type="button"
+                        class="linklike"
+                        :disabled="busy"
+                        @click="together(t.place, g.people, t.protocol, { together: true })"
+                      >
+                        Start {{ g.who }} on one clock
+                      </button>
+                      <button
+                        v-if="t.board === 'lanes'"
+                        type="button"
+                        class="linklike"
+                        :disabled="busy"
+                        @click="together(t.place, g.people, t.protocol, { together: true, apart_s: 5 })"
+                      >
+                        Start {{ g.who }} in lanes, 5 s apart
+                      </button>
+                    </template>
+                    <span v-else-if="t.board === 'lanes'" class="soft small">Up to {{ LANES }} lanes at once: make heats.</span>
+                    <button v-if="t.grid" type="button" class="linklike" :disabled="busy" @click="together(t.place, g.people, t.protocol)">
+                      Record tries of {{ g.who }}
+                    </button>
+                  </template>
                 </template>
               </template>
             </li>
           </ul>
           <p v-if="!v.closed && v.here" class="soft small">One person at a time: open their tests in the list.</p>
+          <p class="small no-print">
+            <RouterLink :to="`/group-visits/${id}/list`">{{
+              v.closed ? "Results as a list" : "Enter results from a spreadsheet or paper"
+            }}</RouterLink>
+          </p>
         </div>
         <div v-if="owing.length" class="box care">
           <h2>Still to do</h2>
@@ -259,6 +296,8 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
           </form>
           <p v-if="planned" role="status">Planned. Each of them has it under Retests.</p>
         </div>
+        <PlayingDiffers v-if="!v.closed" :visit="v" @changed="reload" />
+        <AwayLinks v-if="!v.closed" :visit="v" @made="reload" />
         <FoldSection v-if="!v.closed && v.here > 1" title="Heats" :brief="hasHeats ? 'made' : ''">
           <form class="heats" @submit.prevent="heats(Number(size) || 0)">
             <label
@@ -362,6 +401,17 @@ ul {
   padding: 0;
   margin: 0;
 }
+.code h2 {
+  font-size: 15px;
+  margin: 0;
+  color: var(--soft);
+}
+.code p {
+  font-size: 30px;
+  font-weight: 600;
+  letter-spacing: 0.1em;
+  margin: 0;
+}
 .tests li {
   display: grid;
   gap: 1px;
@@ -370,6 +420,10 @@ ul {
 }
 .tests li:first-child {
   border-top: 0;
+}
+.held {
+  color: var(--madder);
+  font-weight: 600;
 }
 .tests .linklike {
   justify-self: start;
@@ -391,9 +445,26 @@ ul {
 .size {
   width: 64px;
 }
-@media (max-width: 1000px) {
+@media (max-width: 1180px) {
   .two {
     grid-template-columns: minmax(0, 1fr);
+    gap: 16px;
+  }
+  /* Once everybody is called, what comes next is the tests. */
+  .called aside {
+    display: contents;
+  }
+  .called .next {
+    order: -1;
+  }
+  .tests {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(min(100%, 220px), 1fr));
+    gap: 0 26px;
+  }
+  .tests li {
+    align-content: start;
+    border-top: 0;
   }
 }
 @media (max-width: 820px) {

@@ -1,7 +1,11 @@
 <script setup lang="ts">
+import { useIntervalFn } from "@vueuse/core";
 import { computed, nextTick, onBeforeUnmount, ref, watch } from "vue";
+import { api } from "@/api/client";
+import type { Tested } from "@/api/types";
 import BeatArc from "@/components/BeatArc.vue";
 import FloorClock from "@/components/floor/FloorClock.vue";
+import PartnerTask from "@/components/floor/PartnerTask.vue";
 import { minutes } from "@/logic/dates";
 import { rounded } from "@/composables/numbers";
 import { useCount } from "@/floor/useCount";
@@ -14,7 +18,9 @@ const run = useRun();
 const floor = useFloor();
 const { ms, beatMs, call, saved, state, running, phase, phases } = floor;
 const kept = `impulso.partner.${props.code}`;
-const slot = ref<number | null>(sessionStorage.getItem(kept) === null ? null : Number(sessionStorage.getItem(kept)));
+/** Whom this phone stands beside: in every test of a lesson the same, until another is chosen. */
+const tag = ref(sessionStorage.getItem(kept));
+const slot = computed(() => run.view?.performers.find((p) => p.tag === tag.value)?.slot ?? null);
 const count = useCount(floor, () => slot.value ?? undefined);
 const { inWindow, due, reading, tapsHere } = count;
 const text = ref("");
@@ -22,8 +28,35 @@ const wrong = ref<string | null>(null);
 const field = ref<HTMLInputElement>();
 const again = ref(false);
 
-void run.open({ code: props.code });
+const door = () => ({ code: props.code, tag: tag.value });
+void run.open(door());
 onBeforeUnmount(() => run.close());
+/** Between two tests of a lesson: the next one comes up by itself. */
+const waits = computed(() => run.failure?.code === "nothing_runs");
+/** Whom a partner can count for, in whichever test they are. */
+const tested = ref<Tested[]>([]);
+const isOpen = computed(() => run.view != null && !run.view.closed);
+async function look() {
+  if (isOpen.value && slot.value !== null) return;
+  const path = { code: props.code };
+  if (isOpen.value) tested.value = (await api.GET("/api/join/{code}/people", { params: { path } })).data ?? tested.value;
+  if (!waits.value && !run.view?.lesson) return;
+  const { data } = await api.GET("/api/join/{code}", { params: { path, query: { tag: tag.value ?? undefined } } });
+  if (data && data.id !== run.view?.id && (!isOpen.value || data.performers.some((p) => p.tag === tag.value))) await run.open(door());
+}
+const looks = () => look().catch(() => undefined);
+useIntervalFn(looks, 2000);
+watch(
+  () => isOpen.value && slot.value === null,
+  (choosing) => choosing && looks(),
+  { immediate: true },
+);
+/** Those of the run on this screen at once, the others as soon as they are known. */
+const candidates = computed(() => {
+  const here = run.view!.performers.map((p) => ({ tag: p.tag, name: p.name, counted: p.reading?.bpm != null }));
+  const others = tested.value.filter((t) => !here.some((p) => p.tag === t.tag));
+  return [...here, ...others.map((t) => ({ ...t, counted: false }))];
+});
 
 const me = computed(() => run.view?.performers.find((p) => p.slot === slot.value) ?? null);
 const done = computed(() => reading.value?.typed != null && !again.value);
@@ -41,6 +74,8 @@ watch(
     if (refused.event.kind === "count_typed") text.value = String(refused.event.count);
   },
 );
+/** Readings are typed: no clock tells anything. */
+const isTyped = computed(() => run.view?.task != null && run.view.task.kind == null);
 const figures = computed(() => {
   if (run.startedAt === null) return minutes(0);
   const now = phase.value;
@@ -52,9 +87,11 @@ const heading = computed(() => {
   if (run.view?.closed) return "Finished";
   return run.startedAt === null ? "Waiting for the start" : (phase.value?.label ?? "");
 });
-function choose(which: number) {
-  slot.value = which;
-  sessionStorage.setItem(kept, String(which));
+function choose(which: string | null) {
+  tag.value = which;
+  if (which) sessionStorage.setItem(kept, which);
+  else sessionStorage.removeItem(kept);
+  if (which && slot.value === null) void run.open(door());
 }
 function enter() {
   const typed = text.value.trim().replace(",", ".");
@@ -75,9 +112,10 @@ function touch(event: PointerEvent) {
 <template>
   <div class="floor partner" :class="{ tapping: inWindow }" @pointerdown="touch">
     <div v-if="!run.view" class="lost">
-      <p v-if="run.failure" role="alert">{{ run.failure.message }}</p>
+      <p v-if="waits" class="big" role="status">{{ run.failure!.message }}</p>
+      <p v-else-if="run.failure" role="alert">{{ run.failure.message }}</p>
       <p v-else class="soft">One moment…</p>
-      <RouterLink v-if="run.failure" class="go" to="/join">Type the code again</RouterLink>
+      <RouterLink v-if="run.failure && !waits" class="go" to="/join">Type the code again</RouterLink>
     </div>
     <template v-else>
       <header>
@@ -86,22 +124,31 @@ function touch(event: PointerEvent) {
       </header>
       <section v-if="slot === null" class="who">
         <h1>Whose partner are you?</h1>
-        <button v-for="p in run.view.performers" :key="p.slot" type="button" @click="choose(p.slot)">
-          <span>{{ p.name }}</span><small v-if="p.reading?.bpm != null">counted</small>
+        <button v-for="p in candidates" :key="p.tag" type="button" @click="choose(p.tag)">
+          <span>{{ p.name }}</span><small v-if="p.counted">counted</small>
         </button>
       </section>
       <section v-else class="clock">
+        <h1 v-if="isTyped" class="what">{{ run.startedAt === null ? "Waiting for the start" : run.view.protocol_name }}</h1>
         <FloorClock
+          v-else
           :figures="figures"
           :hot="inWindow"
           :heading="heading"
-          :cue="run.startedAt === null ? 'The teacher starts the clock for everyone.' : (phase?.cue ?? '')"
+          :cue="run.startedAt === null ? 'The teacher starts the clock for everyone.' : run.view.task ? '' : (phase?.cue ?? '')"
           :call="call"
         />
         <BeatArc
           v-if="state?.timeline.beat && running && (phase?.kind === 'work' || phase?.kind === 'count_in') && run.startedAt !== null"
           :beat="state.timeline.beat"
           :ms="beatMs"
+        />
+        <PartnerTask
+          v-if="run.view.task && !run.view.closed"
+          :key="`${run.view.id}/${slot}`"
+          :floor="floor"
+          :slot_="slot"
+          :name="me?.name ?? ''"
         />
         <div v-if="inWindow" class="pad">
           <p class="big">Tap on each beat, or just count</p>
@@ -120,10 +167,14 @@ function touch(event: PointerEvent) {
           <button v-if="done && !run.view.closed" type="button" class="quiet" @click="again = true">Correct it</button>
         </div>
         <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-        <p v-if="run.view.closed" class="big">Thank you. The run is closed.</p>
-        <button v-if="run.startedAt === null" type="button" class="quiet" @click="slot = null">Not {{ me?.name }}? Choose again</button>
+        <p v-if="run.view.closed" class="big">
+          {{ run.view.lesson ? "Thank you. The next test comes up here by itself." : "Thank you. The run is closed." }}
+        </p>
+        <button v-if="run.startedAt === null || run.view.closed" type="button" class="quiet" @click="choose(null)">
+          Not {{ me?.name }}? Choose again
+        </button>
         <button
-          v-if="running && run.startedAt !== null && !floor.sounding.value && phase?.kind === 'work'"
+          v-if="running && run.startedAt !== null && state?.timeline.beat && !floor.sounding.value && phase?.kind === 'work'"
           type="button"
           class="quiet"
           @click="floor.soundOn()"
@@ -175,6 +226,10 @@ section {
 }
 .who small {
   color: var(--soft);
+}
+.what {
+  font-size: 26px;
+  margin: 0;
 }
 .pad {
   border: 3px dashed var(--ember);

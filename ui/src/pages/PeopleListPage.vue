@@ -6,11 +6,11 @@ import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { ListLine, ListLineRead } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import PasteBox from "@/components/fields/PasteBox.vue";
 import { dayShort } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { dayExample } from "@/logic/day";
-import { chosen, textOf } from "@/logic/file";
 import { counted, isOpen, type ListRow } from "@/logic/roster";
 import { useSession } from "@/stores/session";
 
@@ -49,11 +49,6 @@ const cellsOf = ({ name, born, sex, height, mass, playing_group, number }: ListL
   number,
 });
 
-/** A file goes into the same field, so that it can be seen before it is read. */
-async function opened(event: Event) {
-  const file = chosen(event);
-  if (file) draft.value.text = await textOf(file);
-}
 async function read() {
   const body = { text: draft.value.text, lines: [], units: draft.value.units, group: props.group };
   const found = await run(() => take(api.POST("/api/people/list/read", { body })));
@@ -101,20 +96,11 @@ async function add() {
       </ElRadioGroup>
     </fieldset>
     <form v-if="!rows.length" @submit.prevent="read">
-      <label class="field"
-        ><span class="name">The list</span
-        ><textarea v-model="draft.text" class="native paste" rows="10" name="text" spellcheck="false" autofocus></textarea
-        ><span class="hint"
-          >Paste from a spreadsheet: name, birth date ({{ example }}), sex (f or m),<template v-if="group">
-            playing group, number,</template
-          >
-          height, body mass. The first line may name its columns, in any order. What a list does not have can be typed in the next
-          step.</span
-        ></label
+      <PasteBox v-model="draft.text" label="The list"
+        >Paste from a spreadsheet: name, birth date ({{ example }}), sex (f or m),<template v-if="group"> playing group, number,</template>
+        height, body mass. The first line may name its columns, in any order. What a list does not have can be typed in the next
+        step.</PasteBox
       >
-      <label class="field"
-        ><span class="name">Or a CSV file</span><input type="file" accept=".csv,.txt,text/csv,text/plain" @change="opened"
-      /></label>
       <FailureNote :failure="failure" />
       <div class="actions">
         <ElButton type="primary" size="large" native-type="submit" :loading="busy" :disabled="!draft.text.trim()">Look through it</ElButton>
@@ -149,7 +135,7 @@ async function add() {
             <button
               v-if="row.what !== 'leave'"
               type="button"
-              class="drop"
+              class="drop-line"
               :aria-label="`Leave out line ${k + 1}`"
               @click="row.what = 'leave'"
             >
@@ -182,7 +168,7 @@ async function add() {
         </li>
       </ol>
       <FailureNote :failure="failure" />
-      <div class="actions foot">
+      <div class="actions stays">
         <ElButton type="primary" size="large" native-type="submit" :loading="busy || added" :disabled="!!toDo || !going.length"
           >Add {{ going.length === 1 ? "1 client" : `${going.length} clients` }}</ElButton
         >
@@ -194,12 +180,6 @@ async function add() {
 </template>
 
 <style scoped>
-.paste {
-  width: 100%;
-  font-family: var(--num);
-  font-size: 15px;
-  padding: 10px 12px;
-}
 .grid {
   display: grid;
   grid-template-columns: 32px minmax(0, 2.2fr) minmax(0, 1.4fr) minmax(0, 0.8fr) minmax(0, 1fr) minmax(0, 1fr) 78px;
@@ -255,16 +235,6 @@ async function add() {
   text-decoration: line-through;
   background: none;
 }
-.drop {
-  width: 40px;
-  min-height: 40px;
-  border: 0;
-  background: none;
-  color: var(--soft);
-  font: inherit;
-  font-size: 20px;
-  cursor: pointer;
-}
 .ask {
   display: flex;
   flex-wrap: wrap;
@@ -296,15 +266,6 @@ async function add() {
   border-color: var(--fjord);
   background: var(--fjord-wash);
 }
-.foot {
-  position: sticky;
-  bottom: 0;
-  padding: 12px 0;
-  background: var(--paper);
-}
-.to-do {
-  font-weight: 600;
-}
 @media (max-width: 760px) {
   .heads {
     display: none;
@@ -324,7 +285,7 @@ async function add() {
     font-size: 14px;
     color: var(--soft);
   }
-  .drop,
+  .drop-line,
   .back {
     grid-row: 1;
     grid-column: 4;

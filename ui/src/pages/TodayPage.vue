@@ -25,6 +25,12 @@ const MadeUpClients = defineAsyncComponent(() => import("@/components/MadeUpClie
     <p class="lead">{{ day.sentence }}</p>
     <MadeUpClients v-if="day.made_up" :here="day.made_up" @changed="reload" />
 
+    <RouterLink v-if="day.from_afar" class="box afar" to="/from-afar"
+      ><span
+        ><b>{{ day.from_afar }}</b> {{ day.from_afar === "1" ? "result" : "results" }} from afar
+        {{ day.from_afar === "1" ? "waits" : "wait" }} for you</span
+      ><span class="to">Look at {{ day.from_afar === "1" ? "it" : "them" }}</span></RouterLink
+    >
     <section v-if="day.open_runs.length" class="open">
       <RouterLink v-for="run in day.open_runs" :key="run.id" class="box live" :to="`/runs/${run.id}`">
         <span
@@ -178,6 +184,15 @@ section {
   font-weight: 600;
   text-decoration: none;
   display: inline-block;
+}
+.afar {
+  display: flex;
+  justify-content: space-between;
+  gap: 16px;
+  border-left: 5px solid var(--fjord);
+  margin-bottom: 18px;
+  color: var(--ink);
+  text-decoration: none;
 }
 .open {
   margin: 18px 0 0;

@@ -5,6 +5,7 @@ import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import type { HistoryPage, VisitPage, VisitEvent } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import FromAfarBox from "@/components/FromAfarBox.vue";
 import FoldSection from "@/components/FoldSection.vue";
 import GoalLines from "@/components/GoalLines.vue";
 import RetestPlanner from "@/components/RetestPlanner.vue";
@@ -177,6 +178,7 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
         <FoldSection v-if="v.done" :title="`For ${v.name}`" brief="a link of their own" class="no-print">
           <ShareBox :visit="v" />
         </FoldSection>
+        <FromAfarBox :visit="v" @changed="reload" />
         <section v-if="open && !v.next" class="no-print">
           <p class="soft">Every test is done or skipped. Closing saves the visit as it is.</p>
         </section>

@@ -1,25 +1,33 @@
 import { createPinia, setActivePinia } from "pinia";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import type { RunView } from "@/api/types";
+import type { Folds } from "@/core/folding";
 import { useRun } from "./run";
+
+/** The browser's core by hand: nothing in a browser that has none. */
+let core: Folds | null = null;
+vi.mock("@/core/core", () => ({ loadCore: async () => core }));
 
 /** A live channel that says nothing by itself. */
 class Silent {
   static all: Silent[] = [];
   readyState = 1;
   onopen = null;
-  private heard: (event: { data: string }) => void = () => {};
+  private heard: Record<string, (event: { data: string }) => void> = {};
   constructor(readonly url: string) {
     Silent.all.push(this);
   }
-  addEventListener(_: string, heard: (event: { data: string }) => void) {
-    this.heard = heard;
+  addEventListener(what: string, heard: (event: { data: string }) => void) {
+    this.heard[what] = heard;
   }
   close() {
     this.readyState = 2;
   }
   say(view: RunView) {
-    this.heard({ data: JSON.stringify(view) });
+    this.heard.view?.({ data: JSON.stringify(view) });
+  }
+  tell(events: unknown[]) {
+    this.heard.events?.({ data: JSON.stringify(events) });
   }
 }
 
@@ -47,6 +55,7 @@ const says = (body: unknown, status = 200) =>
 beforeEach(() => {
   setActivePinia(createPinia());
   id = `store ${++n}`;
+  core = null;
   Silent.all = [];
   requests.length = 0;
   vi.stubGlobal("EventSource", Silent);
@@ -152,4 +161,60 @@ test("undo pressed three times takes three steps back", async () => {
   expect(run.undoable).toBe("a");
   await run.undo();
   expect(run.undoable).toBeNull();
+});
+
+/** A core that counts events, and takes no second stop. */
+const counts: Folds = {
+  begin: () => true,
+  view: (events) => view(events.length),
+  outcomes: () => [],
+  check: (_, event) => (event.kind === "stopped" ? { code: "run_over", message: "It is over.", field: "kind" } : null),
+};
+const log = (n: number) => ({
+  facts: {},
+  earlier: {},
+  today: "2026-11-23",
+  events: Array.from({ length: n }, (_, k) => ({ id: `stored ${k}`, kind: "tap" })),
+});
+const served = (n: number) => (request: Request) => (request.url.endsWith("/log") ? says(log(n)) : says(view(n)));
+
+test("with the network cut an entry counts at once, is refused at once, and counts after a reload", async () => {
+  core = counts;
+  answer = served(4);
+  const first = useRun();
+  await first.open({ run: id });
+  await vi.waitFor(() => expect(requests.at(-1)).toContain("/log"));
+  await new Promise((later) => setTimeout(later, 30));
+  answer = () => new Error("no network");
+  await first.record({ kind: "counted", input: "reps", by: 1 });
+  expect(first.view?.revision).toBe(5);
+  const refused = await first.record({ kind: "stopped" });
+  expect([await first.settled(refused), first.refused?.message, first.view?.revision]).toEqual(["refused", "It is over.", 5]);
+  await new Promise((later) => setTimeout(later, 30));
+  first.close();
+  setActivePinia(createPinia());
+  const second = useRun();
+  await second.open({ run: id });
+  await vi.waitFor(() => expect(second.view?.revision).toBe(5));
+  expect(second.unsent).toBe(1);
+});
+
+test("another screen’s events arrive beside this screen’s own", async () => {
+  core = counts;
+  const silent = (n: number) => (request: Request) => (request.method === "POST" ? new Promise(() => {}) : served(n)(request));
+  answer = silent(2);
+  const run = useRun();
+  await run.open({ run: id });
+  await vi.waitFor(() => expect(requests.some((r) => r.endsWith("/log"))).toBe(true));
+  await new Promise((later) => setTimeout(later, 10));
+  await run.record({ kind: "counted", input: "reps", by: 1 });
+  expect(run.view?.revision).toBe(3);
+  Silent.all[0]!.tell([{ id: "other", kind: "tap" }]);
+  Silent.all[0]!.say(view(3));
+  expect(run.view?.revision).toBe(4);
+  // One was missed: what is stored is asked for, and meanwhile the server's word stands.
+  answer = silent(5);
+  Silent.all[0]!.say(view(5));
+  expect(run.view?.revision).toBe(5);
+  await vi.waitFor(() => expect(run.view?.revision).toBe(6));
 });

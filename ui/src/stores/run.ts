@@ -2,33 +2,40 @@ import { defineStore } from "pinia";
 import { v7 as uuid } from "uuid";
 import { computed, ref, shallowRef } from "vue";
 import { api, asFailure, take, type Failure } from "@/api/client";
-import type { Appended, Kind, RunEvent, RunView } from "@/api/types";
+import type { Appended, Kind, RunEvent, RunLog, RunView } from "@/api/types";
+import { loadCore, type Outcome } from "@/core/core";
+import { Folding } from "@/core/folding";
 import { Channel } from "@/outbox/channel";
 import { TrueClock } from "@/outbox/clock";
 import { Outbox } from "@/outbox/outbox";
 import * as queue from "@/outbox/queue";
 
+/** A browser that could not fold a run so often has the server's view. */
+const FOLD_TRIES_MAX = 5;
 /** Tries again where the server was away, and looks where the live channel is silent. */
 const LOOK_EVERY_MS = 2000;
+/** What stands by itself: it depends on nothing before it. */
+const ALONE = new Set(["tap", "strap_heard"]);
 /** Numbers come back into the field they were typed in. */
 const TYPED = new Set(["count_typed", "heart_rate_read", "heart_rate_counted", "value_typed"]);
 /** What is not taken back by undo. */
 const STANDS = new Set(["undone", "tap", "strap_heard", "clock_started", "finished", "discarded", "stop_explained"]);
 
-/** Where a run is found: by its key for a coach, by its code for a partner. */
-export type Door = { run: string } | { code: string };
+/** Where a run is found: by its key for a coach; for a partner by its code, and where several are open by whom they count for. */
+export type Door = { run: string } | { code: string; tag?: string | null };
 
-/** `seen`: the revision this screen shows; the channel stays quiet until there is a newer one. */
-const address = (door: Door, seen: number | undefined) =>
+/** `seen`: the run this screen shows; the channel stays quiet until there is a newer state of it. */
+const address = (door: Door, seen: RunView | null) =>
   "run" in door
-    ? `/api/runs/${door.run}/live${seen === undefined ? "" : `?seen=${seen}`}`
-    : `/api/join/${encodeURIComponent(door.code)}/live`;
+    ? `/api/runs/${door.run}/live${seen ? `?seen=${seen.revision}` : ""}`
+    : `/api/join/${encodeURIComponent(door.code)}/live${seen ? `?run=${seen.id}` : ""}`;
 const doorKey = (door: Door) => ("run" in door ? door.run : `code ${door.code}`);
 
 /** The run on this screen: what the server knows of it, and what waits here to be sent. */
 export const useRun = defineStore("run", () => {
   const clock = new TrueClock();
-  const view = shallowRef<RunView | null>(null);
+  /** The run as the server said it last. */
+  const said = shallowRef<RunView | null>(null);
   const failure = shallowRef<Failure | null>(null);
   /** What the server refused, with its words; the entry it belongs to shows it. */
   const refused = shallowRef<{ event: RunEvent; message: string; field?: string } | null>(null);
@@ -46,12 +53,22 @@ export const useRun = defineStore("run", () => {
   let channel: Channel | null = null;
   /** A run that was set up on this screen a moment ago: it need not be asked for. */
   let setUp: { view: RunView; sent: number } | null = null;
-  /** The revision that is kept on this screen. */
-  let kept = -1;
+  let foldTries = 0;
+  /** What of the run is kept on this screen. */
+  let kept = "";
   let timer: number | undefined;
 
   /** What this screen did and the server does not know yet, and what it took back: undo goes on from there, answered or not. */
   const own = shallowRef<RunEvent[]>([]);
+  /** Works the run out on this screen, where the browser can. */
+  const folding = shallowRef<Folding | null>(null);
+  /** The run as it is: what this screen did counts at once, online or not. A strap's second alone waits for the server's word while there is
+   * a line: thousands of them need not be folded each second. */
+  const view = computed<RunView | null>(() => {
+    if (!said.value || !folding.value) return said.value;
+    const counts = away.value || own.value.some((e) => !ALONE.has(e.kind));
+    return folding.value.view(said.value, counts ? own.value : [], now());
+  });
   const takenBack = shallowRef(new Set<string>());
   const last = computed(() => {
     const here = own.value.filter((e) => !STANDS.has(e.kind) && !takenBack.value.has(e.id)).at(-1);
@@ -68,14 +85,23 @@ export const useRun = defineStore("run", () => {
     await record({ kind: "undone", event });
   }
 
+  /** Whether what this screen does counts here at once: nothing has to be waited for. */
+  const isFolded = computed(() => folding.value !== null && said.value !== null && folding.value.isUpTo(said.value));
+  /** What the run came to, where it is over on this screen and the server does not know it yet. */
+  const outcomes = computed<Outcome[]>(() => {
+    const ends = own.value.some((e) => e.kind === "finished");
+    if (!folding.value || said.value?.closed !== false || !ends) return [];
+    return folding.value.outcomes(own.value);
+  });
+
   const startedAt = computed(() => (view.value?.state.started_at ? Date.parse(view.value.state.started_at) : startedHere.value));
 
   /** The run's clock now, milliseconds since 1970. */
   function now(): number {
     const real = clock.now();
-    if (!view.value) return real;
-    const zero = Date.parse(view.value.created_at);
-    return zero + (real - zero) * view.value.clock_rate;
+    if (!said.value) return real;
+    const zero = Date.parse(said.value.created_at);
+    return zero + (real - zero) * said.value.clock_rate;
   }
 
   /** Milliseconds since the start of the count-in; 0 before. */
@@ -88,40 +114,84 @@ export const useRun = defineStore("run", () => {
 
   async function open(at: Door) {
     close();
-    [view.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
-    [door, aside.value, kept, outbox, unsent.value] = [at, [], -1, null, 0];
-    [own.value, takenBack.value] = [[], new Set()];
+    [said.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
+    [door, aside.value, kept, outbox, unsent.value] = [at, [], "", null, 0];
+    [own.value, takenBack.value, folding.value, foldTries] = [[], new Set(), null, 0];
     if (setUp && "run" in at && setUp.view.id === at.run) show(setUp.view, setUp.sent);
     else await look();
     setUp = null;
-    if (!view.value && away.value) await restore();
-    await mail()?.recover();
+    if (!said.value && away.value) await restore();
+    await unsentBefore();
+    void folds();
+    await mail()?.send();
     listen();
     timer = window.setInterval(() => void tick(), LOOK_EVERY_MS);
   }
 
+  /** Says why an entry cannot be stored, and keeps what is in no field. */
+  function refuse(event: RunEvent, message: string, field?: string) {
+    if (event.kind === "undone") takenBack.value = new Set([...takenBack.value].filter((id) => id !== event.event));
+    refused.value = { event, message, field };
+    if (!TYPED.has(event.kind)) aside.value = [...aside.value, { event, message }].slice(-5);
+  }
+
+  /** What an earlier page of this screen did and could not send. */
+  async function unsentBefore() {
+    const run = said.value?.id;
+    if (!run) return;
+    await queue.recover(run).catch(() => undefined);
+    own.value = (await queue.waiting(run).catch(() => [])).flat();
+  }
+
+  /** Folds the run here from now on: the core, and what the server has stored. A partner's phone, and a browser that cannot, have the
+   * server's view. */
+  async function folds(stored?: RunLog) {
+    if (!("run" in door) || said.value?.closed !== false || ++foldTries > FOLD_TRIES_MAX) return;
+    const at = door;
+    try {
+      const core = await loadCore();
+      if (!core || door !== at) return;
+      const log = stored ?? (await take(api.GET("/api/runs/{id}/log", { params: { path: { id: at.run } } })));
+      // Opened again meanwhile, or another run.
+      if (door !== at) return;
+      folding.value = Folding.of(core, log);
+      if (folding.value) foldTries = 0;
+      void remember();
+    } catch {
+      // Nothing answers: asked again when it does.
+    }
+  }
+
+  /** Takes up what the server has stored; where something in between is missing, all of it is asked for. */
+  function stored(events: RunEvent[], next: RunView) {
+    folding.value?.take(events);
+    if ("run" in door && !next.closed && folding.value?.isUpTo(next) === false) void folds();
+  }
+
   /** Where this screen's events go, once the run is known. */
   function mail() {
-    if (!view.value) return null;
-    outbox ??= new Outbox<Appended>(view.value.id, queue, {
+    if (!said.value) return null;
+    outbox ??= new Outbox<Appended>(said.value.id, queue, {
       post: (run, events) => {
         const body = { events, sent_at: new Date(now()).toISOString() };
         return take(
           "run" in door
             ? api.POST("/api/runs/{id}/events", { params: { path: { id: run } }, body })
-            : api.POST("/api/join/{code}/events", { params: { path: { code: door.code } }, body }),
+            : api.POST("/api/join/{code}/events", { params: { path: { code: door.code }, query: { run } }, body }),
         );
       },
       kept: (events, answer, sent) => {
         own.value = own.value.filter((one) => !events.some((e) => e.id === one.id));
+        // What was refused was put right.
+        const was = refused.value?.event;
+        if (was && events.some((e) => e.kind === was.kind && e.slot === was.slot)) refused.value = null;
+        stored(answer.events, answer.view);
         show(answer.view, sent);
         late.value += answer.late;
       },
       refused: (event, problem) => {
         own.value = own.value.filter((one) => one.id !== event.id);
-        if (event.kind === "undone") takenBack.value = new Set([...takenBack.value].filter((id) => id !== event.event));
-        refused.value = { event, message: problem.message, field: problem.field };
-        if (!TYPED.has(event.kind)) aside.value = [...aside.value, { event, message: problem.message }].slice(-5);
+        refuse(event, problem.message, problem.field);
       },
       waiting: (count) => (unsent.value = count),
       held: (problem) => (away.value = problem.isAway),
@@ -132,9 +202,10 @@ export const useRun = defineStore("run", () => {
   /** Nothing answers: the run as this screen last saw it goes on. */
   async function restore() {
     const seen = await queue.restore(doorKey(door)).catch(() => undefined);
-    if (!seen || view.value) return;
+    if (!seen || said.value) return;
     clock.assume(seen.offset);
-    [view.value, failure.value] = [seen.view, null];
+    [said.value, failure.value] = [seen.view, null];
+    if (seen.log) await folds(seen.log);
   }
 
   function close() {
@@ -146,11 +217,15 @@ export const useRun = defineStore("run", () => {
   /** Every change of the run arrives by itself. */
   function listen() {
     channel?.close();
-    channel = new Channel(address(door, view.value?.revision), (data) => {
-      const next = JSON.parse(data) as RunView;
-      // What this screen sent itself came back with the answer already.
-      if (!view.value || next.id !== view.value.id || next.revision > view.value.revision) show(next);
+    let events: RunEvent[] = [];
+    channel = new Channel(address(door, said.value), (data, what) => {
       away.value = false;
+      if (what === "events") return void (events = JSON.parse(data) as RunEvent[]);
+      const next = JSON.parse(data) as RunView;
+      stored(events, next);
+      events = [];
+      // What this screen sent itself came back with the answer already.
+      if (!said.value || next.id !== said.value.id || next.revision > said.value.revision) show(next);
     });
     channel.listen();
   }
@@ -159,9 +234,13 @@ export const useRun = defineStore("run", () => {
     void remember();
     // Opened while nothing answered and nothing was kept here: there is a run only once it was looked for.
     if (unsent.value > 0) await mail()?.send();
-    if (view.value?.closed === true || document.hidden) return;
+    if (said.value?.closed === true || document.hidden) return;
+    if (!folding.value && !away.value) void folds();
     if (channel?.mustLook()) await look();
   }
+
+  /** The run that is open here stays the one this screen is on; else that of whom the partner counts for. */
+  const which = (at: { tag?: string | null }) => (said.value ? { run: said.value.id } : { tag: at.tag ?? undefined });
 
   async function look() {
     const sent = performance.now();
@@ -169,14 +248,14 @@ export const useRun = defineStore("run", () => {
       const answer = await take(
         "run" in door
           ? api.GET("/api/runs/{id}", { params: { path: { id: door.run } } })
-          : api.GET("/api/join/{code}", { params: { path: { code: door.code } } }),
+          : api.GET("/api/join/{code}", { params: { path: { code: door.code }, query: which(door) } }),
       );
       show(answer, sent);
       failure.value = null;
     } catch (error) {
       const problem = asFailure(error);
       away.value = problem.isAway;
-      if (!view.value) failure.value = problem;
+      if (!said.value) failure.value = problem;
     }
   }
 
@@ -184,16 +263,18 @@ export const useRun = defineStore("run", () => {
   function show(next: RunView, sent?: number) {
     if (sent !== undefined) clock.learn(next.server_now, sent, performance.now());
     away.value = false;
-    if (!view.value || next.id !== view.value.id || next.revision >= view.value.revision) view.value = next;
-    if (kept < 0) void remember();
+    if (!said.value || next.id !== said.value.id || next.revision >= said.value.revision) said.value = next;
+    if (!kept) void remember();
   }
 
   /** Keeps the run as it is now, where it has changed; a screen that cannot is no worse off than before. */
   async function remember() {
-    const now = view.value;
-    if (!now || now.revision === kept) return;
-    kept = now.revision;
-    await queue.remember({ door: doorKey(door), view: now, offset: clock.ahead, at: Date.now() }).catch(() => undefined);
+    const now = said.value;
+    const log = folding.value?.log;
+    const mark = `${now?.revision} ${log !== undefined}`;
+    if (!now || mark === kept) return;
+    kept = mark;
+    await queue.remember({ door: doorKey(door), view: now, log, offset: clock.ahead, at: Date.now() }).catch(() => undefined);
   }
 
   /** Something happened: kept here first, then sent. The answer is the event's id. `slot`: to which of many. */
@@ -207,10 +288,17 @@ export const useRun = defineStore("run", () => {
       wall: new Date(wall).toISOString(),
       ...(slot === undefined ? {} : { slot }),
     };
-    if (kind.kind === "clock_started") startedHere.value = Date.parse(event.wall);
     const box = mail();
     if (!box) return id;
-    own.value = [...own.value, { ...event, device: box.device, seq: 0 } as RunEvent];
+    const full = { ...event, device: box.device, seq: 0 } as RunEvent;
+    const refusal = said.value && !ALONE.has(kind.kind) && folding.value?.check(said.value, own.value, full, now());
+    if (refusal) {
+      box.refuse(id);
+      refuse(full, refusal.message, refusal.field ?? undefined);
+      return id;
+    }
+    if (kind.kind === "clock_started") startedHere.value = Date.parse(event.wall);
+    own.value = [...own.value, full];
     unsent.value++;
     await box.add(event);
     return id;
@@ -228,6 +316,8 @@ export const useRun = defineStore("run", () => {
   return {
     undoable,
     undo,
+    outcomes,
+    isFolded,
     view,
     failure,
     refused,

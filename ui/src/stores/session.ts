@@ -2,6 +2,7 @@ import { defineStore } from "pinia";
 import { ref } from "vue";
 import { api, take } from "@/api/client";
 import type { SessionInfo } from "@/api/types";
+import { forget } from "@/outbox/queue";
 
 /** Who is signed in. */
 export const useSession = defineStore("session", () => {
@@ -25,6 +26,8 @@ export const useSession = defineStore("session", () => {
 
   async function signOut() {
     await api.DELETE("/api/session").catch(() => undefined);
+    await forget().catch(() => undefined);
+    sessionStorage.clear();
     info.value = null;
   }
 

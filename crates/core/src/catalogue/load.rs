@@ -306,7 +306,7 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
             Take::Ladder { why: Some(why), .. } if protocol.input(why).is_none() => {
                 return fail("attempts", format!("{why} is asked but is no input"));
             }
-            Take::Count { inputs, agreed: Some(agreed), .. }
+            Take::Count { inputs, agreed: Some(agreed), .. } | Take::Watch { inputs, agreed: Some(agreed), .. }
                 if protocol.condition(&agreed.condition).is_none_or(|c| {
                     let listed = |choice: &String| c.choices.iter().any(|(key, _)| key == choice);
                     agreed.inputs.iter().any(|(choice, input)| !listed(choice) || !inputs.contains(input))

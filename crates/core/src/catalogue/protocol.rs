@@ -219,6 +219,14 @@ impl Protocol {
         if let Procedure::Attempts(attempts) = &self.procedure { &attempts.legs } else { &[] }
     }
 
+    /// What the test is heard through first: its measure, or both sides of it.
+    pub fn heard(&self) -> Vec<String> {
+        let headline = self.headline();
+        let of_a_side = ["right", "left"].map(|side| format!("{}.{side}", base(headline)));
+        let is_known = |key: &String| self.scored(key).is_some();
+        if of_a_side.iter().all(is_known) { of_a_side.to_vec() } else { vec![headline.to_owned()] }
+    }
+
     /// Whether the values of many can be written down on one grid.
     pub fn suits_grid(&self) -> bool {
         let is_typed = |i: &Input| !i.required || i.kind == InputKind::Number || self.condition(&i.key).is_some();

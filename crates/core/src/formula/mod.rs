@@ -95,7 +95,7 @@ impl Function {
             Self::Mean => all.iter().sum::<f64>() / all.len() as f64,
             Self::Last => all.last().copied()?,
             Self::Agreed => closest(all).map_or(first, |(a, b)| f64::midpoint(a, b)),
-            Self::Log10 => first.log10(),
+            Self::Log10 => libm::log10(first),
             Self::Sqrt => first.sqrt(),
             // A half goes up.
             Self::Round => (first + 0.5).floor(),
@@ -257,7 +257,7 @@ fn one(node: &Node, look_up: &dyn Fn(&str) -> Option<Numbers>) -> Result<f64, Un
                 '-' => a - b,
                 '*' => a * b,
                 '/' => a / b,
-                _ => a.powf(b),
+                _ => libm::pow(a, b),
             }
         }
         Node::Call(Function::Any | Function::Where, _) => Function::First.of(&all(node, look_up)?).ok_or(Unknown::Undefined)?,

@@ -109,7 +109,7 @@ impl Part {
         match self.side {
             Side::Down if z > 0.0 => 0.0,
             Side::Up if z < 0.0 => 0.0,
-            _ if self.is_share => value * ((z * self.sd / value).exp() - 1.0),
+            _ if self.is_share => value * (libm::exp(z * self.sd / value) - 1.0),
             _ => z * self.sd,
         }
     }

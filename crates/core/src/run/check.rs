@@ -164,7 +164,16 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             }
             in_hold(state, at)
         }
+        Kind::PositionLost if state.sheet().is_some() => started(at),
         Kind::PositionLost => in_hold(state, at),
+        Kind::Crossed | Kind::TimeKeyed | Kind::Named { .. } | Kind::SetOff => {
+            started(at)?;
+            let start = state.set_off_ms.or(state.effort().map(|e| e.start_ms)).unwrap_or(0.0);
+            if event.kind == Kind::Crossed && at.is_some_and(|at| at < start) {
+                return Err(refuse("at", "That is before the start. Press again at the finish.".into()));
+            }
+            Ok(())
+        }
         Kind::Taken { input, side, attempt, value } => taken(protocol, state, input, side.as_deref(), *attempt, value),
         Kind::Passed { input, side } => room(protocol, row_of(protocol, state, input, side.as_deref())?),
         Kind::Struck { input, side, attempt } => {
@@ -248,7 +257,7 @@ const SET_MAX: f64 = 100.0;
 
 fn row_of<'s>(protocol: &Protocol, state: &'s State, input: &str, side: Option<&str>) -> Result<&'s SheetRow, InputError> {
     let sheet = state.sheet();
-    let found = sheet.and_then(|s| s.rows.get(s.row(input, side)?));
+    let found = sheet.and_then(|s| s.rows.get(s.row_counted(input, side)?));
     found.ok_or_else(|| {
         let of = side.map(|s| format!(" of the side “{s}”")).unwrap_or_default();
         InputError::new(Code::UnknownField, input, format!("{} takes no “{input}”{of} here.", protocol.name))
@@ -289,6 +298,11 @@ fn taken(
         Some(input) => input.check_one(value),
         None => Ok(()),
     }
+}
+
+/// What is timed needs a clock that runs.
+fn started(at: Option<f64>) -> Result<(), InputError> {
+    at.map(|_| ()).ok_or_else(|| refuse("at", "Start the clock first: the times count from there.".into()))
 }
 
 fn in_hold(state: &State, at: Option<f64>) -> Result<(), InputError> {

@@ -28,7 +28,7 @@ impl SheetState {
             Take::Count { half_at_bell, .. } => by < 0 || !rung || (*half_at_bell && !self.rows[*row].after_bell),
             _ => false,
         };
-        let Some(row) = self.row(input, side).filter(is_counted).filter(|_| begun) else { return };
+        let Some(row) = self.row_counted(input, side).filter(is_counted).filter(|_| begun) else { return };
         let held = self.rows[row].cells.last().and_then(|c| c.value.number());
         let now = held.unwrap_or(0.0) + f64::from(by);
         if now < 0.0 {

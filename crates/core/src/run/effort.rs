@@ -113,6 +113,9 @@ impl Engine for Effort<'_> {
         let (course, timed_end) = (self.course, self.timed_end());
         let is_running = state.status == Status::Running && at >= self.of.start_ms;
         match &event.kind {
+            Kind::SetOff if self.of.end_ms.is_none() && self.of.tallies_ms.is_empty() => {
+                self.of.start_ms = state.set_off_ms.unwrap_or(self.of.start_ms);
+            }
             Kind::Tallied if is_running && timed_end.is_none_or(|end| at <= end) && self.of.end_ms.is_none() => {
                 self.tally(state, event, at);
             }

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 pub use crate::conditions::{Answer, Conditions};
-use crate::{inputs::Value, strap::Heard};
+use crate::{inputs::Value, strap::Heard, strap_bytes};
 
 /// One thing that happened, as the screen that saw it reports it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -97,6 +97,15 @@ pub enum Kind {
     Tallied,
     /// The finish line was crossed.
     Crossed,
+    /// Somebody crossed it, and nobody has said who: a time without a name.
+    TimeKeyed,
+    /// A time that was keyed is this one's.
+    Named {
+        /// The event that keyed it.
+        time: Uuid,
+    },
+    /// One of many set off later than the clock was started: their own time begins here.
+    SetOff,
     /// A number that was due after the effort.
     ValueTyped {
         /// The input's key.
@@ -228,6 +237,16 @@ pub enum Kind {
     Finished,
     /// What was stopped is thrown away.
     Discarded,
+}
+
+impl Event {
+    /// A strap's bytes become what they say; malformed ones stay, with the reason.
+    pub fn hear(&mut self) {
+        if let Kind::StrapHeard { bytes, heard } = &mut self.kind {
+            let malformed = |why: strap_bytes::Malformed| Heard { rejected: Some(why.to_string()), ..Heard::default() };
+            *heard = Some(strap_bytes::parse_hex(bytes).unwrap_or_else(malformed));
+        }
+    }
 }
 
 impl Kind {

@@ -1,6 +1,6 @@
 //! How events lead to a state: what every family has in common; the rest is its [`Engine`]'s.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use uuid::Uuid;
 
@@ -39,7 +39,7 @@ impl State {
     }
 
     /// What has been read so far.
-    fn read(&self, protocol: &Protocol) -> Inputs {
+    pub(super) fn read(&self, protocol: &Protocol) -> Inputs {
         match &self.of {
             FamilyState::Counted(of) => counted::inputs(of, protocol),
             FamilyState::Staged(of) => stage::inputs(of, protocol),
@@ -159,13 +159,15 @@ struct Fold<'a> {
     trace: Trace,
     /// The latest moment that is known, ms of the run's clock.
     now_ms: Option<f64>,
+    /// Times without a name, ms of the run's clock.
+    keyed: HashMap<Uuid, f64>,
 }
 
 impl<'a> Fold<'a> {
     fn new(protocol: &'a Protocol, setup: &'a Setup) -> Self {
         let state = State::new(timeline(protocol, setup));
         let engine = engine(protocol, setup, &state);
-        Self { protocol, setup, engine, state, trace: Trace::default(), now_ms: None }
+        Self { protocol, setup, engine, state, trace: Trace::default(), now_ms: None, keyed: HashMap::new() }
     }
 
     /// Everything that was not taken back, up to what closes the run.
@@ -216,7 +218,21 @@ impl<'a> Fold<'a> {
                 self.state.status = Status::Discarded;
                 self.state.finished_at = Some(event.wall);
             }
+            (Kind::TimeKeyed, Some(at)) => {
+                self.keyed.insert(event.id, at);
+            }
+            (Kind::Named { time }, _) => {
+                let Some(at) = self.keyed.get(time).copied() else { return };
+                let crossed = Event { kind: Kind::Crossed, ..event.clone() };
+                if let Some(engine) = &mut self.engine {
+                    engine.apply(&mut self.state, &crossed, at, &self.trace);
+                }
+            }
             (kind, Some(at)) => {
+                if *kind == Kind::SetOff && self.state.status == Status::Running && self.state.set_off_ms.is_none() {
+                    self.state.set_off_ms = Some(at);
+                    self.state.can_undo(event, "the start");
+                }
                 if let Kind::StrapHeard { heard: Some(heard), .. } = kind {
                     self.trace.hear(at, heard);
                 }

@@ -7,8 +7,9 @@ use super::{
     state::{SheetRow, SheetState, State},
 };
 use crate::{
+    attempts::Take,
     catalogue::{InputKind, Protocol, Signs, Usual},
-    inputs::Value,
+    inputs::{Inputs, Value},
     quantity, reading,
     test_record::{self, TestRecord},
     units::{Units, rounded},
@@ -44,6 +45,9 @@ pub struct GridColumn {
     pub usual: Option<Usual>,
     /// How many tries somebody has taken of it at the most.
     pub taken: usize,
+    /// It is a load: with each it is said whether it was made.
+    #[serde(default)]
+    pub lift: bool,
 }
 
 /// What somebody has done.
@@ -63,6 +67,9 @@ pub struct GridLine {
     pub last: Option<String>,
     /// Whether it is better than last time.
     pub better: bool,
+    /// The load that is advised next, in their units, where loads are lifted.
+    #[serde(default)]
+    pub advised: Option<String>,
     /// Whether it can be saved.
     pub complete: bool,
 }
@@ -117,6 +124,7 @@ fn column(row: &SheetRow) -> GridColumn {
         signs: row.signs.clone(),
         usual: row.usual,
         taken: row.cells.len(),
+        lift: matches!(row.take, Take::Load { .. }),
     }
 }
 
@@ -129,29 +137,34 @@ fn line(protocol: &Protocol, columns: &[GridColumn], (slot, setup, state, sheet)
     };
     let cells = |column: &GridColumn| {
         let row = of(column)?;
-        Some(row.cells.iter().map(|c| cell(row, &c.value, c.counts, c.passed)).collect())
+        // A load that was missed stands crossed out.
+        let was_made = |k: usize| match &row.take {
+            Take::Load { made, .. } => {
+                sheet.row(made, None).and_then(|m| sheet.rows[m].cells.get(k)).is_none_or(|c| c.value == Value::Yes(true))
+            }
+            _ => true,
+        };
+        Some(row.cells.iter().enumerate().map(|(k, c)| cell(row, &c.value, c.counts && was_made(k), c.passed)).collect())
     };
-    let next = sheet.next.map(|k| &sheet.rows[k]).and_then(|row| columns.iter().position(|c| c.input == row.input && c.side == row.side));
-    let now = scores(protocol, setup, sheet);
-    let said = |values: &[(String, f64)]| {
-        let words: Vec<String> = values.iter().map(|(key, v)| reading::said(protocol, &setup.conditions, key, *v, setup.units)).collect();
-        (!words.is_empty()).then(|| words.join(" · "))
-    };
-    let last: Vec<(String, f64)> =
-        heard(protocol).into_iter().filter_map(|key| Some((key.clone(), *setup.last_values.get(&key)?))).collect();
-    let beats = |(key, value): &(String, f64)| {
-        let before = setup.last_values.get(key).copied()?;
-        let better = quantity::better(key)?;
-        Some(if better == quantity::Better::Less { *value < before } else { *value > before })
-    };
+    let is_planned = |row: &&SheetRow| !matches!(row.take, Take::Load { attempts: Some(most), .. } if row.cells.len() >= usize::from(most));
+    let next = sheet
+        .next
+        .map(|k| &sheet.rows[k])
+        .filter(is_planned)
+        .and_then(|row| columns.iter().position(|c| c.input == row.input && c.side == row.side));
+    let heard = Heard::of(protocol, setup, &sheet.inputs());
     GridLine {
         slot,
         units: setup.units,
         cells: columns.iter().map(|c| cells(c).unwrap_or_default()).collect(),
         next,
-        best: said(&now),
-        last: said(&last),
-        better: now.iter().filter_map(beats).any(|b| b),
+        best: heard.now,
+        last: heard.last,
+        better: heard.better,
+        advised: sheet.advice.as_ref().and_then(|a| a.kg).map(|kg| {
+            let (n, unit) = quantity::as_typed(kg, "kg", setup.units);
+            quantity::beside(&rounded(n, 1), unit)
+        }),
         complete: state.can_finish,
     }
 }
@@ -165,25 +178,48 @@ fn shown(row: &SheetRow, value: f64, units: Units) -> String {
     side.map_or_else(|| rounded(n, 2), |side| format!("{side} {}", rounded(n, 2)))
 }
 
-/// What a test is heard through first: its measure, or both sides of it.
-fn heard(protocol: &Protocol) -> Vec<String> {
-    let headline = protocol.headline();
-    let of_a_side = ["right", "left"].map(|side| format!("{}.{side}", quantity::base(headline)));
-    let known = |key: &String| protocol.scored(key).is_some();
-    if of_a_side.iter().all(known) { of_a_side.to_vec() } else { vec![headline.to_owned()] }
+/// What a test comes to so far and came to last time, as it is said: through its measure, or both sides of it.
+pub(super) struct Heard {
+    /// What it comes to so far, with its unit.
+    pub now: Option<String>,
+    /// What it came to last time, with its unit.
+    pub last: Option<String>,
+    /// Whether it is better than last time.
+    pub better: bool,
 }
 
-/// What the tries so far come to.
-fn scores(protocol: &Protocol, setup: &Setup, sheet: &SheetState) -> Vec<(String, f64)> {
-    let mut inputs = sheet.inputs();
-    if inputs.is_empty() {
+impl Heard {
+    pub(super) fn of(protocol: &Protocol, setup: &Setup, read: &Inputs) -> Self {
+        let keys = protocol.heard();
+        let now = scores(protocol, setup, read, &keys);
+        let last: Vec<(String, f64)> = keys.into_iter().filter_map(|key| Some((key.clone(), *setup.last_values.get(&key)?))).collect();
+        let said = |values: &[(String, f64)]| {
+            let words: Vec<String> =
+                values.iter().map(|(key, v)| reading::said(protocol, &setup.conditions, key, *v, setup.units)).collect();
+            (!words.is_empty()).then(|| words.join(" · "))
+        };
+        let beats = |(key, value): &(String, f64)| {
+            let before = setup.last_values.get(key).copied()?;
+            let better = quantity::better(key)?;
+            Some(if better == quantity::Better::Less { *value < before } else { *value > before })
+        };
+        // Of two sides neither may be worse: one that gained says nothing of the other.
+        let beaten: Vec<bool> = now.iter().filter_map(beats).collect();
+        Self { now: said(&now), last: said(&last), better: !beaten.is_empty() && beaten.iter().all(|b| *b) }
+    }
+}
+
+/// What was read so far comes to.
+fn scores(protocol: &Protocol, setup: &Setup, read: &Inputs, keys: &[String]) -> Vec<(String, f64)> {
+    if read.is_empty() {
         return Vec::new();
     }
+    let mut inputs = read.clone();
     setup.fill(protocol, &mut inputs);
     let conditions = setup.recorded(protocol);
     let record = TestRecord::under(protocol, setup.facts(), &inputs, &conditions);
     let Ok(outcome) = test_record::compute(&record) else { return Vec::new() };
-    heard(protocol).into_iter().filter_map(|key| Some((key.clone(), outcome.result(&key)?.value))).collect()
+    keys.iter().filter_map(|key| Some((key.clone(), outcome.result(key)?.value))).collect()
 }
 
 #[cfg(test)]
@@ -196,6 +232,39 @@ mod tests {
     use chrono::{DateTime, TimeDelta, Utc};
     use proptest::prelude::*;
     use uuid::Uuid;
+
+    /// A bar and six who lift: the load, made or missed, what is advised next, and nobody beyond the plan.
+    #[test]
+    fn loads_are_made_or_missed_on_a_grid() {
+        let lift = catalogue::find("one-rm").unwrap();
+        let mut setup = Setup::default();
+        setup.conditions.insert("lift".into(), crate::conditions::Answer::Text("back_squat".into()));
+        setup.conditions.insert("expected_kg".into(), crate::conditions::Answer::Number(100.0));
+        let at = |s: i64| "2026-11-29T10:00:00Z".parse::<DateTime<Utc>>().unwrap() + TimeDelta::seconds(s);
+        let mut events: Vec<Event> = Vec::new();
+        let mut say = |s: i64, slot: Option<u16>, kind: Kind| {
+            let n = events.len() as u128 + 1;
+            events.push(Event { id: Uuid::from_u128(n), device: Uuid::from_u128(1), seq: n as u32, mono_ms: 0.0, wall: at(s), slot, kind });
+            events.clone()
+        };
+        let lifted = |load_kg: f64, made: bool| Kind::Lifted { load_kg, made, reason: None };
+        say(0, None, Kind::ClockStarted);
+        say(10, Some(0), lifted(70.0, true));
+        say(20, Some(1), lifted(80.0, false));
+        say(30, Some(0), lifted(85.0, true));
+        say(40, Some(0), lifted(100.0, false));
+        let events = say(50, Some(0), lifted(95.0, true));
+        let states: Vec<State> = (0..2).map(|k| fold_slot(lift, &setup, &events, k)).collect();
+        let grid = grid(lift, &[(0, &setup, &states[0]), (1, &setup, &states[1])]).unwrap();
+        assert_eq!(grid.columns.iter().map(|c| (c.input.as_str(), c.lift)).collect::<Vec<_>>(), [("load_kg", true)]);
+        let counts = |k: usize| grid.lines[k].cells[0].iter().map(|c| (c.shown.as_str(), c.counts)).collect::<Vec<_>>();
+        assert_eq!(counts(0), [("70", true), ("85", true), ("100", false), ("95", true)]);
+        assert_eq!(counts(1), [("80", false)]);
+        assert_eq!((grid.lines[0].next, grid.lines[1].next), (None, Some(0)), "four attempts are planned");
+        assert!(grid.lines[0].best.as_deref().is_some_and(|b| b.contains("95")));
+        assert!(grid.lines[1].advised.as_deref().is_some_and(|a| a.ends_with("kg")));
+        assert_eq!(grid.up, [1]);
+    }
 
     fn jump() -> &'static Protocol {
         catalogue::find("vertical-jump").unwrap()
@@ -267,7 +336,7 @@ mod tests {
 
     #[test]
     fn what_is_decided_on_the_way_has_no_grid() {
-        for id in ["one-rm", "staged-sit-up", "plank", "class-step-3min", "multistage-cycle"] {
+        for id in ["staged-sit-up", "plank", "class-step-3min", "multistage-cycle"] {
             assert!(!catalogue::find(id).unwrap().suits_grid(), "{id}");
         }
         for id in ["vertical-jump", "t-agility", "sit-reach", "sprint", "push-up"] {

@@ -10,8 +10,12 @@
 //! - [`fold`]: how events lead to it; what every family has in common
 //! - [`counted`], [`staged`], [`effort`], [`hold`], [`sheet`]: the floors, with the decisions they take on the way; [`stage`] is what a staged
 //!   test is made of, [`lift`] and [`watched`] what a sheet is led by
+//! - [`grid`], [`board`]: many at once, name by name or on one clock
+//! - [`view`]: all of it as a screen sees it, of one or of many
+//! - [`outcome`]: what a run that is over comes to, in words
 //! - [`check`]: may this event be stored now, and if not, what should the assessor do?
 
+pub mod board;
 pub mod check;
 pub mod counted;
 mod counting;
@@ -23,6 +27,7 @@ pub mod fold;
 pub mod grid;
 pub mod hold;
 mod lift;
+pub mod outcome;
 pub mod setup;
 pub mod sheet;
 pub mod stage;
@@ -30,13 +35,17 @@ pub mod staged;
 pub mod state;
 mod taps;
 pub mod timeline;
+pub mod view;
 mod watched;
 
+pub use board::{Board, BoardKind, board};
 pub use check::check_event;
 pub use decision::{Decision, DecisionCode, Due, Taken};
 pub use event::{Event, Kind, StopReason};
 pub use fold::{fold, fold_slot};
 pub use grid::{Grid, grid};
+pub use outcome::{Earlier, OutcomeLine};
 pub use setup::{Setup, check_answer};
 pub use state::{Reading, State, Status, Timeline};
 pub use timeline::timeline;
+pub use view::{PerformerFacts, RunFacts, RunView};

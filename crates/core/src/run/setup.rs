@@ -64,6 +64,12 @@ pub struct Setup {
     /// The units that numbers are shown and typed in.
     #[serde(default)]
     pub units: Units,
+    /// Many do it on one clock, and are not written down one by one.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub together: bool,
+    /// Where starts come again and again: so long after the common start this one begins, s.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub start_after_s: Option<f64>,
 }
 
 impl Setup {
@@ -151,13 +157,13 @@ impl Setup {
         if let Some(open) = protocol.conditions.iter().find(needed) {
             return Err(InputError::new(Code::MissingInput, &open.key, format!("{}: {}", open.label, open.ask)));
         }
-        // The way that was agreed is the way that was counted.
+        // What was agreed is what was taken.
         for leg in protocol.legs() {
             let Some(agreed) = leg.take.agreed(&self.conditions) else { continue };
             let other = leg.take.inputs().into_iter().find(|key| *key != agreed && inputs.get(key).is_some_and(|n| n > 0.0));
             if let (Some(other), Some(agreed)) = (other.and_then(|key| protocol.input(key)), protocol.input(agreed)) {
                 let message = format!(
-                    "The agreed style is “{}”, but {} were entered under “{}”. Correct one of the two.",
+                    "“{}” was agreed, but {} was entered under “{}”. Correct one of the two.",
                     agreed.label,
                     rounded(inputs.get(&other.key).unwrap_or_default(), 1),
                     other.label

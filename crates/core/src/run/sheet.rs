@@ -102,7 +102,7 @@ impl Engine for Sheet<'_> {
                 {
                     state.notes.push(set);
                 }
-                self.of.apply(self.protocol, state, event, at);
+                self.of.apply(self.protocol, self.setup, state, event, at);
             }
         }
     }
@@ -133,18 +133,10 @@ fn usual_within(take: &Take, usual: Usual) -> Usual {
 impl SheetState {
     /// An empty sheet.
     fn begin(protocol: &Protocol, setup: &Setup, state: &State) -> Self {
-        let mut sheet = Self::default();
+        let mut sheet = Self { together: setup.together, ..Self::default() };
         let legs = protocol.legs().iter().enumerate();
         for (place, leg, input) in legs.flat_map(|(k, leg)| leg.take.inputs().into_iter().map(move |input| (k, leg, input))) {
-            if leg.take.agreed(&setup.conditions).is_some_and(|agreed| agreed != input) {
-                continue;
-            }
-            let Some(input) = protocol.input(input).filter(|i| {
-                let is_asked = i.when.as_ref().is_none_or(|w| w.holds(&setup.conditions));
-                is_asked && i.is_taken(&setup.takes) && !setup.conditions.contains_key(&i.key)
-            }) else {
-                continue;
-            };
+            let Some(input) = protocol.input(input).filter(|i| protocol.is_asked(i, &setup.conditions, &setup.takes)) else { continue };
             let sides = if input.sides.is_empty() { vec![None] } else { input.sides.iter().cloned().map(Some).collect() };
             let row = |side: Option<String>| SheetRow {
                 input: input.key.clone(),
@@ -182,7 +174,8 @@ impl SheetState {
         if let (Some(Take::Starts { every_s, starts, .. }), Some(work)) =
             (sheet.rows.first().map(|r| &r.take), state.timeline.phase(PhaseKind::Work))
         {
-            sheet.starts_ms = (0..*starts).map(|k| work.start_ms + f64::from(k) * f64::from(*every_s) * 1000.0).collect();
+            let first = work.start_ms + setup.start_after_s.unwrap_or(0.0) * 1000.0;
+            sheet.starts_ms = (0..*starts).map(|k| first + f64::from(k) * f64::from(*every_s) * 1000.0).collect();
         }
         sheet.beats = protocol.beat(&setup.conditions).and_then(|_| {
             let most = |leg: &Leg| if let Take::Count { missed_beats, .. } = &leg.take { *missed_beats } else { None };
@@ -198,6 +191,16 @@ impl SheetState {
     /// The row of an input and side.
     pub fn row(&self, input: &str, side: Option<&str>) -> Option<usize> {
         self.rows.iter().position(|r| r.input == input && r.side.as_deref() == side)
+    }
+
+    /// The row that a count of an input goes to: where one style of several is agreed, whatever style a partner's phone names.
+    pub(super) fn row_counted(&self, input: &str, side: Option<&str>) -> Option<usize> {
+        let is_agreed = |r: &&SheetRow| matches!(&r.take, Take::Count { agreed: Some(_), .. }) && r.take.inputs().contains(&input);
+        let agreed = || {
+            let only = self.rows.iter().filter(is_agreed).count() == 1;
+            self.rows.iter().position(|r| is_agreed(&r)).filter(|_| only)
+        };
+        self.row(input, side).or_else(|| agreed().filter(|_| self.together))
     }
 
     fn put(&mut self, row: usize, attempt: Option<u8>, value: Value, at: f64) -> bool {
@@ -230,7 +233,7 @@ impl SheetState {
         self.rest = row.rest_s.map(|rest| RestState { from_ms: at, until_ms: at + f64::from(rest) * 1000.0, at_most_ms });
     }
 
-    fn apply(&mut self, protocol: &Protocol, state: &mut State, event: &Event, at: f64) {
+    fn apply(&mut self, protocol: &Protocol, setup: &Setup, state: &mut State, event: &Event, at: f64) {
         let stands = matches!(state.status, Status::Running | Status::Stopped);
         let running = state.status == Status::Running;
         // A key that ends a try at its limit ends that one, not the next.
@@ -240,7 +243,7 @@ impl SheetState {
         match &event.kind {
             Kind::Taken { input, side, attempt, value } if stands => {
                 let fits = protocol.input(input).is_some_and(|i| i.check_one(value).is_ok());
-                let Some(row) = self.row(input, side.as_deref()).filter(|_| fits) else { return };
+                let Some(row) = self.row_counted(input, side.as_deref()).filter(|_| fits) else { return };
                 if self.put(row, *attempt, value.clone(), at) {
                     self.rest_after(row, at);
                     state.can_undo(event, &format!("“{}”", protocol.input(input).map_or(input, |i| &i.label)));
@@ -314,6 +317,18 @@ impl SheetState {
                 }
                 self.end_watch(watch, at);
                 state.can_undo(event, "the end");
+            }
+            Kind::Crossed | Kind::PositionLost if running && self.starts_ms.is_empty() && setup.together => {
+                let began = state.set_off_ms.or(state.timeline.phase(PhaseKind::Work).map(|w| w.start_ms)).unwrap_or(0.0);
+                let Some(row) = self.rows.first_mut().filter(|r| matches!(r.take, Take::Watch { .. }) && r.cells.is_empty()) else {
+                    return;
+                };
+                let seconds = to_step((at - began) / 1000.0, row.step);
+                // Sooner than anybody can: a key that was pressed by mistake.
+                if protocol.input(&row.input).is_some_and(|i| i.check_one(&Value::Number(seconds)).is_ok()) {
+                    row.cells.push(SheetCell::of(Value::Number(seconds), at));
+                    state.can_undo(event, "the finish");
+                }
             }
             Kind::Crossed if running && !self.starts_ms.is_empty() => {
                 let Some(k) = self.starts_ms.iter().rposition(|start| *start <= at) else { return };

@@ -29,6 +29,8 @@ pub struct Client<'a> {
     pub readiness: Option<(&'a Answers, &'a Advice)>,
     /// Tests of which every point was met the last time; nothing where it was not looked up.
     pub passed: Option<BTreeSet<String>>,
+    /// The test that was stopped today with pain or symptoms, where readiness was not asked since.
+    pub stopped: Option<String>,
 }
 
 /// What there is to test with.
@@ -102,6 +104,10 @@ pub fn judge_with(protocol: &Protocol, client: &Client, means: &Available) -> Fi
         runs_live: protocol.family().runs_live(),
         instead,
     };
+    if let Some(test) = &client.stopped {
+        let because = format!("Stopped with pain or symptoms today, in {test}. Ask about readiness again before any other test.");
+        return fit(FitVerdict::Unsuited, because, None);
+    }
     if let Some(rule) = protocol.unsuited.iter().find(|rule| applies(rule.when, client)) {
         let instead = rule.instead.as_deref().and_then(|id| catalogue::find(id).ok()).filter(|other| judge_alone(other, client));
         let named = instead.map(|p| Instead { protocol: p.id.clone(), name: p.name.clone() });
@@ -257,7 +263,7 @@ mod tests {
             age: Some(Age::new(case.age).unwrap()),
             rate_limiting_drug: false,
             readiness: Some((&answers, &advice)),
-            passed: None,
+            ..Client::default()
         };
         let fit = judge(catalogue::find(protocol).unwrap(), &client);
         assert_eq!((fit.verdict, fit.instead.as_ref().map(|i| i.protocol.as_str())), (verdict, instead), "{}", fit.because);
@@ -274,13 +280,24 @@ mod tests {
     }
 
     #[test]
+    fn who_stopped_with_symptoms_does_no_other_test_until_readiness_was_asked_again() {
+        let (answers, client) = (Answers { regularly_active: true, ..Answers::default() }, Client::default());
+        let advice = advise(&answers);
+        let client = Client { readiness: Some((&answers, &advice)), ..client };
+        let stopped = Client { stopped: Some("Plank".into()), ..client.clone() };
+        for protocol in catalogue::all() {
+            let fit = judge(protocol, &stopped);
+            assert_eq!(fit.verdict, FitVerdict::Unsuited, "{}", protocol.id);
+            assert!(fit.because.contains("in Plank") && fit.because.ends_with('.'));
+        }
+        assert_eq!(judge(catalogue::find("plank").unwrap(), &client).verdict, FitVerdict::Suits);
+    }
+
+    #[test]
     fn the_shortlist_puts_what_suits_first() {
         let answers = Answers::default();
         let advice = advise(&answers);
-        let list = shortlist(
-            &Client { age: None, rate_limiting_drug: false, readiness: Some((&answers, &advice)), passed: None },
-            &Available::default(),
-        );
+        let list = shortlist(&Client { readiness: Some((&answers, &advice)), ..Client::default() }, &Available::default());
         assert_eq!(list[0].protocol, "low-step-3min");
         assert!(list.is_sorted_by_key(|f| f.verdict));
         assert!(list.iter().all(|f| f.because.ends_with('.')));

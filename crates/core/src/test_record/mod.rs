@@ -15,7 +15,7 @@ use crate::{
     estimate::{Equation, Estimate, Nothing, StageLine},
     norms::{self, Standing},
     person::{Facts, age_on},
-    quantity,
+    quantity, self_report,
     units::rounded,
 };
 pub use crate::{
@@ -180,6 +180,21 @@ pub fn hold_to_protocol(outcome: &mut Outcome, protocol: &Protocol, conditions: 
             ),
         });
     }
+    hold_apart(outcome, conditions);
+}
+
+/// A self-reported result stands among no norms, which are made of measured ones, unless the coach said so.
+fn hold_apart(outcome: &mut Outcome, conditions: &Conditions) {
+    if !self_report::is_apart(conditions) {
+        return;
+    }
+    outcome.norms.clear();
+    outcome.flags.retain(|f| f.code != FlagCode::BelowRange);
+    outcome.flags.push(Flag {
+        code: FlagCode::NotAsAsked,
+        field: self_report::KEY.to_owned(),
+        message: "Self-reported: not compared with norms or with measured results.".to_owned(),
+    });
 }
 
 /// What a human can have of a VO2max, mL/kg/min: the highest that were ever measured lie in the nineties, and under 5 nobody stands.

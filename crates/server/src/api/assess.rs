@@ -29,7 +29,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::readiness::ReadinessPage;
+use super::{readiness::ReadinessPage, stops::stopped_today};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -152,7 +152,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
     let protocol = shelf.find(&protocol)?;
     let person = people::get(&mut scope, PersonId(id)).await?;
     let today = auth::today(&mut scope).await?;
-    let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
+    let mut checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
     let history = results::of_person(&mut scope, person.id).await?;
     let last = done::last_scored(history.iter().map(|r| &r.done), &protocol.id);
     let cadence = protocol.cadence.as_ref();
@@ -160,6 +160,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
         Some((visit, place)) => Some(visiting::place_of(&mut scope, InVisit { visit, place }, person.id, &protocol.id).await?),
         None => None,
     };
+    let stopped = stopped_today(&mut scope, person.id, checked.as_mut(), today).await?;
     Ok(web::Json(AssessPage {
         person: id,
         name: person.profile.name.clone(),
@@ -167,7 +168,7 @@ pub async fn prepare(who: SignedIn, path: web::Path<(Uuid, String)>, query: web:
         body_map: protocol.body_map(),
         units: person.profile.units,
         cautions: suitability::cautions([protocol], impulso_core::person::age_on(person.profile.born, today).ok()),
-        fit: suitability::judge(protocol, &client(&person, checked.as_ref(), today, &history)),
+        fit: suitability::judge(protocol, &client(&person, checked.as_ref(), today, &history, stopped)),
         readiness: checked.map(|c| ReadinessPage {
             on: c.on,
             is_today: true,
@@ -257,9 +258,10 @@ pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Available>) 
     let mut scope = who.scope().await?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
     let today = auth::today(&mut scope).await?;
-    let checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
+    let mut checked = readiness::latest(&mut scope, person.id).await?.filter(|c| c.on == today);
     let history = results::of_person(&mut scope, person.id).await?;
-    let known = client(&person, checked.as_ref(), today, &history);
+    let stopped = stopped_today(&mut scope, person.id, checked.as_mut(), today).await?;
+    let known = client(&person, checked.as_ref(), today, &history, stopped);
     let mut fits = suitability::shortlist(&known, &means);
     let shelf = Shelf::of(&mut scope).await?;
     fits.extend(shelf.all().filter(|p| p.based_on.is_some()).map(|p| suitability::judge_with(p, &known, &means)));
@@ -287,11 +289,17 @@ pub async fn choose(who: SignedIn, id: web::Path<Uuid>, means: Json<Available>) 
 
 /// The tests for a person, the suitable first.
 pub fn shortlist(person: &Person, checked: Option<&Check>, today: NaiveDate, history: &[Stored]) -> Vec<Fit> {
-    suitability::shortlist(&client(person, checked, today, history), &Available::default())
+    suitability::shortlist(&client(person, checked, today, history, None), &Available::default())
 }
 
 /// The client as the choice of a test sees them. `history`: all their results, oldest first.
-pub fn client<'a>(person: &Person, checked: Option<&'a Check>, today: NaiveDate, history: &[Stored]) -> Client<'a> {
+pub fn client<'a>(
+    person: &Person,
+    checked: Option<&'a Check>,
+    today: NaiveDate,
+    history: &[Stored],
+    stopped: Option<String>,
+) -> Client<'a> {
     let age: Option<Age> = impulso_core::person::age_on(person.profile.born, today).ok();
     let readiness = checked.map(|c| (&c.answers, &c.advice));
     Client {
@@ -299,5 +307,6 @@ pub fn client<'a>(person: &Person, checked: Option<&'a Check>, today: NaiveDate,
         rate_limiting_drug: person.profile.rate_limiting_drug,
         readiness,
         passed: Some(done::passed(history.iter().map(|r| &r.done))),
+        stopped,
     }
 }

@@ -2,20 +2,22 @@
 
 use std::collections::BTreeMap;
 
-use chrono::NaiveDate;
+use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     battery::Battery,
     catalogue::{Condition, Protocol},
     group_visit::Presence,
     readiness::Permit,
     report::{ConditionReport, condition_reports},
-    run::event::Conditions,
+    run::{BoardKind, event::Conditions},
     suitability::{self, FitVerdict},
     units::Units,
     visit::{self, Stand, VisitEvent},
 };
 use impulso_store::{
-    Scope, group_visits, groups,
+    Scope,
+    group_visits::{self, OnRoll},
+    groups::{self, Member},
     people::{self, Person},
     readiness::{self, Check},
     results,
@@ -24,7 +26,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::{assess::client, visits::equipment};
+use super::{assess::client, stops::after_stop, visits::equipment};
 use crate::{ApiResult, auth, shelf::Shelf};
 
 /// A group visit, under way or over.
@@ -37,6 +39,8 @@ pub struct GroupVisitPage {
     pub on: NaiveDate,
     pub today: NaiveDate,
     pub closed: bool,
+    /// By which partners reach each of its tests as it begins.
+    pub join_code: Option<String>,
     /// What everybody shares, in words.
     pub shared: Vec<ConditionReport>,
     /// What to set up, for all of it.
@@ -95,6 +99,8 @@ pub struct RollReadiness {
     pub headline: Option<String>,
     /// Tests that something speaks against: a reason of this person's own is needed.
     pub against: Vec<Against>,
+    /// A test was stopped today with pain or symptoms: readiness is asked again, no reason will do.
+    pub stopped: bool,
     /// The reason that was given today.
     pub reason: Option<String>,
 }
@@ -118,10 +124,16 @@ pub struct GroupTest {
     pub grid: bool,
     /// Whether many do it on one clock, with partners.
     pub together: bool,
+    /// What a tap on a name says, where many do it on one clock.
+    pub board: Option<BoardKind>,
     /// How many of those who are here have done it.
     pub done: usize,
-    /// Of those who are here, who has it still to do.
+    /// Of those who are here, who has it still to do and may.
     pub to_come: Vec<Uuid>,
+    /// Of those who are here and have it still to do, whom something speaks against: they are held back until a reason is given.
+    pub held: Vec<Uuid>,
+    /// Of those who may, whose readiness was not asked today.
+    pub unasked: Vec<Uuid>,
     /// Runs of it that are open.
     pub runs: Vec<Uuid>,
 }
@@ -145,12 +157,11 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
     let over = visit.closed_at.is_some();
     let mut roll = Vec::new();
     let mut stand_of: BTreeMap<Uuid, Vec<Stand>> = BTreeMap::new();
-    let present = members.iter().filter(|m| m.left_on.is_none());
-    let gone = members.iter().filter(|m| m.left_on.is_some() && !members.iter().any(|o| o.person == m.person && o.left_on.is_none()));
-    let in_order: Vec<&groups::Member> = present.chain(gone.filter(|m| called.iter().any(|c| c.person == m.person))).collect();
+    let in_order = in_session(&members, &called);
     let ids: Vec<Uuid> = in_order.iter().map(|m| m.person.0).collect();
     let people = people::several(scope, &ids).await?;
     let mut checks = readiness::latest_of(scope, &ids).await?;
+    let mut stops = results::symptoms_on(scope, &ids, today).await?;
     for member in in_order {
         let line = called.iter().find(|c| c.person == member.person);
         if over && line.is_none() {
@@ -171,7 +182,10 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
             done: stands.iter().filter(|s| **s == Stand::Done).count(),
             owes: line.is_some_and(|l| l.presence.owes(own.is_some())),
             readiness: match people.iter().find(|p| p.id == member.person) {
-                Some(person) => readiness_of(scope, person, checks.remove(&member.person.0), &protocols, today).await?,
+                Some(person) => {
+                    let (check, stop) = (checks.remove(&member.person.0), stops.remove(&member.person.0));
+                    readiness_of(scope, person, check, stop, &protocols, today).await?
+                }
                 None => continue,
             },
             differs: in_words(&protocols, &member.set_up),
@@ -184,15 +198,24 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
     let tests = tests
         .iter()
         .map(|(place, protocol)| {
+            let is_held = |l: &RollLine| {
+                let of = &l.readiness;
+                of.reason.is_none() && of.against.iter().any(|a| a.tests.contains(&protocol.name))
+            };
             let at = |l: &RollLine| stand_of.get(&l.person).and_then(|s| s.get(*place)).copied().unwrap_or_default();
+            let of_here = |stand: Stand| roll.iter().filter(is_here).filter(move |l| at(l) == stand);
+            let (held, may): (Vec<&RollLine>, Vec<&RollLine>) = of_here(Stand::ToCome).partition(|l| is_held(l));
             GroupTest {
                 place: *place,
                 protocol: protocol.id.clone(),
                 name: visit::variant_name(Some(protocol), &visit.battery.tests[*place]),
                 grid: protocol.suits_grid(),
+                board: protocol.board_kind(),
                 together: protocol.people_at_once > 1 && protocol.family().runs_live(),
-                done: roll.iter().filter(is_here).filter(|l| at(l) == Stand::Done).count(),
-                to_come: roll.iter().filter(is_here).filter(|l| at(l) == Stand::ToCome).map(|l| l.person).collect(),
+                done: of_here(Stand::Done).count(),
+                to_come: may.iter().map(|l| l.person).collect(),
+                held: held.iter().map(|l| l.person).collect(),
+                unasked: may.iter().filter(|l| !l.readiness.asked).map(|l| l.person).collect(),
                 runs: open.iter().filter(|r| r.place == *place).map(|r| r.run.0).collect(),
             }
         })
@@ -205,6 +228,7 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
         on: visit.on,
         today,
         closed: over,
+        join_code: visit.join_code.filter(|_| !over),
         shared: in_words(&protocols, &visit.conditions),
         equipment: equipment(protocols.iter().copied()),
         cautions: suitability::cautions(protocols.iter().copied(), None),
@@ -215,6 +239,14 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
         tests,
         roll,
     })
+}
+
+/// Who belongs to a session: today's members, and who was called and has left since; each once.
+pub(super) fn in_session<'m>(members: &'m [Member], roll: &[OnRoll]) -> Vec<&'m Member> {
+    let present = members.iter().filter(|m| m.left_on.is_none());
+    let is_back = |m: &Member| members.iter().any(|o| o.person == m.person && o.left_on.is_none());
+    let gone = members.iter().filter(|m| m.left_on.is_some() && !is_back(m) && roll.iter().any(|r| r.person == m.person));
+    present.chain(gone).collect()
 }
 
 /// Answers in words, each once.
@@ -244,14 +276,17 @@ async fn readiness_of(
     scope: &mut Scope,
     person: &Person,
     last: Option<Check>,
+    stopped: Option<(String, DateTime<Utc>)>,
     protocols: &[&Protocol],
     today: NaiveDate,
 ) -> ApiResult<RollReadiness> {
     let needs_history = protocols.iter().any(|p| p.opens_after.is_some());
     let before = if needs_history { results::of_person(scope, person.id).await? } else { Vec::new() };
     let (last_on, may_repeat) = (last.as_ref().map(|c| c.on), last.as_ref().is_some_and(|c| c.advice.moderate == Permit::Go));
-    let checked = last.filter(|c| c.on == today);
-    let about = client(person, checked.as_ref(), today, &before);
+    let mut checked = last.filter(|c| c.on == today);
+    let stopped = after_stop(stopped, checked.as_mut());
+    let is_stopped = stopped.is_some();
+    let about = client(person, checked.as_ref(), today, &before, stopped);
     let mut against: Vec<Against> = Vec::new();
     for protocol in protocols {
         let fit = suitability::judge(protocol, &about);
@@ -270,6 +305,7 @@ async fn readiness_of(
         permit: checked.as_ref().and_then(|c| protocols.iter().map(|p| c.advice.permit(p.effort)).max()),
         headline: checked.as_ref().map(|c| c.advice.headline.clone()),
         against,
+        stopped: is_stopped,
         reason: checked.and_then(|c| c.overrule_reason),
     })
 }

@@ -199,6 +199,7 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<GroupVisitForm
         on: auth::today(&mut scope).await?,
         created_at: Utc::now(),
         closed_at: None,
+        join_code: Some(super::runs::join_code()),
     };
     if group_visits::create(&mut scope, who.coach, &visit).await? {
         let subject = Subject::thing("group_visit", visit.id);
@@ -269,7 +270,7 @@ async fn take_back(scope: &mut Scope, id: Uuid, person: PersonId, name: &str, ow
 }
 
 /// Gives somebody a visit of their own in a group visit.
-async fn own_visit(scope: &mut Scope, coach: CoachId, of: &GroupVisit, person: PersonId, on: NaiveDate) -> ApiResult<Uuid> {
+pub(super) async fn own_visit(scope: &mut Scope, coach: CoachId, of: &GroupVisit, person: PersonId, on: NaiveDate) -> ApiResult<Uuid> {
     let own = Visit {
         id: Uuid::now_v7(),
         person,

@@ -210,10 +210,17 @@ pub async fn set_up(who: SignedIn, path: web::Path<(Uuid, Uuid)>, form: Json<Set
     if !present(&mut scope, id).await?.iter().any(|m| m.id == member) {
         return Err(ApiError::not_found());
     }
-    let shelf = Shelf::of(&mut scope).await?;
-    for (key, answer) in &form.conditions {
+    check_own(&Shelf::of(&mut scope).await?, &form.conditions)?;
+    groups::set_up(&mut scope, member, &form.conditions).await?;
+    scope.commit().await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Whether each of these answers may be one person's own.
+fn check_own(shelf: &Shelf, conditions: &Conditions) -> Result<(), InputError> {
+    for (key, answer) in conditions {
         let Some((protocol, condition)) = shelf.all().find_map(|p| Some((p, p.condition(key).filter(|c| c.is_own())?))) else {
-            return Err(InputError::new(Code::UnknownField, key, "No test asks this of one person alone.").into());
+            return Err(InputError::new(Code::UnknownField, key, "No test asks this of one person alone."));
         };
         // One of the tests that ask it takes this answer.
         let takes = |p: &Protocol| p.condition(key).is_some_and(|c| check_answer(p, c, answer).is_ok());
@@ -221,9 +228,43 @@ pub async fn set_up(who: SignedIn, path: web::Path<(Uuid, Uuid)>, form: Json<Set
             check_answer(protocol, condition, answer)?;
         }
     }
-    groups::set_up(&mut scope, member, &form.conditions).await?;
+    Ok(())
+}
+
+/// What is a playing group's own in every group visit.
+#[derive(Deserialize, ToSchema)]
+pub struct PlayingSetUpForm {
+    pub playing_group: String,
+    /// These answers; the members' other ones stay.
+    #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
+    pub conditions: Conditions,
+}
+
+/// How many members have it.
+#[derive(Serialize, ToSchema)]
+pub struct PlayingSetUp {
+    pub members: usize,
+}
+
+/// Sets what differs for everybody of a playing group at once, such as the distance of a run.
+#[utoipa::path(tag = "groups", operation_id = "groups_set_up_playing", responses((status = 200, body = PlayingSetUp), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[put("/groups/{id}/set-up")]
+pub async fn set_up_playing(who: SignedIn, id: web::Path<Uuid>, form: Json<PlayingSetUpForm>) -> ApiResult<web::Json<PlayingSetUp>> {
+    let mut scope = who.scope().await?;
+    groups::lock(&mut scope, *id).await?;
+    check_own(&Shelf::of(&mut scope).await?, &form.conditions)?;
+    let mut members = groups::members(&mut scope, *id).await?;
+    members.retain(|m| m.left_on.is_none() && m.playing_group.as_deref() == Some(form.playing_group.as_str()));
+    if members.is_empty() {
+        let message = format!("Nobody of this group plays in “{}”.", form.playing_group);
+        return Err(InputError::new(Code::OutOfRange, "playing_group", message).into());
+    }
+    for member in &members {
+        let own: Conditions = member.set_up.clone().into_iter().chain(form.conditions.clone()).collect();
+        groups::set_up(&mut scope, member.id, &own).await?;
+    }
     scope.commit().await?;
-    Ok(HttpResponse::NoContent().finish())
+    Ok(web::Json(PlayingSetUp { members: members.len() }))
 }
 
 /// A member leaves today; what was done in the group stays.

@@ -1,12 +1,15 @@
 //! Partners: a phone without an account joins one run by its code, sees the clock, and sends one performer's count.
 
 use actix_session::Session;
-use actix_web::{HttpRequest, HttpResponse, get, http::StatusCode, post, web};
+use actix_web::{HttpRequest, HttpResponse, ResponseError, get, http::StatusCode, post, web};
 use impulso_store::{
     PracticeId, RunId, Store,
-    runs::{self, Partner, Sender},
+    runs::{self, ByCode, InRun, Partner, Sender},
 };
+use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
 
 use crate::{
     ApiError, ApiResult, auth,
@@ -16,7 +19,7 @@ use crate::{
     live::{Hub, Side},
     rate_limit::RateLimits,
     settings::ClockRate,
-    view::{RunView, view_of},
+    view::{RunView, tag, view_of},
 };
 
 /// What finding a run by its code needs.
@@ -28,12 +31,32 @@ pub struct Door {
     request: HttpRequest,
     session: Session,
     code: String,
+    which: Which,
+}
+
+/// Which run, where a group visit has more than one open.
+#[derive(Default, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct Which {
+    /// This one.
+    run: Option<Uuid>,
+    /// The one in which this performer is tested, by their tag; the newest where there is none.
+    tag: Option<Uuid>,
+}
+
+/// One whom a partner can count for.
+#[derive(Serialize, ToSchema)]
+pub struct Tested {
+    /// As in every run of the same group visit.
+    tag: Uuid,
+    name: String,
 }
 
 /// A run that was found, and the partner who found it.
 struct Found {
     practice: PracticeId,
-    run: RunId,
+    /// All that are open, the newest first; none where the code is a group visit's and no test of it runs now.
+    runs: Vec<RunId>,
     partner: Partner,
     /// For a phone that is new here.
     cookie: Option<actix_web::cookie::Cookie<'static>>,
@@ -44,14 +67,14 @@ impl actix_web::FromRequest for Door {
     type Future = std::pin::Pin<Box<dyn Future<Output = Result<Self, Self::Error>>>>;
 
     fn from_request(request: &HttpRequest, payload: &mut actix_web::dev::Payload) -> Self::Future {
-        type Parts = (web::Data<Store>, web::Data<RateLimits>, web::Data<DeviceCookies>, Caller, Session);
+        type Parts = (web::Data<Store>, web::Data<RateLimits>, web::Data<DeviceCookies>, Caller, Session, web::Query<Which>);
         let parts = Parts::from_request(request, payload);
         let request = request.clone();
         // As it is typed from a wall: small letters, in groups.
         let code = request.match_info().query("code").chars().filter(char::is_ascii_alphanumeric).collect::<String>().to_uppercase();
         Box::pin(async move {
-            let (store, rates, marks, caller, session) = parts.await?;
-            Ok(Self { store, rates, marks, caller, request, session, code })
+            let (store, rates, marks, caller, session, which) = parts.await?;
+            Ok(Self { store, rates, marks, caller, request, session, code, which: which.into_inner() })
         })
     }
 }
@@ -71,7 +94,7 @@ impl Door {
         if found.is_some() {
             self.rates.codes.learn(&self.code);
         }
-        let Some((practice, run)) = found else {
+        let Some(ByCode { practice, runs }) = found else {
             self.rates.wrong_code.count(&self.caller.0)?;
             return Err(nothing("This code isn’t active. Check it with your coach."));
         };
@@ -86,20 +109,49 @@ impl Door {
             },
             |partner| (partner, None),
         );
-        Ok(Found { practice, run, partner: Sha256::digest(partner.as_bytes()).into(), cookie })
+        Ok(Found { practice, runs, partner: Sha256::digest(partner.as_bytes()).into(), cookie })
+    }
+
+    /// Which of the open runs is meant.
+    async fn run(&self, found: &Found) -> ApiResult<RunId> {
+        if let Some(named) = self.which.run {
+            return found.runs.iter().find(|run| run.0 == named).copied().ok_or_else(counting_is_over);
+        }
+        let newest = found.runs.first().copied().ok_or_else(nothing_runs)?;
+        let Some(tag) = self.which.tag.filter(|_| found.runs.len() > 1) else { return Ok(newest) };
+        let people = self.people(found).await?;
+        Ok(people.iter().find(|p| tag_of(p) == tag).map_or(newest, |p| p.run))
+    }
+
+    /// Who is tested in the open runs.
+    async fn people(&self, found: &Found) -> ApiResult<Vec<InRun>> {
+        Ok(runs::people_in(&mut self.store.scope(found.practice).await?, &found.runs).await?)
     }
 
     /// The run as it is, while its counting lasts.
-    async fn open(&self, found: &Found, rate: ClockRate) -> ApiResult<RunView> {
+    async fn open(&self, found: &Found, run: RunId, rate: ClockRate) -> ApiResult<RunView> {
         let mut scope = self.store.scope(found.practice).await?;
-        let run = runs::get(&mut scope, found.run).await?;
+        let run = runs::get(&mut scope, run).await?;
         let view = view_of(&run, &runs::events(&mut scope, run.id).await?, rate)?;
         if intake::view_is_open(&run, &view, rate) {
             return Ok(view);
         }
-        let message = "The counting of this run is over. Whoever leads it types what is still missing.";
-        Err(ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message))
+        Err(counting_is_over())
     }
+}
+
+fn tag_of(one: &InRun) -> Uuid {
+    tag(one.run, one.group_visit, one.person)
+}
+
+fn counting_is_over() -> ApiError {
+    let message = "The counting of this run is over. Whoever leads it types what is still missing.";
+    ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message)
+}
+
+/// Between two tests of a group visit.
+fn nothing_runs() -> ApiError {
+    ApiError::new(StatusCode::NOT_FOUND, "nothing_runs", "No test runs at the moment. The next one comes up here by itself.")
 }
 
 fn answer(found: &Found, answer: HttpResponse) -> HttpResponse {
@@ -110,31 +162,51 @@ fn answer(found: &Found, answer: HttpResponse) -> HttpResponse {
 }
 
 /// The run as a partner sees it.
-#[utoipa::path(tag = "join", operation_id = "join_get", params(("code" = String, Path)), responses((status = 200, body = RunView), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
+#[utoipa::path(tag = "join", operation_id = "join_get", params(("code" = String, Path), Which), responses((status = 200, body = RunView), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
 #[get("/join/{code}")]
 pub async fn get(door: Door, rate: web::Data<ClockRate>) -> ApiResult<HttpResponse> {
     let found = door.find().await?;
-    let view = door.open(&found, **rate).await?;
-    Ok(answer(&found, HttpResponse::Ok().json(view.for_partners())))
+    let open = async { door.open(&found, door.run(&found).await?, **rate).await };
+    match open.await {
+        Ok(view) => Ok(answer(&found, HttpResponse::Ok().json(view.for_partners()))),
+        // The phone is let in all the same, and waits.
+        Err(refused) => Ok(answer(&found, refused.error_response())),
+    }
+}
+
+/// Whom a partner can count for: everybody in the open tests.
+#[utoipa::path(tag = "join", operation_id = "join_people", params(("code" = String, Path)), responses((status = 200, body = Vec<Tested>), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
+#[get("/join/{code}/people")]
+pub async fn tested(door: Door) -> ApiResult<HttpResponse> {
+    let found = door.find().await?;
+    let mut all: Vec<Tested> = Vec::new();
+    for one in door.people(&found).await? {
+        if all.iter().all(|t| t.tag != tag_of(&one)) {
+            all.push(Tested { tag: tag_of(&one), name: one.name });
+        }
+    }
+    Ok(answer(&found, HttpResponse::Ok().json(all)))
 }
 
 /// The run and every change to it, as a partner sees it.
-#[utoipa::path(tag = "join", operation_id = "join_live", params(("code" = String, Path)), responses((status = 200, content_type = "text/event-stream", body = RunView), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
+#[utoipa::path(tag = "join", operation_id = "join_live", params(("code" = String, Path), Which), responses((status = 200, content_type = "text/event-stream", body = RunView), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
 #[get("/join/{code}/live")]
 pub async fn live(door: Door, rate: web::Data<ClockRate>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
     let found = door.find().await?;
-    let listening = hub.listen(found.practice, found.run, Side::Partner);
-    let first = door.open(&found, **rate).await?;
+    let run = door.run(&found).await?;
+    let listening = hub.listen(found.practice, run, Side::Partner);
+    let first = door.open(&found, run, **rate).await?;
     Ok(answer(&found, listening.answer(&first, None)))
 }
 
 /// Adds a partner's taps and counts for one performer.
-#[utoipa::path(tag = "join", operation_id = "join_append", params(("code" = String, Path)), responses((status = 200, body = Appended), (status = 403, body = ApiError), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError), (status = 429, body = ApiError)))]
+#[utoipa::path(tag = "join", operation_id = "join_append", params(("code" = String, Path), Which), responses((status = 200, body = Appended), (status = 403, body = ApiError), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError), (status = 429, body = ApiError)))]
 #[post("/join/{code}/events")]
 pub async fn append(door: Door, intake: web::Data<Intake>, batch: Json<Batch>) -> ApiResult<HttpResponse> {
     let found = door.find().await?;
+    let run = door.run(&found).await?;
     door.rates.class.count(&format!("{} {}", door.code, door.caller.0))?;
     door.rates.partner.count(&format!("{:?}", found.partner))?;
-    let done = Box::pin(intake.accept(&door.store, found.practice, Sender::Partner(found.partner), found.run, batch.into_inner())).await?;
-    Ok(answer(&found, HttpResponse::Ok().json(Appended { view: done.view.for_partners(), ..done })))
+    let done = Box::pin(intake.accept(&door.store, found.practice, Sender::Partner(found.partner), run, batch.into_inner())).await?;
+    Ok(answer(&found, HttpResponse::Ok().json(Appended { view: done.view.for_partners(), events: Vec::new(), ..done })))
 }

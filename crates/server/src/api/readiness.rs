@@ -16,6 +16,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::stops::stopped_today;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -103,8 +104,10 @@ async fn add(
     people::lock(scope, person).await?;
     let on = auth::today(scope).await?;
     // The same answers on the same day are the same check, however often they are sent.
-    let before = store::latest(scope, person).await?;
-    if before.is_some_and(|c| c.on == on && c.answers == answers && c.overrule_reason == reason) {
+    let mut before = store::latest(scope, person).await?.filter(|c| c.on == on);
+    // After a test that was stopped with symptoms they are another one.
+    let is_after_stop = stopped_today(scope, person, before.as_mut(), on).await?.is_some();
+    if !is_after_stop && before.is_some_and(|c| c.answers == answers && c.overrule_reason == reason) {
         return Ok(ReadinessPage { on, is_today: true, answers, advice, overrule_reason: reason });
     }
     let check = store::add(scope, coach, person, &answers, &advice, reason.as_deref(), on).await?;

@@ -5,9 +5,10 @@ use chrono::Utc;
 use impulso_core::{
     Code, InputError,
     rehearse::{self, Exertion, Lift},
+    run::view::Rehearsal,
     simulate::{Client, Fault},
+    strap_bytes,
 };
-use impulso_formats::heart_rate;
 use impulso_store::{
     RunId,
     runs::{self, NewPerformer, NewRun},
@@ -20,10 +21,9 @@ use crate::{
     ApiError, ApiResult,
     auth::SignedIn,
     body::Json,
-    intake,
     settings::ClockRate,
     shelf::Shelf,
-    view::{Rehearsal, RunView, view},
+    view::{self, RunView, view},
 };
 
 /// The speeds a rehearsal runs at.
@@ -167,9 +167,9 @@ pub async fn simulated(
 ) -> ApiResult<web::Json<Simulated>> {
     let mut scope = who.scope().await?;
     let run = runs::get(&mut scope, RunId(*id)).await?;
-    let kept = runs::rehearsal::<Rehearsal>(&run)?.ok_or_else(ApiError::not_found)?;
+    let kept = view::rehearsal(&run)?.ok_or_else(ApiError::not_found)?;
     let events = runs::events(&mut scope, run.id).await?;
-    let (Some(state), Some(performer)) = (intake::performer_state(&run, &events, 0), run.performers.first()) else {
+    let (Some(state), Some(performer)) = (view::facts(&run, **rate)?.state_of(&events, 0), run.performers.first()) else {
         return Err(ApiError::not_found());
     };
     let asked = rehearse::demands(&run.protocol, &performer.setup, &kept.client, &state);
@@ -182,7 +182,7 @@ pub async fn simulated(
     let frames = (from..until.min(from.saturating_add(FRAMES_MAX)))
         .map(|second| Frame {
             at_ms: f64::from(second) * 1000.0,
-            bytes: heart_rate::to_hex(&heart_rate::encode(&kept.client.strap(&asked, second))),
+            bytes: strap_bytes::to_hex(&strap_bytes::encode(&kept.client.strap(&asked, second))),
         })
         .collect();
     let at_s = elapsed_s.unwrap_or(0.0);
@@ -213,12 +213,12 @@ pub struct LoadQuery {
 pub async fn lift(who: SignedIn, id: web::Path<Uuid>, query: web::Query<LoadQuery>) -> ApiResult<web::Json<Lift>> {
     let mut scope = who.scope().await?;
     let run = runs::get(&mut scope, RunId(*id)).await?;
-    let kept = runs::rehearsal::<Rehearsal>(&run)?.ok_or_else(ApiError::not_found)?;
+    let kept = view::rehearsal(&run)?.ok_or_else(ApiError::not_found)?;
     if !(query.load_kg > 0.0 && query.load_kg <= 1000.0) {
         return Err(InputError::new(Code::OutOfRange, "load_kg", "Type the load in kilograms, 1 to 1000.").into());
     }
     let events = runs::events(&mut scope, run.id).await?;
-    let state = intake::performer_state(&run, &events, 0).ok_or_else(ApiError::not_found)?;
+    let state = view::facts(&run, ClockRate(1.0))?.state_of(&events, 0).ok_or_else(ApiError::not_found)?;
     let before = state.sheet().and_then(|s| s.rows.first()).map_or(0, |r| r.cells.len());
     Ok(web::Json(rehearse::exert::lift(&kept.client, before, query.load_kg)))
 }

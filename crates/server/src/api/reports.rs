@@ -1,6 +1,6 @@
 //! What a client gets of a visit: a link of their own that opens without an account, ends by itself and can be withdrawn.
 
-use actix_web::{HttpResponse, delete, get, http::StatusCode, post, web};
+use actix_web::{HttpResponse, delete, get, post, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
@@ -8,22 +8,21 @@ use impulso_core::{
     visit::{Learned, Row},
 };
 use impulso_store::{
-    Scope, Store,
+    CoachId, Scope, Store,
     audit::{self, Subject},
     photos, practices, retests,
     visit_links::{self, Link, Opened},
     visits::{self, Visit},
 };
-use rand::RngExt;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use sha2::{Digest, Sha256};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::{
     goals::{self, GoalLine},
     history::{HistoryLine, over_time},
+    link_token,
     photos::{PhotoDay, by_day, shown},
 };
 use crate::{
@@ -150,12 +149,18 @@ async fn usual_days(scope: &mut Scope, visit: &Visit) -> ApiResult<u64> {
 #[utoipa::path(tag = "visits", operation_id = "reports_share", responses((status = 200, body = LinkMade), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/visits/{id}/links")]
 pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> ApiResult<web::Json<LinkMade>> {
-    let form = form.into_inner();
     let mut scope = who.scope().await?;
     let visit = visits::get(&mut scope, *id).await?;
+    let made = make_link(&mut scope, who.coach, &visit, form.into_inner()).await?;
+    scope.commit().await?;
+    Ok(web::Json(made))
+}
+
+/// Makes a link to a visit.
+pub(super) async fn make_link(scope: &mut Scope, coach: CoachId, visit: &Visit, form: LinkForm) -> ApiResult<LinkMade> {
     let days = match form.days {
         Some(days) => days,
-        None => usual_days(&mut scope, &visit).await?,
+        None => usual_days(scope, visit).await?,
     };
     if !(1..=DAYS_MAX).contains(&days) {
         return Err(InputError::new(Code::OutOfRange, "days", format!("A link opens for 1 to {DAYS_MAX} days.")).into());
@@ -163,13 +168,12 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> 
     if form.places.is_empty() || form.places.iter().any(|p| *p >= visit.battery.tests.len()) {
         return Err(InputError::new(Code::MissingInput, "places", "Choose at least one test of this visit to show.").into());
     }
-    // 128 bits: nobody guesses it, and a list of them helps nobody.
-    let made = visit_links::of_visit(&mut scope, visit.id).await?.len();
+    let made = visit_links::of_visit(scope, visit.id).await?.len();
     if made >= LINKS_MAX {
         let message = format!("This visit has had {LINKS_MAX} links, which is the most. Use one that still works.");
         return Err(InputError::new(Code::OutOfRange, "id", message).into());
     }
-    let token = format!("{:032x}", rand::rng().random::<u128>());
+    let (token, kept) = link_token::made();
     let now = Utc::now();
     let expires_at = now.checked_add_days(Days::new(days)).unwrap_or(now);
     let link = Link {
@@ -181,18 +185,17 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<LinkForm>) -> 
         expires_at,
         withdrawn_at: None,
     };
-    visit_links::add(&mut scope, who.coach, visit.id, &link, &hash(&token)).await?;
+    visit_links::add(scope, coach, visit.id, &link, &kept).await?;
     let subject = Subject::of("visit", visit.id, visit.person);
     audit::record(
-        &mut scope,
-        who.coach,
+        scope,
+        coach,
         "visit.shared",
         subject,
         json!({ "days": days, "tests": link.places.len(), "photos": link.photos, "remarks": link.remarks }),
     )
     .await?;
-    scope.commit().await?;
-    Ok(web::Json(LinkMade { path: format!("/report/{token}"), expires_at }))
+    Ok(LinkMade { path: format!("/report/{token}"), expires_at })
 }
 
 /// A visit's links.
@@ -280,12 +283,7 @@ pub async fn open(
 
 /// What a token opens, while its link holds.
 async fn opened(store: &Store, token: &str, rates: &RateLimits, caller: &Caller) -> ApiResult<Opened> {
-    if let Some(opened) = visit_links::open(store, &hash(token)).await? {
-        return Ok(opened);
-    }
-    rates.wrong_code.count(&caller.0)?;
-    let message = "This link has ended or was withdrawn. Ask whoever sent it for a new one.";
-    Err(ApiError::new(StatusCode::NOT_FOUND, "unknown_code", message))
+    link_token::known(visit_links::open(store, &link_token::hash(token)).await?, rates, caller)
 }
 
 /// The photographs of the visit's day, and of the first day there are any of.
@@ -315,8 +313,4 @@ pub async fn photo(
         return Err(ApiError::not_found());
     }
     Ok(shown(photos::jpeg(&mut scope, id).await?.1))
-}
-
-fn hash(token: &str) -> [u8; 32] {
-    Sha256::digest(token.as_bytes()).into()
 }

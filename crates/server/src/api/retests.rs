@@ -15,7 +15,7 @@ use impulso_core::{
 };
 use impulso_formats::calendar::{self, Appointment};
 use impulso_store::{
-    PersonId, RetestId, Scope,
+    CoachId, PersonId, RetestId, Scope,
     audit::{self, Subject},
     people, practices,
     retests::{self, Cursor},
@@ -138,6 +138,22 @@ pub async fn preview(who: SignedIn, form: Json<PreviewForm>) -> ApiResult<web::J
     Ok(web::Json(Preview { words: form.rule.words(), dates }))
 }
 
+/// Plans a test of somebody by a rule; it takes the place of their earlier rule for it.
+pub(super) async fn plan(scope: &mut Scope, coach: CoachId, person: PersonId, what: &str, form: &PlanForm) -> ApiResult<()> {
+    let today = auth::today(scope).await?;
+    form.hard_days.check()?;
+    let mut dates: Vec<NaiveDate> =
+        form.rule.dates(form.from)?.into_iter().map(|d| form.hard_days.clear(d)).filter(|d| *d >= today).collect();
+    dates.dedup();
+    if dates.is_empty() {
+        return Err(InputError::new(Code::OutOfRange, "rule", "Every date of this rule is in the past. Count from a later day.").into());
+    }
+    let plan = retests::keep(scope, coach, person, what, &form.rule, form.from, &dates).await?;
+    let detail = json!({ "rule": form.rule.words(), "protocol": what });
+    audit::record(scope, coach, "retest.planned", Subject::of("plan", plan.0, person), detail).await?;
+    Ok(())
+}
+
 /// Keeps a rule with its dates; it takes the place of the person's earlier rule for this test.
 #[utoipa::path(tag = "retests", operation_id = "retests_keep", responses((status = 200, body = Vec<RetestLine>), (status = 422, body = ApiError)))]
 #[post("/people/{id}/retests")]
@@ -150,17 +166,8 @@ pub async fn keep(who: SignedIn, id: web::Path<Uuid>, form: Json<PlanForm>) -> A
     };
     let person = PersonId(*id);
     people::get(&mut scope, person).await?;
+    plan(&mut scope, who.coach, person, &what, &form).await?;
     let today = auth::today(&mut scope).await?;
-    form.hard_days.check()?;
-    let mut dates: Vec<NaiveDate> =
-        form.rule.dates(form.from)?.into_iter().map(|d| form.hard_days.clear(d)).filter(|d| *d >= today).collect();
-    dates.dedup();
-    if dates.is_empty() {
-        return Err(InputError::new(Code::OutOfRange, "rule", "Every date of this rule is in the past. Count from a later day.").into());
-    }
-    let plan = retests::keep(&mut scope, who.coach, person, &what, &form.rule, form.from, &dates).await?;
-    let detail = json!({ "rule": form.rule.words(), "protocol": what });
-    audit::record(&mut scope, who.coach, "retest.planned", Subject::of("plan", plan.0, person), detail).await?;
     let lines = retests::open_of(&mut scope, person)
         .await?
         .into_iter()

@@ -12,7 +12,7 @@ use impulso_core::{
     picture::{BodyMap, Drawing, Picture},
     progress,
     run::{
-        Setup,
+        BoardKind, Earlier, Event, Setup,
         event::{Answer, Conditions},
     },
     suitability::{self, Fit, FitVerdict},
@@ -36,7 +36,7 @@ use serde_json::json;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::assess::client;
+use super::{assess::client, stops::stopped_today};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -44,10 +44,10 @@ use crate::{
     intake::{Appended, Batch, Intake},
     live::{Hub, Side},
     rate_limit::RateLimits,
-    recording,
+    recording, scoring,
     settings::ClockRate,
     shelf::Shelf,
-    view::{RunView, view},
+    view::{RunView, facts, view},
     visiting::{self, InVisit},
 };
 
@@ -57,6 +57,9 @@ const CODE_LETTERS: &[u8] = b"ABCDEFGHJKMNPQRSTUVWXYZ23456789";
 const CODE_LENGTH: usize = 8;
 /// The most performers of one run.
 const PERFORMERS_MAX: usize = 40;
+/// The most lanes of a test that starts again and again, and how far apart they start at the most, s.
+const LANES_MAX: usize = 8;
+const APART_MAX_S: f64 = 30.0;
 
 /// A run to set up.
 #[derive(Deserialize, ToSchema)]
@@ -93,6 +96,12 @@ pub struct RunForm {
     /// The place in a visit that it fills.
     #[serde(default)]
     pub visit: Option<InVisit>,
+    /// Many do it on one clock, and are not written down one by one.
+    #[serde(default)]
+    pub together: bool,
+    /// Where starts come again and again: so long after one another the lanes start, s.
+    #[serde(default)]
+    pub apart_s: f64,
     /// The same of a group visit: each fills the place in a visit of their own.
     #[serde(default)]
     pub group: Option<InGroup>,
@@ -111,7 +120,7 @@ pub async fn create(
     let mut scope = who.scope().await?;
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
-    can_run(protocol, form.people.len())?;
+    can_run(protocol, form.people.len(), form.together)?;
     let mut places: BTreeMap<Uuid, Place> = BTreeMap::new();
     if let (Some(at), [person]) = (form.visit, form.people.as_slice()) {
         places.insert(*person, place(&mut scope, protocol, at, &form, PersonId(*person), &Conditions::new()).await?);
@@ -137,6 +146,11 @@ pub async fn create(
             found.performer.setup.takes.clone_from(&of.takes);
             found.performer.visit = form.group.map(|_| (of.at.visit, of.at.place));
         }
+        if !alone {
+            found.performer.setup.together = form.together || !protocol.suits_grid();
+            let after_s = form.apart_s.clamp(0.0, APART_MAX_S) * performers.len() as f64;
+            found.performer.setup.start_after_s = (after_s > 0.0).then_some(after_s);
+        }
         let name = found.performer.name.clone();
         admitted.extend(found.reason.map(|why| if alone { why } else { format!("{name}: {why}") }));
         if !found.asked {
@@ -145,7 +159,8 @@ pub async fn create(
         performers.push(found.performer);
     }
     let reason = (!admitted.is_empty()).then(|| admitted.join("\n").chars().take(4000).collect::<String>());
-    let join_code = (protocol.people_at_once > 1 && form.people.len() > 1).then(join_code);
+    // In a group visit the code is that of the whole visit.
+    let join_code = (protocol.people_at_once > 1 && form.people.len() > 1 && form.group.is_none()).then(join_code);
     let new = NewRun {
         id: RunId(form.id),
         protocol,
@@ -254,8 +269,13 @@ async fn places_in_group(
     Ok(all)
 }
 
-fn can_run(protocol: &catalogue::Protocol, people: usize) -> Result<(), InputError> {
-    let at_once = if protocol.suits_grid() { PERFORMERS_MAX } else { usize::from(protocol.people_at_once).min(PERFORMERS_MAX) };
+fn can_run(protocol: &catalogue::Protocol, people: usize, together: bool) -> Result<(), InputError> {
+    let at_once = match protocol.board_kind() {
+        Some(BoardKind::Lanes) if together => LANES_MAX,
+        Some(_) => PERFORMERS_MAX,
+        None if protocol.suits_grid() => PERFORMERS_MAX,
+        None => usize::from(protocol.people_at_once).min(PERFORMERS_MAX),
+    };
     let message = match people {
         _ if !protocol.family().runs_live() => format!("{} is entered afterwards: type the result.", protocol.name),
         0 => "Choose whom to test.".to_owned(),
@@ -315,9 +335,10 @@ async fn performer(
 
 /// How a test suits somebody today, with today's readiness check.
 async fn judged(scope: &mut Scope, protocol: &catalogue::Protocol, person: &Person, today: NaiveDate) -> ApiResult<(Option<Check>, Fit)> {
-    let checked = readiness::latest(scope, person.id).await?.filter(|c| c.on == today);
+    let mut checked = readiness::latest(scope, person.id).await?.filter(|c| c.on == today);
     let before = if protocol.opens_after.is_some() { results::of_person(scope, person.id).await? } else { Vec::new() };
-    let fit = suitability::judge(protocol, &client(person, checked.as_ref(), today, &before));
+    let stopped = stopped_today(scope, person.id, checked.as_mut(), today).await?;
+    let fit = suitability::judge(protocol, &client(person, checked.as_ref(), today, &before, stopped));
     Ok((checked, fit))
 }
 
@@ -380,7 +401,7 @@ pub async fn admission(who: SignedIn, form: Json<AdmissionForm>) -> ApiResult<we
     Ok(web::Json(lines))
 }
 
-fn join_code() -> String {
+pub(super) fn join_code() -> String {
     let mut dice = rand::rng();
     (0..CODE_LENGTH).map(|_| char::from(CODE_LETTERS[dice.random_range(0..CODE_LETTERS.len())])).collect()
 }
@@ -414,6 +435,47 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>)
     Ok(web::Json(view(&mut scope, run, **rate).await?))
 }
 
+/// What a screen needs to work a run out for itself.
+#[derive(Serialize, ToSchema)]
+pub struct RunLog {
+    /// How it was set up: for the core in the browser, and for nothing else.
+    #[schema(value_type = Object)]
+    pub facts: serde_json::Value,
+    /// What there was before it, for the same.
+    #[schema(value_type = Object)]
+    pub earlier: serde_json::Value,
+    /// Everything that happened, as it is stored.
+    pub events: Vec<Event>,
+    /// The day it is, in the practice's time zone.
+    pub today: NaiveDate,
+}
+
+/// So many of somebody's earlier tests go with a run: the last one that was done alike is among them.
+const EARLIER_MAX: usize = 6;
+
+/// How a run was set up and what happened in it.
+#[utoipa::path(tag = "runs", operation_id = "runs_log", responses((status = 200, body = RunLog), (status = 404, body = ApiError)))]
+#[get("/runs/{id}/log")]
+pub async fn log(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<RunLog>> {
+    let mut scope = who.scope().await?;
+    let run = runs::get(&mut scope, RunId(*id)).await?;
+    let mut earlier = Earlier { own: scoring::own(&mut scope, &run.protocol).await?, tests: Vec::new() };
+    let pairs: Vec<_> = run.performers.iter().filter_map(|p| Some((p.person?, run.protocol.id.as_str()))).collect();
+    let tests = results::of_protocols(&mut scope, &pairs).await?;
+    for performer in &run.performers {
+        let own = performer.person.and_then(|id| tests.get(&(id, run.protocol.id.clone()))).map(Vec::as_slice).unwrap_or_default();
+        let latest = own.iter().skip(own.len().saturating_sub(EARLIER_MAX)).map(|r| r.done.clone());
+        earlier.tests.push(latest.collect());
+    }
+    let json = |value: Result<serde_json::Value, serde_json::Error>| value.map_err(|_| ApiError::unavailable());
+    Ok(web::Json(RunLog {
+        facts: json(serde_json::to_value(facts(&run, **rate)?))?,
+        earlier: json(serde_json::to_value(&earlier))?,
+        events: runs::events(&mut scope, run.id).await?,
+        today: auth::today(&mut scope).await?,
+    }))
+}
+
 /// What a screen that listens has seen already.
 #[derive(Deserialize, IntoParams)]
 pub struct LiveQuery {
@@ -421,7 +483,7 @@ pub struct LiveQuery {
     pub seen: Option<u64>,
 }
 
-/// The run and every change to it, as server-sent events named `view`.
+/// The run and every change to it, as server-sent events: `events` that were stored, where they are at hand, and the `view` after them.
 #[utoipa::path(tag = "runs", operation_id = "runs_live", params(LiveQuery), responses((status = 200, content_type = "text/event-stream", body = RunView), (status = 404, body = ApiError)))]
 #[get("/runs/{id}/live")]
 pub async fn live(

@@ -3,7 +3,7 @@
 use actix_web::{get, web};
 use chrono::{DateTime, Days, NaiveDate, Utc};
 use impulso_core::{catalogue, done::Stop, text};
-use impulso_store::{group_visits, groups, people, results, retests, runs, visits};
+use impulso_store::{group_visits, groups, people, results, retests, runs, self_entries, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -46,6 +46,8 @@ pub struct TodayPage {
     pub soon: Vec<RetestLine>,
     /// Stopped early in the last two weeks.
     pub stopped: Vec<StoppedLine>,
+    /// How many results that clients took of themselves wait to be looked at, in words; nothing where none does.
+    pub from_afar: Option<String>,
     /// What is not among the lines above.
     pub more: TodayMore,
     /// How many people the practice has.
@@ -165,6 +167,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
             note: r.stopped.note,
         })
         .collect();
+    let from_afar = self_entries::count_waiting(&mut scope, limits::COUNTED).await?;
     let people = people::count(&mut scope).await?;
     let made_up = people::made_up(&mut scope).await?.len();
     let shown = limits::TODAY_LINES as usize;
@@ -198,6 +201,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
         due: due.0,
         soon: soon.0,
         stopped,
+        from_afar: (from_afar > 0).then(|| limits::counted(from_afar, 0)),
         more,
         people,
         made_up,

@@ -33,6 +33,7 @@ use uuid::Uuid;
 use super::{
     assess::client,
     goals::{self, GoalLine},
+    stops::stopped_today,
 };
 use crate::{
     ApiError, ApiResult,
@@ -128,12 +129,13 @@ pub async fn batteries_for(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web:
     let all = batteries_of(&mut scope).await?;
     let planned = retests::open_of(&mut scope, of.person.id).await?;
     let done = visits::of_person(&mut scope, of.person.id, i64::MAX).await?;
-    let checked = readiness::latest(&mut scope, of.person.id).await?.filter(|c| c.on == of.today);
+    let mut checked = readiness::latest(&mut scope, of.person.id).await?.filter(|c| c.on == of.today);
     let days = |battery: &Battery| done.iter().filter(|v| v.battery.id == battery.id).map(|v| v.on).collect::<Vec<NaiveDate>>();
     let due = |battery: &Battery| planned.iter().filter(|r| r.protocol_id == battery.id).map(|r| r.planned.due_on).min();
     let fits: Vec<BatteryFit> =
         all.iter().map(|(battery, _)| BatteryFit { battery, last_on: days(battery).into_iter().max(), due_on: due(battery) }).collect();
-    let client = client(&of.person, checked.as_ref(), of.today, &of.history);
+    let stopped = stopped_today(&mut scope, of.person.id, checked.as_mut(), of.today).await?;
+    let client = client(&of.person, checked.as_ref(), of.today, &of.history, stopped);
     let suggested = suitability::suggest_batteries(&fits, &client, &|id| of.protocol(id), of.today);
     let rank = |k: usize| suggested.iter().position(|(at, _)| *at == k).unwrap_or(usize::MAX);
     let mut order: Vec<usize> = (0..all.len()).collect();

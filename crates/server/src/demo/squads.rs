@@ -12,12 +12,13 @@ use impulso_core::{
         Setup,
         event::{Answer, Conditions},
     },
+    squad::GroupMark,
     test_record::Inputs,
     units::{Age, BodyMass, Height, Units},
     visit::VisitEvent,
 };
 use impulso_store::{
-    CoachId, PersonId, Scope,
+    CoachId, PersonId, Scope, group_marks,
     group_visits::{self, GroupVisit},
     groups,
     people::{self, Profile},
@@ -100,6 +101,19 @@ pub async fn move_in(scope: &mut Scope, coach: CoachId, now: DateTime<Utc>, four
     let squad = join_all(scope, group, &SQUAD, today, 14).await?;
     let battery = squad_day()?;
     visits::keep_battery(scope, coach, &battery).await?;
+    for (playing_group, good, acceptable) in [("seniors", 45.0, 39.0), ("juniors", 40.0, 33.0)] {
+        let mark = GroupMark {
+            protocol: "vertical-jump".into(),
+            quantity: "height_cm".into(),
+            good,
+            acceptable: Some(acceptable),
+            playing_group: Some(playing_group.into()),
+            sex: None,
+            age_from: None,
+            age_to: None,
+        };
+        group_marks::set(scope, group, Uuid::now_v7(), &mark).await?;
+    }
     for (session, days_ago) in [189, 98, 7].into_iter().enumerate() {
         let on = today - Days::new(days_ago);
         let here = |k: usize| session != 2 || k != 7;
@@ -190,6 +204,7 @@ async fn session_of(
         on,
         created_at: begun,
         closed_at: None,
+        join_code: None,
     };
     group_visits::create(scope, coach, &visit).await?;
     for (k, (person, mate)) in mates.iter().enumerate() {

@@ -6,7 +6,7 @@ use impulso_core::{
     done::Done,
     goal::{Goal, TOTAL},
     person::Facts,
-    test_record, text,
+    self_report, test_record, text,
     visit::VisitEvent,
 };
 use impulso_store::{
@@ -23,7 +23,11 @@ use serde_json::json;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::{Typed, build, count_repeats, note_drug, scored, update_body};
+use super::{
+    Typed, build,
+    keep::{count_repeats, update_body},
+    note_drug, scored,
+};
 use crate::{ApiError, ApiResult, dossier::Dossier, shelf::Shelf, visiting};
 
 /// What is done to a result.
@@ -36,6 +40,8 @@ pub enum Correction {
     Voided,
     /// It counts again.
     Restored,
+    /// A self-reported result is held against measured ones from now on, or no more.
+    Compared { compared: bool },
     /// It is another client's.
     Moved {
         /// Whose it is.
@@ -117,6 +123,14 @@ pub async fn correct(
             }
             (Change::Restored, Stored { done: Done { voided: false, ..was.done.clone() }, ..was.clone() })
         }
+        Correction::Compared { compared } => {
+            if !self_report::is_self_reported(&was.conditions) {
+                refuse("This result was measured: it is compared already.")?;
+            }
+            let mut conditions = was.conditions.clone();
+            self_report::mark(&mut conditions, compared);
+            (Change::Corrected, Stored { done: Done { conditions, ..was.done.clone() }, ..was.clone() })
+        }
         Correction::Moved { person } => {
             let to = people::get(scope, PersonId(person)).await?;
             if to.id == was.person {
@@ -196,7 +210,7 @@ async fn settle_goals(scope: &mut Scope, person: PersonId, protocol: &str) -> Ap
         if goal.protocol != protocol || goal.quantity == TOTAL {
             continue;
         }
-        let meets = |r: &&Stored| r.on >= goal.from_on && r.computed.get(&goal.quantity).is_some_and(|v| goal.is_met_by(*v));
+        let meets = |r: &&Stored| r.on >= goal.from_on && r.may_reach() && r.value(&goal.quantity).is_some_and(|v| goal.is_met_by(v));
         let reached_on = history.iter().find(meets).map(|r| r.on);
         if reached_on != goal.reached_on {
             goals::reached(scope, id, &Goal { reached_on, ..goal }).await?;

@@ -2,6 +2,7 @@
 //! scores it, stores it, and lets everything that hangs on it follow: repeats, dates, goals, the visit, the activity log.
 
 mod correct;
+mod keep;
 
 use std::collections::BTreeMap;
 
@@ -10,11 +11,9 @@ use impulso_core::{
     Code, InputError,
     catalogue::Protocol,
     done::Done,
-    goal::Goal,
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::{Inputs, StageInput, Value},
     person::{self, Facts},
-    progress,
     run::{
         Setup, State,
         event::{Answer, Conditions},
@@ -24,21 +23,20 @@ use impulso_core::{
 };
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope,
-    audit::{self, Subject},
-    goals,
     people::{self, Person},
-    practices, readiness, repeats,
-    results::{self, Stop, Stored},
-    retests,
+    practices, readiness,
+    results::{self, Stored},
     runs::Run,
 };
 use serde::{Deserialize, Deserializer, de::Error as _};
-use serde_json::json;
 use utoipa::ToSchema;
 
-use crate::{ApiResult, auth, shelf::Shelf};
+use crate::{ApiResult, auth};
 
-pub use self::correct::{Correction, correct};
+pub use self::{
+    correct::{Correction, correct},
+    keep::{keep, keep_all, reach_goals},
+};
 
 /// A test as somebody types it.
 #[derive(Debug, Deserialize, ToSchema)]
@@ -116,29 +114,17 @@ pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonI
     let taken_at = state.started_at.unwrap_or(run.created_at);
     let on = auth::day_of(scope, taken_at).await?;
     let profile = people::get(scope, person).await?;
-    let mut conditions = state.conditions(&run.protocol, setup);
-    note_drug(scope, &run.protocol, &profile, on, &mut conditions).await?;
     // The mass and the heart rates of the day, as the decisions used them.
     let recorded = profile.facts_on(on)?;
     let as_recorded = setup.mass.is_none() || setup.mass == recorded.mass;
     let mass_on = if as_recorded { recorded.mass_on } else { Some(on) };
     let facts = Facts { mass: setup.mass.or(recorded.mass), mass_on, resting_hr: setup.resting_hr, hr_max: setup.hr_max, ..recorded };
-    let facts = as_measured(&run.protocol, facts);
-    let done = Done {
-        id: ResultId::new().0,
-        protocol_id: run.protocol.id.clone(),
-        method: run.protocol.method_version(),
-        on,
-        taken_at,
-        inputs: state.inputs(&run.protocol, setup),
-        conditions,
-        facts,
-        stopped: state.stopped_ms.map(|ms| Stop { at_s: ms / 1000.0, reason: state.stop_reason, note: state.stop_note.clone() }),
-        voided: false,
-        // What is remarked of a class may name others: it stays with the run.
-        remarks: if run.performers.len() == 1 { state.notes.clone() } else { Vec::new() },
-        computed: BTreeMap::new(),
-    };
+    let mut done = state.done(&run.protocol, setup, ResultId::new().0, on, taken_at, facts);
+    // What is remarked of a class may name others: it stays with the run.
+    if run.performers.len() > 1 {
+        done.remarks.clear();
+    }
+    note_drug(scope, &run.protocol, &profile, on, &mut done.conditions).await?;
     let result = Stored { person, run: Some(run.id), done: scored(&run.protocol, done)? };
     keep(scope, coach, &result).await?;
     Ok(result.key())
@@ -170,7 +156,7 @@ pub async fn build(
         Some(_) => facts,
         None => weigh(scope, protocol, person, on, facts, &typed.weighed).await?,
     };
-    let facts = as_measured(protocol, facts);
+    let facts = facts.as_measured_by(protocol);
     let setup = Setup {
         cadence: protocol.cadence.as_ref().and_then(|c| c.for_sex(facts.sex).or(c.any).or(c.male)).and_then(|c| Cadence::new(c).ok()),
         conditions: typed.conditions,
@@ -273,26 +259,6 @@ pub async fn weigh(
     Ok(facts)
 }
 
-/// A test that weighs takes no mass from the record: on a day on which nobody was weighed it has none.
-fn as_measured(protocol: &Protocol, facts: Facts) -> Facts {
-    if protocol.input("mass_kg").is_some() { Facts { mass: None, ..facts } } else { facts }
-}
-
-/// The record takes over what a result measured of the body, where it is the latest that did.
-async fn update_body(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
-    let (mass, height) = (result.inputs.get("mass_kg"), result.inputs.get("height_cm"));
-    if mass.is_none() && height.is_none() || result.voided || result.stopped.is_some() {
-        return Ok(());
-    }
-    let later = results::of_protocol(scope, result.person, &result.protocol_id).await?;
-    let is_latest =
-        later.iter().all(|r| r.id == result.id || (r.on, r.taken_at) <= (result.on, result.taken_at) || r.inputs.get("mass_kg").is_none());
-    if is_latest {
-        people::measured(scope, result.person, result.on, mass, height).await?;
-    }
-    Ok(())
-}
-
 /// A moment of a day of the practice.
 pub async fn moment(scope: &mut Scope, on: NaiveDate, hour: &str) -> ApiResult<DateTime<Utc>> {
     let Ok(time) = NaiveTime::parse_from_str(hour, "%H:%M") else {
@@ -329,61 +295,6 @@ async fn note_drug(scope: &mut Scope, protocol: &Protocol, person: &Person, on: 
         let checked = readiness::latest(scope, person.id).await?;
         let drug = person.profile.rate_limiting_drug || checked.is_some_and(|c| c.on == on && c.answers.rate_limiting_drug);
         conditions.insert("heart_rate_drug".into(), Answer::YesNo(drug));
-    }
-    Ok(())
-}
-
-/// Stores a result with everything that follows from it.
-pub async fn keep(scope: &mut Scope, coach: CoachId, result: &Stored) -> ApiResult<()> {
-    let before = results::of_protocol(scope, result.person, &result.protocol_id).await?;
-    results::add(scope, coach, result).await?;
-    // The first of its kind repeats nothing.
-    if !before.is_empty() {
-        count_repeats(scope, result.person, &result.protocol_id, before).await?;
-    }
-    update_body(scope, result).await?;
-    fulfil(scope, result).await?;
-    let subject = Subject::of("result", result.id, result.person);
-    audit::record(scope, coach, "result.kept", subject, json!({ "protocol": result.protocol_id, "method": result.method })).await?;
-    Ok(())
-}
-
-/// The date and the goals that a result fulfils. A test without a score leaves them open: it is still owed.
-async fn fulfil(scope: &mut Scope, result: &Stored) -> ApiResult<()> {
-    if result.computed.is_empty() {
-        return Ok(());
-    }
-    retests::fulfil(scope, result.person, &result.protocol_id, Some(result.key()), result.on).await?;
-    let of_result = |goal: &Goal| result.computed.get(&goal.quantity).filter(|_| goal.protocol == result.protocol_id).copied();
-    reach_goals(scope, result.person, result.on, &of_result).await
-}
-
-/// Writes down the goals that are reached on a day. `value`: what was measured of a goal's measure, where it was.
-pub async fn reach_goals(scope: &mut Scope, person: PersonId, on: NaiveDate, value: &dyn Fn(&Goal) -> Option<f64>) -> ApiResult<()> {
-    for (id, mut goal) in goals::of_person(scope, person).await? {
-        let value = value(&goal).filter(|_| goal.reached_on.is_none());
-        if value.is_some_and(|v| goal.is_met_by(v) && on >= goal.from_on) {
-            goal.reached_on = Some(on);
-            goals::reached(scope, id, &goal).await?;
-        }
-    }
-    Ok(())
-}
-
-/// Brings the practice's own repeats of a test up to date after a person's results of it have changed. `before`: what they were.
-async fn count_repeats(scope: &mut Scope, person: PersonId, protocol: &str, before: Vec<Stored>) -> ApiResult<()> {
-    let after = results::of_protocol(scope, person, protocol).await?;
-    // What nobody real did says nothing about the practice's own measuring.
-    if before.len().max(after.len()) < 2 || people::get(scope, person).await?.made_up {
-        return Ok(());
-    }
-    let shelf = Shelf::of(scope).await?;
-    let Ok(protocol) = shelf.find(protocol) else { return Ok(()) };
-    let measures: std::collections::BTreeSet<&String> = before.iter().chain(&after).flat_map(|r| r.computed.keys()).collect();
-    for quantity in measures {
-        let among = |tests: &[Stored]| progress::repeats(protocol, tests.iter().map(|r| &r.done), quantity);
-        let more = among(&after).since(among(&before));
-        repeats::add(scope, &protocol.id, quantity, more).await?;
     }
     Ok(())
 }

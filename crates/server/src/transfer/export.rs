@@ -16,6 +16,7 @@ use impulso_core::{
     person::Facts,
     quantity, range, reading,
     run::event::Conditions,
+    self_report,
     test_record::TestRecord,
     units::Units,
 };
@@ -201,13 +202,14 @@ impl About {
             .filter(|p| p.scored(range::QUANTITY).is_some())
             .and_then(|p| range::of_record(&TestRecord::under(p, facts, &inputs, &conditions)));
         let remarks = of.remarks.as_array().into_iter().flatten().filter_map(|r| r.as_str());
+        let mark = self_report::words(&conditions).map(|words| format!("{}: {words}", self_report::LABEL));
         let said = |c: &&Condition| comparability::answer_in(c, conditions.get(&c.key), units);
         Self {
             sex: fact("sex"),
             age: fact("age"),
             test: shelf.name(&of.protocol),
             variant: variant.iter().map(said).collect::<Vec<_>>().join("; "),
-            conditions: how.iter().map(|c| format!("{}: {}", c.label, said(c))).collect::<Vec<_>>().join("; "),
+            conditions: how.iter().map(|c| format!("{}: {}", c.label, said(c))).chain(mark).collect::<Vec<_>>().join("; "),
             remark: seen.chain(remarks.map(str::to_owned)).collect::<Vec<_>>().join("; "),
             range: range.map(|r| (r.low, r.high)),
         }

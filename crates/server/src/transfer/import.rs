@@ -14,11 +14,8 @@ use std::{
 
 use actix_web::http::StatusCode;
 use futures_util::{FutureExt, future::LocalBoxFuture};
-use impulso_core::catalogue::Protocol;
-use impulso_formats::{
-    heart_rate::to_hex,
-    practice::{self, FIRST_FORMAT, Fault},
-};
+use impulso_core::{catalogue::Protocol, strap_bytes::to_hex};
+use impulso_formats::practice::{self, FIRST_FORMAT, Fault};
 use impulso_store::{
     CoachId, Error as StoreError, PersonId, PracticeId, RunId, Scope, Store,
     audit::{self, Subject},

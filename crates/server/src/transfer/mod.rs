@@ -5,7 +5,7 @@
 
 use std::io::{self, Write};
 
-use impulso_formats::heart_rate::to_hex;
+use impulso_core::strap_bytes::to_hex;
 use sha2::{Digest, Sha256};
 
 pub mod archive;

@@ -16,7 +16,9 @@ use impulso_core::{
     plan::RetestRule,
     points::ScoringTable,
     readiness,
+    run::view::Rehearsal,
     run::{Event, Setup, check, event::Conditions},
+    squad::GroupMark,
     text,
     units::{BodyMass, Height, Units},
     visit::VisitEvent,
@@ -31,7 +33,7 @@ use serde::de::DeserializeOwned;
 use serde_json::{Map, Value, json};
 use uuid::Uuid;
 
-use crate::{shelf::Shelf, view::Rehearsal};
+use crate::shelf::Shelf;
 
 /// What is wrong with a field.
 type Wrong = (String, String);
@@ -114,6 +116,7 @@ impl Rows {
             "photos" => self.on(&row)?,
             "readiness_checks" => self.readiness(&row)?,
             "visits" => self.visit(&row)?,
+            "group_marks" => typed::<GroupMark>(&row, "body")?.check().map_err(|e| wrong("body", e.message))?,
             "group_visits" => group_visit(&row)?,
             "group_visit_people" => on_roll(&row)?,
             "visit_events" => typed::<VisitEvent>(&row, "body").map(|_| ())?,

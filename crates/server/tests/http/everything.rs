@@ -7,7 +7,7 @@ use std::{
 };
 
 use image::{DynamicImage, ImageFormat, RgbImage};
-use impulso_formats::heart_rate::to_hex;
+use impulso_core::strap_bytes::to_hex;
 use rand::{RngExt, SeedableRng, rngs::StdRng, seq::IndexedRandom};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
@@ -136,6 +136,8 @@ async fn filled(app: &TestApp) -> Browser {
     coach.ok(Method::PUT, &format!("/groups/{squad}"), json!({ "name": "Sabre squad" })).await;
     let member = json!({ "id": Uuid::now_v7(), "person": person, "number": "7", "playing_group": "seniors" });
     coach.ok(Method::POST, &format!("/groups/{squad}/members"), member).await;
+    let mark = json!({ "protocol": "shuttle-1200m", "quantity": "time_s", "good": 320.0, "acceptable": 340.0, "playing_group": "seniors" });
+    coach.ok(Method::PUT, &format!("/groups/{squad}/marks/{}", Uuid::now_v7()), mark).await;
     let plank = json!({ "support": "forearm", "limit_s": "to_failure" });
     let session = json!({ "id": Uuid::now_v7(), "battery": "plank", "conditions": plank });
     let session = coach.ok(Method::POST, &format!("/groups/{squad}/visits"), session).await;
@@ -324,6 +326,7 @@ fn hostile() -> Vec<Hostile> {
         ("a mark on what is not measured", |t| t["pass_marks"][0]["quantity"] = json!("luck"), "pass_marks"),
         ("a mark without end", |t| t["pass_marks"][0]["mark"] = json!(1e308), "pass_marks"),
         ("an error below nothing", |t| t["typed_errors"][0]["value"] = json!(-1), "typed_errors"),
+        ("a mark whose bounds are the wrong way round", |t| t["group_marks"][0]["body"]["acceptable"] = json!(300.0), "group_marks"),
         ("a shirt number that is none", |t| t["group_members"][0]["number"] = json!(4000), "group_members"),
         ("a member who left before they came", |t| t["group_members"][0]["left_on"] = json!("2001-01-01"), "group_members"),
         ("an event of life of no kind", |t| t["happenings"][0]["kind"] = json!("luck"), "happenings"),

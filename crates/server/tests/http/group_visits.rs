@@ -249,7 +249,8 @@ async fn a_grid_of_two_devices_saves_each_ones_tries_into_their_own_visit() {
     let run = Uuid::now_v7();
     let form = json!({ "id": run, "people": people, "protocol": "vertical-jump", "conditions": {}, "group": { "visit": id, "place": 0 } });
     let begun = coach.ok(Method::POST, "/runs", form).await;
-    assert_eq!((begun["grid"]["up"].clone(), begun["join_code"].clone()), (json!([0, 1, 2]), Value::Null));
+    // The whole visit has one code.
+    assert_eq!((begun["grid"]["up"].clone(), begun["join_code"].clone()), (json!([0, 1, 2]), visit["join_code"].clone()));
     let mut one = Screen::new();
     let mut two = one.beside();
     let taken = |slot: u16, input: &str, value: f64| json!({ "kind": "taken", "input": input, "value": value, "slot": slot });
@@ -281,4 +282,239 @@ async fn a_grid_of_two_devices_saves_each_ones_tries_into_their_own_visit() {
         let result = coach.get(&format!("/results/{}", own["rows"][0]["result"].as_str().unwrap())).await;
         assert_eq!(result["report"]["quantities"][0]["value"], json!(jump), "{}", result["report"]["quantities"]);
     }
+}
+
+/// Two tests of one lesson beside each other: a phone reaches the one of whom it counts for, and what it sends stays there.
+#[tokio::test]
+async fn partners_of_two_tests_at_once_each_reach_the_test_of_theirs() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk", "Ulf Terran", "Pia Dahl"]).await;
+    let visit = begins(&coach, group, "vertical-jump", json!({ "arms": "swing", "warm_up": true })).await;
+    let id = visit["id"].as_str().unwrap();
+    let here: Vec<Value> = people.iter().map(|p| json!({ "person": p, "presence": "here" })).collect();
+    calls(&coach, &visit, json!(here)).await;
+    let code = visit["join_code"].as_str().unwrap();
+    let begins = async |of: &[String], screen: &mut Screen| {
+        let run = Uuid::now_v7();
+        let form = json!({ "id": run, "people": of, "protocol": "vertical-jump", "conditions": {}, "group": { "visit": id, "place": 0 } });
+        let begun = coach.ok(Method::POST, "/runs", form).await;
+        coach.posts(&run.to_string(), &[screen.at(0, json!({ "kind": "clock_started" }))]).await;
+        (run.to_string(), begun["performers"][1]["tag"].as_str().unwrap().to_owned())
+    };
+    let mut teacher = Screen::new();
+    let (first, falk) = begins(&people[..2], &mut teacher).await;
+    let (second, dahl) = begins(&people[2..], &mut teacher.beside()).await;
+
+    let phone = app.browser();
+    let names: Vec<Value> =
+        phone.get(&format!("/join/{code}/people")).await.as_array().unwrap().iter().map(|p| p["name"].clone()).collect();
+    assert_eq!(names, ["Ulf Terran", "Pia Dahl", "Odd Varga", "Ines Falk"]);
+    let of = async |query: &str| phone.get(&format!("/join/{code}{query}")).await["id"].clone();
+    assert_eq!((of("").await, of(&format!("?tag={dahl}")).await), (json!(second), json!(second)));
+    assert_eq!((of(&format!("?tag={falk}")).await, of(&format!("?run={first}")).await), (json!(first), json!(first)));
+    // The second of each: the same slot in both tests.
+    let reach = |cm: f64| json!({ "kind": "taken", "input": "reach_cm", "value": cm, "slot": 1 });
+    let mut screen = teacher.beside();
+    let path = format!("/join/{code}/events?run={first}");
+    phone.ok(Method::POST, &path, json!({ "events": [screen.at(20, reach(221.0))] })).await;
+    let taken = async |run: &str| coach.get(&format!("/runs/{run}")).await["grid"]["lines"][1]["cells"][0].clone();
+    assert_eq!((taken(&first).await[0]["value"].clone(), taken(&second).await), (json!(221.0), json!([])));
+    // The first is over: what comes for it is refused and lands nowhere else.
+    coach.posts(&first, &[teacher.at(40, json!({ "kind": "stopped" }))]).await;
+    let late = json!({ "events": [screen.at(50, reach(222.0))] });
+    let (status, why, _) = phone.refused(Method::POST, &path, late).await;
+    assert_eq!((status, why.as_str()), (403, "not_a_partners"));
+    let (status, why, _) = phone.refused(Method::GET, &format!("/join/{code}?run={}", Uuid::now_v7()), Value::Null).await;
+    assert_eq!((status, why.as_str()), (404, "unknown_code"));
+    assert_eq!(taken(&second).await, json!([]));
+}
+
+/// A result of the only test of a visit, as a list sends it.
+fn listed(id: Uuid, person: &str, seconds: &[f64]) -> Value {
+    json!({ "id": id, "person": person, "place": 0, "cells": [{ "input": "seconds", "tries": seconds }] })
+}
+
+#[tokio::test]
+async fn a_list_of_results_is_stored_whole_or_not_at_all() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk", "Ulf Terran"]).await;
+    let visit = begins(&coach, group, PLANK, as_agreed()).await;
+    let (roll, sheet) =
+        (calls(&coach, &visit, json!([{ "person": people[2], "presence": "absent" }])).await, visit["id"].as_str().unwrap());
+    assert_eq!(roll["uncalled"], json!(2));
+    let path = format!("/group-visits/{sheet}/sheet");
+    let shown = coach.get(&path).await;
+    assert_eq!(shown["tests"][0]["columns"][0]["input"], json!("seconds"));
+    assert_eq!(shown["lines"].as_array().unwrap().len(), 3);
+    assert!(shown["lines"][2]["out"].as_str().unwrap().contains("Ulf Terran is absent"));
+
+    // One of them is wrong, one is absent, one stands twice: each is named, and nothing is stored.
+    let first = listed(Uuid::now_v7(), &people[0], &[61.0]);
+    let wrong = json!([
+        first,
+        listed(Uuid::now_v7(), &people[1], &[99_999_999.0]),
+        listed(Uuid::now_v7(), &people[2], &[40.0]),
+        listed(Uuid::now_v7(), &people[0], &[62.0])
+    ]);
+    let (status, refused) = coach.send(Method::POST, &path, json!({ "results": wrong })).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    let faults = refused["detail"]["faults"].as_array().unwrap();
+    let named: Vec<(&str, &str)> =
+        faults.iter().map(|f| (f["person"].as_str().unwrap(), f["field"].as_str().unwrap_or_default())).collect();
+    assert_eq!(named, [(people[1].as_str(), "seconds"), (people[2].as_str(), ""), (people[0].as_str(), "")]);
+    assert!(coach.get(&format!("/people/{}", people[0])).await["measures"].as_array().unwrap().is_empty());
+
+    // All right: both are called here, and each has a result in a visit of their own; sent again it is the same.
+    let right = json!({ "results": [first, listed(Uuid::now_v7(), &people[1], &[40.5])] });
+    for _ in 0..2 {
+        let page = coach.ok(Method::POST, &path, right.clone()).await;
+        assert_eq!((page["here"].clone(), page["tests"][0]["done"].clone()), (json!(2), json!(2)));
+    }
+    let shown = coach.get(&path).await;
+    assert_eq!(shown["lines"][0]["tests"][0], json!({ "place": 0, "done": true, "asked": [true, true, true], "tries": [[61.0], [], []] }));
+    let again = json!({ "results": [listed(Uuid::now_v7(), &people[0], &[63.0])] });
+    let (status, refused) = coach.send(Method::POST, &path, again).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(refused["message"].as_str().unwrap().contains("has a result of Plank in this visit already"));
+    // Another practice sees none of it.
+    let other = app.new_practice("Elsewhere").await;
+    assert_eq!(other.send(Method::GET, &path, Value::Null).await.0, StatusCode::NOT_FOUND);
+}
+
+#[tokio::test]
+async fn a_list_of_results_has_an_end_and_follows_the_one_before() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk"]).await;
+    let mut days = Vec::new();
+    for seconds in [60.0, 62.0] {
+        let visit = begins(&coach, group, PLANK, as_agreed()).await;
+        let path = format!("/group-visits/{}", visit["id"].as_str().unwrap());
+        let results: Vec<Value> = people.iter().map(|p| listed(Uuid::now_v7(), p, &[seconds])).collect();
+        coach.ok(Method::POST, &format!("{path}/sheet"), json!({ "results": results })).await;
+        days.push(coach.ok(Method::POST, &format!("{path}/close"), Value::Null).await);
+    }
+    assert!(days.iter().all(|d| d["tests"][0]["done"] == json!(2)));
+    let too_many: Vec<Value> = (0..5001).map(|_| listed(Uuid::now_v7(), &people[0], &[1.0])).collect();
+    let visit = begins(&coach, group, PLANK, as_agreed()).await;
+    let path = format!("/group-visits/{}/sheet", visit["id"].as_str().unwrap());
+    let (status, refused) = coach.send(Method::POST, &path, json!({ "results": too_many })).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{refused}");
+    assert!(refused["message"].as_str().unwrap().contains("5000 is the most"), "{refused}");
+}
+
+#[tokio::test]
+async fn the_results_of_a_group_show_any_session_beside_the_last_one_that_was_done_alike() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga"]).await;
+    let mut sessions = Vec::new();
+    // The fourth and fifth are done otherwise.
+    for k in 0..6 {
+        let support = if (3..5).contains(&k) { "straight_arm" } else { "forearm" };
+        let visit = begins(&coach, group, PLANK, json!({ "support": support, "limit_s": "to_failure" })).await;
+        let path = format!("/group-visits/{}", visit["id"].as_str().unwrap());
+        let result = listed(Uuid::now_v7(), &people[0], &[60.0 + f64::from(k)]);
+        coach.ok(Method::POST, &format!("{path}/sheet"), json!({ "results": [result] })).await;
+        coach.ok(Method::POST, &format!("{path}/close"), Value::Null).await;
+        sessions.push(visit["id"].as_str().unwrap().to_owned());
+    }
+    let mut seen = Vec::new();
+    for session in &sessions {
+        let standing = coach.get(&format!("/groups/{group}/standing?visit={session}")).await;
+        let cell = &standing["lines"][0]["cells"][0];
+        seen.push((cell["value"].as_f64().unwrap(), cell["last"].as_str().map(str::to_owned), cell["verdict"] == "not_comparable"));
+    }
+    let last = |shown: &str| Some(shown.to_owned());
+    let expected = [
+        (60.0, None, false),
+        (61.0, last("1:00"), false),
+        (62.0, last("1:01"), false),
+        (63.0, last("1:02"), true),
+        (64.0, last("1:03"), false),
+        (65.0, last("1:02"), false),
+    ];
+    assert_eq!(seen, expected);
+}
+
+#[tokio::test]
+async fn a_playing_group_runs_its_own_distance_and_is_compared_with_its_like() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk", "Ulf Terran"]).await;
+    let members = coach.get(&format!("/groups/{group}")).await["members"].as_array().unwrap().clone();
+    for (k, member) in members.iter().enumerate() {
+        let change = json!({ "playing_group": if k == 0 { "back" } else { "front" }, "number": (k + 1).to_string() });
+        coach.ok(Method::PUT, &format!("/groups/{group}/members/{}", member["id"].as_str().unwrap()), change).await;
+    }
+    let path = format!("/groups/{group}/set-up");
+    for (playing, distance, members) in [("front", "m800", 2), ("back", "m1500", 1)] {
+        let form = json!({ "playing_group": playing, "conditions": { "last_run": distance } });
+        assert_eq!(coach.ok(Method::PUT, &path, form).await["members"], members);
+    }
+    let nobody = json!({ "playing_group": "bench", "conditions": { "last_run": "m800" } });
+    assert_eq!(coach.refused(Method::PUT, &path, nobody).await.0, 422);
+    let unknown = json!({ "playing_group": "front", "conditions": { "weather": "fine" } });
+    assert_eq!(coach.refused(Method::PUT, &path, unknown).await.0, 422);
+
+    let visit = begins(&coach, group, "sprint-ladder", json!({ "warm_up": true, "surface": "track", "temperature_c": 12 })).await;
+    let sheet = coach.get(&format!("/group-visits/{}/sheet", visit["id"].as_str().unwrap())).await;
+    let columns: Vec<&str> = sheet["tests"][0]["columns"].as_array().unwrap().iter().map(|c| c["input"].as_str().unwrap()).collect();
+    let asked = |person: &str| {
+        let line = sheet["lines"].as_array().unwrap().iter().find(|l| l["person"] == json!(person)).unwrap();
+        let own = line["tests"][0]["asked"].as_array().unwrap().clone();
+        columns.iter().zip(own).filter(|(_, asked)| *asked == json!(true)).map(|(c, _)| (*c).to_owned()).collect::<Vec<_>>()
+    };
+    assert_eq!(asked(&people[0]), ["time_100_s", "time_400_s", "time_1500_s"]);
+    assert_eq!(asked(&people[1]), ["time_100_s", "time_400_s", "time_800_s"]);
+}
+
+#[tokio::test]
+async fn who_stopped_with_symptoms_is_held_back_until_readiness_is_asked_again() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk"]).await;
+    let own = Uuid::now_v7();
+    let tests = json!([{ "protocol": PLANK }, { "protocol": "vertical-jump" }]);
+    let battery = coach.ok(Method::PUT, &format!("/batteries/{own}"), json!({ "id": own, "name": "Two", "tests": tests })).await;
+    let conditions = json!({ "support": "forearm", "limit_s": "to_failure", "arms": "swing", "warm_up": true });
+    let visit = begins(&coach, group, battery["battery"]["id"].as_str().unwrap(), conditions).await;
+    let here = json!([{ "person": people[0], "presence": "here" }, { "person": people[1], "presence": "here" }]);
+    let page = calls(&coach, &visit, here).await;
+    assert_eq!(page["tests"][1]["held"], json!([]));
+    // Stopped with symptoms in the plank of their own visit.
+    let own = line(&page, &people[0])["visit"].clone();
+    let run = Uuid::now_v7();
+    let form =
+        json!({ "id": run, "people": [people[0]], "protocol": PLANK, "conditions": as_agreed(), "visit": { "visit": own, "place": 0 } });
+    coach.ok(Method::POST, "/runs", form).await;
+    let mut screen = Screen::new();
+    let events = [
+        screen.at(0, json!({ "kind": "clock_started" })),
+        screen.at(9, json!({ "kind": "stopped" })),
+        screen.at(9, json!({ "kind": "stop_explained", "reason": "symptoms" })),
+    ];
+    coach.posts(&run.to_string(), &events).await;
+    coach.posts(&run.to_string(), &[screen.at(10, json!({ "kind": "finished" }))]).await;
+
+    let path = format!("/group-visits/{}", visit["id"].as_str().unwrap());
+    let page = coach.get(&path).await;
+    assert_eq!((&page["tests"][1]["held"], &page["tests"][1]["to_come"]), (&json!([people[0]]), &json!([people[1]])));
+    assert!(
+        line(&page, &people[0])["readiness"]["against"][0]["because"].as_str().unwrap().starts_with("Stopped with pain or symptoms today")
+    );
+    let jump = |reason: Option<&str>| {
+        json!({
+            "id": Uuid::now_v7(), "people": [people[0]], "protocol": "vertical-jump", "conditions": { "arms": "swing", "warm_up": true },
+            "overrule_reason": reason
+        })
+    };
+    assert_eq!(coach.refused(Method::POST, "/runs", jump(None)).await.2.as_deref(), Some("overrule_reason"));
+    // Asked again and well, they go on; nobody else was held.
+    let answers = json!({"regularly_active": true, "known_disease": false, "symptoms": [], "rate_limiting_drug": false});
+    coach.ok(Method::POST, &format!("/people/{}/readiness", people[0]), json!({ "answers": answers })).await;
+    assert_eq!(coach.get(&path).await["tests"][1]["held"], json!([]));
+    coach.ok(Method::POST, "/runs", jump(None)).await;
 }

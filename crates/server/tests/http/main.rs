@@ -26,6 +26,7 @@ mod photos;
 mod points;
 mod protocols;
 mod release;
+mod self_entry;
 mod sessions;
 mod together;
 mod trouble;

@@ -279,7 +279,7 @@ async fn a_rehearsal_hides_the_truth_until_its_end_and_never_reaches_a_record() 
     coach.posts(&id.to_string(), &[started]).await;
     let simulated = coach.get(&format!("/rehearsals/{id}/simulated")).await;
     assert!(simulated["frames"].as_array().unwrap().len() > 10, "{simulated}");
-    assert!(impulso_formats::heart_rate::parse_hex(simulated["frames"][0]["bytes"].as_str().unwrap()).unwrap().bpm.is_some());
+    assert!(impulso_core::strap_bytes::parse_hex(simulated["frames"][0]["bytes"].as_str().unwrap()).unwrap().bpm.is_some());
     let events = [
         screen.at(60, json!({"kind": "stopped"})),
         screen.at(62, json!({"kind": "stop_explained", "reason": "assessor", "note": null})),

@@ -81,7 +81,7 @@ async fn every_answer_carries_the_security_headers() {
         let answer = Client::new().get(format!("{}{path}", app.base)).send().await.unwrap();
         let header = |name: &str| answer.headers().get(name).map(|v| v.to_str().unwrap().to_owned()).unwrap_or_default();
         let policy = header("content-security-policy");
-        assert!(policy.contains("script-src 'self';") && policy.contains("frame-ancestors 'none'"), "{path}: {policy}");
+        assert!(policy.contains("script-src 'self' 'wasm-unsafe-eval';") && policy.contains("frame-ancestors 'none'"), "{path}: {policy}");
         assert_eq!((header("x-content-type-options").as_str(), header("referrer-policy").as_str()), ("nosniff", "same-origin"), "{path}");
     }
 }

@@ -57,6 +57,11 @@ impl Log {
         self.ids.contains(&id)
     }
 
+    /// An event that counts, as it is stored.
+    pub fn event(&self, id: Uuid) -> Option<&Event> {
+        self.events.iter().rev().find(|e| e.id == id)
+    }
+
     /// The partner who sent an event; nothing for a coach's.
     pub fn partner(&self, id: Uuid) -> Option<&Partner> {
         self.partners.get(&id)

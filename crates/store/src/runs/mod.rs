@@ -143,7 +143,10 @@ pub async fn create(scope: &mut Scope, coach: CoachId, run: &NewRun<'_>) -> Resu
 /// One run.
 pub async fn get(scope: &mut Scope, id: RunId) -> Result<Run> {
     let row = sqlx::query!(
-        "select id, protocol, overrule_reason, rehearsal, join_code, visit_id, visit_place, group_visit_id, created_at, closed_at from runs where id = $1",
+        "select r.id, r.protocol, r.overrule_reason, r.rehearsal, coalesce(r.join_code, v.join_code) as join_code, r.visit_id, r.visit_place,
+                r.group_visit_id, r.created_at, r.closed_at
+         from runs r left join group_visits v on v.practice_id = r.practice_id and v.id = r.group_visit_id
+         where r.id = $1",
         id.0
     )
     .fetch_one(scope.db())
@@ -236,15 +239,47 @@ pub async fn open(scope: &mut Scope, limit: i64) -> Result<Vec<Open>> {
         .collect())
 }
 
-/// The open run that a partner's code leads to, and its practice.
-pub async fn by_code(store: &Store, code: &str) -> Result<Option<(PracticeId, RunId)>> {
+/// What a code of partners leads to.
+#[derive(Debug, Clone)]
+pub struct ByCode {
+    pub practice: PracticeId,
+    /// The open run; of a group visit all of its open ones, the newest first.
+    pub runs: Vec<RunId>,
+}
+
+/// The open runs that the code of a run, or of a group visit under way, leads to, whatever the practice.
+pub async fn by_code(store: &Store, code: &str) -> Result<Option<ByCode>> {
     let found = store
-        .soon(
-            sqlx::query!(r#"select practice_id as "practice_id!", run_id as "run_id!" from join_lookup($1)"#, code)
-                .fetch_optional(store.pool()),
-        )
+        .soon(sqlx::query!(r#"select practice_id as "practice_id!", run_id from join_lookup($1)"#, code).fetch_all(store.pool()))
         .await?;
-    Ok(found.map(|f| (PracticeId(f.practice_id), RunId(f.run_id))))
+    let Some(first) = found.first() else { return Ok(None) };
+    Ok(Some(ByCode { practice: PracticeId(first.practice_id), runs: found.iter().filter_map(|f| f.run_id.map(RunId)).collect() }))
+}
+
+/// One of many in a run.
+#[derive(Debug, Clone)]
+pub struct InRun {
+    pub run: RunId,
+    pub group_visit: Option<Uuid>,
+    pub person: Option<PersonId>,
+    pub name: String,
+}
+
+/// Who is tested in these runs, the newest run first.
+pub async fn people_in(scope: &mut Scope, runs: &[RunId]) -> Result<Vec<InRun>> {
+    let keys: Vec<Uuid> = runs.iter().map(|r| r.0).collect();
+    let found = sqlx::query!(
+        "select f.run_id, r.group_visit_id, f.person_id, f.name
+         from run_performers f join runs r on r.practice_id = f.practice_id and r.id = f.run_id
+         where f.run_id = any($1) order by r.created_at desc, f.slot",
+        &keys
+    )
+    .fetch_all(scope.db())
+    .await?;
+    Ok(found
+        .into_iter()
+        .map(|f| InRun { run: RunId(f.run_id), group_visit: f.group_visit_id, person: f.person_id.map(PersonId), name: f.name })
+        .collect())
 }
 
 /// The simulated client of a rehearsal as its type.

@@ -1,14 +1,13 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
 import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
-import { api, take } from "@/api/client";
 import type { Floor } from "@/floor/useFloor";
+import { useMany } from "@/floor/useMany";
 import { minutes } from "@/logic/dates";
 import { sentence } from "@/logic/sheet";
 import { hasSign } from "@/logic/signs";
-import { expected, typed } from "@/logic/typed";
+import { askedOnce } from "@/logic/askedOnce";
 import { shownUnit } from "@/logic/units";
-import { question } from "@/logic/usual";
 import { useRun } from "@/stores/run";
 
 /** Names × tries of many at one station: number, value, Enter; who is up, who comes next, best at once. */
@@ -16,28 +15,8 @@ const props = defineProps<{ floor: Floor; closed: boolean; finishing: boolean }>
 const emit = defineEmits<{ finish: [] }>();
 const run = useRun();
 const grid = computed(() => run.view!.grid!);
-/** Numbers on the shirts, from the roll. */
-const numbers = ref<Record<string, number | null | undefined>>({});
-/** Before they are known nobody is called by one. */
-const known = ref(false);
-watch(
-  () => run.view?.group_visit,
-  async (id) => {
-    if (!id) return void (known.value = true);
-    const page = await take(api.GET("/api/group-visits/{id}", { params: { path: { id } } })).catch(() => null);
-    if (page) numbers.value = Object.fromEntries(page.roll.map((l) => [l.person, l.number]));
-    known.value = true;
-  },
-  { immediate: true },
-);
-const people = computed(() =>
-  run.view!.performers.map((p) => ({
-    slot: p.slot,
-    name: p.name,
-    number: (p.person && numbers.value[p.person]) ?? p.slot + 1,
-    line: grid.value.lines.find((l) => l.slot === p.slot)!,
-  })),
-);
+const { known, people: all, wears, onItsWay, said, say, undo } = useMany();
+const people = computed(() => all.value.map((p) => ({ ...p, line: grid.value.lines.find((l) => l.slot === p.slot)! })));
 const started = computed(() => run.startedAt !== null);
 /** The clock of a test against time: its phase and what is left of it. */
 const clock = computed(() => {
@@ -46,8 +25,6 @@ const clock = computed(() => {
   return `${phase.label}: ${minutes(Math.max(0, phase.end_ms - props.floor.ms.value) + 999)}`;
 });
 const chosen = ref<number | null>(null);
-/** Whose entry is on its way: what is next for them is known once it has arrived. */
-const onItsWay = ref(new Map<number, Promise<unknown>>());
 const queue = computed(() => [
   ...grid.value.up.filter((s) => !onItsWay.value.has(s)),
   ...grid.value.up.filter((s) => onItsWay.value.has(s)),
@@ -90,9 +67,9 @@ async function whose() {
   wrong.value = null;
   const text = number.value.trim();
   if (text) {
-    const found = people.value.filter((p) => p.number === Number(text));
-    if (found.length !== 1) return void (wrong.value = `Nobody here wears number ${text}.`);
-    chosen.value = found[0]!.slot;
+    const found = wears(text);
+    if (!found) return void (wrong.value = `Nobody here wears number ${text}.`);
+    chosen.value = found.slot;
   } else chosen.value = up.value;
   if (chosen.value === null || (person.value?.line.next == null && !onItsWay.value.has(chosen.value))) return void (wrong.value = full());
   await nextTick();
@@ -100,7 +77,7 @@ async function whose() {
 }
 /** An unusual value that was asked about once. */
 let meant: string | null = null;
-async function keep(sign: 1 | -1 = 1) {
+async function keep(sign: 1 | -1 = 1, made = true) {
   const to = person.value;
   if (!to) return;
   // Which reading it is is known once the one before it has arrived.
@@ -111,49 +88,33 @@ async function keep(sign: 1 | -1 = 1) {
   if (!text) return;
   if (of.signs && hasSign(text))
     return void (wrong.value = `Type the length without a sign, then choose ${of.signs.minus} or ${of.signs.plus}.`);
-  const read = typed(text, of.unit, units.value);
-  if (read === null) return void (wrong.value = expected(of.unit, units.value));
-  const odd = question(sign * read, of.unit, of.usual, units.value);
-  if (odd && meant !== text) {
+  const read = askedOnce(text, of, units.value, sign, meant);
+  if ("wrong" in read) {
+    wrong.value = read.wrong;
+    if (!read.asked) return;
     meant = text;
-    wrong.value = `${odd.ask} Correct it, or press again to keep it.`;
-    valueField.value?.select();
-    return;
+    return void valueField.value?.select();
   }
   wrong.value = null;
-  await say(
-    { kind: "taken", input: of.input, side: of.side ?? undefined, value: sign * read },
-    to.slot,
-    `${to.name}: ${text} ${unit.value}`,
-  );
+  if (of.lift)
+    await say({ kind: "lifted", load_kg: read.value, made }, to.slot, `${to.name}: ${text} ${unit.value}${made ? "" : " missed"}`);
+  else
+    await say(
+      { kind: "taken", input: of.input, side: of.side ?? undefined, value: read.value },
+      to.slot,
+      `${to.name}: ${text} ${unit.value}`,
+    );
   await back();
 }
 async function enter() {
   if (person.value) await onItsWay.value.get(person.value.slot);
+  if (column.value?.lift) return void (wrong.value = "Made or missed? Press M or X.");
   const signs = column.value?.signs;
   if (!signs) return keep();
   if (!signs.plus) return keep(-1);
   wrong.value = `${sentence(signs.minus)} or ${signs.plus}? Press one of the two.`;
 }
 
-/** What this screen did, the newest last: undo takes it back. */
-const said = ref<{ event: string; slot: number; what: string }[]>([]);
-async function say(kind: Parameters<typeof run.record>[0], slot: number, what: string) {
-  const event = await run.record(kind, slot);
-  const arrives = run.settled(event).finally(() => {
-    if (onItsWay.value.get(slot) !== arrives) return;
-    onItsWay.value.delete(slot);
-    onItsWay.value = new Map(onItsWay.value);
-  });
-  onItsWay.value = new Map(onItsWay.value).set(slot, arrives);
-  said.value = [...said.value, { event, slot, what }].slice(-20);
-}
-async function undo() {
-  const last = said.value.at(-1);
-  if (!last) return;
-  said.value = said.value.slice(0, -1);
-  await run.record({ kind: "undone", event: last.event }, last.slot);
-}
 function pass() {
   const [to, of] = [person.value, column.value];
   if (!to || !of) return;
@@ -182,6 +143,8 @@ onKeyStroke((event) => {
   if (!started.value || !known.value || event.ctrlKey || event.metaKey || event.altKey || target.closest("button, a, textarea")) return;
   const key = event.key.toLowerCase();
   if (key === "u") void undo();
+  else if (column.value?.lift && (key === "m" || key === "x") && value.value.trim()) void keep(1, key === "m");
+  else if (column.value?.lift && key === "x") return;
   else if (key === "p") pass();
   else if (key === "l") last();
   else if (key === "x" && person.value) {
@@ -223,7 +186,7 @@ onKeyStroke((event) => {
                 type="button"
                 class="cell"
                 :class="{ struck: !cell.counts }"
-                :disabled="closed || cell.value == null"
+                :disabled="closed || cell.value == null || grid.columns[k]!.lift"
                 :aria-label="`${p.name}, ${grid.columns[k]!.label}, try ${nth + 1}: ${cell.value == null ? 'passed' : cell.shown}${cell.counts || cell.value == null ? '' : ', struck'}`"
                 @click="strike(p.slot, k, nth)"
               >
@@ -244,6 +207,7 @@ onKeyStroke((event) => {
         <p class="who">
           <b class="num">{{ person.number }}</b> {{ person.name }}
         </p>
+        <p v-if="person.line.advised" class="soft">advised: {{ person.line.advised }}</p>
         <p class="soft">{{ person.line.last ? `last time ${person.line.last}` : "first time" }}</p>
       </template>
       <p v-else-if="started" class="who">All tries are done.</p>
@@ -254,7 +218,7 @@ onKeyStroke((event) => {
       <template v-if="started">
         <h2>To do</h2>
         <p class="soft">{{ none ? `${none} of ${people.length} have no try yet` : "Everybody has a try." }}</p>
-        <p class="soft">Press a try that does not count. It stays, crossed out.</p>
+        <p class="soft help">Press a try that does not count. It stays, crossed out.</p>
       </template>
       <p v-if="run.refused" class="wrong" role="alert">{{ run.refused.message }}</p>
     </section>
@@ -280,6 +244,10 @@ onKeyStroke((event) => {
         <input id="grid-value" ref="val" v-model="value" class="num" autocomplete="off" maxlength="12" @focus="chosen ??= up" />
         <span v-if="unit" class="unit">{{ unit }}</span>
       </form>
+      <template v-if="column?.lift">
+        <button type="button" :class="{ main: value.trim() }" @click="keep(1, true)">Made <kbd>M</kbd></button>
+        <button type="button" @click="keep(1, false)">Missed <kbd>X</kbd></button>
+      </template>
       <template v-if="column?.signs">
         <button type="button" :class="{ main: value.trim() }" @click="keep(-1)">{{ sentence(column.signs.minus) }}</button>
         <button v-if="column.signs.plus" type="button" :class="{ main: value.trim() }" @click="keep(1)">
@@ -287,7 +255,7 @@ onKeyStroke((event) => {
         </button>
       </template>
     </template>
-    <div class="choices">
+    <div class="choices pairs">
       <template v-if="started && !closed">
         <template v-if="asking">
           <span>No result yet: {{ left.map((p) => p.name).join(", ") }}. Their test stays open in their own visit.</span>
@@ -391,7 +359,21 @@ tr.complete .name {
 .entry input.no {
   width: 64px;
 }
+.floor button.name {
+  white-space: nowrap;
+}
+/* On a phone who is up stands first. */
 @media (max-width: 900px) {
+  .grid-floor {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .grid-floor .side {
+    order: -1;
+    gap: 2px;
+  }
+  .side .help {
+    display: none;
+  }
   .grid-floor .left {
     overflow-x: auto;
   }

@@ -1,12 +1,14 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
-import { computed } from "vue";
+import { computed, ref } from "vue";
+import type { StopReason } from "@/api/types";
 import BeatArc from "@/components/BeatArc.vue";
 import StageStrip from "@/components/StageStrip.vue";
 import { minutes } from "@/logic/dates";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
 import FloorClock from "./FloorClock.vue";
+import OneIsOut from "./OneIsOut.vue";
 import PerformerList from "./PerformerList.vue";
 
 /** One clock for many: who has counted, who is missing, and the code by which partners join. */
@@ -16,8 +18,20 @@ const run = useRun();
 const { ms, beatMs, state, running, phase, phases } = props.floor;
 
 const performers = computed(() => run.view?.performers ?? []);
-const counted = computed(() => performers.value.filter((p) => p.reading?.bpm != null).length);
-const missing = computed(() => performers.value.length - counted.value);
+const counted = computed(() => performers.value.filter((p) => p.reading?.bpm != null && p.out == null).length);
+const missing = computed(() => performers.value.filter((p) => p.out == null).length - counted.value);
+/** One stops alone: who, then why. */
+const picking = ref(false);
+const leaving = ref<(typeof performers.value)[number] | null>(null);
+function pick(slot: number) {
+  [leaving.value, picking.value] = [performers.value.find((p) => p.slot === slot) ?? null, false];
+}
+async function out(reason: StopReason) {
+  const { slot } = leaving.value!;
+  leaving.value = null;
+  await run.record({ kind: "stopped" }, slot);
+  await run.record({ kind: "stop_explained", reason, note: null }, slot);
+}
 const countOver = computed(() => run.startedAt !== null && phase.value?.kind === "enter");
 const figures = computed(() => {
   if (run.startedAt === null) return minutes(0);
@@ -57,6 +71,8 @@ onKeyStroke("Enter", (event) => {
         :performers="performers"
         over
         :closed="closed"
+        :picking="picking"
+        @picked="pick"
         @typed="(slot, count) => run.record({ kind: 'count_typed', count }, slot)"
       />
       <slot name="below" />
@@ -67,13 +83,23 @@ onKeyStroke("Enter", (event) => {
         <p class="num">{{ run.view.join_code.slice(0, 4) }} {{ run.view.join_code.slice(4) }}</p>
       </div>
       <h2 class="tally">{{ counted }} of {{ performers.length }} counted</h2>
-      <PerformerList v-if="!countOver" :performers="performers" :over="false" :closed="closed" />
+      <PerformerList v-if="!countOver" :performers="performers" :over="false" :closed="closed" :picking="picking" @picked="pick" />
       <p v-if="run.refused" class="wrong" role="alert">{{ run.refused.message }}</p>
     </section>
   </main>
   <footer class="foot">
-    <span class="soft">{{ countOver ? "Tap a name to type the count yourself." : "" }}</span>
-    <div class="choices">
+    <OneIsOut v-if="leaving" :name="leaving.name" @reason="out" @back="leaving = null" />
+    <span v-else class="soft">{{ countOver ? "Tap a name to type the count yourself." : "" }}</span>
+    <div v-if="!leaving" class="choices">
+      <button
+        v-if="run.startedAt !== null && !closed && running"
+        type="button"
+        class="quiet"
+        :aria-pressed="picking"
+        @click="picking = !picking"
+      >
+        {{ picking ? "Tap who is out" : "Somebody is out" }}
+      </button>
       <button
         v-if="countOver && counted > 0 && !closed"
         type="button"

@@ -4,13 +4,20 @@ import type { RunView } from "@/api/types";
 import { rounded } from "@/composables/numbers";
 
 /** Everyone on one clock: who has counted, who is missing; a tap on a name types the count. */
-const props = defineProps<{ performers: RunView["performers"]; over: boolean; closed: boolean }>();
-const emit = defineEmits<{ typed: [slot: number, count: number] }>();
+const props = defineProps<{
+  performers: RunView["performers"];
+  over: boolean;
+  closed: boolean;
+  /** A tap on a name says who is out. */
+  picking?: boolean;
+}>();
+const emit = defineEmits<{ typed: [slot: number, count: number]; picked: [slot: number] }>();
 const typing = ref<number | null>(null);
 const text = ref("");
 const wrong = ref<string | null>(null);
 
 async function edit(slot: number) {
+  if (props.picking) return emit("picked", slot);
   if (!props.over || props.closed) return;
   [typing.value, text.value, wrong.value] = [slot, "", null];
   await nextTick();
@@ -36,9 +43,17 @@ function enter(slot: number) {
         <label class="visually-hidden" :for="`count-${p.slot}`">Beats of {{ p.name }}</label>
         <input :id="`count-${p.slot}`" v-model="text" class="num" inputmode="decimal" maxlength="5" @blur="enter(p.slot)" />
       </form>
-      <button v-else type="button" :disabled="!over" @click="edit(p.slot)">
+      <button
+        v-else
+        type="button"
+        :disabled="!(over || picking) || p.out != null"
+        :class="{ picking: picking && p.out == null }"
+        @click="edit(p.slot)"
+      >
         <span>{{ p.name }}</span>
-        <b class="num">{{ p.reading?.bpm != null ? `${rounded(p.reading.bpm, 0)} bpm` : over ? "missing" : "–" }}</b>
+        <b class="num">{{
+          p.out != null ? `out: ${p.out}` : p.reading?.bpm != null ? `${rounded(p.reading.bpm, 0)} bpm` : over ? "missing" : "–"
+        }}</b>
       </button>
     </li>
   </ul>

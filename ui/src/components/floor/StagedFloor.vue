@@ -28,8 +28,9 @@ const run = useRun();
 const strap = useStrap();
 const { ms, beatMs, state, running, phase } = props.floor;
 const load = ref<InstanceType<typeof LoadChoice>>();
-/** Typed here and not yet answered: not asked for twice while the line is away. */
+/** Typed here and not yet answered: not asked for twice while the line is away, where this screen cannot tell by itself. */
 const typedHere = ref(new Set<string>());
+const isTyped = (d: { stage: number; minute: number }) => !run.isFolded && typedHere.value.has(name(d));
 
 const staged = computed(() => ofFloor(state.value, "staged"));
 /** The range of the line's estimate, drawn at its end. */
@@ -44,16 +45,16 @@ const name = (d: { stage: number; minute: number }) => `${d.stage}.${d.minute}`;
 const due = computed(() => {
   if (!running.value || over.value !== null) return null;
   const open = state.value?.dues.filter((d) => d.stage === stage.value?.number && (d.value == null || d.question != null)) ?? [];
-  const now = open.filter((d) => ms.value >= d.from_ms && (d.question != null || !typedHere.value.has(name(d)))).at(-1);
+  const now = open.filter((d) => ms.value >= d.from_ms && (d.question != null || !isTyped(d))).at(-1);
   if (now) return now;
   // Without a line nobody can say whether the stage goes on: what is read all the same is kept.
   const later = waiting.value ? (state.value?.later ?? []) : [];
-  return later.find((d) => ms.value >= d.from_ms && !typedHere.value.has(name(d))) ?? null;
+  return later.find((d) => ms.value >= d.from_ms && !isTyped(d)) ?? null;
 });
 /** Everything asked for is typed here, and the line that would bring the decision is away. */
 const waiting = computed(() => {
   const open = state.value?.dues.filter((d) => d.stage === stage.value?.number && d.value == null) ?? [];
-  return run.away && open.length > 0 && open.every((d) => typedHere.value.has(name(d)));
+  return run.away && open.length > 0 && open.every(isTyped);
 });
 const next = computed(
   () => state.value?.dues.find((d) => d.stage === stage.value?.number && d.value == null && d.at_ms > ms.value) ?? null,

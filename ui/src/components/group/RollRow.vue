@@ -110,8 +110,18 @@ function keep() {
         <template v-else>
           <b>{{ tone === "go" ? "ready" : line.readiness.asked ? line.readiness.headline : "not asked" }}</b>
           <span v-for="a in line.readiness.against" :key="a.because" class="against">{{ a.tests.join(", ") }}: {{ a.because }}</span>
+          <RouterLink
+            v-if="line.readiness.stopped && !closed"
+            class="no-print"
+            :to="{ path: `/people/${line.person}/readiness`, query: { then: `/group-visits/${visit}` } }"
+            >ask again</RouterLink
+          >
           <span v-if="line.readiness.reason" class="soft">Reason: {{ line.readiness.reason }}</span>
-          <form v-else-if="line.readiness.against.length && !closed" class="why no-print" @submit.prevent="emit('admit', reason)">
+          <form
+            v-else-if="line.readiness.against.length && !line.readiness.stopped && !closed"
+            class="why no-print"
+            @submit.prevent="emit('admit', reason)"
+          >
             <input
               v-model="reason"
               class="native"

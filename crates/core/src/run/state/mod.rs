@@ -72,6 +72,9 @@ pub struct State {
     pub estimate: Option<EstimateNow>,
     /// When the work was over, ms of the run's clock, where the work does not end with the clock.
     pub over_ms: Option<f64>,
+    /// When this one of many set off, ms of the run's clock, where that was later than the start.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub set_off_ms: Option<f64>,
     /// When it was stopped early, ms of the run's clock.
     pub stopped_ms: Option<f64>,
     /// Why.
@@ -156,6 +159,7 @@ impl State {
             can_finish: false,
             estimate: None,
             over_ms: None,
+            set_off_ms: None,
             stopped_ms: None,
             stop_reason: None,
             stop_note: None,

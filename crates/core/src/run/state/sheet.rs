@@ -35,6 +35,9 @@ pub struct SheetState {
     /// The movements that are over, by leg.
     #[serde(default)]
     pub watched: Vec<usize>,
+    /// Many do it on one clock.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub together: bool,
     /// How often this one of many was put last.
     #[serde(default)]
     pub put_last: u32,

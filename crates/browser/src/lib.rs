@@ -1,0 +1,91 @@
+//! The core for a browser: a run folded where it is seen, by the same code that folds it on the server. Questions and answers are JSON.
+//!
+//! A question names what is asked: `begin` a run by how it was set up, the `view` of it after events, whether one more may be `check`ed in,
+//! or the `outcomes` once it is over. One run at a time: a screen shows one.
+
+mod boundary;
+
+use std::cell::RefCell;
+
+use chrono::{DateTime, NaiveDate, Utc};
+use impulso_core::{
+    InputError,
+    run::{Earlier, Event, OutcomeLine, RunFacts, RunView},
+};
+use serde::{Deserialize, Serialize};
+
+thread_local! {
+    /// How the run on this screen was set up, and what there was before it.
+    static BEGUN: RefCell<Option<(RunFacts<'static>, Earlier)>> = const { RefCell::new(None) };
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "snake_case")]
+enum Question {
+    Begin {
+        facts: Box<RunFacts<'static>>,
+        #[serde(default)]
+        earlier: Earlier,
+    },
+    View {
+        events: Vec<Event>,
+        now: DateTime<Utc>,
+    },
+    /// What each performer's run comes to, once it is over. `on`: today.
+    Outcomes {
+        events: Vec<Event>,
+        on: NaiveDate,
+    },
+    /// `now`: the run's clock.
+    Check {
+        events: Vec<Event>,
+        event: Box<Event>,
+        now: DateTime<Utc>,
+    },
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "snake_case")]
+enum Answer {
+    Begun,
+    View(Box<RunView>),
+    Outcomes(Vec<OutcomeLine>),
+    /// Nothing speaks against it.
+    Accepted,
+    Refused(InputError),
+    /// The question could not be read, or no run was begun.
+    Failed(String),
+}
+
+/// Answers a question; never fails, so that a screen can always go on with what the server says.
+fn answer(question: &[u8]) -> Vec<u8> {
+    let answer = match serde_json::from_slice(question) {
+        Ok(question) => answered(question),
+        Err(error) => Answer::Failed(error.to_string()),
+    };
+    serde_json::to_vec(&answer).unwrap_or_default()
+}
+
+fn answered(question: Question) -> Answer {
+    BEGUN.with_borrow_mut(|kept| match (question, kept) {
+        (Question::Begin { facts, earlier }, kept) => {
+            *kept = Some((*facts, earlier));
+            Answer::Begun
+        }
+        (Question::Outcomes { mut events, on }, Some((facts, earlier))) => {
+            events.iter_mut().for_each(Event::hear);
+            Answer::Outcomes(facts.outcomes(&events, earlier, on))
+        }
+        (Question::View { mut events, now }, Some((facts, _))) => {
+            events.iter_mut().for_each(Event::hear);
+            Answer::View(Box::new(facts.view(&events, now)))
+        }
+        (Question::Check { mut events, mut event, now }, Some((facts, _))) => {
+            events.iter_mut().for_each(Event::hear);
+            event.hear();
+            let checked = facts.check_alone(events.len(), &event, now).and_then(|()| facts.check_after(&events, &event));
+            checked.map_or_else(Answer::Refused, |()| Answer::Accepted)
+        }
+        (_, None) => Answer::Failed("no run was begun".to_owned()),
+    })
+}

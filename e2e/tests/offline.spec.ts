@@ -1,0 +1,128 @@
+/** With the network cut before the clock starts: every decision and the result at once, and everything stored once afterwards. */
+import { randomUUID } from "node:crypto";
+import type { BrowserContext, Page } from "@playwright/test";
+import { expect, test, type Coach } from "./support";
+
+/** Stands on the floor of a test, with everything on this screen that it needs, and cuts the line. */
+async function cutOff(coach: Coach, context: BrowserContext, page: Page, stands: () => Promise<unknown>) {
+  await coach.hasPractice();
+  const log = page.waitForResponse((r) => r.url().endsWith("/log"));
+  await stands();
+  await (await log).finished();
+  await page.waitForTimeout(200);
+  await context.setOffline(true);
+}
+const over = (page: Page) => page.getByRole("alertdialog", { name: "Finished, saved on this device" });
+
+test.describe("a cycle", () => {
+  test.use({ rate: 10 });
+  test("a multistage cycle through a fourth minute to its estimate", async ({ coach, page, context, server }) => {
+    test.setTimeout(180_000);
+    let run = "";
+    await cutOff(coach, context, page, async () => {
+      run = await coach.stands([await coach.knows("Rurik Dane")], "multistage-cycle", { warm_up: true, hr_source: "wrist" });
+    });
+    await page.getByRole("button", { name: "Start the clock" }).click();
+    await coach.reads("Heart rate, minute 2", "112");
+    await expect(page.getByText("112 at minute 2. The next reading is at minute 3.").first()).toBeVisible();
+    await coach.reads("Heart rate, minute 3", "114");
+    await expect(page.getByText(/112, then 114: steady, and above 110: stage 1 counts/).first()).toBeVisible();
+    await page.getByRole("button", { name: /Load is set/ }).click();
+    await expect(page.getByRole("heading", { name: /Stage 2 · 300 kgm\/min/ })).toBeVisible();
+    await coach.reads("Heart rate, minute 2", "124");
+    await coach.reads("Heart rate, minute 3", "134");
+    // What cannot be is refused here, in the server's words.
+    await coach.reads("Heart rate, minute 4", "13");
+    await expect(page.getByRole("alert").filter({ hasText: /13/ }).first()).toBeVisible();
+    await coach.reads("Heart rate, minute 4", "135");
+    await expect(page.getByRole("heading", { name: "Test complete" })).toBeVisible();
+    await page.getByRole("button", { name: /Save result/ }).click();
+    await expect(over(page)).toBeVisible();
+    const headline = (await over(page).locator("b").first().textContent())!;
+    expect(headline).toMatch(/mL\/kg\/min/);
+    await context.setOffline(false);
+    await page.waitForURL(/results\//, { timeout: 20_000 });
+    const result = await (await page.request.get(`${server.url}/api/results/${page.url().split("/").at(-1)}`)).json();
+    expect(result.report.headline).toBe(headline);
+    const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
+    expect(view.state.of.stages[1].readings.map((r: { bpm: number }) => r.bpm)).toEqual([124, 134, 135]);
+  });
+});
+
+test.describe("a hold", () => {
+  test.use({ rate: 20 });
+  test("a plank with its verdict since last time", async ({ coach, page, context, server }) => {
+    const conditions = { support: "forearm", limit_s: "to_failure" };
+    await cutOff(coach, context, page, async () => {
+      const person = await coach.knows("Maud Ellery", "1993-02-03", "female");
+      const typed = { id: randomUUID(), protocol: "plank", on: "2026-06-01", inputs: { seconds: 20 }, conditions };
+      const made = await page.request.post(`${server.url}/api/people/${person}/results`, { data: typed });
+      expect(made.ok(), await made.text()).toBeTruthy();
+      await coach.stands([person], "plank", conditions);
+    });
+    await page.keyboard.press("Space");
+    await expect(page.getByRole("heading", { name: "Hold", exact: true })).toBeVisible({ timeout: 10_000 });
+    await page.waitForTimeout(3000);
+    await page.keyboard.press("Space");
+    await page.getByRole("button", { name: /Save result/ }).click();
+    await expect(over(page)).toContainText(/20/);
+    const said = (await over(page).locator("li span").last().textContent())!;
+    await context.setOffline(false);
+    await page.waitForURL(/results\//, { timeout: 20_000 });
+    await expect(page.getByText(said).first()).toBeVisible();
+  });
+});
+
+test("a grid of six by keyboard, each one’s best at once", async ({ coach, page, context, server }) => {
+  const api = `${server.url}/api`;
+  const names = ["Odd Varga", "Ines Askvik", "Ulf Terran", "Senna Moor", "Pia Dahl", "Rafe Onslow"];
+  let visit = "";
+  await cutOff(coach, context, page, async () => {
+    const group = randomUUID();
+    await page.request.put(`${api}/groups/${group}`, { data: { name: "Sabre squad" } });
+    const people: string[] = [];
+    for (const [k, name] of names.entries()) {
+      people.push(await coach.knows(name));
+      await page.request.post(`${api}/groups/${group}/members`, { data: { id: randomUUID(), person: people[k], number: String(k + 1) } });
+    }
+    const form = { id: randomUUID(), battery: "vertical-jump", conditions: { arms: "swing", warm_up: true } };
+    visit = (await (await page.request.post(`${api}/groups/${group}/visits`, { data: form })).json()).id;
+    const roll = people.map((person) => ({ person, presence: "here" }));
+    await page.request.put(`${api}/group-visits/${visit}/roll`, { data: { people: roll } });
+    await coach.opens(`/group-visits/${visit}`);
+    await page.getByRole("button", { name: "Record tries of 6" }).click();
+    await page.waitForURL(/runs\//);
+    await expect(page.getByRole("button", { name: /^(Start the clock|Begin)$/ })).toBeVisible();
+  });
+  await page.keyboard.press("Space");
+  await expect(page.getByLabel("No.", { exact: true })).toBeFocused();
+  for (const [k, name] of names.entries()) {
+    for (const value of ["230", `${270 + k}`]) {
+      await page.keyboard.type(String(k + 1));
+      await page.keyboard.press("Enter");
+      await expect(page.locator("#grid-value")).toBeFocused();
+      await page.keyboard.type(value);
+      await page.keyboard.press("Enter");
+      await expect(page.getByLabel("No.", { exact: true })).toBeFocused();
+    }
+    await expect(page.getByRole("row").filter({ hasText: name })).toContainText(`${40 + k}.0 cm`);
+  }
+  await page
+    .getByRole("button", { name: "Save all results" })
+    .or(page.getByRole("button", { name: /^Save 6/ }))
+    .click();
+  await expect(over(page).getByRole("listitem")).toHaveCount(6);
+  await context.setOffline(false);
+  await page.waitForURL(`**/group-visits/${visit}`, { timeout: 20_000 });
+  await expect(page.getByText("6 of 6 done")).toBeVisible();
+});
+
+test("a browser without WebAssembly has the server’s view", async ({ coach, page }) => {
+  await page.addInitScript(() => Reflect.deleteProperty(globalThis, "WebAssembly"));
+  await coach.hasPractice();
+  await coach.stands([await coach.knows("Rurik Dane")], "vertical-jump", { arms: "swing", warm_up: true });
+  await page.keyboard.press("Space");
+  await coach.reads("Standing reach", "230");
+  await expect(page.getByLabel("Touch", { exact: true })).toBeVisible();
+  await expect(page.getByText("everything is saved")).toBeVisible();
+});

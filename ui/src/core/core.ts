@@ -1,0 +1,99 @@
+/**
+ * The core as a browser has it: the same code that folds a run on the server. Questions and answers are JSON in linear memory; the other
+ * side is `crates/browser`.
+ */
+import type { RunEvent, RunView } from "@/api/types";
+import address from "./core.wasm?url";
+
+/** Why an event cannot be stored, in the words of the server. */
+export interface Refusal {
+  code: string;
+  field?: string | null;
+  message: string;
+}
+
+/** What somebody's run came to, in words. */
+export interface Outcome {
+  slot: number;
+  name: string;
+  /** The result in a sentence; nothing where there is none. */
+  headline: string | null;
+  /** Against the last time that was done alike, a sentence a measure. */
+  changes: string[];
+}
+
+/** What the file hands out. */
+interface Exports {
+  memory: WebAssembly.Memory;
+  take_room: (length: number) => number;
+  ask: (at: number, length: number) => number;
+  free_answer: (at: number) => void;
+}
+
+type Question =
+  | { begin: { facts: unknown; earlier: unknown } }
+  | { outcomes: { events: RunEvent[]; on: string } }
+  | { view: { events: RunEvent[]; now: string } }
+  | { check: { events: RunEvent[]; event: RunEvent; now: string } };
+type Answer = "begun" | "accepted" | { view: RunView } | { outcomes: Outcome[] } | { refused: Refusal } | { failed: string };
+
+let loading: Promise<Core | null> | undefined;
+
+/** The core, loaded once; nothing in a browser that has no WebAssembly. */
+export const loadCore = (): Promise<Core | null> =>
+  (loading ??= (async () => {
+    const { instance } = await WebAssembly.instantiateStreaming(fetch(address));
+    return new Core(instance.exports as unknown as Exports);
+  })().catch((error: unknown) => {
+    console.warn("The core could not be loaded: decisions come from the server.", error);
+    loading = undefined;
+    return null;
+  }));
+
+export class Core {
+  private readonly write = new TextEncoder();
+  private readonly read = new TextDecoder();
+
+  constructor(private readonly core: Exports) {}
+
+  /** Takes up how a run was set up and what there was before it; says whether it could be read. */
+  begin(facts: unknown, earlier: unknown): boolean {
+    return this.ask({ begin: { facts, earlier } }) === "begun";
+  }
+
+  /** What each performer's run came to, once it is over. `on`: today. */
+  outcomes(events: RunEvent[], on: string): Outcome[] {
+    const answer = this.ask({ outcomes: { events, on } });
+    return answer && typeof answer === "object" && "outcomes" in answer ? answer.outcomes : [];
+  }
+
+  /** The run after these events; nothing where it cannot be told. */
+  view(events: RunEvent[], now: number): RunView | null {
+    const answer = this.ask({ view: { events, now: new Date(now).toISOString() } });
+    return answer && typeof answer === "object" && "view" in answer ? answer.view : null;
+  }
+
+  /** What speaks against an event after these. `now`: the run's clock. */
+  check(events: RunEvent[], event: RunEvent, now: number): Refusal | null {
+    const answer = this.ask({ check: { events, event, now: new Date(now).toISOString() } });
+    return answer && typeof answer === "object" && "refused" in answer ? answer.refused : null;
+  }
+
+  private ask(question: Question): Answer | null {
+    try {
+      const said = this.write.encode(JSON.stringify(question));
+      const room = this.core.take_room(said.length);
+      new Uint8Array(this.core.memory.buffer).set(said, room);
+      const at = this.core.ask(room, said.length);
+      const length = new DataView(this.core.memory.buffer).getUint32(at, true);
+      const answer = JSON.parse(this.read.decode(new Uint8Array(this.core.memory.buffer, at + 4, length))) as Answer;
+      this.core.free_answer(at);
+      if (typeof answer === "object" && "failed" in answer) console.warn("The core could not answer:", answer.failed);
+      return answer;
+    } catch (error) {
+      console.warn("The core gave up: decisions come from the server.", error);
+      loading = Promise.resolve(null);
+      return null;
+    }
+  }
+}

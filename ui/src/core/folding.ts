@@ -1,0 +1,62 @@
+/** A run worked out on this screen: what the server has stored of it, and how it was set up. */
+import type { RunEvent, RunLog, RunView } from "@/api/types";
+import type { Core, Outcome, Refusal } from "./core";
+
+/** What the browser's core does for a run. */
+export type Folds = Pick<Core, "begin" | "view" | "check" | "outcomes">;
+
+export class Folding {
+  private events = new Map<string, RunEvent>();
+
+  private constructor(
+    private readonly core: Folds,
+    /** How the run was set up, what there was before it, and the day it is. */
+    private readonly begun: Omit<RunLog, "events">,
+  ) {}
+
+  /** Nothing where the core cannot read how the run was set up: an older file than the server. */
+  static of(core: Folds, log: RunLog): Folding | null {
+    if (!core.begin(log.facts, log.earlier)) return null;
+    const folding = new Folding(core, log);
+    folding.take(log.events);
+    return folding;
+  }
+
+  /** What the server has stored. */
+  get log(): RunLog {
+    const { facts, earlier, today } = this.begun;
+    return { facts, earlier, today, events: [...this.events.values()] };
+  }
+
+  /** Takes up events that the server has stored. */
+  take(events: RunEvent[]) {
+    for (const event of events) this.events.set(event.id, event);
+  }
+
+  /** Whether every event that this view is made of is here. */
+  isUpTo(said: RunView): boolean {
+    return this.events.size >= said.revision - (said.closed ? 1 : 0);
+  }
+
+  /** The run with what the server does not know yet; as the server said it where that is all, or where something is missing here. */
+  view(said: RunView, own: RunEvent[], now: number): RunView {
+    if (said.closed || !this.isUpTo(said) || own.every((e) => this.events.has(e.id))) return said;
+    return this.core.view(this.with(own), now) ?? said;
+  }
+
+  /** What the run came to with all that is known here. */
+  outcomes(own: RunEvent[]): Outcome[] {
+    return this.core.outcomes(this.with(own), this.begun.today);
+  }
+
+  /** What speaks against one more event, as far as this screen can tell. */
+  check(said: RunView, own: RunEvent[], event: RunEvent, now: number): Refusal | null {
+    if (said.closed || !this.isUpTo(said)) return null;
+    return this.core.check(this.with(own), event, now);
+  }
+
+  /** What the server has stored, then what it does not know yet; each event once. */
+  private with(own: RunEvent[]): RunEvent[] {
+    return [...this.events.values(), ...own.filter((e) => !this.events.has(e.id))];
+  }
+}
