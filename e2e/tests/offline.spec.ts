@@ -126,3 +126,69 @@ test("a browser without WebAssembly has the server’s view", async ({ coach, pa
   await expect(page.getByLabel("Touch", { exact: true })).toBeVisible();
   await expect(page.getByText("everything is saved")).toBeVisible();
 });
+
+test.describe("kept on this device", () => {
+  test.use({ serviceWorkers: "allow", rate: 8 });
+
+  /** The application and what the next tests need are on this device. */
+  const isKept = async (coach: Coach, page: Page) => {
+    await coach.opens("/");
+    await expect.poll(() => page.evaluate(() => navigator.serviceWorker.controller?.state)).toBe("activated");
+    await expect
+      .poll(() =>
+        page.evaluate(async () =>
+          (await Promise.all((await caches.keys()).map(async (k) => (await (await caches.open(k)).keys()).length))).reduce(
+            (a, b) => a + b,
+            0,
+          ),
+        ),
+      )
+      .toBeGreaterThan(60);
+  };
+  const answers = (page: Page) =>
+    page.evaluate(async () =>
+      (await (await caches.open("impulso-prepared")).keys()).map((r) => new URL(r.url).pathname + new URL(r.url).search),
+    );
+
+  test("a test of a known client is set up, done and shown without a network; after a restart all of it is sent", async ({
+    coach,
+    page,
+    context,
+    server,
+  }) => {
+    await coach.hasPractice();
+    await isKept(coach, page);
+    const person = await coach.knows("Maud Ellery", "1993-02-03", "female");
+    await coach.opens(`/people/${person}/assess/vertical-jump`);
+    await expect(page.getByRole("button", { name: "Start test" })).toBeVisible();
+    await expect.poll(async () => (await answers(page)).join()).toContain("protocol=vertical-jump&person=");
+    // The service worker’s own requests cannot be cut off by the browser: nobody answers any more.
+    await server.kill();
+    // Loaded anew, without a network.
+    await page.reload();
+    await expect(page.getByText("No network.")).toBeVisible();
+    await page.getByText("arms swing").click();
+    // What is missing is asked for here, in the server’s words.
+    await page.getByRole("button", { name: "Start test" }).click();
+    await expect(page.getByText("An answer is missing: Was the warm-up done?")).toBeVisible();
+    await page.getByText("Yes", { exact: true }).click();
+    await page.getByRole("button", { name: "Start test" }).click();
+    await page.waitForURL(/runs\//);
+    await page.getByRole("button", { name: "Begin" }).click();
+    await coach.reads("Standing reach", "230");
+    await coach.reads("Touch", "271");
+    await page.getByRole("button", { name: /Save result/ }).click();
+    await expect(over(page)).toContainText("41");
+    await over(page).getByRole("link", { name: "Back to Maud Ellery" }).click();
+    await expect(page.getByText(/1 test saved on this device, sent when the network is back/)).toBeVisible();
+    // The browser is closed and opened again, and only then there is a network.
+    await page.close();
+    const later = await context.newPage();
+    await later.goto(`${server.url}/people/${person}`);
+    await expect(later.getByText(/1 test saved on this device/)).toBeVisible();
+    await server.start();
+    await expect(later.getByText(/saved on this device/)).toBeHidden({ timeout: 25_000 });
+    const found = await (await later.request.get(`${server.url}/api/people/${person}`)).json();
+    expect(found.tests).toHaveLength(1);
+  });
+});

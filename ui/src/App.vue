@@ -1,16 +1,24 @@
 <script setup lang="ts">
-import { computed, ref, watchEffect } from "vue";
+import { computed, ref, watch, watchEffect } from "vue";
 import { useRoute } from "vue-router";
 import AppShell from "./components/AppShell.vue";
 import { later } from "./composables/later";
 import { useSession } from "./stores/session";
+import { useWaiting } from "./stores/waiting";
 
 const SignInAgain = later(() => import("./components/SignInAgain.vue"));
 const session = useSession();
+const waiting = useWaiting();
 const route = useRoute();
 /** The session has ended once: the sheet stays, to say so and to go. */
 const ended = ref(false);
 watchEffect(() => (ended.value ||= session.expired));
+/** What an earlier page could not send goes as soon as somebody is signed in. */
+watch(
+  () => session.info?.id,
+  (id) => id && waiting.begin(),
+  { once: true },
+);
 const bare = computed(() => route.meta.bare ?? false);
 </script>
 

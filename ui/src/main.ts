@@ -9,6 +9,7 @@ import { createPinia } from "pinia";
 import { createApp } from "vue";
 import { onSignedOut } from "./api/client";
 import App from "./App.vue";
+import { keepApplication } from "./offline/worker";
 import { router } from "./router";
 import { useSession } from "./stores/session";
 
@@ -20,3 +21,4 @@ onSignedOut(() => {
 });
 
 app.mount("#app");
+keepApplication(router);

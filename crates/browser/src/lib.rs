@@ -1,7 +1,8 @@
 //! The core for a browser: a run folded where it is seen, by the same code that folds it on the server. Questions and answers are JSON.
 //!
-//! A question names what is asked: `begin` a run by how it was set up, the `view` of it after events, whether one more may be `check`ed in,
-//! or the `outcomes` once it is over. One run at a time: a screen shows one.
+//! A question names what is asked: `set_up` a run from what was prepared, `begin` one by how it was set up, the `view` of it after events,
+//! whether one more may be `check`ed in, or the `outcomes` once it is over. One run at a time: a screen shows one. And of a `visit`, where
+//! it stands.
 
 mod boundary;
 
@@ -10,9 +11,11 @@ use std::cell::RefCell;
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     InputError,
-    run::{Earlier, Event, OutcomeLine, RunFacts, RunView},
+    run::{Earlier, Event, OutcomeLine, Prepared, RunFacts, RunView, SetUpTyped},
+    visit::{self, VisitEvent, VisitState},
 };
 use serde::{Deserialize, Serialize};
+use uuid::Uuid;
 
 thread_local! {
     /// How the run on this screen was set up, and what there was before it.
@@ -26,6 +29,14 @@ enum Question {
         facts: Box<RunFacts<'static>>,
         #[serde(default)]
         earlier: Earlier,
+    },
+    /// Begins a run that is set up here. `typed`: how. `at`: when.
+    SetUp {
+        prepared: Box<Prepared>,
+        id: Uuid,
+        people: Vec<Uuid>,
+        typed: Box<SetUpTyped>,
+        at: DateTime<Utc>,
     },
     View {
         events: Vec<Event>,
@@ -42,12 +53,24 @@ enum Question {
         event: Box<Event>,
         now: DateTime<Utc>,
     },
+    /// Where a visit of so many tests stands after these events. `free`: tests are tried as often as one likes. `shut`: places that something
+    /// else has to open first.
+    Visit {
+        tests: usize,
+        free: bool,
+        events: Vec<VisitEvent>,
+        shut: Vec<usize>,
+    },
 }
 
 #[derive(Serialize)]
 #[serde(rename_all = "snake_case")]
 enum Answer {
     Begun,
+    Visit {
+        state: VisitState,
+        next: Option<usize>,
+    },
     View(Box<RunView>),
     Outcomes(Vec<OutcomeLine>),
     /// Nothing speaks against it.
@@ -71,6 +94,18 @@ fn answered(question: Question) -> Answer {
         (Question::Begin { facts, earlier }, kept) => {
             *kept = Some((*facts, earlier));
             Answer::Begun
+        }
+        (Question::SetUp { prepared, id, people, typed, at }, kept) => match prepared.set_up(id, &people, &typed, at) {
+            Ok(begun) => {
+                *kept = Some(begun);
+                Answer::Begun
+            }
+            Err(refused) => Answer::Refused(refused),
+        },
+        (Question::Visit { tests, free, events, shut }, _) => {
+            let state = visit::fold_places(tests, free, &events);
+            let next = state.next(&|place| !shut.contains(&place));
+            Answer::Visit { state, next }
         }
         (Question::Outcomes { mut events, on }, Some((facts, earlier))) => {
             events.iter_mut().for_each(Event::hear);

@@ -4,6 +4,7 @@ use chrono::{Datelike, NaiveDate};
 use serde::{Deserialize, Serialize};
 
 use crate::{
+    catalogue::Protocol,
     error::{Code, InputError},
     quantity,
     units::{Age, BodyMass, Bpm, Height, Units},
@@ -80,6 +81,43 @@ impl Facts {
     /// Whether the mass was measured so many weeks or more from a day of testing that it is asked for again.
     pub fn mass_is_old(&self, on: NaiveDate, weeks: u16) -> bool {
         self.mass.is_some() && self.mass_on.is_some_and(|day| (on - day).num_days().abs() > i64::from(weeks) * 7)
+    }
+}
+
+/// What is said of a body mass that was measured long before the test.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Weighed {
+    /// The mass on the day as it is typed: `80 kg`, `176 lb`. It is written into the record.
+    #[serde(default)]
+    pub mass: String,
+    /// The mass on record is used although it is old.
+    #[serde(default)]
+    pub keep_mass: bool,
+}
+
+impl Weighed {
+    /// The mass that was typed for a test on a day; nothing where the one on record is used. `weeks`: after so many it is asked for again.
+    ///
+    /// # Errors
+    /// Where what was typed is no mass, and [`Code::MissingInput`] where the one on record is old and the test rests on it.
+    pub fn mass(
+        &self,
+        protocol: &Protocol,
+        facts: &Facts,
+        on: NaiveDate,
+        units: Units,
+        weeks: u16,
+    ) -> Result<Option<BodyMass>, InputError> {
+        if !self.mass.trim().is_empty() {
+            return BodyMass::parse_entry(self.mass.trim(), units == Units::Imperial).map(Some).map_err(|e| e.at("mass"));
+        }
+        if !self.keep_mass && protocol.asks_for_mass() && facts.mass_is_old(on, weeks) {
+            let mass = facts.mass_on_day(on, units).unwrap_or_default();
+            let message = format!("The result depends on the body mass: {mass}. Type the body mass of that day, or use this one.");
+            return Err(InputError::new(Code::MissingInput, "mass", message));
+        }
+        Ok(None)
     }
 }
 

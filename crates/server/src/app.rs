@@ -5,8 +5,8 @@ use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
     assess, best_vo2max, entries, everything, goals, group_followup, group_sheets, group_standing, group_targets, group_visits, groups,
-    health, history, join, library, life_events, made_up, people, photos, points, practice, readiness, rehearsals, reports, results,
-    retests, roster, row_time, runs, self_entry, self_links, session, today, trend, visits,
+    health, history, join, library, life_events, made_up, people, photos, points, practice, prepared, readiness, rehearsals, reports,
+    results, retests, roster, row_time, runs, self_entry, self_links, session, today, trend, visits,
 };
 
 /// The routes under `/api`.
@@ -94,6 +94,8 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(assess::choose)
         .service(runs::admission)
         .service(runs::create)
+        .service(prepared::of_test)
+        .service(prepared::of_visit)
         .service(runs::log)
         .service(runs::get)
         .service(runs::pictures)

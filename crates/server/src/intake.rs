@@ -26,7 +26,7 @@ use crate::{
     recording,
     run_cache::{CachedRun, RunCache},
     settings::{ClockRate, limits},
-    view::{RunView, clock_rate, facts, view_with},
+    view::{RunView, clock_rate, facts, view_after},
     visiting,
 };
 
@@ -123,12 +123,8 @@ impl Intake {
         } else if closed_at.is_some() {
             run = runs::get(&mut scope, id).await?;
         }
-        let (Work { run, log, events }, shown) = aside(Work { run, log, events }, move |work| {
-            let states = facts(&work.run, rate)?.states_after(work.log.events(), Vec::new(), &work.events);
-            let view = view_with(&work.run, work.log.events(), &states, rate)?;
-            Ok::<_, ApiError>((states, view))
-        })
-        .await?;
+        let (Work { run, log, events }, shown) =
+            aside(Work { run, log, events }, move |work| view_after(&work.run, work.log.events(), Vec::new(), &work.events, rate)).await?;
         let (states, view) = shown?;
         scope.commit().await?;
         Ok(self.show(CachedRun { practice, run, log, states }, done, &events, view))
@@ -156,12 +152,8 @@ impl Intake {
             _ => None,
         };
         let Some(done) = appended else { return Ok(AtOnce::LookCloser(Box::new(CachedRun { practice, run, log, states: Vec::new() }))) };
-        let (Work { run, log, events }, shown) = aside(Work { run, log, events }, move |work| {
-            let states = facts(&work.run, rate)?.states_after(work.log.events(), states, &work.events);
-            let view = view_with(&work.run, work.log.events(), &states, rate)?;
-            Ok::<_, ApiError>((states, view))
-        })
-        .await?;
+        let (Work { run, log, events }, shown) =
+            aside(Work { run, log, events }, move |work| view_after(&work.run, work.log.events(), states, &work.events, rate)).await?;
         let (states, view) = shown?;
         Ok(AtOnce::Done(Box::new(self.show(CachedRun { practice, run, log, states }, done, &events, view))))
     }

@@ -127,6 +127,8 @@ pub mod limits {
     pub const PASSWORD_PATIENCE: Duration = Duration::from_secs(5);
     /// A screen whose clock is this far from the server's has its events moved onto the server's, s.
     pub const CLOCK_OFF_S: i64 = 30;
+    /// A run that was set up on a screen without a network is sent at most so many days later.
+    pub const SET_UP_AGO_DAYS: i64 = 7;
     /// Partners may count so long after the counting's own end, minutes.
     pub const COUNT_OPEN_MIN: i64 = 10;
     /// A partner's phone that has been silent so long may be replaced by another, s.

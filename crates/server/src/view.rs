@@ -31,7 +31,7 @@ pub fn facts(run: &Run, rate: ClockRate) -> ApiResult<RunFacts<'_>> {
         join_code: run.join_code.clone(),
         visit: run.visit.map(|(visit, _)| visit),
         group_visit: run.group_visit,
-        clock_rate: clock_rate(run, rate),
+        clock_rate: rate.0 * rehearsal.as_ref().map_or(1.0, |r| r.rate),
         rehearsal_rate: rehearsal.map(|r| r.rate),
         created_at: run.created_at,
         closed: run.closed_at.is_some(),
@@ -73,17 +73,22 @@ pub async fn view(scope: &mut Scope, run: Run, rate: ClockRate) -> ApiResult<Run
 /// # Errors
 /// As [`facts`].
 pub fn view_of(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<RunView> {
-    let facts = facts(run, rate)?;
-    let states = if facts.performers.len() > 1 { facts.states(events) } else { Vec::new() };
-    view_with(run, events, &states, rate)
+    with_report(run, events, facts(run, rate)?.view(events, Utc::now()))
 }
 
-/// The same where the states of many performers are known.
+/// Everybody's state after new events, and the run as it is then. `before`: the states before them; none where they are not known.
 ///
 /// # Errors
 /// As [`facts`].
-pub fn view_with(run: &Run, events: &[Event], states: &[State], rate: ClockRate) -> ApiResult<RunView> {
-    let mut view = facts(run, rate)?.view_of(events, states, Utc::now());
+pub fn view_after(run: &Run, events: &[Event], before: Vec<State>, added: &[Event], rate: ClockRate) -> ApiResult<(Vec<State>, RunView)> {
+    let facts = facts(run, rate)?;
+    let states = facts.states_after(events, before, added);
+    let view = facts.view_of(events, &states, Utc::now());
+    Ok((states, with_report(run, events, view)?))
+}
+
+/// A rehearsal that is over says how it went: only the server knows the simulated client.
+fn with_report(run: &Run, events: &[Event], mut view: RunView) -> ApiResult<RunView> {
     if let (Some(shown), Some(kept), Some(first), true) =
         (&mut view.rehearsal, rehearsal(run)?, run.performers.first(), view.state.is_closed())
     {

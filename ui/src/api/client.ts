@@ -23,9 +23,26 @@ export class Failure extends Error {
   }
 }
 
-export const api = createClient<paths>({ baseUrl: "/", credentials: "same-origin", fetch: (request) => globalThis.fetch(request) });
+/** An answer that this device kept says when it was given; the service worker hands it out where no other comes. */
+export const KEPT = "x-kept";
 
 type Listener = () => void;
+let heard: (keptAt: string | null) => void = () => {};
+/** Who is told of each answer: whether it came over the line, or when it was kept. */
+export function onAnswer(listener: (keptAt: string | null) => void) {
+  heard = listener;
+}
+
+export const api = createClient<paths>({
+  baseUrl: "/",
+  credentials: "same-origin",
+  fetch: async (request) => {
+    const answer = await globalThis.fetch(request);
+    heard(answer.headers.get(KEPT));
+    return answer;
+  },
+});
+
 let signedOut: Listener = () => {};
 /** What happens when the server says that nobody is signed in. */
 export function onSignedOut(listener: Listener) {

@@ -4,6 +4,7 @@ import { ref, watchEffect } from "vue";
 import { useRouter } from "vue-router";
 import { later } from "@/composables/later";
 import { useSession } from "@/stores/session";
+import WaitingNote from "./WaitingNote.vue";
 
 const KeysHelp = later(() => import("./KeysHelp.vue"));
 const SearchBox = later(() => import("./SearchBox.vue"));
@@ -77,7 +78,7 @@ async function leave() {
         <button type="button" @click="helping = true">Keys</button>
       </div>
     </nav>
-    <main id="main" tabindex="-1"><slot /></main>
+    <main id="main" tabindex="-1"><WaitingNote /><slot /></main>
     <SearchBox v-if="asked.search" v-model="searching" />
     <KeysHelp v-if="asked.help" v-model="helping" />
   </div>

@@ -2,7 +2,7 @@
  * The core as a browser has it: the same code that folds a run on the server. Questions and answers are JSON in linear memory; the other
  * side is `crates/browser`.
  */
-import type { RunEvent, RunView } from "@/api/types";
+import type { Battery, RunEvent, RunForm, RunView, VisitEvent } from "@/api/types";
 import address from "./core.wasm?url";
 
 /** Why an event cannot be stored, in the words of the server. */
@@ -30,12 +30,32 @@ interface Exports {
   free_answer: (at: number) => void;
 }
 
+/** A run that is set up on this screen: from what was prepared, how, and when. */
+export interface SetUpHere {
+  prepared: unknown;
+  form: RunForm;
+  at: number;
+}
+
+/** Where a visit stands. */
+export interface VisitStands {
+  state: {
+    places: { stand: "to_come" | "running" | "done" | "skipped"; run: string | null; result: string | null; reason: string | null }[];
+    order: number[];
+    closed: boolean;
+  };
+  next: number | null;
+}
+
 type Question =
+  | { set_up: { prepared: unknown; id: string; people: string[]; typed: unknown; at: string } }
+  | { visit: { tests: number; free: boolean; events: VisitEvent[]; shut: number[] } }
   | { begin: { facts: unknown; earlier: unknown } }
   | { outcomes: { events: RunEvent[]; on: string } }
   | { view: { events: RunEvent[]; now: string } }
   | { check: { events: RunEvent[]; event: RunEvent; now: string } };
-type Answer = "begun" | "accepted" | { view: RunView } | { outcomes: Outcome[] } | { refused: Refusal } | { failed: string };
+type Answer =
+  "begun" | "accepted" | { visit: VisitStands } | { view: RunView } | { outcomes: Outcome[] } | { refused: Refusal } | { failed: string };
 
 let loading: Promise<Core | null> | undefined;
 
@@ -59,6 +79,21 @@ export class Core {
   /** Takes up how a run was set up and what there was before it; says whether it could be read. */
   begin(facts: unknown, earlier: unknown): boolean {
     return this.ask({ begin: { facts, earlier } }) === "begun";
+  }
+
+  /** Sets a run up from what was prepared and takes it up; or why it cannot be. `at`: when, milliseconds since 1970. */
+  setUp({ prepared, form, at }: SetUpHere): true | Refusal {
+    const { id, people } = form;
+    const answer = this.ask({ set_up: { prepared, id, people, typed: form, at: new Date(at).toISOString() } });
+    if (answer === "begun") return true;
+    if (answer && typeof answer === "object" && "refused" in answer) return answer.refused;
+    return { code: "not_prepared", message: "This test could not be set up on this device. Try again when there is a network." };
+  }
+
+  /** Where a visit stands after these events. `shut`: places that something else has to open first. */
+  visit({ tests, window_min }: Battery, events: VisitEvent[], shut: number[]): VisitStands | null {
+    const answer = this.ask({ visit: { tests: tests.length, free: window_min != null, events, shut } });
+    return answer && typeof answer === "object" && "visit" in answer ? answer.visit : null;
   }
 
   /** What each performer's run came to, once it is over. `on`: today. */

@@ -10,6 +10,7 @@ function byHand(begins = true) {
   const asked: string[][] = [];
   const core: Folds = {
     begin: () => begins,
+    setUp: () => begins || { code: "x", message: "not so" },
     view: (events) => {
       asked.push(events.map((e) => e.id));
       return said(events.length);

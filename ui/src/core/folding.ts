@@ -1,9 +1,11 @@
 /** A run worked out on this screen: what the server has stored of it, and how it was set up. */
 import type { RunEvent, RunLog, RunView } from "@/api/types";
-import type { Core, Outcome, Refusal } from "./core";
+import type { Core, Outcome, Refusal, SetUpHere } from "./core";
 
 /** What the browser's core does for a run. */
-export type Folds = Pick<Core, "begin" | "view" | "check" | "outcomes">;
+export type Folds = Pick<Core, "begin" | "setUp" | "view" | "check" | "outcomes">;
+/** A run as it is kept on this screen; `here`: it was set up here, and the server does not know how yet. */
+export type KeptLog = RunLog & { here?: SetUpHere };
 
 export class Folding {
   private events = new Map<string, RunEvent>();
@@ -11,21 +13,21 @@ export class Folding {
   private constructor(
     private readonly core: Folds,
     /** How the run was set up, what there was before it, and the day it is. */
-    private readonly begun: Omit<RunLog, "events">,
+    private readonly begun: Omit<KeptLog, "events">,
   ) {}
 
   /** Nothing where the core cannot read how the run was set up: an older file than the server. */
-  static of(core: Folds, log: RunLog): Folding | null {
-    if (!core.begin(log.facts, log.earlier)) return null;
-    const folding = new Folding(core, log);
-    folding.take(log.events);
+  static of(core: Folds, log: KeptLog): Folding | null {
+    if (log.here ? core.setUp(log.here) !== true : !core.begin(log.facts, log.earlier)) return null;
+    const { events, ...begun } = log;
+    const folding = new Folding(core, begun);
+    folding.take(events);
     return folding;
   }
 
   /** What the server has stored. */
-  get log(): RunLog {
-    const { facts, earlier, today } = this.begun;
-    return { facts, earlier, today, events: [...this.events.values()] };
+  get log(): KeptLog {
+    return { ...this.begun, events: [...this.events.values()] };
   }
 
   /** Takes up events that the server has stored. */

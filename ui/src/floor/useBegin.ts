@@ -1,17 +1,53 @@
-/** Sets a run up and opens its floor: what the server answered is the first thing the floor shows. */
+/** Sets a run up and opens its floor: what was answered is the first thing the floor shows. Where nothing answers it is set up here. */
 import { useRouter } from "vue-router";
-import { take } from "@/api/client";
-import type { RunView } from "@/api/types";
+import { api, asFailure, take } from "@/api/client";
+import type { RunForm, RunView } from "@/api/types";
+import { beginHere, placeOf } from "@/offline/begin";
+import * as queue from "@/outbox/queue";
 import { useRun } from "@/stores/run";
+import { useSession } from "@/stores/session";
+
+/** What of a run has to be said; the rest is as usual. */
+export type RunToBegin = Pick<RunForm, "id" | "people" | "protocol" | "conditions"> & Partial<RunForm>;
+
+/** Opens the floor of a run that is asked for by other means. */
+export function useOpen() {
+  const router = useRouter();
+  const floor = useRun();
+  return async (ask: () => Parameters<typeof take<RunView>>[0]): Promise<RunView> => {
+    const sent = performance.now();
+    const view = await take<RunView>(ask());
+    floor.begun(view, sent);
+    await router.push(`/runs/${view.id}`);
+    return view;
+  };
+}
 
 export function useBegin() {
   const router = useRouter();
   const floor = useRun();
-  /** `ask`: sets it up. `before`: what is done between the answer and the floor. */
-  return async (ask: () => Parameters<typeof take<RunView>>[0], before: () => void = () => {}): Promise<RunView> => {
+  const session = useSession();
+  const coach = () => session.info?.id ?? "";
+  /** What is noted of a run that the server knows: its place in a visit, for when the line breaks. */
+  const note = (form: RunForm, view: RunView) =>
+    queue
+      .hold({ run: form.id, coach: coach(), at: Date.now(), who: `${view.name} · ${view.protocol_name}`, ...placeOf(form) })
+      .catch(() => undefined);
+
+  /** `before`: what is done between the answer and the floor. */
+  return async (run: RunToBegin, before: () => void = () => {}): Promise<RunView> => {
+    const form = run as RunForm;
     const sent = performance.now();
-    const view = await take<RunView>(ask());
-    floor.begun(view, sent);
+    let view: RunView;
+    try {
+      view = await take<RunView>(api.POST("/api/runs", { body: form }));
+      floor.begun(view, sent);
+      void note(form, view);
+    } catch (error) {
+      const why = asFailure(error);
+      if (!why.isAway) throw why;
+      view = await beginHere(form, coach());
+    }
     before();
     await router.push(`/runs/${view.id}`);
     return view;

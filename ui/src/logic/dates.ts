@@ -21,3 +21,6 @@ export const minutes = (ms: number) => {
   const seconds = Math.max(0, Math.floor(ms / 1000));
   return `${Math.floor(seconds / 60)}:${String(seconds % 60).padStart(2, "0")}`;
 };
+
+/** A moment's day on this device: 2026-11-30. */
+export const isoDay = (date: Date) => new Intl.DateTimeFormat("sv-SE").format(date);

@@ -136,7 +136,9 @@ test("a page that went away in mid-key: the next one sends what it left", async 
   await before.add("left behind", "value_typed");
   await before.box.send();
   const after = with_(() => "taken");
-  await after.box.recover();
+  expect((await after.box.recover()).map((e) => e.kind)).toEqual(["value_typed"]);
+  expect(after.sent()).toEqual([]);
+  await after.box.send();
   expect(after.kept()).toEqual(["left behind"]);
 });
 

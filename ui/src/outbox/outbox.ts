@@ -7,8 +7,8 @@ import { asFailure, type Failure } from "@/api/client";
 import type { Kind, RunEvent } from "@/api/types";
 import type * as Queue from "./queue";
 
-/** Events that depend on nothing go many at a time. */
-const TOGETHER = new Set(["tap", "strap_heard"]);
+/** Events that depend on nothing before them: they go many at a time, and nothing speaks against them. */
+export const ALONE: ReadonlySet<Kind["kind"]> = new Set<Kind["kind"]>(["tap", "strap_heard"]);
 /** The most events of one batch. */
 const BATCH = 100;
 
@@ -72,10 +72,10 @@ export class Outbox<Answer> {
     this.fates.set(id, { fate: Promise.resolve("refused"), settle: () => {} });
   }
 
-  /** Takes in what an earlier page of this screen had not sent, and sends it. */
-  async recover(): Promise<void> {
+  /** Takes in what an earlier page of this screen had not sent; gives all that waits. */
+  async recover(): Promise<RunEvent[]> {
     await this.queue.recover(this.run).catch(() => undefined);
-    await this.send();
+    return (await this.queue.waiting(this.run).catch(() => [])).flat();
   }
 
   /** Sends what waits; asked twice, once more behind what is under way. */
@@ -105,8 +105,8 @@ export class Outbox<Answer> {
   /** One screen's events: taps and a strap's seconds together, anything the server may refuse alone. */
   private batch(waiting: RunEvent[]): RunEvent[] {
     const first = waiting[0]!;
-    if (!TOGETHER.has(first.kind) || this.oneByOne > 0) return [first];
-    const end = waiting.findIndex((e) => !TOGETHER.has(e.kind));
+    if (!ALONE.has(first.kind) || this.oneByOne > 0) return [first];
+    const end = waiting.findIndex((e) => !ALONE.has(e.kind));
     return waiting.slice(0, end === -1 ? undefined : end).slice(0, BATCH);
   }
 

@@ -3,7 +3,8 @@
  * in the sequence of their screen.
  */
 import { openDB, type DBSchema, type IDBPDatabase } from "idb";
-import type { RunEvent, RunLog, RunView } from "@/api/types";
+import type { RunEvent, RunForm, RunPictures, RunView, VisitEvent } from "@/api/types";
+import type { KeptLog } from "@/core/folding";
 
 interface Waiting {
   run: string;
@@ -17,15 +18,50 @@ export interface Seen {
   door: string;
   view: RunView;
   /** How it was set up and what the server had stored of it, where this screen folds for itself. */
-  log?: RunLog;
+  log?: KeptLog;
   /** How far the server's clock was from this screen's, ms. */
   offset: number;
   at: number;
 }
 
+/** A run that this screen has something of which the server may not have yet. */
+export interface Here {
+  run: string;
+  /** Whose it is: sent by this coach alone. */
+  coach: string;
+  at: number;
+  /** How it was set up on this screen, until the server knows it. */
+  form?: RunForm;
+  /** The place of a visit that it fills. */
+  visit?: { visit: string; place: number };
+  /** The group visit, and who did it at which place. */
+  group?: { visit: string; place: number; people: string[] };
+  /** Who does what, in words. */
+  who?: string;
+  pictures?: RunPictures;
+  /** How it ended on this screen, and what it came to. */
+  ended?: "finished" | "stopped" | "discarded";
+  came?: string[];
+  /** Why the server does not take it. */
+  wrong?: string;
+  /** Why it is stored outside its visit. */
+  apart?: string;
+}
+
+/** Something decided about a visit on this screen that the server does not know yet. */
+export interface Change {
+  id: string;
+  coach: string;
+  at: number;
+  visit: string;
+  event: VisitEvent;
+}
+
 interface Schema extends DBSchema {
   events: { key: [string, string, number]; value: Waiting; indexes: { byRun: string } };
   views: { key: string; value: Seen };
+  runs: { key: string; value: Here };
+  changes: { key: string; value: Change };
 }
 
 /** What was seen is of use for a day. */
@@ -35,10 +71,14 @@ let opened: Promise<IDBPDatabase<Schema>> | undefined;
 /** The database once it is open: what happens is then kept in the same moment. */
 let open: IDBPDatabase<Schema> | undefined;
 const database = () =>
-  (opened ??= openDB<Schema>("impulso", 2, {
+  (opened ??= openDB<Schema>("impulso", 3, {
     upgrade: (db, from) => {
       if (from < 1) db.createObjectStore("events", { keyPath: ["run", "device", "seq"] }).createIndex("byRun", "run");
       if (from < 2) db.createObjectStore("views", { keyPath: "door" });
+      if (from < 3) {
+        db.createObjectStore("runs", { keyPath: "run" });
+        db.createObjectStore("changes", { keyPath: "id" });
+      }
     },
   }).then((db) => (open = db)));
 
@@ -50,8 +90,34 @@ export async function remember(seen: Seen) {
   await tx.done;
 }
 
-/** Lets go of every run that was seen here: whoever comes next sees nobody's. What waits to be sent stays; it names nobody. */
-export const forget = async () => (await database()).clear("views");
+/** Lets go of every run that was seen here: whoever comes next sees nobody's. What waits to be sent stays, without a name. */
+export async function forget() {
+  await (await database()).clear("views");
+  for (const { who: _, pictures: __, came: ___, ...nameless } of await allHere()) await hold(nameless);
+}
+
+/** Notes a run that this screen has something of. */
+export const hold = async (here: Here) => (await database()).put("runs", here);
+/** What this screen has of a run. */
+export const here = async (run: string): Promise<Here | undefined> => (await database()).get("runs", run);
+/** Adds to what is noted of a run; a run that is not noted stays so. */
+export async function note(run: string, more: Partial<Here>) {
+  const tx = (await database()).transaction("runs", "readwrite");
+  const was = await tx.store.get(run);
+  if (was) await tx.store.put({ ...was, ...more });
+  await tx.done;
+}
+/** Every run that this screen has something of, the oldest first. */
+export const allHere = async (): Promise<Here[]> => (await (await database()).getAll("runs")).sort((a, b) => a.at - b.at);
+/** The server has all of a run. */
+export const letGo = async (run: string) => (await database()).delete("runs", run);
+
+/** Keeps what was decided about a visit until the server has it. */
+export const keepChange = async (change: Change) => (await database()).put("changes", change);
+/** What was decided about visits here, the oldest first. */
+export const changes = async (): Promise<Change[]> => (await (await database()).getAll("changes")).sort((a, b) => a.at - b.at);
+/** The server has it. */
+export const changeDone = async (id: string) => (await database()).delete("changes", id);
 
 /** The run behind a door as it was last seen. */
 export const restore = async (door: string): Promise<Seen | undefined> => (await database()).get("views", door);

@@ -21,6 +21,7 @@ import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
 import { useBegin } from "@/floor/useBegin";
+import { prepareTest } from "@/offline/prepare";
 
 const props = defineProps<{ id: string; protocol: string }>();
 const route = useRoute();
@@ -50,6 +51,7 @@ const { draft, clear } = useDraft<SetUpDraft>(`assess.${props.id}.${props.protoc
   filled: false,
 });
 watch(page, (p) => {
+  if (p) void prepareTest(props.id, props.protocol, visit ?? undefined);
   if (!p || draft.value.filled) return;
   Object.assign(draft.value.given, given(p.suggested, p.protocol.conditions, p.units));
   draft.value.reason = p.readiness?.overrule_reason ?? "";
@@ -129,7 +131,7 @@ async function begin() {
     keep_mass: draft.value.keepMass,
     hr_max: draft.value.max ? Number(draft.value.max.replace(",", ".")) : null,
   };
-  await run(() => open(() => api.POST("/api/runs", { body }), clear));
+  await run(() => open(body, clear));
 }
 </script>
 

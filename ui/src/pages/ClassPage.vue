@@ -67,7 +67,7 @@ async function begin() {
     conditions: answers(asked.value, given.value),
     reasons: Object.fromEntries(held.value.flatMap((a) => (reasons.value[a.person]?.trim() ? [[a.person, reasons.value[a.person]!]] : []))),
   };
-  await run(() => open(() => api.POST("/api/runs", { body })));
+  await run(() => open(body));
 }
 </script>
 

@@ -18,6 +18,7 @@ import { speechWanted } from "@/floor/speech";
 import { useFloor } from "@/floor/useFloor";
 import type { SheetRow } from "@/api/types";
 import { ofFloor } from "@/logic/floor";
+import { note } from "@/outbox/queue";
 import { useRun } from "@/stores/run";
 
 /** A run in progress: what every family has in common, with the family's own floor inside. */
@@ -30,7 +31,11 @@ const { call, saved, state, status, running } = floor;
 const finishing = ref(false);
 
 void run.open({ run: props.id });
-onBeforeUnmount(() => run.close());
+let left = false;
+onBeforeUnmount(() => {
+  left = true;
+  run.close();
+});
 
 const stopped = computed(() => status.value === "stopped");
 const many = computed(() => (run.view?.performers.length ?? 0) > 1);
@@ -56,6 +61,22 @@ const about = computed(() =>
 );
 /** It is over here, and nothing answers: what it came to is worked out on this screen. */
 const keptHere = computed(() => run.away && !closedHere.value && (run.outcomes.length > 0 || status.value === "discarded"));
+/** What it came to stands in its visit too, until the server knows it. */
+watch(keptHere, async (kept) => {
+  if (!kept) return;
+  const ended = status.value === "finished" || status.value === "discarded" ? status.value : "stopped";
+  await note(props.id, { ended, came: run.outcomes.flatMap((o) => o.headline ?? []) }).catch(() => undefined);
+});
+/** Whether the next page opens without a network. */
+const goesOn = computed(() => keptHere.value && "serviceWorker" in navigator && navigator.serviceWorker.controller !== null);
+/** Where it goes on from a test that is over on this screen alone. */
+const onwards = computed(() => {
+  const view = run.view;
+  if (!view || view.rehearsal) return null;
+  if (view.visit) return { to: `/visits/${view.visit}/floor`, says: "Go on with the visit" };
+  if (view.group_visit) return { to: `/group-visits/${view.group_visit}`, says: "Back to the group" };
+  return view.person ? { to: `/people/${view.person}`, says: `Back to ${view.name}` } : { to: "/", says: "Today" };
+});
 /** Where the run leads once it is closed. */
 const after = computed(() => {
   if (!run.view) return "/";
@@ -70,6 +91,7 @@ const after = computed(() => {
 async function end(kind: "finished" | "discarded") {
   finishing.value = true;
   await run.settled(await run.record({ kind }));
+  if (left) return;
   if (closedHere.value) await router.replace(after.value);
   finishing.value = false;
 }
@@ -163,9 +185,9 @@ onKeyStroke((event) => {
         @discard="discard"
         @explain="(reason, note) => run.record({ kind: 'stop_explained', reason, note })"
       />
-      <div v-if="keptHere" class="over" role="alertdialog" aria-label="Finished, saved on this device">
+      <div v-if="keptHere" class="over" role="alertdialog" :aria-labelledby="`over-${run.view?.id}`">
         <div class="box">
-          <h2>{{ status === "discarded" ? "Discarded" : "Finished, saved on this device" }}</h2>
+          <h2 :id="`over-${run.view?.id}`">{{ status === "discarded" ? "Discarded" : "Finished, saved on this device" }}</h2>
           <ul v-if="run.outcomes.length" class="came">
             <li v-for="o in run.outcomes" :key="o.slot">
               <span v-if="many" class="soft">{{ o.name }}</span>
@@ -173,7 +195,12 @@ onKeyStroke((event) => {
               <span v-for="c in o.changes" :key="c">{{ c }}</span>
             </li>
           </ul>
-          <p class="soft">There is no network. Keep this page open: this is sent by itself when the network is back.</p>
+          <p v-if="run.notTaken" class="wrong" role="alert">It is not in the record yet. {{ run.notTaken }}</p>
+          <p class="soft">
+            There is no network. <template v-if="!goesOn">Keep this page open: </template>{{ goesOn ? "This" : "this" }} is sent by itself
+            when the network is back.
+          </p>
+          <RouterLink v-if="goesOn && onwards" class="go" :to="onwards.to">{{ onwards.says }}</RouterLink>
         </div>
       </div>
       <div v-else-if="over" class="over" role="alertdialog" :aria-label="seenOpen ? 'Finished on another screen' : 'This test is finished'">

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useIntervalFn } from "@vueuse/core";
 import { v7 as uuid } from "uuid";
-import { computed, nextTick, ref, useTemplateRef } from "vue";
+import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { Answer, GroupVisitPage, RollLine } from "@/api/types";
@@ -16,12 +16,20 @@ import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 import { useBegin } from "@/floor/useBegin";
 import { dayYear } from "@/logic/dates";
+import { groupVisitHere } from "@/offline/visit";
+import { prepareGroupVisit } from "@/offline/prepare";
 
 /** A group visit: the roll, who is ready, heats, the tests, and who owes it still. */
 const props = defineProps<{ id: string }>();
 const router = useRouter();
 const path = { id: props.id };
-const { data: v, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/group-visits/{id}", { params: { path } })));
+const {
+  data: v,
+  failure: lost,
+  loading,
+  reload,
+} = useLoad(async () => groupVisitHere(await take(api.GET("/api/group-visits/{id}", { params: { path } }))));
+watch(v, (page) => page && void prepareGroupVisit(page));
 const { busy, failure, run } = useAction();
 /** Whose row was refused: the message stands there. */
 const wrongIn = ref<string | null>(null);
@@ -126,11 +134,7 @@ const open = useBegin();
 const runId = ref(uuid());
 /** All who have it still to do, on one clock. */
 const together = (place: number, people: string[], protocol: string, more: { together?: boolean; apart_s?: number } = {}) =>
-  run(() =>
-    open(() =>
-      api.POST("/api/runs", { body: { id: runId.value, people, protocol, conditions: {}, group: { visit: props.id, place }, ...more } }),
-    ),
-  );
+  run(() => open({ id: runId.value, people, protocol, conditions: {}, group: { visit: props.id, place }, ...more }));
 type Test = GroupVisitPage["tests"][number];
 /** All who have it to do, or those of one heat: who does it together, in how many ways. */
 const groupsOf = (t: Test) => [

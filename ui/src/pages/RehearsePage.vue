@@ -8,7 +8,7 @@ import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
-import { useBegin } from "@/floor/useBegin";
+import { useOpen } from "@/floor/useBegin";
 
 /** Practise a test on a simulated client whose true VO2max is hidden until the end. */
 const route = useRoute();
@@ -25,7 +25,7 @@ const kinds: [FaultKind, string, string][] = [
   ["dizzy", "A client who gets dizzy", "What you do then, and how quickly."],
 ];
 const { busy, failure, run } = useAction();
-const open = useBegin();
+const open = useOpen();
 const live = computed(() => tests.value?.filter((t) => t.rehearsed) ?? []);
 const chosen = computed(() => live.value.find((t) => t.id === protocol.value));
 async function begin() {

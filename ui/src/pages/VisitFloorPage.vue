@@ -8,25 +8,35 @@ import type { VisitEvent, VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PictureBox from "@/components/PictureBox.vue";
+import WaitingNote from "@/components/WaitingNote.vue";
 import VisitBoard from "@/components/floor/VisitBoard.vue";
 import { minutes } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 import { useNews } from "@/composables/useNews";
 import { useBegin } from "@/floor/useBegin";
+import { prepareVisit } from "@/offline/prepare";
+import { visitHere } from "@/offline/visit";
+import { useWaiting } from "@/stores/waiting";
 import { mark } from "@/logic/visit";
 
 /** A visit on the floor: what is next, why now, what to say, go. Nobody goes back to a menu between two tests. */
 const props = defineProps<{ id: string }>();
 const router = useRouter();
 const path = { id: props.id };
-const { data: v, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/visits/{id}", { params: { path } })));
+const {
+  data: v,
+  failure: lost,
+  loading,
+  reload,
+} = useLoad(async () => visitHere(await take(api.GET("/api/visits/{id}", { params: { path } }))));
 const next = computed(() => v.value?.next ?? null);
 /** Another device may have gone on. */
 useNews(
   () => v.value?.person,
   () => void (busy.value || reload()),
 );
+watch(v, (page) => page && void prepareVisit(page));
 watch(v, (page) => page && (page.closed || (!page.next && !page.window)) && void router.replace(`/visits/${props.id}`));
 
 const now = ref(Date.now());
@@ -35,6 +45,7 @@ const rest = computed(() => (next.value?.rest_until ? Math.max(0, Date.parse(nex
 
 const { busy, failure, run } = useAction();
 const open = useBegin();
+const waiting = useWaiting();
 /** The key of the run that is set up next: a double press sets up one. */
 const runId = ref(uuid());
 const setup = computed(() => ({ path: `/people/${v.value!.person}/assess/${next.value!.protocol}`, query: inVisit.value }));
@@ -53,7 +64,7 @@ async function go() {
     conditions: {},
     visit: { visit: props.id, place: test.place },
   };
-  if (await run(() => open(() => api.POST("/api/runs", { body })))) return;
+  if (await run(() => open(body))) return;
   // Something only this test asks, or a reason to be given: its own page asks for it.
   if (failure.value?.field) await router.push(setup.value);
 }
@@ -69,7 +80,15 @@ async function leave(place: number) {
 }
 const cost = ref("");
 async function change(event: VisitEvent) {
-  const done = await run(() => take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), event } })));
+  const id = uuid();
+  const done = await run(() => take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id, event } })));
+  if (!done && failure.value?.isAway) {
+    failure.value = null;
+    await waiting.decide({ id, visit: props.id, event });
+    await reload();
+    leaving.value = null;
+    runId.value = uuid();
+  }
   if (!done) return;
   v.value = { ...(done.visit as VisitPage), goals: v.value?.goals ?? [], group: v.value?.group };
   cost.value = done.cost ?? "";
@@ -98,6 +117,7 @@ onKeyStroke((event) => {
       <RouterLink v-if="v.group" :to="`/group-visits/${v.group.id}`">To {{ v.group.name }}</RouterLink>
       <RouterLink :to="`/visits/${id}`">Exit</RouterLink>
     </header>
+    <WaitingNote />
     <main v-if="v.window" id="main" class="window">
       <VisitBoard :visit="v" :now="now" @change="change" />
       <FailureNote :failure="failure" />
@@ -200,7 +220,7 @@ onKeyStroke((event) => {
 .visit {
   min-height: 100vh;
   display: grid;
-  grid-template-rows: auto 1fr auto;
+  grid-template-rows: auto auto 1fr auto;
   background: var(--paper);
   color: var(--ink);
 }

@@ -165,7 +165,8 @@ test("undo pressed three times takes three steps back", async () => {
 
 /** A core that counts events, and takes no second stop. */
 const counts: Folds = {
-  begin: () => true,
+  begin: () => true as const,
+  setUp: () => true as const,
   view: (events) => view(events.length),
   outcomes: () => [],
   check: (_, event) => (event.kind === "stopped" ? { code: "run_over", message: "It is over.", field: "kind" } : null),

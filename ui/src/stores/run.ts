@@ -2,20 +2,21 @@ import { defineStore } from "pinia";
 import { v7 as uuid } from "uuid";
 import { computed, ref, shallowRef } from "vue";
 import { api, asFailure, take, type Failure } from "@/api/client";
-import type { Appended, Kind, RunEvent, RunLog, RunView } from "@/api/types";
+import type { Appended, Kind, RunEvent, RunView } from "@/api/types";
 import { loadCore, type Outcome } from "@/core/core";
-import { Folding } from "@/core/folding";
+import { Folding, type KeptLog } from "@/core/folding";
+import { announce } from "@/offline/announce";
 import { Channel } from "@/outbox/channel";
 import { TrueClock } from "@/outbox/clock";
-import { Outbox } from "@/outbox/outbox";
+import { ALONE, Outbox } from "@/outbox/outbox";
 import * as queue from "@/outbox/queue";
+import { useSession } from "./session";
+import { useWaiting } from "./waiting";
 
 /** A browser that could not fold a run so often has the server's view. */
 const FOLD_TRIES_MAX = 5;
 /** Tries again where the server was away, and looks where the live channel is silent. */
 const LOOK_EVERY_MS = 2000;
-/** What stands by itself: it depends on nothing before it. */
-const ALONE = new Set(["tap", "strap_heard"]);
 /** Numbers come back into the field they were typed in. */
 const TYPED = new Set(["count_typed", "heart_rate_read", "heart_rate_counted", "value_typed"]);
 /** What is not taken back by undo. */
@@ -34,6 +35,8 @@ const doorKey = (door: Door) => ("run" in door ? door.run : `code ${door.code}`)
 /** The run on this screen: what the server knows of it, and what waits here to be sent. */
 export const useRun = defineStore("run", () => {
   const clock = new TrueClock();
+  const session = useSession();
+  const waiting = useWaiting();
   /** The run as the server said it last. */
   const said = shallowRef<RunView | null>(null);
   const failure = shallowRef<Failure | null>(null);
@@ -45,6 +48,10 @@ export const useRun = defineStore("run", () => {
   const late = ref(0);
   const unsent = ref(0);
   const away = ref(false);
+  /** Set up on this screen: the server does not know of it yet. */
+  const pending = ref(false);
+  /** Why the server does not take it. */
+  const notTaken = ref("");
   /** The start as this screen saw it, until the server has it too. */
   const startedHere = ref<number | null>(null);
 
@@ -116,16 +123,47 @@ export const useRun = defineStore("run", () => {
     close();
     [said.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
     [door, aside.value, kept, outbox, unsent.value] = [at, [], "", null, 0];
-    [own.value, takenBack.value, folding.value, foldTries] = [[], new Set(), null, 0];
-    if (setUp && "run" in at && setUp.view.id === at.run) show(setUp.view, setUp.sent);
+    [own.value, takenBack.value, folding.value, foldTries, pending.value, notTaken.value] = [[], new Set(), null, 0, false, ""];
+    const here = "run" in at ? await queue.here(at.run).catch(() => undefined) : undefined;
+    if (door !== at) return;
+    if ("run" in at) waiting.isShown(at.run);
+    if (here?.form) [pending.value, away.value] = [true, true];
+    else if (setUp && "run" in at && setUp.view.id === at.run) show(setUp.view, setUp.sent);
     else await look();
     setUp = null;
     if (!said.value && away.value) await restore();
-    await unsentBefore();
+    // What an earlier page of this screen did and could not send.
+    own.value = (await mail()?.recover()) ?? [];
+    if (!here && "run" in at) await noteOpened(at.run);
     void folds();
     await mail()?.send();
-    listen();
+    if (!pending.value) listen();
     timer = window.setInterval(() => void tick(), LOOK_EVERY_MS);
+  }
+
+  /** What is done here from now on is sent, also by a page that does not show the run. */
+  async function noteOpened(run: string) {
+    if (!said.value || said.value.closed || !session.info) return;
+    const who = `${said.value.name} · ${said.value.protocol_name}`;
+    await queue.hold({ run, coach: session.info.id, at: Date.now(), who }).catch(() => undefined);
+  }
+
+  /** Tells the server of a run that was set up here; throws where it does not hear or take it. */
+  async function tell() {
+    if (!pending.value || !("run" in door)) return;
+    const at = door;
+    const sent = performance.now();
+    const view = await announce(at.run).catch((error: unknown) => {
+      const why = asFailure(error);
+      if (door === at) notTaken.value = why.code === "not_taken" ? why.message : "";
+      throw why;
+    });
+    if (door !== at) return;
+    [pending.value, notTaken.value] = [false, ""];
+    if (!view) return;
+    show(view, sent);
+    void folds();
+    listen();
   }
 
   /** Says why an entry cannot be stored, and keeps what is in no field. */
@@ -135,17 +173,9 @@ export const useRun = defineStore("run", () => {
     if (!TYPED.has(event.kind)) aside.value = [...aside.value, { event, message }].slice(-5);
   }
 
-  /** What an earlier page of this screen did and could not send. */
-  async function unsentBefore() {
-    const run = said.value?.id;
-    if (!run) return;
-    await queue.recover(run).catch(() => undefined);
-    own.value = (await queue.waiting(run).catch(() => [])).flat();
-  }
-
   /** Folds the run here from now on: the core, and what the server has stored. A partner's phone, and a browser that cannot, have the
    * server's view. */
-  async function folds(stored?: RunLog) {
+  async function folds(stored?: KeptLog) {
     if (!("run" in door) || said.value?.closed !== false || ++foldTries > FOLD_TRIES_MAX) return;
     const at = door;
     try {
@@ -172,7 +202,8 @@ export const useRun = defineStore("run", () => {
   function mail() {
     if (!said.value) return null;
     outbox ??= new Outbox<Appended>(said.value.id, queue, {
-      post: (run, events) => {
+      post: async (run, events) => {
+        await tell();
         const body = { events, sent_at: new Date(now()).toISOString() };
         return take(
           "run" in door
@@ -209,6 +240,7 @@ export const useRun = defineStore("run", () => {
   }
 
   function close() {
+    waiting.isShown(null);
     window.clearInterval(timer);
     channel?.close();
     channel = null;
@@ -233,7 +265,9 @@ export const useRun = defineStore("run", () => {
   async function tick() {
     void remember();
     // Opened while nothing answered and nothing was kept here: there is a run only once it was looked for.
+    if (pending.value) await tell().catch(() => undefined);
     if (unsent.value > 0) await mail()?.send();
+    if (pending.value) return;
     if (said.value?.closed === true || document.hidden) return;
     if (!folding.value && !away.value) void folds();
     if (channel?.mustLook()) await look();
@@ -270,11 +304,12 @@ export const useRun = defineStore("run", () => {
   /** Keeps the run as it is now, where it has changed; a screen that cannot is no worse off than before. */
   async function remember() {
     const now = said.value;
-    const log = folding.value?.log;
-    const mark = `${now?.revision} ${log !== undefined}`;
+    const mark = `${now?.revision} ${folding.value !== null}`;
     if (!now || mark === kept) return;
     kept = mark;
-    await queue.remember({ door: doorKey(door), view: now, log, offset: clock.ahead, at: Date.now() }).catch(() => undefined);
+    await queue
+      .remember({ door: doorKey(door), view: now, log: folding.value?.log, offset: clock.ahead, at: Date.now() })
+      .catch(() => undefined);
   }
 
   /** Something happened: kept here first, then sent. The answer is the event's id. `slot`: to which of many. */
@@ -318,6 +353,7 @@ export const useRun = defineStore("run", () => {
     undo,
     outcomes,
     isFolded,
+    notTaken,
     view,
     failure,
     refused,

@@ -2,7 +2,11 @@ import { defineStore } from "pinia";
 import { ref } from "vue";
 import { api, take } from "@/api/client";
 import type { SessionInfo } from "@/api/types";
+import { forgetAnswers } from "@/offline/kept";
 import { forget } from "@/outbox/queue";
+
+/** Signed out while nothing answered: the server is told before anything else is asked of it. */
+const LEFT = "impulso.left";
 
 /** Who is signed in. */
 export const useSession = defineStore("session", () => {
@@ -13,6 +17,7 @@ export const useSession = defineStore("session", () => {
   /** Asks the server once; later calls answer from memory. Where nothing answers nobody is sent away. */
   async function known(): Promise<"yes" | "no" | "away"> {
     if (info.value) return "yes";
+    if (localStorage.getItem(LEFT) && !(await leave())) return "no";
     const { data, response } = await api.GET("/api/session").catch(() => ({ data: undefined, response: undefined }));
     info.value = data ?? null;
     if (info.value) return "yes";
@@ -21,12 +26,25 @@ export const useSession = defineStore("session", () => {
 
   async function signIn(email: string, password: string) {
     info.value = await take(api.POST("/api/session", { body: { email, password } }));
+    localStorage.removeItem(LEFT);
     expired.value = false;
   }
 
+  /** Tells the server; whether it heard. */
+  async function leave(): Promise<boolean> {
+    const told = await api.DELETE("/api/session").then(
+      ({ response }) => response.ok || response.status === 401,
+      () => false,
+    );
+    if (told) localStorage.removeItem(LEFT);
+    else localStorage.setItem(LEFT, "yes");
+    return told;
+  }
+
   async function signOut() {
-    await api.DELETE("/api/session").catch(() => undefined);
+    await leave();
     await forget().catch(() => undefined);
+    await forgetAnswers().catch(() => undefined);
     sessionStorage.clear();
     info.value = null;
   }

@@ -4,7 +4,7 @@
 //! live screen, after a reload, on a second tablet and in the audit, in whatever batches and however often they arrive.
 //!
 //! - [`event`]: what can happen, and in which order it counts
-//! - [`setup`]: what was settled before it starts
+//! - [`admission`]: who may do it, and how it is set up by what the record says; [`setup`]: what was settled before it starts
 //! - [`timeline`]: what the clock runs through, worked out before it starts
 //! - [`state`]: what a screen needs to know of a run, as types
 //! - [`fold`]: how events lead to it; what every family has in common
@@ -15,6 +15,7 @@
 //! - [`outcome`]: what a run that is over comes to, in words
 //! - [`check`]: may this event be stored now, and if not, what should the assessor do?
 
+pub mod admission;
 pub mod board;
 pub mod check;
 pub mod counted;
@@ -38,6 +39,7 @@ pub mod timeline;
 pub mod view;
 mod watched;
 
+pub use admission::{Prepared, Ready, SetUpTyped};
 pub use board::{Board, BoardKind, board};
 pub use check::check_event;
 pub use decision::{Decision, DecisionCode, Due, Taken};

@@ -27,7 +27,6 @@ pub struct Earlier {
 
 /// What somebody's run comes to.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct OutcomeLine {
     pub slot: u16,
     pub name: String,

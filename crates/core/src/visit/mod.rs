@@ -116,10 +116,12 @@ pub struct VisitState {
 /// Folds what happened. What is said twice happens once; what is about no test of the battery, or comes after the end,
 /// changes nothing. After the end only a test that was running comes to its end, and a correction takes a result out or back.
 pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e VisitEvent>) -> VisitState {
-    let mut state =
-        VisitState { places: vec![PlaceState::default(); battery.tests.len()], order: (0..battery.tests.len()).collect(), closed: false };
-    // In a window a test is tried as often as one likes.
-    let free = battery.window_min.is_some();
+    fold_places(battery.tests.len(), battery.window_min.is_some(), events)
+}
+
+/// The same of so many tests. `free`: in a window a test is tried as often as one likes.
+pub fn fold_places<'e>(tests: usize, free: bool, events: impl IntoIterator<Item = &'e VisitEvent>) -> VisitState {
+    let mut state = VisitState { places: vec![PlaceState::default(); tests], order: (0..tests).collect(), closed: false };
     for event in events {
         if event.place().is_some_and(|p| p >= state.places.len()) || state.closed && !state.takes_after_its_end(event) {
             continue;

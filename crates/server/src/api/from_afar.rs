@@ -7,6 +7,7 @@ use impulso_core::{
     conditions::Conditions,
     done::{self, Done},
     inputs::Value,
+    person::Weighed,
     self_entry, self_report,
     suitability::{self, FitVerdict},
     visit,
@@ -19,7 +20,7 @@ use super::{assess::client, stops::stopped_today};
 use crate::{
     ApiError, ApiResult,
     dossier::Dossier,
-    recording::{self, Typed, Weighed},
+    recording::{self, Typed},
 };
 
 /// What a client typed of a test.

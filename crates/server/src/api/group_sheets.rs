@@ -9,6 +9,7 @@ use impulso_core::{
     catalogue::Protocol,
     done::{self, Done},
     group_visit::Presence,
+    person::Weighed,
     results_list::{self, ListColumn, RESULTS_MAX, ReadingTries},
     run::event::Conditions,
     units::Units,
@@ -340,7 +341,7 @@ impl<'s> Sheet<'s> {
                 ceiling: None,
                 resting_hr: None,
                 hr_max: None,
-                weighed: recording::Weighed { mass: String::new(), keep_mass: form.keep_mass },
+                weighed: Weighed { mass: String::new(), keep_mass: form.keep_mass },
                 remark: None,
             };
             match recording::build(scope, protocol, person, ResultId(result.id), typed, None).await {

@@ -25,6 +25,7 @@ pub mod people;
 pub mod photos;
 pub mod points;
 pub mod practice;
+pub mod prepared;
 pub mod readiness;
 pub mod rehearsals;
 pub mod reports;

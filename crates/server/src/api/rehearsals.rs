@@ -134,6 +134,7 @@ pub async fn create(who: SignedIn, form: Json<RehearsalForm>, rate: web::Data<Cl
         overrule_reason: None,
         rehearsal: Some(&rehearsal),
         join_code: None,
+        set_up_at: Utc::now(),
     };
     runs::create(&mut scope, who.coach, &new).await?;
     let run = runs::get(&mut scope, RunId(form.id)).await?;

@@ -13,13 +13,13 @@ use impulso_core::{
     done::Done,
     hr_max::{CeilingRule, HrMaxMethod},
     inputs::{Inputs, StageInput, Value},
-    person::{self, Facts},
+    person::{self, Facts, Weighed},
     run::{
         Setup, State,
         event::{Answer, Conditions},
     },
     test_record, text,
-    units::{BodyMass, Bpm, Cadence, Units},
+    units::{BodyMass, Cadence},
 };
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope,
@@ -73,17 +73,6 @@ pub struct Typed {
     pub weighed: Weighed,
     /// Anything worth adding; a correction without one keeps what was remarked.
     pub remark: Option<String>,
-}
-
-/// What is said of a body mass that was measured long before the test.
-#[derive(Debug, Clone, Default, Deserialize, ToSchema)]
-pub struct Weighed {
-    /// The mass on the day as it is typed: `80 kg`, `176 lb`. It is written into the record.
-    #[serde(default)]
-    pub mass: String,
-    /// The mass on record is used although it is old.
-    #[serde(default)]
-    pub keep_mass: bool,
 }
 
 /// Whether a mass that a test rests on was measured so long before or after a day that it is asked for again.
@@ -151,7 +140,7 @@ pub async fn build(
         Some(was) => was.facts,
         None => person.facts_on(on)?,
     };
-    let facts = with_rates(recorded, typed.resting_hr, typed.hr_max)?;
+    let facts = recorded.with_rates(typed.resting_hr, typed.hr_max)?;
     let facts = match was.filter(|w| w.on == on) {
         Some(_) => facts,
         None => weigh(scope, protocol, person, on, facts, &typed.weighed).await?,
@@ -231,10 +220,10 @@ fn scored(protocol: &Protocol, done: Done) -> Result<Done, InputError> {
     Ok(Done { computed: done.scores(protocol)?, ..done })
 }
 
-/// The facts with the mass of the day, where it was typed; the record takes it over where none was measured later.
+/// The person as a test takes them, with what is said of an old body mass. What was weighed is written into the record.
 ///
 /// # Errors
-/// [`Code::MissingInput`] on `mass` where a test needs it and the one on record is too old to go without a word.
+/// As [`Weighed::mass`].
 pub async fn weigh(
     scope: &mut Scope,
     protocol: &Protocol,
@@ -243,20 +232,18 @@ pub async fn weigh(
     facts: Facts,
     weighed: &Weighed,
 ) -> ApiResult<Facts> {
-    let units = person.profile.units;
-    if let Some(typed) = Some(weighed.mass.trim()).filter(|t| !t.is_empty()) {
-        let mass = BodyMass::parse_entry(typed, units == Units::Imperial).map_err(|e| e.at("mass"))?;
-        if person.mass_on.is_none_or(|day| day <= on) {
-            people::measured(scope, person.id, on, Some(mass.value()), None).await?;
-        }
-        return Ok(Facts { mass: Some(mass), mass_on: Some(on), ..facts });
+    let weeks = practices::get(scope).await?.mass_weeks.unsigned_abs();
+    let Some(mass) = weighed.mass(protocol, &facts, on, person.profile.units, weeks)? else { return Ok(facts) };
+    has_weighed(scope, person, on, mass).await?;
+    Ok(Facts { mass: Some(mass), mass_on: Some(on), ..facts })
+}
+
+/// Writes a body mass into the record, unless a later one is there.
+pub async fn has_weighed(scope: &mut Scope, person: &Person, on: NaiveDate, mass: BodyMass) -> ApiResult<()> {
+    if person.mass_on.is_none_or(|day| day <= on) {
+        people::measured(scope, person.id, on, Some(mass.value()), None).await?;
     }
-    if !weighed.keep_mass && is_old(scope, protocol, &facts, on).await? {
-        let mass = facts.mass_on_day(on, units).unwrap_or_default();
-        let message = format!("The result depends on the body mass: {mass}. Type the body mass of that day, or use this one.");
-        return Err(InputError::new(Code::MissingInput, "mass", message).into());
-    }
-    Ok(facts)
+    Ok(())
 }
 
 /// A moment of a day of the practice.
@@ -278,15 +265,6 @@ async fn last_of_day(scope: &mut Scope, person: PersonId, on: NaiveDate) -> ApiR
     let last = of_day.iter().filter(|r| r.on == on).map(|r| r.taken_at).max();
     let noon = from + TimeDelta::hours(12);
     Ok(last.map_or(noon, |last| noon.max(last + TimeDelta::seconds(1))).min(until - TimeDelta::seconds(1)).max(from))
-}
-
-/// The facts on record with the heart rates typed for the day.
-///
-/// # Errors
-/// [`Code::OutOfRange`] on `resting_hr` or `hr_max`.
-pub fn with_rates(recorded: Facts, resting_hr: Option<f64>, hr_max: Option<f64>) -> Result<Facts, InputError> {
-    let bpm = |value: Option<f64>, field: &str| value.map(|v| Bpm::new(v).map_err(|e| e.at(field))).transpose();
-    Ok(Facts { resting_hr: bpm(resting_hr, "resting_hr")?, hr_max: bpm(hr_max, "hr_max")?, ..recorded })
 }
 
 /// Writes into the conditions whether a medicine limited the heart rate on that day, where the protocol asks.

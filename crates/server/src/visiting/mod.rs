@@ -376,8 +376,12 @@ fn next(
     events: &[(VisitEvent, DateTime<Utc>)],
     opens: &dyn Fn(usize) -> bool,
 ) -> Option<NextTest> {
+    test_at(state.next(opens)?, state, visit, of, events)
+}
+
+/// A place of a visit as it is shown when its turn comes.
+pub fn test_at(place: usize, state: &VisitState, visit: &Visit, of: &Dossier, events: &[(VisitEvent, DateTime<Utc>)]) -> Option<NextTest> {
     let units = of.person.profile.units;
-    let place = state.next(opens)?;
     let test = &visit.battery.tests[place];
     let protocol = of.protocol(&test.protocol)?;
     let last = visit::start::last_as_here(test, of.tests().filter(|r| r.on < visit.on));

@@ -151,6 +151,17 @@ impl Browser {
         self.ok(Method::GET, path, Value::Null).await
     }
 
+    /// Whether the session ends within three seconds: what another process did is heard of, not known at once.
+    pub async fn is_soon_signed_out(&self) -> bool {
+        for _ in 0..30 {
+            if self.send(Method::GET, "/today", Value::Null).await.0 == 401 {
+                return true;
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+        }
+        false
+    }
+
     /// Sends what must be refused and gives status, code and field.
     pub async fn refused(&self, method: Method, path: &str, body: Value) -> (u16, String, Option<String>) {
         let (status, answer) = self.send(method, path, body).await;

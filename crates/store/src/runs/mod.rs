@@ -73,6 +73,8 @@ pub struct NewRun<'a> {
     pub rehearsal: Option<&'a serde_json::Value>,
     /// By which partners join.
     pub join_code: Option<&'a str>,
+    /// When it was set up: the zero of its clock.
+    pub set_up_at: DateTime<Utc>,
 }
 
 /// A performer about to be set up.
@@ -105,8 +107,8 @@ pub struct Open {
 pub async fn create(scope: &mut Scope, coach: CoachId, run: &NewRun<'_>) -> Result<bool> {
     let practice = scope.practice_id();
     let done = sqlx::query!(
-        "insert into runs (id, practice_id, protocol_id, protocol, overrule_reason, rehearsal, join_code, created_by)
-         values ($1, $2, $3, $4, $5, $6, $7, $8) on conflict (practice_id, id) do nothing",
+        "insert into runs (id, practice_id, protocol_id, protocol, overrule_reason, rehearsal, join_code, created_by, created_at)
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (practice_id, id) do nothing",
         run.id.0,
         practice,
         run.protocol.id,
@@ -114,7 +116,8 @@ pub async fn create(scope: &mut Scope, coach: CoachId, run: &NewRun<'_>) -> Resu
         run.overrule_reason,
         run.rehearsal,
         run.join_code,
-        coach.0
+        coach.0,
+        run.set_up_at
     )
     .execute(scope.db())
     .await?;

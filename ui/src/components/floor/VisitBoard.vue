@@ -3,17 +3,18 @@ import { onKeyStroke } from "@vueuse/core";
 import { v7 as uuid } from "uuid";
 import { computed } from "vue";
 import { useRouter } from "vue-router";
-import { api, take } from "@/api/client";
 import type { VisitEvent, VisitPage } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import { minutes } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
+import { useBegin } from "@/floor/useBegin";
 
 /** A visit with a window: the battery as a board. Any test, any time, as often as one likes; the best so far stands on each. */
 const props = defineProps<{ visit: VisitPage; now: number }>();
 const emit = defineEmits<{ change: [event: VisitEvent] }>();
 const router = useRouter();
 const { busy, failure, run } = useAction();
+const open = useBegin();
 const window_ = computed(() => props.visit.window!);
 const left = computed(() => (window_.value.until ? Date.parse(window_.value.until) - props.now : null));
 const over = computed(() => left.value !== null && left.value <= 0);
@@ -24,8 +25,7 @@ async function go(row: Row) {
   if (row.stand === "running" && row.run) return void router.push(`/runs/${row.run}`);
   const visit = { visit: props.visit.id, place: row.place };
   const body = { id: uuid(), people: [props.visit.person], protocol: row.protocol, conditions: {}, visit };
-  const view = await run(() => take(api.POST("/api/runs", { body: body })));
-  if (view) return void router.push(`/runs/${view.id}`);
+  if (await run(() => open(body))) return;
   // Something only this test asks: its own page asks for it.
   const query = { visit: visit.visit, place: String(visit.place) };
   if (failure.value?.field) await router.push({ path: `/people/${props.visit.person}/assess/${row.protocol}`, query });
