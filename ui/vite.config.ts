@@ -5,7 +5,7 @@ import Components from "unplugin-vue-components/vite";
 import { defineConfig } from "vite";
 import { compression, defineAlgorithm } from "vite-plugin-compression2";
 import { VitePWA } from "vite-plugin-pwa";
-import { KEPT_ANSWERS } from "./src/offline/kept";
+import { KEPT_ANSWERS } from "./src/offline/kept.ts";
 
 export default defineConfig({
   plugins: [

@@ -73,27 +73,26 @@ test.describe("a hold", () => {
   });
 });
 
-test("a grid of six by keyboard, each one’s best at once", async ({ coach, page, context, server }) => {
+/** Six of a squad, called to a visit of one test. */
+async function sixAreHere(coach: Coach, page: Page, server: { url: string }): Promise<{ visit: string; names: string[] }> {
   const api = `${server.url}/api`;
   const names = ["Odd Varga", "Ines Askvik", "Ulf Terran", "Senna Moor", "Pia Dahl", "Rafe Onslow"];
-  let visit = "";
-  await cutOff(coach, context, page, async () => {
-    const group = randomUUID();
-    await page.request.put(`${api}/groups/${group}`, { data: { name: "Sabre squad" } });
-    const people: string[] = [];
-    for (const [k, name] of names.entries()) {
-      people.push(await coach.knows(name));
-      await page.request.post(`${api}/groups/${group}/members`, { data: { id: randomUUID(), person: people[k], number: String(k + 1) } });
-    }
-    const form = { id: randomUUID(), battery: "vertical-jump", conditions: { arms: "swing", warm_up: true } };
-    visit = (await (await page.request.post(`${api}/groups/${group}/visits`, { data: form })).json()).id;
-    const roll = people.map((person) => ({ person, presence: "here" }));
-    await page.request.put(`${api}/group-visits/${visit}/roll`, { data: { people: roll } });
-    await coach.opens(`/group-visits/${visit}`);
-    await page.getByRole("button", { name: "Record tries of 6" }).click();
-    await page.waitForURL(/runs\//);
-    await expect(page.getByRole("button", { name: /^(Start the clock|Begin)$/ })).toBeVisible();
-  });
+  const group = randomUUID();
+  await page.request.put(`${api}/groups/${group}`, { data: { name: "Sabre squad" } });
+  const people: string[] = [];
+  for (const [k, name] of names.entries()) {
+    people.push(await coach.knows(name));
+    await page.request.post(`${api}/groups/${group}/members`, { data: { id: randomUUID(), person: people[k], number: String(k + 1) } });
+  }
+  const form = { id: randomUUID(), battery: "vertical-jump", conditions: { arms: "swing", warm_up: true } };
+  const visit = (await (await page.request.post(`${api}/groups/${group}/visits`, { data: form })).json()).id;
+  const roll = people.map((person) => ({ person, presence: "here" }));
+  await page.request.put(`${api}/group-visits/${visit}/roll`, { data: { people: roll } });
+  return { visit, names };
+}
+
+/** Two tries of each on the grid, by number, value and Enter; all saved. */
+async function sixJump(page: Page, names: string[]) {
   await page.keyboard.press("Space");
   await expect(page.getByLabel("No.", { exact: true })).toBeFocused();
   for (const [k, name] of names.entries()) {
@@ -112,8 +111,20 @@ test("a grid of six by keyboard, each one’s best at once", async ({ coach, pag
     .or(page.getByRole("button", { name: /^Save 6/ }))
     .click();
   await expect(over(page).getByRole("listitem")).toHaveCount(6);
+}
+
+test("a grid of six by keyboard, each one’s best at once", async ({ coach, page, context, server }) => {
+  let six = { visit: "", names: [] as string[] };
+  await cutOff(coach, context, page, async () => {
+    six = await sixAreHere(coach, page, server);
+    await coach.opens(`/group-visits/${six.visit}`);
+    await page.getByRole("button", { name: "Record tries of 6" }).click();
+    await page.waitForURL(/runs\//);
+    await expect(page.getByRole("button", { name: /^(Start the clock|Begin)$/ })).toBeVisible();
+  });
+  await sixJump(page, six.names);
   await context.setOffline(false);
-  await page.waitForURL(`**/group-visits/${visit}`, { timeout: 20_000 });
+  await page.waitForURL(`**/group-visits/${six.visit}`, { timeout: 20_000 });
   await expect(page.getByText("6 of 6 done")).toBeVisible();
 });
 
@@ -133,7 +144,8 @@ test.describe("kept on this device", () => {
   /** The application and what the next tests need are on this device. */
   const isKept = async (coach: Coach, page: Page) => {
     await coach.opens("/");
-    await expect.poll(() => page.evaluate(() => navigator.serviceWorker.controller?.state)).toBe("activated");
+    const state = () => page.evaluate(() => navigator.serviceWorker.controller?.state);
+    await expect.poll(state, { timeout: 30_000 }).toBe("activated");
     await expect
       .poll(() =>
         page.evaluate(async () =>
@@ -190,5 +202,144 @@ test.describe("kept on this device", () => {
     await expect(later.getByText(/saved on this device/)).toBeHidden({ timeout: 25_000 });
     const found = await (await later.request.get(`${server.url}/api/people/${person}`)).json();
     expect(found.tests).toHaveLength(1);
+  });
+
+  test("a whole First look without a network: every test, one skipped, the visit closed, and all of it stored once", async ({
+    coach,
+    page,
+    server,
+  }) => {
+    test.setTimeout(150_000);
+    await coach.hasPractice();
+    await isKept(coach, page);
+    const person = await coach.knows("Rurik Dane", "1999-04-02");
+    const visit = randomUUID();
+    const begun = { id: visit, battery: "first-look", conditions: { shoes: "none", warm: true } };
+    const made = await page.request.post(`${server.url}/api/people/${person}/visits`, { data: begun });
+    expect(made.ok(), await made.text()).toBeTruthy();
+    await coach.opens(`/visits/${visit}/floor`);
+    await expect.poll(async () => (await answers(page)).filter((a) => a.startsWith("/api/prepared")).length).toBe(4);
+    await server.kill();
+
+    const begins = async (name: RegExp) => {
+      await expect(page.getByRole("heading", { name })).toBeVisible();
+      await page.keyboard.press("Space");
+      await page.waitForURL(/runs\//);
+      await expect(page.getByRole("button", { name: /^(Start the clock|Begin)/ })).toBeVisible();
+      await page.keyboard.press("Space");
+    };
+    const goesOn = async () => {
+      await expect(over(page).getByRole("link", { name: "Go on with the visit" })).toBeFocused();
+      await page.keyboard.press("Enter");
+    };
+    await begins(/Toe touch into squat/);
+    await expect(page.getByRole("button", { name: /not judged/ }).first()).toBeVisible();
+    for (const key of ["1", "2", "3", "4", "5", "5", "6"]) await page.keyboard.press(key);
+    await page.keyboard.press("Enter");
+    await page.getByRole("button", { name: /Save result/ }).click();
+    await goesOn();
+    await begins(/Knee straightening, lying/);
+    for (const angle of ["64", "75"]) {
+      await page.getByRole("textbox", { name: /^Angle/ }).fill(angle);
+      await page.keyboard.press("Enter");
+      await expect(page.getByRole("button", { name: new RegExp(`^Angle.*: ${angle}$`) })).toBeVisible();
+    }
+    await page.getByRole("button", { name: /Save result/ }).click();
+    await goesOn();
+    await expect(page.getByRole("heading", { name: "Push-up hand ladder" })).toBeVisible();
+    // The browser comes up again where it was.
+    await page.reload();
+    await expect(page.getByRole("heading", { name: "Push-up hand ladder" })).toBeVisible();
+    await page.keyboard.press("l");
+    await page.getByLabel("Why is it skipped?").fill("a sore wrist");
+    await page.keyboard.press("Enter");
+    await begins(/^Plank/);
+    await expect(page.getByRole("timer")).toHaveClass(/hot/, { timeout: 10_000 });
+    await page.waitForTimeout(1000);
+    await page.keyboard.press("Space");
+    await page.getByRole("button", { name: /Save result/ }).click();
+    await goesOn();
+    await page.waitForURL(/visits\/[0-9a-f-]+$/);
+    await expect(page.getByText("skipped: a sore wrist")).toBeVisible();
+    await page.getByRole("button", { name: "Close the visit" }).click();
+    await expect(page.getByText(/3 tests and 2 changes of a visit saved on this device/)).toBeVisible();
+    await server.start();
+    await expect(page.getByText(/saved on this device/)).toBeHidden({ timeout: 30_000 });
+    const stored = await (await page.request.get(`${server.url}/api/visits/${visit}`)).json();
+    expect(stored.closed).toBe(true);
+    expect(stored.rows.map((r: { stand: string; tries: number }) => [r.stand, r.tries])).toEqual([
+      ["done", 1],
+      ["done", 1],
+      ["skipped", 0],
+      ["done", 1],
+    ]);
+  });
+
+  test("a test of six begun without a network from their group visit", async ({ coach, page, server }) => {
+    await coach.hasPractice();
+    await isKept(coach, page);
+    const { visit, names } = await sixAreHere(coach, page, server);
+    await coach.opens(`/group-visits/${visit}`);
+    await expect.poll(async () => (await answers(page)).join()).toContain(`group_visit=${visit}`);
+    await server.kill();
+    await page.getByRole("button", { name: "Record tries of 6" }).click();
+    await page.waitForURL(/runs\//);
+    await expect(page.getByRole("button", { name: /^(Start the clock|Begin)$/ })).toBeVisible();
+    await sixJump(page, names);
+    await over(page).getByRole("link", { name: "Back to the group" }).click();
+    await expect(page.getByText("6 of 6 done")).toBeVisible();
+    await server.start();
+    await expect(page.getByText(/saved on this device/)).toBeHidden({ timeout: 25_000 });
+    await page.reload();
+    await expect(page.getByText("6 of 6 done")).toBeVisible();
+  });
+
+  test("what another device did first stands; what was done here is stored beside it and told", async ({ coach, page, server }) => {
+    await coach.hasPractice();
+    await isKept(coach, page);
+    const person = await coach.knows("Rurik Dane", "1999-04-02");
+    const visit = randomUUID();
+    const form = { id: visit, battery: "vertical-jump", conditions: { arms: "swing", warm_up: true } };
+    await page.request.post(`${server.url}/api/people/${person}/visits`, { data: form });
+    await coach.opens(`/visits/${visit}/floor`);
+    await expect.poll(async () => (await answers(page)).join()).toContain("protocol=vertical-jump&person=");
+    await server.kill();
+    await page.keyboard.press("Space");
+    await page.waitForURL(/runs\//);
+    await page.getByRole("button", { name: "Begin" }).click();
+    await coach.reads("Standing reach", "230");
+    await coach.reads("Touch", "268");
+    await page.getByRole("button", { name: /Save result/ }).click();
+    await expect(over(page)).toContainText("38");
+    await over(page).getByRole("link", { name: "Go on with the visit" }).click();
+    await page.waitForURL(/visits\/[0-9a-f-]+$/);
+    // Meanwhile the visit is closed by somebody else.
+    await page.close();
+    await server.start();
+    const closed = { id: randomUUID(), event: { kind: "closed" } };
+    const there = await page.context().request.post(`${server.url}/api/visits/${visit}/events`, { data: closed });
+    expect(there.ok(), await there.text()).toBeTruthy();
+    const later = await page.context().newPage();
+    await later.goto(`${server.url}/people/${person}`);
+    await expect(later.getByText(/is saved outside its visit/)).toBeVisible({ timeout: 25_000 });
+    const found = await (await later.request.get(`${server.url}/api/people/${person}`)).json();
+    expect(found.tests).toHaveLength(1);
+  });
+
+  test("sign-out leaves nobody’s data on the device", async ({ coach, page, server }) => {
+    await coach.hasPractice();
+    await isKept(coach, page);
+    const person = await coach.knows("Maud Ellery", "1993-02-03", "female");
+    await coach.opens(`/people/${person}`);
+    await expect.poll(async () => (await answers(page)).join()).toContain(`/api/people/${person}`);
+    // Also where nothing answers: the session ends as soon as something does.
+    await server.kill();
+    await page.getByRole("button", { name: "Sign out" }).click();
+    await page.waitForURL(/sign-in/);
+    expect(await answers(page)).toEqual([]);
+    await server.start();
+    await coach.opens(`/people/${person}`);
+    await page.waitForURL(/sign-in/);
+    expect((await page.request.get(`${server.url}/api/session`)).status()).toBe(401);
   });
 });

@@ -93,6 +93,7 @@ export class Server {
 
   /** No goodbye: as a power cut would. */
   async kill() {
+    if (this.child?.signalCode) return;
     const gone = new Promise((r) => this.child?.once("exit", r));
     this.child?.kill("SIGKILL");
     await gone;

@@ -142,6 +142,11 @@ router.beforeEach(async (to) => {
   return true;
 });
 
+/** A part of a page that could not be fetched once is not tried again by the browser: the page is opened anew instead. */
+router.onError((error: Error, to) => {
+  if (navigator.onLine && /dynamically imported module|module script/.test(error.message)) window.location.assign(to.fullPath);
+});
+
 router.afterEach((to) => {
   document.title = `${to.meta.title} · Impulso`;
 });

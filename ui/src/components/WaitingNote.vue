@@ -13,7 +13,7 @@ const what = computed(() => {
   const parts = [
     ...(tests ? [tests === 1 ? "1 test" : `${tests} tests`] : []),
     ...(waiting.changes.length
-      ? [waiting.changes.length === 1 ? "1 change of a visit" : `${waiting.changes.length} changes of visits`]
+      ? [waiting.changes.length === 1 ? "1 change of a visit" : `${waiting.changes.length} changes of a visit`]
       : []),
   ];
   return parts.join(" and ");
@@ -24,9 +24,9 @@ const what = computed(() => {
   <aside v-if="waiting.away || waiting.count || waiting.told.length" class="waiting no-print" aria-label="What waits on this device">
     <p role="status">
       <b v-if="waiting.away">No network.</b>
-      <template v-if="waiting.away && asOf"> This page is as of {{ asOf }}.</template>
+      <span v-if="waiting.away && asOf">This page is as of {{ asOf }}.</span>
       <template v-if="what">
-        {{ what }} saved on this device, {{ waiting.away ? "sent when the network is back" : "being sent" }}.
+        <span>{{ what }} saved on this device, {{ waiting.away ? "sent when the network is back" : "being sent" }}.</span>
         <button v-if="waiting.runs.length" type="button" class="linklike" :aria-expanded="shown" @click="shown = !shown">
           {{ shown ? "Hide" : "Show" }}
         </button>
@@ -54,10 +54,13 @@ const what = computed(() => {
 .waiting {
   background: var(--ochre-wash);
   border-bottom: 1px solid var(--line);
-  padding: 8px 24px;
+  padding: 8px 32px;
 }
 .waiting p {
   margin: 0;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 8px;
 }
 .waiting ul {
   list-style: none;

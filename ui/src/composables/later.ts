@@ -8,7 +8,8 @@ const AFTER = 2000;
  * too, or when it is asked for.
  */
 export function later(load: () => Promise<{ default: Component }>) {
-  const soon = () => void load().catch(() => undefined);
+  // A browser remembers a script that could not be fetched: without a line it is not tried.
+  const soon = () => void (navigator.onLine && load().catch(() => undefined));
   setTimeout(() => ("requestIdleCallback" in window ? requestIdleCallback(soon) : soon()), AFTER);
   return defineAsyncComponent(load);
 }

@@ -22,35 +22,25 @@ export function announce(run: string): Promise<RunView | null> {
 async function announced(run: string): Promise<RunView | null> {
   const here = await queue.here(run);
   if (!here?.form) return null;
-  const { view, apart } = await sent(here.form, run);
-  const { form: _, wrong: __, ...known } = here;
-  await queue.hold(apart ? { ...known, visit: undefined, group: undefined, apart } : known);
+  const view = await sent(here.form, run);
+  const { form, wrong: _, ...known } = here;
+  // Its place was taken meanwhile: it is stored beside the visit.
+  await queue.hold(form.visit && !view.visit ? { ...known, visit: undefined, apart: true } : known);
   return view;
 }
 
-/** What was done on the day is stored: outside its visit where the visit takes it no more, with a reason where one is needed. */
-async function sent(form: RunForm, run: string): Promise<{ view: RunView; apart?: string }> {
+/** What was done is stored, with a reason where one is needed that this screen did not know. */
+async function sent(form: RunForm, run: string): Promise<RunView> {
   const post = (body: RunForm) => take(api.POST("/api/runs", { body: { ...body, sent_at: new Date().toISOString() } }));
-  const again = async (body: RunForm): Promise<RunView> => {
-    try {
-      return await post(body);
-    } catch (error) {
-      const why = asFailure(error);
-      const asks = why.field === "overrule_reason" || why.field === "reasons";
-      if (!asks || body.overrule_reason === UNKNOWN_HERE) throw why;
-      const reasons = Object.fromEntries(body.people.map((p) => [p, body.reasons?.[p] ?? UNKNOWN_HERE]));
-      return post({ ...body, overrule_reason: body.overrule_reason ?? UNKNOWN_HERE, reasons });
-    }
-  };
   try {
-    return { view: await again(form) };
+    return await post(form).catch((error: unknown) => {
+      const why = asFailure(error);
+      if (why.field !== "overrule_reason" && why.field !== "reasons") throw why;
+      const reasons = Object.fromEntries(form.people.map((p) => [p, form.reasons?.[p] ?? UNKNOWN_HERE]));
+      return post({ ...form, overrule_reason: form.overrule_reason ?? UNKNOWN_HERE, reasons });
+    });
   } catch (error) {
     const why = asFailure(error);
-    const ofVisit = why.code === "begun_elsewhere" || why.field === "visit" || (why.field === "people" && form.group);
-    if (!why.mayPass && ofVisit && (form.visit || form.group)) {
-      const view = await again({ ...form, visit: null, group: null });
-      return { view, apart: why.message };
-    }
     if (why.mayPass) throw why;
     await queue.note(run, { wrong: why.message });
     throw new Failure(0, "not_taken", why.message);

@@ -44,8 +44,8 @@ export interface Here {
   came?: string[];
   /** Why the server does not take it. */
   wrong?: string;
-  /** Why it is stored outside its visit. */
-  apart?: string;
+  /** It is stored outside its visit: its place was taken meanwhile. */
+  apart?: boolean;
 }
 
 /** Something decided about a visit on this screen that the server does not know yet. */

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
 import BoardFloor from "@/components/floor/BoardFloor.vue";
 import CountedFloor from "@/components/floor/CountedFloor.vue";
@@ -64,11 +64,13 @@ const keptHere = computed(() => run.away && !closedHere.value && (run.outcomes.l
 /** What it came to stands in its visit too, until the server knows it. */
 watch(keptHere, async (kept) => {
   if (!kept) return;
-  const ended = status.value === "finished" || status.value === "discarded" ? status.value : "stopped";
+  const ended = status.value === "discarded" ? "discarded" : many.value || status.value === "finished" ? "finished" : "stopped";
   await note(props.id, { ended, came: run.outcomes.flatMap((o) => o.headline ?? []) }).catch(() => undefined);
 });
 /** Whether the next page opens without a network. */
 const goesOn = computed(() => keptHere.value && "serviceWorker" in navigator && navigator.serviceWorker.controller !== null);
+const on = useTemplateRef<{ $el: HTMLElement }>("on");
+watch(on, (link) => link?.$el.focus());
 /** Where it goes on from a test that is over on this screen alone. */
 const onwards = computed(() => {
   const view = run.view;
@@ -157,25 +159,28 @@ onKeyStroke((event) => {
       </header>
       <NotTaken />
 
-      <component :is="inner" :floor="floor" :closed="closedHere" :finishing="finishing" @finish="finish" @undo="undo">
-        <template #start>
-          <div class="start">
-            <button type="button" class="go" @click="floor.start()">{{ isTimed ? "Start the clock" : "Begin" }}</button>
-            <span class="soft"><kbd>Space</kbd> {{ isTimed ? "starts it too. Sound comes on with it." : "begins it too." }}</span>
-          </div>
-        </template>
-        <template #below>
-          <RehearsalBar v-if="run.view.rehearsal" :floor="floor" />
-          <button
-            v-if="running && state.timeline.beat && floor.ms.value < state.timeline.beat.until_ms && run.startedAt !== null"
-            type="button"
-            class="quiet sound"
-            @click="floor.sounding.value ? floor.soundOff() : floor.soundOn()"
-          >
-            {{ floor.sounding.value ? "Turn the beat off" : "The beat is silent. Turn it on" }} <kbd>B</kbd>
-          </button>
-        </template>
-      </component>
+      <!-- Under what says that it is over nothing takes a key any more. -->
+      <div class="under" :inert="keptHere || over">
+        <component :is="inner" :floor="floor" :closed="closedHere" :finishing="finishing" @finish="finish" @undo="undo">
+          <template #start>
+            <div class="start">
+              <button type="button" class="go" @click="floor.start()">{{ isTimed ? "Start the clock" : "Begin" }}</button>
+              <span class="soft"><kbd>Space</kbd> {{ isTimed ? "starts it too. Sound comes on with it." : "begins it too." }}</span>
+            </div>
+          </template>
+          <template #below>
+            <RehearsalBar v-if="run.view.rehearsal" :floor="floor" />
+            <button
+              v-if="running && state.timeline.beat && floor.ms.value < state.timeline.beat.until_ms && run.startedAt !== null"
+              type="button"
+              class="quiet sound"
+              @click="floor.sounding.value ? floor.soundOff() : floor.soundOn()"
+            >
+              {{ floor.sounding.value ? "Turn the beat off" : "The beat is silent. Turn it on" }} <kbd>B</kbd>
+            </button>
+          </template>
+        </component>
+      </div>
 
       <StopSheet
         v-if="stopped"
@@ -200,7 +205,7 @@ onKeyStroke((event) => {
             There is no network. <template v-if="!goesOn">Keep this page open: </template>{{ goesOn ? "This" : "this" }} is sent by itself
             when the network is back.
           </p>
-          <RouterLink v-if="goesOn && onwards" class="go" :to="onwards.to">{{ onwards.says }}</RouterLink>
+          <RouterLink v-if="goesOn && onwards" ref="on" class="go" :to="onwards.to">{{ onwards.says }}</RouterLink>
         </div>
       </div>
       <div v-else-if="over" class="over" role="alertdialog" :aria-label="seenOpen ? 'Finished on another screen' : 'This test is finished'">
@@ -210,7 +215,7 @@ onKeyStroke((event) => {
           <p v-if="run.late > 0">
             {{ run.late }} of this screen’s entries came after that. They are saved with the record and change nothing.
           </p>
-          <RouterLink class="go" :to="after">See the result</RouterLink>
+          <RouterLink ref="on" class="go" :to="after">See the result</RouterLink>
         </div>
       </div>
     </template>
@@ -220,6 +225,9 @@ onKeyStroke((event) => {
 </template>
 
 <style scoped>
+.under {
+  display: contents;
+}
 .floor {
   background: var(--paper);
   color: var(--ink);
@@ -230,10 +238,10 @@ onKeyStroke((event) => {
   grid-template-rows: auto auto minmax(0, 1fr) auto;
 }
 /* What was not taken has a row of its own, which is empty most of the time. */
-.floor > :deep(main) {
+.under > :deep(main) {
   grid-row: 3;
 }
-.floor > :deep(footer) {
+.under > :deep(footer) {
   grid-row: 4;
 }
 header {

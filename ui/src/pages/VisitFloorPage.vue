@@ -4,7 +4,7 @@ import { v7 as uuid } from "uuid";
 import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import type { VisitEvent, VisitPage } from "@/api/types";
+import type { VisitEvent } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PictureBox from "@/components/PictureBox.vue";
@@ -13,11 +13,11 @@ import VisitBoard from "@/components/floor/VisitBoard.vue";
 import { minutes } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
+import { useVisitChange } from "@/composables/useVisitChange";
 import { useNews } from "@/composables/useNews";
 import { useBegin } from "@/floor/useBegin";
 import { prepareVisit } from "@/offline/prepare";
 import { visitHere } from "@/offline/visit";
-import { useWaiting } from "@/stores/waiting";
 import { mark } from "@/logic/visit";
 
 /** A visit on the floor: what is next, why now, what to say, go. Nobody goes back to a menu between two tests. */
@@ -45,7 +45,7 @@ const rest = computed(() => (next.value?.rest_until ? Math.max(0, Date.parse(nex
 
 const { busy, failure, run } = useAction();
 const open = useBegin();
-const waiting = useWaiting();
+const decide = useVisitChange(v, reload);
 /** The key of the run that is set up next: a double press sets up one. */
 const runId = ref(uuid());
 const setup = computed(() => ({ path: `/people/${v.value!.person}/assess/${next.value!.protocol}`, query: inVisit.value }));
@@ -80,18 +80,9 @@ async function leave(place: number) {
 }
 const cost = ref("");
 async function change(event: VisitEvent) {
-  const id = uuid();
-  const done = await run(() => take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id, event } })));
-  if (!done && failure.value?.isAway) {
-    failure.value = null;
-    await waiting.decide({ id, visit: props.id, event });
-    await reload();
-    leaving.value = null;
-    runId.value = uuid();
-  }
-  if (!done) return;
-  v.value = { ...(done.visit as VisitPage), goals: v.value?.goals ?? [], group: v.value?.group };
-  cost.value = done.cost ?? "";
+  const costs = await run(() => decide(event));
+  if (costs === undefined) return;
+  cost.value = costs;
   leaving.value = null;
   runId.value = uuid();
 }

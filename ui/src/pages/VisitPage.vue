@@ -1,9 +1,8 @@
 <script setup lang="ts">
 import { useRouter } from "vue-router";
-import { v7 as uuid } from "uuid";
 import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
-import type { HistoryPage, VisitPage, VisitEvent } from "@/api/types";
+import type { HistoryPage, VisitEvent } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import FromAfarBox from "@/components/FromAfarBox.vue";
 import FoldSection from "@/components/FoldSection.vue";
@@ -15,10 +14,12 @@ import VisitRows from "@/components/VisitRows.vue";
 import PageState from "@/components/PageState.vue";
 import { dayYear } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
+import { useVisitChange } from "@/composables/useVisitChange";
 import { useNews } from "@/composables/useNews";
 import { useLoad } from "@/composables/useLoad";
 import { lifeEventWords } from "@/logic/lifeEvent";
 import { nth } from "@/logic/visit";
+import { visitHere } from "@/offline/visit";
 
 /** What a visit taught: three sentences, the battery as rows, what weak points are often behind, when again. */
 const router = useRouter();
@@ -38,7 +39,10 @@ const {
   failure: lost,
   loading,
   reload,
-} = useLoad(() => take(api.GET("/api/visits/{id}", { params: { path, query: { table: asked.value ?? undefined } } })));
+} = useLoad(async () =>
+  visitHere(await take(api.GET("/api/visits/{id}", { params: { path, query: { table: asked.value ?? undefined } } }))),
+);
+const decide = useVisitChange(v, reload);
 const { busy, failure, run } = useAction();
 useNews(
   () => v.value?.person,
@@ -48,8 +52,7 @@ const open = computed(() => v.value && !v.value.closed);
 const left = computed(() => v.value?.rows.filter((r) => r.stand === "to_come" && !r.waits).length ?? 0);
 const close = () => change({ kind: "closed" });
 async function change(event: VisitEvent) {
-  const done = await run(() => take(api.POST("/api/visits/{id}/events", { params: { path }, body: { id: uuid(), event } })));
-  if (done && v.value) v.value = { ...(done.visit as VisitPage), goals: v.value.goals, group: v.value.group };
+  await run(() => decide(event));
 }
 async function again(place: number) {
   await change({ kind: "again", place });

@@ -96,7 +96,11 @@ export const useWaiting = defineStore("waiting", () => {
     if (held) return false;
     const { apart } = (await queue.here(here.run)) ?? {};
     const who = here.who ?? "A test";
-    if (apart) told.value = [...told.value, `${who} is saved outside its visit. ${apart}`];
+    if (apart)
+      told.value = [
+        ...told.value,
+        `${who} is saved outside its visit: meanwhile the visit was closed, or the test was begun on another device.`,
+      ];
     if (refusedWith.length) told.value = [...told.value, `${who}: ${refusedWith.join(" ")}`];
     if (closed || here.ended) await queue.letGo(here.run);
     return true;

@@ -107,7 +107,7 @@ pub async fn create(
     let (mut admitted, mut unasked) = (Vec::new(), Vec::new());
     for (nth, id) in form.people.iter().enumerate() {
         let person = people::get(&mut scope, PersonId(*id)).await?;
-        let ready = test.ready(&mut scope, &person, places.get(id).cloned()).await?;
+        let ready = test.ready(&mut scope, &person, places.get(id).map(|(at, _)| at.clone())).await?;
         let on = ready.admit(protocol, &form.set_up, nth, many)?;
         if let Some(mass) = on.weighed {
             recording::has_weighed(&mut scope, &person, day, mass).await?;
@@ -117,7 +117,8 @@ pub async fn create(
         if !ready.asked {
             unasked.push(name.clone());
         }
-        let visit = form.group.and_then(|_| ready.place).map(|at| (at.visit, at.place));
+        let is_free = places.get(id).is_some_and(|(_, free)| *free);
+        let visit = form.group.and_then(|_| ready.place).filter(|_| is_free).map(|at| (at.visit, at.place));
         performers.push(NewPerformer { person: Some(person.id), name, setup: on.setup, visit });
     }
     let reason = (!admitted.is_empty()).then(|| admitted.join("\n").chars().take(4000).collect::<String>());
@@ -138,12 +139,13 @@ pub async fn create(
             [one] => Subject::of("run", form.id, PersonId(*one)),
             _ => Subject::thing("run", form.id),
         };
-        if let Some(InVisit { visit, place }) = form.visit {
+        let free = || places.values().filter(|(_, free)| *free).map(|(at, _)| at);
+        if let (Some(InVisit { visit, place }), Some(_)) = (form.visit, free().next()) {
             visits::tie(&mut scope, RunId(form.id), visit, place).await?;
             visits::append(&mut scope, visit, form.id, &VisitEvent::Begun { place, run: form.id }).await?;
         } else if let Some(at) = form.group {
             group_visits::tie(&mut scope, RunId(form.id), at.visit).await?;
-            for at in places.values() {
+            for at in free() {
                 visits::append(&mut scope, at.visit, Uuid::now_v7(), &VisitEvent::Begun { place: at.place, run: form.id }).await?;
             }
         }
@@ -177,8 +179,9 @@ pub struct InGroup {
     pub place: usize,
 }
 
-/// The places of visits that a run fills, by person; locked, and free.
-async fn places(scope: &mut Scope, protocol: &catalogue::Protocol, form: &RunForm) -> ApiResult<BTreeMap<Uuid, InPlace>> {
+/// The places of visits that a run fills, by person; locked, and free. Of a run that was begun without a network, also those that are free
+/// no more: what was done is stored beside its visit then, with what the visit shares.
+async fn places(scope: &mut Scope, protocol: &catalogue::Protocol, form: &RunForm) -> ApiResult<BTreeMap<Uuid, (InPlace, bool)>> {
     let mut wanted: Vec<(PersonId, InVisit, Conditions)> = match (form.visit, form.group, form.people.as_slice()) {
         (Some(at), _, [person]) => vec![(PersonId(*person), at, Conditions::new())],
         (_, Some(at), people) => prepared::in_group(scope, at, people).await?,
@@ -188,9 +191,19 @@ async fn places(scope: &mut Scope, protocol: &catalogue::Protocol, form: &RunFor
     wanted.sort_unstable_by_key(|(person, ..)| person.0);
     let mut all = BTreeMap::new();
     for (person, at, own) in wanted {
-        let (visit, slot) = visiting::lock_place(scope, at, person, &protocol.id).await?;
-        visiting::is_free(scope, &visit, at.place, form.id).await?;
-        all.insert(person.0, InPlace { visit: at.visit, place: at.place, slot, shared: visit.conditions, own });
+        let free = match visiting::lock_place(scope, at, person, &protocol.id).await {
+            Ok(found) => visiting::is_free(scope, &found.0, at.place, form.id).await.map(|()| found),
+            Err(error) => Err(error),
+        };
+        let (is_free, (visit, slot)) = match free {
+            Ok(found) => (true, found),
+            Err(error) if form.set_up_at.is_some() => {
+                let beside = visiting::place_beside(scope, at, person, &protocol.id).await?;
+                (false, beside.ok_or(error)?)
+            }
+            Err(error) => return Err(error),
+        };
+        all.insert(person.0, (InPlace { visit: at.visit, place: at.place, slot, shared: visit.conditions, own }, is_free));
     }
     Ok(all)
 }

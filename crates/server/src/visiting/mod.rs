@@ -24,7 +24,7 @@ use uuid::Uuid;
 
 use crate::{ApiResult, dossier::Dossier, marking, planning::RetestLine, scoring};
 
-pub use self::places::{InVisit, is_free, lock_place, place_of, run_closed};
+pub use self::places::{InVisit, is_free, lock_place, place_beside, place_of, run_closed};
 
 /// A visit, under way or over.
 #[derive(Serialize, ToSchema)]

@@ -48,6 +48,18 @@ pub async fn lock_place(scope: &mut Scope, at: InVisit, person: impulso_store::P
     place_in(scope, visit, at, person, protocol).await
 }
 
+/// The visit and the place of a test that was done, whether or not the visit still takes it; nothing where it is none of this person's.
+pub async fn place_beside(
+    scope: &mut Scope,
+    at: InVisit,
+    person: impulso_store::PersonId,
+    protocol: &str,
+) -> ApiResult<Option<(Visit, Slot)>> {
+    let visit = visits::get(scope, at.visit).await?;
+    let slot = visit.battery.tests.get(at.place).filter(|p| visit.person == person && p.protocol == protocol).cloned();
+    Ok(slot.map(|slot| (visit, slot)))
+}
+
 /// A test is begun by one device: where another has begun it and is not done, that one is to be gone on with. In a window a test is
 /// tried as often as one likes.
 ///
