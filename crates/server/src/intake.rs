@@ -53,6 +53,9 @@ pub struct Appended {
     pub late: u32,
     /// They themselves, as they are stored.
     pub events: Vec<Event>,
+    /// Whose result became another one, by name: what happened before the end of a closed run arrived after it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub changed: Vec<String>,
     /// The run after them.
     pub view: RunView,
 }
@@ -109,11 +112,27 @@ impl Intake {
         let closed_at = runs::lock(&mut scope, id, &mut log).await?;
         let now = run_clock(&run, self.rate);
         move_onto_clock(&mut events, sent_at, now)?;
-        let (is_open, rate) = (closed_at.is_none(), self.rate);
-        let (work, judged) = aside(Work { run, log, events }, move |work| judge(work, sender, is_open, now, rate)).await?;
+        let rate = self.rate;
+        // A run has its end where its events put it, by its own clock.
+        let (work, ended_at) = match closed_at {
+            Some(_) => aside(Work { run, log, events }, move |work| ended_at(&work.run, work.log.events(), rate)).await?,
+            None => (Work { run, log, events }, Ok(None)),
+        };
+        let over = closed_at.map(|closed_at| ended_at.map(|ended| ended.unwrap_or(closed_at))).transpose()?;
+        let (work, judged) = aside(work, move |work| judge(work, sender, over, now, rate)).await?;
         let Work { mut run, mut log, events } = work;
         judged?;
-        let done = runs::append(&mut scope, sender, id, closed_at.is_some(), &mut log, &events).await?;
+        let in_time = |e: &Event| over.is_some_and(|over| e.wall < over) && !log.holds(e.id);
+        let reopener = match sender {
+            Sender::Coach(coach) if events.iter().any(in_time) => Some(coach),
+            _ => None,
+        };
+        let is_late = closed_at.is_some() && reopener.is_none();
+        let done = runs::append(&mut scope, sender, id, is_late, &mut log, &events).await?;
+        let mut changed = Vec::new();
+        if let Some(coach) = reopener {
+            changed = recording::reread(&mut scope, coach, &run, &facts(&run, rate)?.states(log.events())).await?;
+        }
         // A partner's entry closes nothing: the result is the coach's to keep.
         if let (None, Sender::Coach(coach)) = (closed_at, sender)
             && events.iter().any(may_close)
@@ -127,7 +146,7 @@ impl Intake {
             aside(Work { run, log, events }, move |work| view_after(&work.run, work.log.events(), Vec::new(), &work.events, rate)).await?;
         let (states, view) = shown?;
         scope.commit().await?;
-        Ok(self.show(CachedRun { practice, run, log, states }, done, &events, view))
+        Ok(Appended { changed, ..self.show(CachedRun { practice, run, log, states }, done, &events, view) })
     }
 
     /// Takes in what closes nothing, in one trip to the database, where the run is as it is remembered. Whatever is out of the
@@ -144,7 +163,7 @@ impl Intake {
         let rate = self.rate;
         let now = run_clock(&run, self.rate);
         let moved = move_onto_clock(&mut events, sent_at, now);
-        let (work, judged) = aside(Work { run, log, events }, move |work| judge(work, sender, true, now, rate)).await?;
+        let (work, judged) = aside(Work { run, log, events }, move |work| judge(work, sender, None, now, rate)).await?;
         let Work { run, mut log, events } = work;
         let id = run.id;
         let appended = match (moved, judged) {
@@ -164,7 +183,7 @@ impl Intake {
         let events: Vec<Event> = sent.iter().filter_map(|e| now.log.event(e.id)).cloned().collect();
         self.hub.took_in(now.practice, &view, &events);
         self.cache.put(now);
-        Appended { stored: done.stored, known: done.known, late: done.late, events, view }
+        Appended { stored: done.stored, known: done.known, late: done.late, events, changed: Vec::new(), view }
     }
 }
 
@@ -208,8 +227,14 @@ fn move_onto_clock(events: &mut [Event], sent_at: Option<DateTime<Utc>>, now: Da
     Ok(())
 }
 
-/// Holds each new event to what any event must be, to who sent it, and, while the run is open, to the state it arrives in.
-fn judge(work: &Work, sender: Sender, is_open: bool, now: DateTime<Utc>, rate: ClockRate) -> ApiResult<()> {
+/// When the events end a run; nothing where they do not.
+fn ended_at(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<Option<DateTime<Utc>>> {
+    Ok(facts(run, rate)?.states(events).iter().filter(|s| s.is_closed()).filter_map(|s| s.finished_at).min())
+}
+
+/// Holds each new event to what any event must be, to who sent it, and to the state it happened in, where that is not past the end of the
+/// run. `over`: that end, of a run that is closed.
+fn judge(work: &Work, sender: Sender, over: Option<DateTime<Utc>>, now: DateTime<Utc>, rate: ClockRate) -> ApiResult<()> {
     let Work { run, log, events } = work;
     let facts = facts(run, rate)?;
     if let (Sender::Partner(_), Some(first)) = (sender, run.performers.first()) {
@@ -237,13 +262,15 @@ fn judge(work: &Work, sender: Sender, is_open: bool, now: DateTime<Utc>, rate: C
         if let Sender::Partner(partner) = sender {
             partners_may(run, log, &known, &partner, event, now)?;
         }
-        if is_open && check::depends_on_state(&event.kind) {
+        if over.is_none_or(|over| event.wall < over) && check::depends_on_state(&event.kind) {
             decisions += 1;
             if decisions > DECISIONS_AT_ONCE {
                 let message = format!("More than {DECISIONS_AT_ONCE} readings and decisions at once. Send them in parts.");
                 return Err(InputError::new(Code::OutOfRange, "events", message).into());
             }
-            facts.check_after(log.events().iter().chain(known.iter().copied()), event)?;
+            // What came after it, on a run that is closed, was not known where it happened.
+            let so_far = log.events().iter().chain(known.iter().copied()).filter(|e| over.is_none() || e.wall <= event.wall);
+            facts.check_after(so_far, event)?;
         }
         known.push(event);
     }
@@ -333,8 +360,8 @@ pub fn view_is_open(run: &Run, view: &RunView, rate: ClockRate) -> bool {
 
 /// Closes the run where the events finish it, with a result for everyone who has one.
 async fn close(scope: &mut Scope, coach: CoachId, run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<()> {
+    let Some(finished_at) = ended_at(run, events, rate)? else { return Ok(()) };
     let states = facts(run, rate)?.states(events);
-    let Some(finished_at) = states.iter().filter(|s| s.is_closed()).filter_map(|s| s.finished_at).min() else { return Ok(()) };
     // In one order whoever closes, so that two stations of a group never wait for each other.
     let mut each: Vec<_> = run.performers.iter().zip(&states).collect();
     each.sort_by_key(|(performer, _)| performer.person.map(|p| p.0));

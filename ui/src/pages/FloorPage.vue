@@ -20,11 +20,13 @@ import type { SheetRow } from "@/api/types";
 import { ofFloor } from "@/logic/floor";
 import { note } from "@/outbox/queue";
 import { useRun } from "@/stores/run";
+import { useWaiting } from "@/stores/waiting";
 
 /** A run in progress: what every family has in common, with the family's own floor inside. */
 const props = defineProps<{ id: string }>();
 const router = useRouter();
 const run = useRun();
+const waiting = useWaiting();
 const floor = useFloor();
 const { call, saved, state, status, running } = floor;
 /** This screen brings the run to its end: what follows waits for the answer to that, whatever else arrives before it. */
@@ -212,6 +214,7 @@ onKeyStroke((event) => {
         <div class="box">
           <h2>{{ seenOpen ? "Finished on another screen" : "This test is finished" }}</h2>
           <p>{{ status === "discarded" ? "It was discarded and does not count." : "Its result is saved." }}</p>
+          <p v-for="words in waiting.told" :key="words">{{ words }}</p>
           <p v-if="run.late > 0">
             {{ run.late }} of this screen’s entries came after that. They are saved with the record and change nothing.
           </p>

@@ -219,6 +219,7 @@ export const useRun = defineStore("run", () => {
         stored(answer.events, answer.view);
         show(answer.view, sent);
         late.value += answer.late;
+        waiting.tellChanged(answer);
       },
       refused: (event, problem) => {
         own.value = own.value.filter((one) => one.id !== event.id);

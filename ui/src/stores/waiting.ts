@@ -66,9 +66,9 @@ export const useWaiting = defineStore("waiting", () => {
       const goesOn = "run" in one ? await sendRun(one.run) : await sendChange(one.change);
       if (!goesOn) break;
     }
-    for (const one of await queue.allHere().catch(() => []))
-      if (one.run !== shown && Date.now() - one.at > IDLE_MS && !runs.value.some((r) => r.run === one.run)) await queue.letGo(one.run);
     await look();
+    const idle = (await queue.allHere().catch(() => [])).filter((one) => mine(one) && Date.now() - one.at > IDLE_MS);
+    for (const { run } of idle) if (run !== shown && !runs.value.some((r) => r.run === run)) await queue.letGo(run);
   }
 
   /** Sends a run with all that happened in it; whether to go on with what came after it. */
@@ -87,7 +87,10 @@ export const useWaiting = defineStore("waiting", () => {
         const body = { events, sent_at: new Date().toISOString() };
         return take(api.POST("/api/runs/{id}/events", { params: { path: { id: run } }, body }));
       },
-      kept: (_, answer) => (closed = answer.view.closed),
+      kept: (_, answer) => {
+        closed = answer.view.closed;
+        tellChanged(answer);
+      },
       refused: (_, problem) => refusedWith.push(problem.message),
       waiting: () => {},
       held: () => (held = true),
@@ -104,6 +107,13 @@ export const useWaiting = defineStore("waiting", () => {
     if (refusedWith.length) told.value = [...told.value, `${who}: ${refusedWith.join(" ")}`];
     if (closed || here.ended) await queue.letGo(here.run);
     return true;
+  }
+
+  /** Says whose result became another one by what arrived from here. */
+  function tellChanged({ changed, view }: Appended) {
+    if (!changed?.length) return;
+    const words = "The test had been saved on another device; what was entered here before its end now counts too.";
+    told.value = [...told.value, `${changed.join(", ")}: the result of ${view.protocol_name} has changed. ${words}`];
   }
 
   async function sendChange({ id, visit, event }: queue.Change): Promise<boolean> {
@@ -139,5 +149,5 @@ export const useWaiting = defineStore("waiting", () => {
     void send();
   }
 
-  return { runs, changes, count, away, keptAt, told, isShown, look, send, decide, giveUp, begin };
+  return { runs, changes, count, away, keptAt, told, isShown, look, send, decide, giveUp, tellChanged, begin };
 });

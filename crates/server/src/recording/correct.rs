@@ -149,9 +149,29 @@ pub async fn correct(
         test_record::compute(&is.record(protocol))?;
     }
     let is = Stored { done: scored(protocol, is.done.clone())?, ..is };
+    put(scope, coach, Put { correction, known, was, is, change, reason: &reason, tied }).await
+}
+
+/// A result that takes the place of what it was.
+pub(super) struct Put<'a> {
+    /// Made by whoever asks, so that the same one twice is one.
+    pub correction: Uuid,
+    /// How many versions there are.
+    pub known: u32,
+    pub was: Stored,
+    pub is: Stored,
+    pub change: Change,
+    pub reason: &'a str,
+    /// The places of visits it stands in; locked.
+    pub tied: Vec<(Visit, usize)>,
+}
+
+/// Stores a result in the place of what it was, which stays as a version; what hangs on it follows.
+pub(super) async fn put(scope: &mut Scope, coach: CoachId, put: Put<'_>) -> ApiResult<()> {
+    let Put { correction, known, was, is, change, reason, tied } = put;
     let before = results::of_protocol(scope, was.person, &was.protocol_id).await?;
     let others = if is.person == was.person { None } else { Some(results::of_protocol(scope, is.person, &is.protocol_id).await?) };
-    versions::replace(scope, coach, &Replaced { id: correction, version: known + 1, is: &is, change, reason: &reason }).await?;
+    versions::replace(scope, coach, &Replaced { id: correction, version: known + 1, is: &is, change, reason }).await?;
     count_repeats(scope, was.person, &was.protocol_id, before).await?;
     if let Some(others) = others {
         count_repeats(scope, is.person, &is.protocol_id, others).await?;
@@ -159,10 +179,10 @@ pub async fn correct(
     update_body(scope, &is).await?;
     follow(scope, &was, &is, tied).await?;
     let detail = json!({ "protocol": is.protocol_id, "reason": reason });
-    audit::record(scope, coach, &format!("result.{}", change.name()), Subject::of("result", id.0, is.person), detail).await?;
+    audit::record(scope, coach, &format!("result.{}", change.name()), Subject::of("result", was.id, is.person), detail).await?;
     if is.person != was.person {
         let detail = json!({ "protocol": is.protocol_id, "reason": reason });
-        audit::record(scope, coach, "result.moved_away", Subject::of("result", id.0, was.person), detail).await?;
+        audit::record(scope, coach, "result.moved_away", Subject::of("result", was.id, was.person), detail).await?;
     }
     Ok(())
 }

@@ -3,6 +3,7 @@
 
 mod correct;
 mod keep;
+mod reread;
 
 use std::collections::BTreeMap;
 
@@ -36,6 +37,7 @@ use crate::{ApiResult, auth};
 pub use self::{
     correct::{Correction, correct},
     keep::{keep, keep_all, reach_goals},
+    reread::reread,
 };
 
 /// A test as somebody types it.
@@ -100,6 +102,13 @@ fn by_minute<'de, D: Deserializer<'de>>(from: D) -> Result<BTreeMap<u8, f64>, D:
 
 /// Keeps the result that a performer's state stands for, in the same transaction as the events.
 pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonId, setup: &Setup, state: &State) -> ApiResult<ResultId> {
+    let result = of_run(scope, run, person, setup, state, ResultId::new()).await?;
+    keep(scope, coach, &result).await?;
+    Ok(result.key())
+}
+
+/// The result that a performer's state stands for.
+async fn of_run(scope: &mut Scope, run: &Run, person: PersonId, setup: &Setup, state: &State, id: ResultId) -> ApiResult<Stored> {
     let taken_at = state.started_at.unwrap_or(run.created_at);
     let on = auth::day_of(scope, taken_at).await?;
     let profile = people::get(scope, person).await?;
@@ -108,15 +117,13 @@ pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonI
     let as_recorded = setup.mass.is_none() || setup.mass == recorded.mass;
     let mass_on = if as_recorded { recorded.mass_on } else { Some(on) };
     let facts = Facts { mass: setup.mass.or(recorded.mass), mass_on, resting_hr: setup.resting_hr, hr_max: setup.hr_max, ..recorded };
-    let mut done = state.done(&run.protocol, setup, ResultId::new().0, on, taken_at, facts);
+    let mut done = state.done(&run.protocol, setup, id.0, on, taken_at, facts);
     // What is remarked of a class may name others: it stays with the run.
     if run.performers.len() > 1 {
         done.remarks.clear();
     }
     note_drug(scope, &run.protocol, &profile, on, &mut done.conditions).await?;
-    let result = Stored { person, run: Some(run.id), done: scored(&run.protocol, done)? };
-    keep(scope, coach, &result).await?;
-    Ok(result.key())
+    Ok(Stored { person, run: Some(run.id), done: scored(&run.protocol, done)? })
 }
 
 /// Builds the result of a test that was typed, and scores it. `was`: the result it puts right.

@@ -21,6 +21,7 @@ mod job;
 mod line;
 mod lists;
 mod live;
+mod offline;
 mod partners;
 mod photos;
 mod points;
