@@ -1,5 +1,7 @@
 /** With the network cut before the clock starts: every decision and the result at once, and everything stored once afterwards. */
 import { randomUUID } from "node:crypto";
+import { readFileSync, writeFileSync } from "node:fs";
+import { resolve } from "node:path";
 import type { BrowserContext, Page } from "@playwright/test";
 import { expect, test, type Coach } from "./support";
 
@@ -379,5 +381,38 @@ test.describe("kept on this device", () => {
     await coach.opens(`/people/${person}`);
     await page.waitForURL(/sign-in/);
     expect((await page.request.get(`${server.url}/api/session`)).status()).toBe(401);
+  });
+
+  test("a new version of the application takes over between two pages, and never on a floor @alone", async ({ coach, page }) => {
+    const worker = resolve(import.meta.dirname, "../../ui/dist/sw.js");
+    const was = readFileSync(worker, "utf8");
+    await coach.hasPractice();
+    await isKept(coach, page);
+    await coach.stands([await coach.knows("Rurik Dane")], "vertical-jump", { arms: "swing", warm_up: true });
+    await expect(page.getByRole("button", { name: "Begin" })).toBeVisible();
+    try {
+      writeFileSync(worker, `${was}\n// A newer one.`);
+      const waits = () => page.evaluate(async () => (await navigator.serviceWorker.getRegistration())!.waiting !== null);
+      await page.evaluate(async () => {
+        Object.assign(window, { same: true });
+        await (await navigator.serviceWorker.getRegistration())!.update();
+      });
+      const isSame = () => page.evaluate(() => "same" in window);
+      await expect.poll(waits, { timeout: 30_000 }).toBe(true);
+      await page.getByRole("button", { name: "Begin" }).click();
+      await coach.reads("Standing reach", "230");
+      expect(await isSame()).toBe(true);
+      // Off the floor and on to the next page.
+      await page.getByRole("button", { name: "Stop" }).click();
+      await page.getByRole("button", { name: "Discard" }).click();
+      await page.getByRole("button", { name: "Yes, discard it" }).click();
+      await page.waitForURL(/people\//);
+      await page.getByRole("link", { name: "Today" }).click();
+      await expect.poll(isSame).toBe(false);
+      await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+      expect(await waits()).toBe(false);
+    } finally {
+      writeFileSync(worker, was);
+    }
   });
 });

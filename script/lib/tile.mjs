@@ -1,4 +1,5 @@
-// From the tap on a name to its painted tile, with forty on one clock, in real Chromium, while two other screens listen. Called by script/bench.
+// From the tap on a name to its painted tile, with forty on one clock, in real Chromium, while two other screens listen; and from a key to
+// what it decides, of one person. Each with a network and without one. Called by script/bench.
 //
 //   node tile.mjs BASE
 import { randomUUID } from "node:crypto";
@@ -36,27 +37,46 @@ for (let k = 1; k < SCREENS; k++) {
 }
 await page.keyboard.press("Space");
 await page.waitForTimeout(9000);
-const times = await page.evaluate(
-  async ({ taps, many }) => {
-    const painted = (tile, was) =>
-      new Promise((done) => {
-        const look = () => (tile.textContent === was ? requestAnimationFrame(look) : requestAnimationFrame(() => done(performance.now())));
-        requestAnimationFrame(look);
-      });
-    const times = [];
-    for (let k = 0; k < taps; k++) {
-      const tile = document.querySelectorAll(".tile")[(k * 7) % many];
-      const [before, was] = [performance.now(), tile.textContent];
-      tile.click();
-      const end = await Promise.race([painted(tile, was), new Promise((done) => setTimeout(() => done(null), 2000))]);
-      if (end === null) throw new Error(`tap ${k + 1}: ${tile.textContent} did not change`);
-      times.push(end - before);
-      await new Promise((done) => setTimeout(done, 40));
-    }
-    return times;
-  },
-  { taps: TAPS, many: MANY },
-);
-console.log(`${MANY} performers, ${SCREENS} screens, ${TAPS} taps: painted p50 ${at(times, 0.5).toFixed(0)} ms, p99 ${at(times, 0.99).toFixed(0)} ms`);
+/** Taps or presses `taps` times and gives how long each took to be painted, ms. `many`: so many tiles, one after another; 1: the key. */
+const painted = (taps, many) =>
+  page.evaluate(
+    async ({ taps, many }) => {
+      const changed = (of, was) =>
+        new Promise((done) => {
+          const look = () => (of.textContent === was ? requestAnimationFrame(look) : requestAnimationFrame(() => done(performance.now())));
+          requestAnimationFrame(look);
+        });
+      const times = [];
+      for (let k = 0; k < taps; k++) {
+        const of = many > 1 ? document.querySelectorAll(".tile")[(k * 7) % many] : document.querySelector("[role=timer]");
+        const [before, was] = [performance.now(), of.textContent];
+        if (many > 1) of.click();
+        else window.dispatchEvent(new KeyboardEvent("keydown", { key: " ", bubbles: true }));
+        const end = await Promise.race([changed(of, was), new Promise((done) => setTimeout(() => done(null), 2000))]);
+        if (end === null) throw new Error(`${k + 1}: ${of.textContent} did not change`);
+        times.push(end - before);
+        await new Promise((done) => setTimeout(done, 40));
+      }
+      return times;
+    },
+    { taps, many },
+  );
+const says = (what, times) => console.log(`${what}: painted p50 ${at(times, 0.5).toFixed(0)} ms, p99 ${at(times, 0.99).toFixed(0)} ms`);
+says(`${MANY} performers, ${SCREENS} screens, ${TAPS} taps`, await painted(TAPS, MANY));
+await context.setOffline(true);
+says(`${MANY} performers, without a network, ${TAPS} taps`, await painted(TAPS, MANY));
+await context.setOffline(false);
 listening.abort();
+
+// One person: every key is a count that is checked, folded and painted.
+const alone = randomUUID();
+await coach.send("POST", "/runs", { id: alone, people: [people[0]], protocol: "squat-1min", conditions });
+const log = page.waitForResponse((r) => r.url().endsWith("/log"));
+await page.goto(`${base}/runs/${alone}`);
+await (await log).finished();
+await page.keyboard.press("Space");
+await page.waitForTimeout(9000);
+says(`one person, ${TAPS} keys`, await painted(TAPS, 1));
+await context.setOffline(true);
+says(`one person, without a network, ${TAPS} keys`, await painted(TAPS, 1));
 await browser.close();

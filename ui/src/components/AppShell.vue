@@ -85,6 +85,9 @@ async function leave() {
 </template>
 
 <style scoped>
+main > :deep(.waiting) {
+  padding-inline: 32px;
+}
 .shell {
   display: grid;
   grid-template-columns: 192px 1fr;

@@ -26,8 +26,11 @@ const what = computed(() => {
       <b v-if="waiting.away">No network.</b>
       <span v-if="waiting.away && asOf">This page is as of {{ asOf }}.</span>
       <template v-if="what">
-        <span>{{ what }} saved on this device, {{ waiting.away ? "sent when the network is back" : "being sent" }}.</span>
-        <button v-if="waiting.runs.length" type="button" class="linklike" :aria-expanded="shown" @click="shown = !shown">
+        <span
+          >{{ what }} saved on this device<span class="wide">, {{ waiting.away ? "sent when the network is back" : "being sent" }}</span
+          >.</span
+        >
+        <button v-if="waiting.runs.length" type="button" class="show" :aria-expanded="shown" @click="shown = !shown">
           {{ shown ? "Hide" : "Show" }}
         </button>
       </template>
@@ -35,17 +38,17 @@ const what = computed(() => {
     <ul v-if="shown || stuck.length">
       <li v-for="one in shown ? waiting.runs : stuck" :key="one.run">
         <RouterLink :to="`/runs/${one.run}`">{{ one.who ?? "A test" }}</RouterLink>
-        <span v-if="one.came?.length" class="num">{{ one.came.join(" · ") }}</span>
+        <span v-if="one.came?.length">{{ one.came.join(" · ") }}</span>
         <span v-else-if="!one.ended">open</span>
         <template v-if="one.wrong">
           <span class="wrong">Not in the record: {{ one.wrong }}</span>
-          <button type="button" class="linklike" @click="waiting.giveUp(one.run)">Discard it</button>
+          <button type="button" class="show" @click="waiting.giveUp(one.run)">Discard it</button>
         </template>
       </li>
     </ul>
     <p v-for="words in waiting.told" :key="words" role="alert">
       {{ words }}
-      <button type="button" class="linklike" @click="waiting.told = waiting.told.filter((w) => w !== words)">OK</button>
+      <button type="button" class="show" @click="waiting.told = waiting.told.filter((w) => w !== words)">OK</button>
     </p>
   </aside>
 </template>
@@ -54,13 +57,25 @@ const what = computed(() => {
 .waiting {
   background: var(--ochre-wash);
   border-bottom: 1px solid var(--line);
-  padding: 8px 32px;
+  padding: 8px 24px;
+}
+.waiting .show {
+  min-height: 0;
+  padding: 2px 6px;
+  border: 0;
+  background: none;
+  font: inherit;
+  color: var(--fjord);
+  text-decoration: underline;
+  text-underline-offset: 3px;
+  cursor: pointer;
 }
 .waiting p {
   margin: 0;
   display: flex;
   flex-wrap: wrap;
   gap: 2px 8px;
+  align-items: baseline;
 }
 .waiting ul {
   list-style: none;
@@ -71,5 +86,14 @@ const what = computed(() => {
   display: flex;
   flex-wrap: wrap;
   gap: 4px 14px;
+  align-items: baseline;
+}
+@media (max-width: 900px) {
+  .waiting {
+    padding: 6px 14px;
+  }
+  .wide {
+    display: none;
+  }
 }
 </style>

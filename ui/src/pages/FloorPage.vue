@@ -152,7 +152,7 @@ onKeyStroke((event) => {
       <ElButton @click="run.open({ run: id })">Try again</ElButton> <RouterLink to="/">Today</RouterLink>
     </div>
     <template v-else-if="run.view && state">
-      <header>
+      <header :inert="keptHere || over">
         <b>{{ run.view.name }}</b>
         <span class="about">{{ about }}</span>
         <span class="saved" role="status" :class="{ away: run.away }">{{ saved }}</span>

@@ -118,7 +118,7 @@ pub async fn create(
             unasked.push(name.clone());
         }
         let is_free = places.get(id).is_some_and(|(_, free)| *free);
-        let visit = form.group.and_then(|_| ready.place).filter(|_| is_free).map(|at| (at.visit, at.place));
+        let visit = form.group.and(ready.place).filter(|_| is_free).map(|at| (at.visit, at.place));
         performers.push(NewPerformer { person: Some(person.id), name, setup: on.setup, visit });
     }
     let reason = (!admitted.is_empty()).then(|| admitted.join("\n").chars().take(4000).collect::<String>());
