@@ -67,12 +67,6 @@ test("views", async ({ coach, page, server }) => {
   await coach.opens(`/group-visits/${groupVisit}`);
   await page.waitForLoadState("networkidle");
   await shot(page, "group-visit");
-  const look = await page.request.post(`${api}/people/${ilse.id}/visits`, {
-    data: { id: crypto.randomUUID(), battery: "first-look", conditions: { warm: true, shoes: "none" } },
-  });
-  await coach.opens(`/visits/${(await look.json()).id}/floor`);
-  await expect(page.getByRole("button", { name: "Start test Space" })).toBeVisible();
-  await shot(page, "visit-floor");
   await coach.opens(`/people/${noor.id}/readiness`);
   const answer = (label: string, words: string) => page.getByRole("group", { name: label }).getByText(words, { exact: true }).click();
   await answer("Regularly active?", "Yes");
@@ -160,4 +154,32 @@ test("views", async ({ coach, page, server }) => {
   for (let k = 0; k < 2; k++) await page.keyboard.press("Space");
   await expect(page.locator(".times li")).toHaveCount(2);
   await page.screenshot({ path: into("finish-line") });
+});
+
+test.describe("without a network", () => {
+  test.use({ serviceWorkers: "allow" });
+  test("a visit whose first test was done without a network", async ({ coach, page, server }) => {
+    await coach.signsInToDemo();
+    await coach.opens("/");
+    const api = `${server.url}/api`;
+    const { people } = await (await page.request.get(`${api}/people?q=ilse`)).json();
+    const ilse = people[0];
+    const look = await page.request.post(`${api}/people/${ilse.id}/visits`, {
+      data: { id: crypto.randomUUID(), battery: "first-look", conditions: { warm: true, shoes: "none" } },
+    });
+    await expect.poll(() => page.evaluate(() => navigator.serviceWorker.controller?.state), { timeout: 30_000 }).toBe("activated");
+    await coach.opens(`/visits/${(await look.json()).id}/floor`);
+    const kept = () =>
+      page.evaluate(async () => (await (await caches.open("impulso-prepared")).keys()).filter((r) => r.url.includes("/prepared?")));
+    await expect.poll(async () => (await kept()).length).toBe(4);
+    await server.kill();
+    await page.getByRole("button", { name: "Start test Space" }).click();
+    await page.getByRole("button", { name: "Begin" }).click();
+    for (const key of ["1", "2", "3", "4", "5", "5", "6"]) await page.keyboard.press(key);
+    await page.keyboard.press("Enter");
+    await page.getByRole("button", { name: /Save result/ }).click();
+    await page.getByRole("link", { name: "Go on with the visit" }).click();
+    await expect(page.getByRole("heading", { name: "Knee straightening, lying" })).toBeVisible();
+    await shot(page, "visit-floor");
+  });
 });
