@@ -9,7 +9,6 @@ import { createPinia } from "pinia";
 import { createApp } from "vue";
 import { onSignedOut } from "./api/client";
 import App from "./App.vue";
-import { keepApplication } from "./offline/worker";
 import { router } from "./router";
 import { useSession } from "./stores/session";
 
@@ -21,4 +20,3 @@ onSignedOut(() => {
 });
 
 app.mount("#app");
-keepApplication(router);

@@ -4,6 +4,7 @@ import { ref, watchEffect } from "vue";
 import { useRouter } from "vue-router";
 import { later } from "@/composables/later";
 import { useSession } from "@/stores/session";
+import { useWaiting } from "@/stores/waiting";
 import WaitingNote from "./WaitingNote.vue";
 
 const KeysHelp = later(() => import("./KeysHelp.vue"));
@@ -50,7 +51,12 @@ onKeyStroke((event) => {
   event.preventDefault();
 });
 
+const waiting = useWaiting();
+/** Asked a second time where something is not in the record yet. */
+const sure = ref(false);
 async function leave() {
+  if (waiting.count) await waiting.send();
+  if (waiting.count && !sure.value) return void (sure.value = true);
   await session.signOut();
   await router.push("/sign-in");
 }
@@ -74,7 +80,11 @@ async function leave() {
       <div class="who">
         <span>{{ session.info?.practice }}</span>
         <span>{{ session.info?.coach }}</span>
-        <button type="button" @click="leave">Sign out</button>
+        <span v-if="sure && waiting.count" class="unsent" role="alert"
+          >{{ waiting.count === 1 ? "1 entry is" : `${waiting.count} entries are` }} not in the record yet, and will be sent when you sign
+          in on this device again.</span
+        >
+        <button type="button" @click="leave">{{ sure && waiting.count ? "Sign out all the same" : "Sign out" }}</button>
         <button type="button" @click="helping = true">Keys</button>
       </div>
     </nav>
@@ -169,6 +179,9 @@ nav :focus-visible {
 }
 .who span {
   width: 100%;
+}
+.who .unsent {
+  color: #f0c674;
 }
 .who button {
   font: inherit;

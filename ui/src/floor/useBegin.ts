@@ -7,6 +7,9 @@ import * as queue from "@/outbox/queue";
 import { useRun } from "@/stores/run";
 import { useSession } from "@/stores/session";
 
+/** A line that is there and brings nothing is none, ms: nobody waits longer for a test to begin. */
+const PATIENCE_MS = 10_000;
+
 /** What of a run has to be said; the rest is as usual. */
 export type RunToBegin = Pick<RunForm, "id" | "people" | "protocol" | "conditions"> & Partial<RunForm>;
 
@@ -40,13 +43,14 @@ export function useBegin() {
     const sent = performance.now();
     let view: RunView;
     try {
-      view = await take<RunView>(api.POST("/api/runs", { body: form }));
+      view = await take<RunView>(api.POST("/api/runs", { body: form, signal: AbortSignal.timeout(PATIENCE_MS) }));
       floor.begun(view, sent);
       void note(form, view);
     } catch (error) {
       const why = asFailure(error);
       if (!why.isAway) throw why;
       view = await beginHere(form, coach());
+      floor.begun(view, sent, true);
     }
     before();
     await router.push(`/runs/${view.id}`);

@@ -59,7 +59,7 @@ export const useRun = defineStore("run", () => {
   let outbox: Outbox<Appended> | null = null;
   let channel: Channel | null = null;
   /** A run that was set up on this screen a moment ago: it need not be asked for. */
-  let setUp: { view: RunView; sent: number } | null = null;
+  let setUp: { view: RunView; sent: number; here: boolean } | null = null;
   let foldTries = 0;
   /** What of the run is kept on this screen. */
   let kept = "";
@@ -114,9 +114,10 @@ export const useRun = defineStore("run", () => {
   /** Milliseconds since the start of the count-in; 0 before. */
   const elapsed = () => (startedAt.value === null ? 0 : Math.max(0, now() - startedAt.value));
 
-  /** A run that was set up here just now: the floor that opens it begins with this. `sent`: when it was asked for, monotonic ms. */
-  function begun(run: RunView, sent: number) {
-    setUp = { view: run, sent };
+  /** A run that was set up here just now: the floor that opens it begins with this. `sent`: when it was asked for, monotonic ms. `here`: the
+   * server does not know of it yet. */
+  function begun(run: RunView, sent: number, here = false) {
+    setUp = { view: run, sent, here };
   }
 
   async function open(at: Door) {
@@ -124,16 +125,20 @@ export const useRun = defineStore("run", () => {
     [said.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
     [door, aside.value, kept, outbox, unsent.value] = [at, [], "", null, 0];
     [own.value, takenBack.value, folding.value, foldTries, pending.value, notTaken.value] = [[], new Set(), null, 0, false, ""];
+    if ("run" in at) waiting.isShown(at.run);
+    // What was set up a moment ago stands in the same moment: a key pressed now counts.
+    const fresh = setUp && "run" in at && setUp.view.id === at.run ? setUp : null;
+    setUp = null;
+    if (fresh?.here) [said.value, pending.value, away.value] = [fresh.view, true, true];
+    else if (fresh) show(fresh.view, fresh.sent);
     const here = "run" in at ? await queue.here(at.run).catch(() => undefined) : undefined;
     if (door !== at) return;
-    if ("run" in at) waiting.isShown(at.run);
     if (here?.form) [pending.value, away.value] = [true, true];
-    else if (setUp && "run" in at && setUp.view.id === at.run) show(setUp.view, setUp.sent);
-    else await look();
-    setUp = null;
-    if (!said.value && away.value) await restore();
+    else if (!fresh) await look();
+    if (pending.value || (!said.value && away.value)) await restore();
     // What an earlier page of this screen did and could not send.
-    own.value = (await mail()?.recover()) ?? [];
+    const left = (await mail()?.recover()) ?? [];
+    own.value = [...left, ...own.value.filter((one) => !left.some((e) => e.id === one.id))];
     if (!here && "run" in at) await noteOpened(at.run);
     void folds();
     await mail()?.send();
@@ -220,6 +225,7 @@ export const useRun = defineStore("run", () => {
         show(answer.view, sent);
         late.value += answer.late;
         waiting.tellChanged(answer);
+        if (answer.view.closed) void queue.letGo(answer.view.id).catch(() => undefined);
       },
       refused: (event, problem) => {
         own.value = own.value.filter((one) => one.id !== event.id);
@@ -234,9 +240,11 @@ export const useRun = defineStore("run", () => {
   /** Nothing answers: the run as this screen last saw it goes on. */
   async function restore() {
     const seen = await queue.restore(doorKey(door)).catch(() => undefined);
-    if (!seen || said.value) return;
-    clock.assume(seen.offset);
-    [said.value, failure.value] = [seen.view, null];
+    if (!seen) return;
+    if (!said.value) {
+      clock.assume(seen.offset);
+      [said.value, failure.value] = [seen.view, null];
+    }
     if (seen.log) await folds(seen.log);
   }
 
@@ -306,7 +314,8 @@ export const useRun = defineStore("run", () => {
   async function remember() {
     const now = said.value;
     const mark = `${now?.revision} ${folding.value !== null}`;
-    if (!now || mark === kept) return;
+    // One that was set up here is kept with how it was.
+    if (!now || mark === kept || (pending.value && !folding.value)) return;
     kept = mark;
     await queue
       .remember({ door: doorKey(door), view: now, log: folding.value?.log, offset: clock.ahead, at: Date.now() })

@@ -10,7 +10,7 @@ import { useSession } from "./session";
 /** What waits is tried again so often, ms. */
 const EVERY_MS = 15_000;
 /** A run that was opened here and has nothing to send is let go of after so long, ms. */
-const IDLE_MS = 7 * 24 * 3600 * 1000;
+const IDLE_MS = 2 * 24 * 3600 * 1000;
 
 /** What this device has done and the server does not know yet, of every run and visit, and whether there is a line. */
 export const useWaiting = defineStore("waiting", () => {
