@@ -10,8 +10,8 @@ export default defineConfig({
     { name: "alone", grep: /@alone/ },
   ],
   timeout: 90_000,
-  // Hands and clocks run in real time: a machine that stalls makes a tap late. script/test names what needed its second try.
-  retries: 1,
+  // Hands and clocks run in real time: a machine that stalls makes a tap late. script/test names what needed another try.
+  retries: 2,
   expect: { timeout: 8_000 },
   reporter: [["list"]],
   outputDir: "test-results",
