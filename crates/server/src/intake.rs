@@ -27,7 +27,6 @@ use crate::{
     run_cache::{CachedRun, RunCache},
     settings::{ClockRate, limits},
     view::{RunView, clock_rate, facts, view_after},
-    visiting,
 };
 
 /// Runs longer than this many events are folded aside, so that nobody else's request waits for it.
@@ -115,10 +114,13 @@ impl Intake {
         let rate = self.rate;
         // A run has its end where its events put it, by its own clock.
         let (work, ended_at) = match closed_at {
-            Some(_) => aside(Work { run, log, events }, move |work| ended_at(&work.run, work.log.events(), rate)).await?,
+            Some(_) => {
+                aside(Work { run, log, events }, move |work| facts(&work.run, rate).map(|of| ended_at(&of.states(work.log.events()))))
+                    .await?
+            }
             None => (Work { run, log, events }, Ok(None)),
         };
-        let over = closed_at.map(|closed_at| ended_at.map(|ended| ended.unwrap_or(closed_at))).transpose()?;
+        let over = ended_at?.or(closed_at);
         let (work, judged) = aside(work, move |work| judge(work, sender, over, now, rate)).await?;
         let Work { mut run, mut log, events } = work;
         judged?;
@@ -131,6 +133,8 @@ impl Intake {
         let done = runs::append(&mut scope, sender, id, is_late, &mut log, &events).await?;
         let mut changed = Vec::new();
         if let Some(coach) = reopener {
+            // As it is stored: what is remembered may be from before another process closed it.
+            run = runs::get(&mut scope, id).await?;
             changed = recording::reread(&mut scope, coach, &run, &facts(&run, rate)?.states(log.events())).await?;
         }
         // A partner's entry closes nothing: the result is the coach's to keep.
@@ -212,12 +216,15 @@ fn run_clock(run: &Run, rate: ClockRate) -> DateTime<Utc> {
     run.created_at + TimeDelta::milliseconds(passed as i64)
 }
 
+/// How far a screen's clock is behind; nothing where it is about right, or did not say what it shows.
+pub fn clock_off(sent_at: Option<DateTime<Utc>>, now: DateTime<Utc>) -> Option<TimeDelta> {
+    sent_at.map(|sent| now.signed_duration_since(sent)).filter(|off| off.num_seconds().abs() > limits::CLOCK_OFF_S)
+}
+
 /// A screen says what its clock shows as it sends. Where that is far from the run's clock, what it saw is moved by as much:
 /// a device may be wrong by days and its intervals are right all the same.
 fn move_onto_clock(events: &mut [Event], sent_at: Option<DateTime<Utc>>, now: DateTime<Utc>) -> Result<(), InputError> {
-    let Some(off) = sent_at.map(|sent| now.signed_duration_since(sent)).filter(|off| off.num_seconds().abs() > limits::CLOCK_OFF_S) else {
-        return Ok(());
-    };
+    let Some(off) = clock_off(sent_at, now) else { return Ok(()) };
     for event in events {
         event.wall = event
             .wall
@@ -227,9 +234,9 @@ fn move_onto_clock(events: &mut [Event], sent_at: Option<DateTime<Utc>>, now: Da
     Ok(())
 }
 
-/// When the events end a run; nothing where they do not.
-fn ended_at(run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<Option<DateTime<Utc>>> {
-    Ok(facts(run, rate)?.states(events).iter().filter(|s| s.is_closed()).filter_map(|s| s.finished_at).min())
+/// When a run ended; nothing where it has not.
+fn ended_at(states: &[State]) -> Option<DateTime<Utc>> {
+    states.iter().filter(|s| s.is_closed()).filter_map(|s| s.finished_at).min()
 }
 
 /// Holds each new event to what any event must be, to who sent it, and to the state it happened in, where that is not past the end of the
@@ -360,21 +367,10 @@ pub fn view_is_open(run: &Run, view: &RunView, rate: ClockRate) -> bool {
 
 /// Closes the run where the events finish it, with a result for everyone who has one.
 async fn close(scope: &mut Scope, coach: CoachId, run: &Run, events: &[Event], rate: ClockRate) -> ApiResult<()> {
-    let Some(finished_at) = ended_at(run, events, rate)? else { return Ok(()) };
     let states = facts(run, rate)?.states(events);
-    // In one order whoever closes, so that two stations of a group never wait for each other.
-    let mut each: Vec<_> = run.performers.iter().zip(&states).collect();
-    each.sort_by_key(|(performer, _)| performer.person.map(|p| p.0));
-    for (performer, state) in each {
-        // Left before the clock was started, thrown away, or a rehearsal: there is no result.
-        let is_kept = state.is_closed() && state.status != Status::Discarded && state.started_at.is_some();
-        let is_real = run.rehearsal.is_none() && is_kept;
-        if let (true, Some(person)) = (is_real, performer.person) {
-            let result = recording::close(scope, coach, run, person, &performer.setup, state).await?;
-            visiting::run_closed(scope, run, performer, (state.status == Status::Finished).then_some(result)).await?;
-        } else {
-            visiting::run_closed(scope, run, performer, None).await?;
-        }
+    let Some(finished_at) = ended_at(&states) else { return Ok(()) };
+    for (performer, state) in recording::each_in_order(run, &states) {
+        recording::close(scope, coach, run, performer, state).await?;
         if let (Status::Discarded, None, Some(person)) = (state.status, &run.rehearsal, performer.person) {
             let why = json!({ "protocol": run.protocol.id, "reason": state.stop_reason.map(StopReason::words), "note": state.stop_note });
             audit::record(scope, coach, "run.discarded", Subject::of("run", run.id.0, person), why).await?;

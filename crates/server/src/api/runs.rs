@@ -29,7 +29,7 @@ use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
     body::Json,
-    intake::{Appended, Batch, Intake},
+    intake::{Appended, Batch, Intake, clock_off},
     live::{Hub, Side},
     rate_limit::RateLimits,
     recording, scoring,
@@ -78,7 +78,7 @@ impl RunForm {
     /// When the run was set up: now, or when the screen says, a week ago at the most.
     fn set_up_at(&self) -> DateTime<Utc> {
         let now = Utc::now();
-        let off = self.sent_at.map(|sent| now - sent).filter(|off| off.num_seconds().abs() > limits::CLOCK_OFF_S).unwrap_or_default();
+        let off = clock_off(self.sent_at, now).unwrap_or_default();
         let at = self.set_up_at.and_then(|at| at.checked_add_signed(off)).unwrap_or(now);
         at.clamp(now - TimeDelta::days(limits::SET_UP_AGO_DAYS), now)
     }

@@ -16,7 +16,7 @@ use impulso_core::{
     inputs::{Inputs, StageInput, Value},
     person::{self, Facts, Weighed},
     run::{
-        Setup, State,
+        Setup, State, Status,
         event::{Answer, Conditions},
     },
     test_record, text,
@@ -27,12 +27,12 @@ use impulso_store::{
     people::{self, Person},
     practices, readiness,
     results::{self, Stored},
-    runs::Run,
+    runs::{Performer, Run},
 };
 use serde::{Deserialize, Deserializer, de::Error as _};
 use utoipa::ToSchema;
 
-use crate::{ApiResult, auth};
+use crate::{ApiResult, auth, visiting};
 
 pub use self::{
     correct::{Correction, correct},
@@ -100,11 +100,28 @@ fn by_minute<'de, D: Deserializer<'de>>(from: D) -> Result<BTreeMap<u8, f64>, D:
     BTreeMap::<String, f64>::deserialize(from)?.into_iter().map(minute).collect()
 }
 
-/// Keeps the result that a performer's state stands for, in the same transaction as the events.
-pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, person: PersonId, setup: &Setup, state: &State) -> ApiResult<ResultId> {
-    let result = of_run(scope, run, person, setup, state, ResultId::new()).await?;
+/// The performers of a run, each with their state: in one order whoever keeps their results, so that two stations of a group never wait
+/// for each other.
+pub fn each_in_order<'r>(run: &'r Run, states: &'r [State]) -> Vec<(&'r Performer, &'r State)> {
+    let mut each: Vec<_> = run.performers.iter().zip(states).collect();
+    each.sort_by_key(|(performer, _)| performer.person.map(|p| p.0));
+    each
+}
+
+/// Whether a state stands for a result: not one that was left before the clock was started, thrown away, or rehearsed.
+fn is_kept(run: &Run, state: &State) -> bool {
+    run.rehearsal.is_none() && state.is_closed() && state.status != Status::Discarded && state.started_at.is_some()
+}
+
+/// Keeps the result that a performer's state stands for, where there is one, in the same transaction as the events; their place in a visit
+/// is done, or still to come.
+pub async fn close(scope: &mut Scope, coach: CoachId, run: &Run, performer: &Performer, state: &State) -> ApiResult<()> {
+    let Some(person) = performer.person.filter(|_| is_kept(run, state)) else {
+        return visiting::run_closed(scope, run, performer, None).await;
+    };
+    let result = of_run(scope, run, person, &performer.setup, state, ResultId::new()).await?;
     keep(scope, coach, &result).await?;
-    Ok(result.key())
+    visiting::run_closed(scope, run, performer, (state.status == Status::Finished).then_some(result.key())).await
 }
 
 /// The result that a performer's state stands for.

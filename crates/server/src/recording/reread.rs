@@ -1,12 +1,9 @@
 //! A run that was closed is read again: another device was without a network, and what it had taken before the end arrives after it.
 
-use impulso_core::{
-    done::Done,
-    run::{State, Status},
-};
+use impulso_core::{done::Done, run::State};
 use impulso_store::{
     CoachId, Scope,
-    results::{self, Stored},
+    results::Stored,
     runs::{Performer, Run},
     versions::{self, Change},
     visits,
@@ -16,9 +13,9 @@ use uuid::Uuid;
 use super::{
     close,
     correct::{Put, put},
-    of_run,
+    each_in_order, is_kept, of_run,
 };
-use crate::{ApiResult, visiting};
+use crate::ApiResult;
 
 /// What stands with a result that became another one.
 const REASON: &str = "Entries of another device, made before the test ended, arrived after it.";
@@ -26,11 +23,8 @@ const REASON: &str = "Entries of another device, made before the test ended, arr
 /// Makes the results of a closed run what they would have been, had everything arrived in time. A result that a coach has corrected since
 /// stands. Gives the names of those whose result became another.
 pub async fn reread(scope: &mut Scope, coach: CoachId, run: &Run, states: &[State]) -> ApiResult<Vec<String>> {
-    let mut each: Vec<_> = run.performers.iter().zip(states).collect();
-    // In one order whoever reads, so that two stations of a group never wait for each other.
-    each.sort_by_key(|(performer, _)| performer.person.map(|p| p.0));
     let mut changed = Vec::new();
-    for (performer, state) in each {
+    for (performer, state) in each_in_order(run, states) {
         if is_changed(scope, coach, run, performer, state).await? {
             changed.push(performer.name.clone());
         }
@@ -40,14 +34,12 @@ pub async fn reread(scope: &mut Scope, coach: CoachId, run: &Run, states: &[Stat
 
 async fn is_changed(scope: &mut Scope, coach: CoachId, run: &Run, performer: &Performer, state: &State) -> ApiResult<bool> {
     let Some(person) = performer.person.filter(|_| run.rehearsal.is_none()) else { return Ok(false) };
-    let is_kept = state.is_closed() && state.status != Status::Discarded && state.started_at.is_some();
+    let is_kept = is_kept(run, state);
     let Some(id) = performer.result else {
-        if !is_kept {
-            return Ok(false);
+        if is_kept {
+            close(scope, coach, run, performer, state).await?;
         }
-        let result = close(scope, coach, run, person, &performer.setup, state).await?;
-        visiting::run_closed(scope, run, performer, (state.status == Status::Finished).then_some(result)).await?;
-        return Ok(true);
+        return Ok(is_kept);
     };
     let mut tied = Vec::new();
     for (visit, place) in visits::of_result(scope, person, id).await? {
@@ -61,7 +53,7 @@ async fn is_changed(scope: &mut Scope, coach: CoachId, run: &Run, performer: &Pe
     let is = if is_kept {
         of_run(scope, run, person, &performer.setup, state, id).await?
     } else {
-        Stored { done: Done { voided: true, ..was.done.clone() }, ..results::get(scope, id).await? }
+        Stored { done: Done { voided: true, ..was.done.clone() }, ..was.clone() }
     };
     if alike(&was.done, &is.done) {
         return Ok(false);

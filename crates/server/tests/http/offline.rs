@@ -5,7 +5,7 @@ use reqwest::Method;
 use serde_json::{Value, json};
 use uuid::Uuid;
 
-use crate::app::{Screen, TestApp, run};
+use crate::app::{Screen, TestApp, run, serve};
 
 /// How a run was set up, sent so long after. `clock`: how far the screen's clock is ahead.
 fn set_up_earlier(form: &Value, ago: TimeDelta, clock: TimeDelta) -> Value {
@@ -173,4 +173,24 @@ async fn a_stop_that_another_device_saw_before_the_end_ends_the_test_there() {
     let page = coach.get(&format!("/results/{result}")).await;
     assert_eq!(page["versions"].as_array().map(Vec::len), Some(1), "{answer}");
     assert_eq!((page["stopped"]["sentence"].as_str(), &page["report"]), (Some("Stopped at 2:30."), &Value::Null));
+}
+
+#[tokio::test]
+async fn a_process_that_remembers_the_run_from_before_its_end_reads_the_result_that_another_kept() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let there = app.signed_in_at(&serve(&app.app_url, 12 * 60), "Harbour").await;
+    let person = coach.adds("Someone").await;
+    let run = coach.sets_up(&person).await;
+    let mut here = Screen::new();
+    let mut other = here.beside();
+    // Both know the run as it is while it is open; one of them closes it.
+    coach.posts(&run, &[here.at(0, json!({"kind": "clock_started"}))]).await;
+    there.posts(&run, &[other.at(10, json!({"kind": "noted", "text": "wind"}))]).await;
+    let end = [here.at(208, json!({"kind": "count_typed", "count": 36})), here.at(220, json!({"kind": "finished"}))];
+    let result = coach.posts(&run, &end).await["view"]["result"].clone();
+    let came = there.posts(&run, &[other.at(212, json!({"kind": "count_typed", "count": 30}))]).await;
+    assert_eq!((came["view"]["result"].clone(), came["changed"].clone()), (result, json!(["Someone"])));
+    let page = coach.get(&format!("/people/{person}")).await;
+    assert_eq!(page["tests"].as_array().map(Vec::len), Some(1), "one test, one result");
 }
