@@ -20,6 +20,8 @@ pub mod rate_limit;
 pub mod recompute;
 mod recording;
 mod run_cache;
+#[cfg(test)]
+mod sample_run;
 pub mod scoring;
 pub mod serve;
 pub mod session_store;

@@ -328,29 +328,13 @@ impl Watcher {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::view::view_of;
-    use impulso_core::{
-        catalogue,
-        run::{Kind, Setup},
-    };
+    use crate::{sample_run, view::view_of};
+    use impulso_core::run::{Kind, Setup};
 
     #[actix_web::test]
     async fn what_happens_while_a_watcher_reads_the_run_reaches_it() {
         let practice = PracticeId(Uuid::now_v7());
-        let performer =
-            runs::Performer { slot: 0, person: None, name: "Rurik Dane".into(), setup: Setup::default(), result: None, visit: None };
-        let run = runs::Run {
-            id: RunId(Uuid::now_v7()),
-            protocol: catalogue::find("squat-1min").unwrap().clone(),
-            performers: vec![performer],
-            overrule_reason: None,
-            rehearsal: None,
-            join_code: None,
-            visit: None,
-            group_visit: None,
-            created_at: chrono::Utc::now(),
-            closed_at: None,
-        };
+        let run = sample_run::run("squat-1min", vec![sample_run::performer(0, Setup::default())]);
         let remark = Event {
             id: Uuid::now_v7(),
             device: Uuid::now_v7(),

@@ -111,23 +111,12 @@ impl RunCache {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::sample_run;
     use chrono::Utc;
-    use impulso_core::catalogue;
     use uuid::Uuid;
 
     fn remembered(practice: PracticeId, closed: bool) -> CachedRun {
-        let run = Run {
-            id: RunId(Uuid::now_v7()),
-            protocol: catalogue::all()[0].clone(),
-            performers: Vec::new(),
-            overrule_reason: None,
-            rehearsal: None,
-            join_code: None,
-            visit: None,
-            group_visit: None,
-            created_at: Utc::now(),
-            closed_at: closed.then(Utc::now),
-        };
+        let run = Run { closed_at: closed.then(Utc::now), ..sample_run::run("squat-1min", Vec::new()) };
         CachedRun { practice, run, log: Log::default(), states: Vec::new() }
     }
 

@@ -120,30 +120,13 @@ pub async fn remarks(scope: &mut Scope, result: &Stored) -> ApiResult<Vec<String
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::sample_run;
     use chrono::TimeDelta;
-    use impulso_core::{catalogue, run::Kind};
+    use impulso_core::run::{Kind, Setup};
 
     fn squad(slots: u16) -> Run {
-        let performer = |slot: u16| runs::Performer {
-            slot,
-            person: None,
-            name: format!("Runner {slot}"),
-            setup: impulso_core::run::Setup { together: true, ..Default::default() },
-            result: None,
-            visit: None,
-        };
-        Run {
-            id: RunId(Uuid::from_u128(1)),
-            protocol: catalogue::find("shuttle-1200m").unwrap().clone(),
-            performers: (0..slots).map(performer).collect(),
-            overrule_reason: None,
-            rehearsal: None,
-            join_code: None,
-            visit: None,
-            group_visit: None,
-            created_at: Utc::now(),
-            closed_at: None,
-        }
+        let together = || Setup { together: true, ..Setup::default() };
+        sample_run::run("shuttle-1200m", (0..slots).map(|slot| sample_run::performer(slot, together())).collect())
     }
 
     fn event(run: &Run, n: u32, slot: Option<u16>, kind: Kind) -> Event {

@@ -10,9 +10,6 @@ import { useSession } from "@/stores/session";
 /** A line that is there and brings nothing is none, ms: nobody waits longer for a test to begin. */
 const PATIENCE_MS = 10_000;
 
-/** What of a run has to be said; the rest is as usual. */
-export type RunToBegin = Pick<RunForm, "id" | "people" | "protocol" | "conditions"> & Partial<RunForm>;
-
 /** Opens the floor of a run that is asked for by other means. */
 export function useOpen() {
   const router = useRouter();
@@ -38,8 +35,7 @@ export function useBegin() {
       .catch(() => undefined);
 
   /** `before`: what is done between the answer and the floor. */
-  return async (run: RunToBegin, before: () => void = () => {}): Promise<RunView> => {
-    const form = run as RunForm;
+  return async (form: RunForm, before: () => void = () => {}): Promise<RunView> => {
     const sent = performance.now();
     let view: RunView;
     try {

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
-import { TrueClock } from "./clock";
+import { runClock, TrueClock } from "./clock";
 
 const T0 = Date.parse("2026-11-23T09:00:00Z");
 
@@ -63,4 +63,11 @@ test("a floor that comes up while nothing answers goes on with the offset it kep
   const clock = new TrueClock();
   clock.assume(-2500);
   expect(clock.now()).toBe(T0 - 2500);
+});
+
+test("a run’s clock starts when it was set up, and passes at its own pace", () => {
+  const set = "2026-11-30T09:00:00Z";
+  const later = Date.parse(set) + 90_000;
+  expect(runClock({ created_at: set, clock_rate: 1 }, later)).toBe(later);
+  expect(runClock({ created_at: set, clock_rate: 4 }, later)).toBe(Date.parse(set) + 360_000);
 });

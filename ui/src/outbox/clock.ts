@@ -1,3 +1,9 @@
+/** The clock of a run, milliseconds since 1970: it starts when the run was set up, and in a rehearsal it passes faster. `real`: true time. */
+export function runClock({ created_at, clock_rate }: { created_at: string; clock_rate: number }, real: number): number {
+  const zero = Date.parse(created_at);
+  return zero + (real - zero) * clock_rate;
+}
+
 /**
  * True time, as the server has it.
  *

@@ -69,6 +69,8 @@ watch(keptHere, async (kept) => {
   const ended = status.value === "discarded" ? "discarded" : many.value || status.value === "finished" ? "finished" : "stopped";
   await note(props.id, { ended, came: run.outcomes.flatMap((o) => o.headline ?? []) }).catch(() => undefined);
 });
+/** What says that it is over lies over the floor: nothing under it takes a key any more. */
+const under = computed(() => keptHere.value || over.value);
 /** Whether the next page opens without a network. */
 const goesOn = computed(() => keptHere.value && "serviceWorker" in navigator && navigator.serviceWorker.controller !== null);
 const on = useTemplateRef<{ $el: HTMLElement }>("on");
@@ -152,7 +154,7 @@ onKeyStroke((event) => {
       <ElButton @click="run.open({ run: id })">Try again</ElButton> <RouterLink to="/">Today</RouterLink>
     </div>
     <template v-else-if="run.view && state">
-      <header :inert="keptHere || over">
+      <header :inert="under">
         <b>{{ run.view.name }}</b>
         <span class="about">{{ about }}</span>
         <span class="saved" role="status" :class="{ away: run.away }">{{ saved }}</span>
@@ -161,8 +163,7 @@ onKeyStroke((event) => {
       </header>
       <NotTaken />
 
-      <!-- Under what says that it is over nothing takes a key any more. -->
-      <div class="under" :inert="keptHere || over">
+      <div class="under" :inert="under">
         <component :is="inner" :floor="floor" :closed="closedHere" :finishing="finishing" @finish="finish" @undo="undo">
           <template #start>
             <div class="start">

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { GroupSheet } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import LeaveOutKey from "@/components/fields/LeaveOutKey.vue";
 import PasteBox from "@/components/fields/PasteBox.vue";
 import PageState from "@/components/PageState.vue";
 import { useAction } from "@/composables/useAction";
@@ -219,16 +220,7 @@ const download = () => save(`${data.value!.visit.group_name} ${data.value!.visit
                   />
                 </td>
                 <td>
-                  <button
-                    v-if="!row.out"
-                    type="button"
-                    class="drop-line"
-                    :aria-label="`Leave out ${row.called}`"
-                    @click="((row.out = true), changed(row))"
-                  >
-                    ×
-                  </button>
-                  <button v-else type="button" class="linklike" @click="row.out = false">put back</button>
+                  <LeaveOutKey :out="row.out" :called="row.called" @out="((row.out = true), changed(row))" @back="row.out = false" />
                 </td>
               </tr>
               <tr

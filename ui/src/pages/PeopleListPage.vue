@@ -6,6 +6,7 @@ import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { ListLine, ListLineRead } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
+import LeaveOutKey from "@/components/fields/LeaveOutKey.vue";
 import PasteBox from "@/components/fields/PasteBox.vue";
 import { dayShort } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
@@ -132,16 +133,7 @@ async function add() {
                 dayShort(row.said.born_on)
               }}</span>
             </label>
-            <button
-              v-if="row.what !== 'leave'"
-              type="button"
-              class="drop-line"
-              :aria-label="`Leave out line ${k + 1}`"
-              @click="row.what = 'leave'"
-            >
-              ×
-            </button>
-            <button v-else type="button" class="linklike back" @click="row.what = null">put back</button>
+            <LeaveOutKey :out="row.what === 'leave'" :called="`line ${k + 1}`" @out="row.what = 'leave'" @back="row.what = null" />
           </div>
           <p v-if="isOpen(row) || row.what === 'add' || row.what === 'known'" class="ask" :class="{ open: isOpen(row) }">
             <span v-if="row.said.near.length"

@@ -7,7 +7,7 @@ import { loadCore, type Outcome } from "@/core/core";
 import { Folding, type KeptLog } from "@/core/folding";
 import { announce } from "@/offline/announce";
 import { Channel } from "@/outbox/channel";
-import { TrueClock } from "@/outbox/clock";
+import { runClock, TrueClock } from "@/outbox/clock";
 import { ALONE, Outbox } from "@/outbox/outbox";
 import * as queue from "@/outbox/queue";
 import { useSession } from "./session";
@@ -106,9 +106,7 @@ export const useRun = defineStore("run", () => {
   /** The run's clock now, milliseconds since 1970. */
   function now(): number {
     const real = clock.now();
-    if (!said.value) return real;
-    const zero = Date.parse(said.value.created_at);
-    return zero + (real - zero) * said.value.clock_rate;
+    return said.value ? runClock(said.value, real) : real;
   }
 
   /** Milliseconds since the start of the count-in; 0 before. */

@@ -108,6 +108,18 @@ test("a kept answer says how old the page is, and the next live one that the lin
   await waiting.send();
 });
 
+test("what happened in a run that passes faster is sent by its own clock", async () => {
+  const created_at = new Date(Date.now() - 60_000).toISOString();
+  const view = { id: "fast", created_at, clock_rate: 4, revision: 1, closed: false };
+  await queue.remember({ door: "fast", view: view as never, offset: 0, at: Date.now() });
+  await hold("fast", 1, { ended: "finished" });
+  await queue.keep("fast", event("fast", 1) as never);
+  answer = took;
+  await useWaiting().send();
+  const { sent_at } = asked.at(-1)!.body as { sent_at: string };
+  expect(Math.round((Date.parse(sent_at) - Date.parse(created_at)) / 10_000)).toBe(24);
+});
+
 test("whoever signs out leaves no name behind, and what waits is still sent when they are back", async () => {
   await hold("mine", 1, { form: form("mine"), who: "Maud · Plank", came: ["30 s"], ended: "finished" });
   await queue.forget();

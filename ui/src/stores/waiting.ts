@@ -3,6 +3,7 @@ import { computed, ref, shallowRef } from "vue";
 import { api, asFailure, onAnswer, take } from "@/api/client";
 import type { Appended } from "@/api/types";
 import { announce } from "@/offline/announce";
+import { runClock } from "@/outbox/clock";
 import { Outbox } from "@/outbox/outbox";
 import * as queue from "@/outbox/queue";
 import { useSession } from "./session";
@@ -79,12 +80,15 @@ export const useWaiting = defineStore("waiting", () => {
       // One that is not taken holds up nothing else.
       return asFailure(error).code === "not_taken";
     }
+    // As it was kept here: by its clock, and by how far this screen's is off.
+    const seen = await queue.restore(here.run).catch(() => undefined);
+    const now = () => (seen ? runClock(seen.view, Date.now() + seen.offset) : Date.now());
     let held = false;
     let closed = false;
     const refusedWith: string[] = [];
     const box = new Outbox<Appended>(here.run, queue, {
       post: (run, events) => {
-        const body = { events, sent_at: new Date().toISOString() };
+        const body = { events, sent_at: new Date(now()).toISOString() };
         return take(api.POST("/api/runs/{id}/events", { params: { path: { id: run } }, body }));
       },
       kept: (_, answer) => {
