@@ -51,11 +51,17 @@ test("who has done a test of a group here has it no more to do, and an open run 
   const of = { place: 0, done: 1, to_come: ["a", "b", "c"], runs: ["there"] };
   const page = { id: "g", tests: [of, { ...of, place: 1 }] } as unknown as GroupVisitPage;
   const group = (people: string[]) => ({ group: { visit: "g", place: 0, people } });
-  const shown = groupAsItStands(page, [here("r", 1, { ...group(["a", "b"]), ended: "finished" }), here("s", 2, group(["c"]))]);
+  const shown = groupAsItStands(page, [
+    here("r", 1, { ...group(["a", "b"]), ended: "finished", did: ["a", "b"] }),
+    here("s", 2, group(["c"])),
+  ]);
   expect(shown.tests.map((t) => [t.done, t.to_come, t.runs])).toEqual([
     [3, ["c"], ["there", "s"]],
     [1, ["a", "b", "c"], ["there"]],
   ]);
+  // Who came to no result has it still to do.
+  const some = groupAsItStands(page, [here("r", 1, { ...group(["a", "b", "c"]), ended: "finished", did: ["b"] })]);
+  expect([some.tests[0]!.done, some.tests[0]!.to_come]).toEqual([2, ["a", "c"]]);
   const gone = groupAsItStands(page, [here("there", 1, { ...group(["a"]), ended: "discarded" })]);
   expect([gone.tests[0]!.done, gone.tests[0]!.runs]).toEqual([1, []]);
 });

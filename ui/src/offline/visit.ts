@@ -57,7 +57,7 @@ export async function visitHere<V extends VisitPage>(page: V): Promise<V> {
 export function groupAsItStands(page: GroupVisitPage, runs: queue.Here[]): GroupVisitPage {
   const tests = page.tests.map((test) => {
     const of = runs.filter((one) => one.group?.visit === page.id && one.group.place === test.place);
-    const done = new Set(of.filter((one) => one.ended === "finished").flatMap((one) => one.group!.people));
+    const done = new Set(of.filter((one) => one.ended === "finished").flatMap((one) => one.did ?? []));
     const did = test.to_come.filter((person) => done.has(person));
     const open = of.filter((one) => !one.ended).map((one) => one.run);
     return {

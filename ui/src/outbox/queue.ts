@@ -42,6 +42,8 @@ export interface Here {
   /** How it ended on this screen, and what it came to. */
   ended?: "finished" | "stopped" | "discarded";
   came?: string[];
+  /** Of many: who came to a result. */
+  did?: string[];
   /** Why the server does not take it. */
   wrong?: string;
   /** It is stored outside its visit: its place was taken meanwhile. */
@@ -93,7 +95,7 @@ export async function remember(seen: Seen) {
 /** Lets go of every run that was seen here: whoever comes next sees nobody's. What waits to be sent stays, without a name. */
 export async function forget() {
   await (await database()).clear("views");
-  for (const { who: _, pictures: __, came: ___, ...nameless } of await allHere()) await hold(nameless);
+  for (const { who: _, pictures: __, came: ___, did: ____, ...nameless } of await allHere()) await hold(nameless);
 }
 
 /** Notes a run that this screen has something of. */

@@ -67,7 +67,10 @@ const keptHere = computed(() => run.away && !closedHere.value && (run.outcomes.l
 watch(keptHere, async (kept) => {
   if (!kept) return;
   const ended = status.value === "discarded" ? "discarded" : many.value || status.value === "finished" ? "finished" : "stopped";
-  await note(props.id, { ended, came: run.outcomes.flatMap((o) => o.headline ?? []) }).catch(() => undefined);
+  const results = run.outcomes.filter((o) => o.headline);
+  const has = (p: { slot: number; out?: string | null }) => !p.out && results.some((o) => o.slot === p.slot);
+  const did = (run.view?.performers ?? []).filter(has).flatMap((p) => p.person ?? []);
+  await note(props.id, { ended, came: results.map((o) => o.headline!), did }).catch(() => undefined);
 });
 /** What says that it is over lies over the floor: nothing under it takes a key any more. */
 const under = computed(() => keptHere.value || over.value);
