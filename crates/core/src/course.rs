@@ -49,13 +49,26 @@ pub struct TallyRule {
 #[serde(deny_unknown_fields)]
 pub struct Schedule {
     pub score: ScheduleScore,
-    /// Metres of one shuttle.
+    /// Metres of one shuttle; of a level that is run to a clock, of the whole course.
     pub shuttle_m: f64,
-    /// Seconds between shuttles.
+    /// Metres from line to line, where a shuttle passes more than one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub line_m: Option<f64>,
+    /// Seconds a level is run, where that is what ends it and not its shuttles.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub run_s: Option<f64>,
+    /// Seconds that are allowed for a turn.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub turn_s: f64,
+    /// Seconds between shuttles, or between levels that are run to a clock.
     #[serde(default)]
     pub recovery_s: f64,
     /// In order.
     pub levels: Vec<Level>,
+}
+
+fn is_zero(n: &f64) -> bool {
+    *n == 0.0
 }
 
 /// What a shuttle test is scored by.
@@ -97,6 +110,10 @@ impl Schedule {
     /// # Errors
     /// [`Code::OutOfRange`] naming what the schedule has.
     pub fn place(&self, level: f64, shuttle: f64) -> Result<CoursePoint, InputError> {
+        // Nothing completed is a score.
+        if level == 0.0 && shuttle == 0.0 {
+            return Ok(CoursePoint { speed_kmh: 0.0, distance_m: 0.0 });
+        }
         let mut before = 0;
         for step in &self.levels {
             if step.level == level {
@@ -120,13 +137,8 @@ impl Schedule {
     pub fn check(&self, inputs: &Inputs) -> Result<(), InputError> {
         let no = |field: &str, message: String| Err(InputError::new(Code::OutOfRange, field, message));
         let (speed, distance) = (inputs.get("speed_kmh"), inputs.get("distance_m"));
-        if let Some(speed) = speed
-            && !self.levels.iter().any(|l| (l.speed_kmh - speed).abs() < 1e-9)
-        {
-            let below = self.levels.iter().map(|l| l.speed_kmh).rfind(|s| *s < speed);
-            let above = self.levels.iter().map(|l| l.speed_kmh).find(|s| *s > speed);
-            let near: Vec<String> = [below, above].into_iter().flatten().map(|s| rounded(s, 2)).collect();
-            return no("speed_kmh", format!("No stage is run at {} km/h. Near it: {} km/h.", rounded(speed, 2), near.join(" and ")));
+        if let Some(speed) = speed.filter(|s| *s > 0.0) {
+            self.level_at("speed_kmh", speed)?;
         }
         if let Some(distance) = distance
             && (distance / self.shuttle_m).fract() != 0.0
@@ -151,6 +163,11 @@ impl Schedule {
             }
             _ => Ok(()),
         }
+    }
+
+    /// Metres from line to line.
+    pub fn leg_m(&self) -> f64 {
+        self.line_m.unwrap_or(self.shuttle_m)
     }
 
     /// The seconds one shuttle of a level takes.

@@ -249,6 +249,11 @@ impl Inputs {
         self.values.insert(key.into(), value.into());
     }
 
+    /// Takes a reading out.
+    pub fn take(&mut self, key: &str) -> Option<Value> {
+        self.values.remove(key)
+    }
+
     /// Readings by key, in the order of their keys; stages not among them.
     pub fn iter(&self) -> btree_map::Iter<'_, String, Value> {
         self.values.iter()

@@ -18,6 +18,7 @@
 //! | [`hr_max`] | how high can the heart rate go, and where does the test end? |
 //! | [`attempts`] | what is held, counted or measured, and how often? |
 //! | [`course`] | what is counted on the way, and which levels are there? |
+//! | [`beeps`] | which beep sounds when, and what do the missed ones leave? |
 //! | [`clamped`] | what does a ride at clamped heart rates say? |
 //! | [`staging`] | how does a staged test go from load to load? |
 //! | [`strap`] | what does a chest strap say? |
@@ -52,6 +53,7 @@
 
 pub mod attempts;
 pub mod battery;
+pub mod beeps;
 pub mod catalogue;
 pub mod change;
 pub mod clamped;

@@ -140,6 +140,21 @@ fn check_values(protocol: &str, inputs: &Value, vo2max: f64, method: &str) {
 }
 
 #[test]
+fn a_score_is_read_out_of_the_misses_and_nothing_completed_is_a_score() {
+    let results = |protocol: &str, inputs: Value| of(protocol, &inputs, &json!({}))["results"].clone();
+    let run = results("shuttle-20m", json!({"misses": [12, 70, 71], "miss_rule": "consecutive"}));
+    assert_eq!(
+        (&run["level"]["value"], &run["shuttle"]["value"], &run["distance_m"]["value"]),
+        (&json!(8.0), &json!(10.0), &json!(1380.0))
+    );
+    assert_eq!(run, results("shuttle-20m", json!({"level": 8, "shuttle": 10})));
+    let none = results("shuttle-recovery-1", json!({"misses": [1, 2]}));
+    assert_eq!((&none["distance_m"]["value"], none.get("vo2max")), (&json!(0.0), None), "of nothing nothing is estimated");
+    let interval = results("interval-30-15", json!({"misses": [60, 61], "start_kmh": 10}));
+    assert_eq!(interval["speed_kmh"]["value"], 15.5);
+}
+
+#[test]
 fn the_multistage_cycle_takes_its_ceiling_and_its_maximum_from_the_options() {
     let stages = json!({"stages": [{"load_kgm_min": 150, "hr_2": 104, "hr_3": 106}, {"load_kgm_min": 300, "hr_2": 118, "hr_3": 120}, {"load_kgm_min": 450, "hr_2": 132, "hr_3": 134}]});
     // VO2 13.75 and 17.125 at 120 and 134: 0.24107 a beat, 46 beats up to 180.
@@ -168,6 +183,9 @@ fn what_is_unusual_is_a_flag(protocol: &str, inputs: &Value, code: &str) {
 #[test_case("run-12min", &json!({"stages": []}), "missing_input", "distance_m"; "nothing at all")]
 #[test_case("march-2min", &json!({"reps": 2000}), "out_of_range", "reps"; "two thousand knee lifts")]
 #[test_case("shuttle-20m", &json!({"level": 3, "shuttle": 40}), "out_of_range", "shuttle"; "a shuttle the level does not have")]
+#[test_case("shuttle-20m", &json!({"misses": [12]}), "missing_input", "stopped_after"; "a miss that ends nothing")]
+#[test_case("interval-30-15", &json!({"misses": [4, 5], "start_kmh": 9.9}), "out_of_range", "start_kmh"; "a speed that is no stage")]
+#[test_case("plank", &json!({"misses": [4, 5]}), "unknown_field", "misses"; "misses of a test without beeps")]
 fn errors_name_the_field(protocol: &str, inputs: &Value, code: &str, field: &str) {
     let error = of(protocol, inputs, &json!({}))["error"].clone();
     assert_eq!((error["code"].as_str(), error["field"].as_str()), (Some(code), Some(field)), "{error}");

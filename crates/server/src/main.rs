@@ -1,7 +1,7 @@
 //! The `impulso` command: serves the application, and does the core's work without a server.
 
 use std::{
-    io::{self, BufReader, BufWriter},
+    io::{self, BufReader, BufWriter, Write},
     process::ExitCode,
 };
 
@@ -12,7 +12,7 @@ use impulso::{
     scoring, serve,
     settings::Settings,
 };
-use impulso_core::{battery, catalogue};
+use impulso_core::{Code, InputError, battery, catalogue};
 use impulso_store::Store;
 
 /// Many short requests on several threads leave the system's allocator with gaps it does not give back; this one gives them back.
@@ -58,6 +58,14 @@ enum Command {
     },
     /// Compute tests: JSON Lines in, JSON Lines out.
     Compute,
+    /// Print when each beep of a run to beeps sounds, as JSON Lines: seconds from the first start.
+    Schedule {
+        /// The protocol's id.
+        protocol: String,
+        /// The speed of the first stage, km/h; the protocol's first where nothing is said.
+        #[arg(long, value_name = "SPEED_KMH")]
+        from: Option<f64>,
+    },
     /// Write the validation page and its pictures: simulated clients through every estimating protocol.
     Validate {
         /// The folder they go to.
@@ -79,6 +87,7 @@ async fn main() -> ExitCode {
     }
     let done = match Cli::parse().command {
         Command::Compute => return compute(),
+        Command::Schedule { protocol, from } => return schedule(&protocol, from),
         Command::Validate { into } => validate(&into).map_err(|e| format!("The validation page could not be written: {e}")),
         Command::Methods => {
             print!("{}", docs::methods());
@@ -132,6 +141,34 @@ fn compute() -> ExitCode {
         }
         Err(error) => {
             eprintln!("The lines could not be read or written: {error}");
+            ExitCode::from(2)
+        }
+    }
+}
+
+fn schedule(id: &str, from: Option<f64>) -> ExitCode {
+    let beeps = catalogue::find(id).and_then(|protocol| match protocol.schedule() {
+        Some(schedule) => schedule.beeps(from),
+        None => Err(InputError::new(Code::NotApplicable, "protocol", format!("{} is not run to beeps.", protocol.name))),
+    });
+    let beeps = match beeps {
+        Ok(beeps) => beeps,
+        Err(error) => {
+            eprintln!("{}", error.message);
+            return ExitCode::from(2);
+        }
+    };
+    let mut out = BufWriter::new(io::stdout().lock());
+    let written = beeps.marks.iter().try_for_each(|mark| {
+        serde_json::to_writer(&mut out, mark)?;
+        out.write_all(b"\n")
+    });
+    match written.and_then(|()| out.flush()) {
+        Ok(()) => ExitCode::SUCCESS,
+        // Whoever reads has seen enough.
+        Err(error) if error.kind() == io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("The lines could not be written: {error}");
             ExitCode::from(2)
         }
     }

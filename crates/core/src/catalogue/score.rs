@@ -92,6 +92,9 @@ pub struct Scoring {
     /// Left out where a reading or a fact that it needs is missing.
     #[serde(default)]
     pub optional: bool,
+    /// Left out where this result is zero: a score, of which nothing can be estimated.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub unless_zero: Option<String>,
     /// The ages it was fitted on, where it was fitted on some.
     pub fitted_ages: Option<(f64, f64)>,
     /// Stands in the result itself and in no list.

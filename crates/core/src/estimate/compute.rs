@@ -16,6 +16,9 @@ impl Equation {
     pub(crate) fn compute(self, scoring: &Scoring, record: &TestRecord, so_far: &[(&str, Estimate)]) -> Result<Found, Nothing> {
         let quantity = scoring.quantity.as_str();
         let earlier = |key: &str| so_far.iter().find(|(q, _)| *q == key).map(|(_, e)| e.value);
+        if scoring.unless_zero.as_deref().is_some_and(|of| earlier(of) == Some(0.0)) {
+            return Err(Nothing::LeftOut);
+        }
         Ok(match self {
             Self::Formula => Found { see: scoring.see, ..Found::from(by_formula(scoring, record, so_far)?) },
             Self::CountToRate | Self::MinuteCount => step::recovery_hr(record.protocol, record.inputs)?.value().into(),

@@ -187,7 +187,7 @@ pub(super) fn intermittent(protocol: &Protocol, client: &Client, dice: &mut Dice
     let critical = Runner::of(client, dice).speed_at(client.vo2max * (0.92 + 0.03 * dice.normal()).min(1.0));
     let full = (220.0 + 45.0 * dice.normal()).clamp(110.0, 350.0);
     // Turns cost as much as running faster would; the interval run has half as many.
-    let leg_m = if schedule.score == ScheduleScore::Speed { schedule.shuttle_m } else { schedule.shuttle_m / 2.0 };
+    let leg_m = if schedule.run_s.is_some() { schedule.shuttle_m } else { schedule.leg_m() };
     let turning = TURNING * (1.0 + 0.2 * dice.normal());
     let with_turns = |speed: f64| speed + turning * turning_vo2(speed, leg_m) / 3.163 / 3.6;
     let mut reserve = full;
@@ -195,8 +195,7 @@ pub(super) fn intermittent(protocol: &Protocol, client: &Client, dice: &mut Dice
     for level in &schedule.levels {
         for shuttle in 1..=level.shuttles {
             let speed = with_turns(level.speed_kmh / 3.6);
-            // A stage of the interval run lasts 30 s whatever its speed; the others last as long as the shuttle.
-            let seconds = if schedule.score == ScheduleScore::Speed { INTERVAL_S } else { schedule.shuttle_s(level) };
+            let seconds = schedule.run_s.unwrap_or_else(|| schedule.shuttle_s(level));
             reserve = spend(reserve, full, critical - speed, seconds);
             if reserve <= 0.0 {
                 return last.unwrap_or_default();
@@ -211,8 +210,6 @@ pub(super) fn intermittent(protocol: &Protocol, client: &Client, dice: &mut Dice
     last.unwrap_or_default()
 }
 
-/// The length of a run of the interval test, s.
-const INTERVAL_S: f64 = 30.0;
 /// The reserve refills so many times more slowly than it is spent.
 const REFILL: f64 = 4.0;
 /// How fast one walks between runs, m/s.
