@@ -1,7 +1,7 @@
 //! The core for a browser: a run folded where it is seen, by the same code that folds it on the server. Questions and answers are JSON.
 //!
 //! A question names what is asked: `set_up` a run from what was prepared, `begin` one by how it was set up, the `view` of it after events,
-//! whether one more may be `check`ed in, or the `outcomes` once it is over. One run at a time: a screen shows one. And of a `visit`, where
+//! whether one more may be `check`ed in, its `beeps`, or the `outcomes` once it is over. One run at a time: a screen shows one. And of a `visit`, where
 //! it stands.
 
 mod boundary;
@@ -11,7 +11,7 @@ use std::cell::RefCell;
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     InputError,
-    run::{Earlier, Event, OutcomeLine, Prepared, RunFacts, RunView, SetUpTyped},
+    run::{BeepCourse, Earlier, Event, OutcomeLine, Prepared, RunFacts, RunView, SetUpTyped},
     visit::{self, VisitEvent, VisitState},
 };
 use serde::{Deserialize, Serialize};
@@ -53,6 +53,8 @@ enum Question {
         event: Box<Event>,
         now: DateTime<Utc>,
     },
+    /// The schedule of a run to beeps, as it sounds.
+    Beeps,
     /// Where a visit of so many tests stands after these events. `free`: tests are tried as often as one likes. `shut`: places that something
     /// else has to open first.
     Visit {
@@ -72,6 +74,8 @@ enum Answer {
         next: Option<usize>,
     },
     View(Box<RunView>),
+    /// Nothing where the test is not run to beeps.
+    Beeps(Option<BeepCourse>),
     Outcomes(Vec<OutcomeLine>),
     /// Nothing speaks against it.
     Accepted,
@@ -111,6 +115,7 @@ fn answered(question: Question) -> Answer {
             events.iter_mut().for_each(Event::hear);
             Answer::Outcomes(facts.outcomes(&events, earlier, on))
         }
+        (Question::Beeps, Some((facts, _))) => Answer::Beeps(facts.beeps()),
         (Question::View { mut events, now }, Some((facts, _))) => {
             events.iter_mut().for_each(Event::hear);
             Answer::View(Box::new(facts.view(&events, now)))

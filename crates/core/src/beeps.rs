@@ -22,7 +22,7 @@ const SAME_S: f64 = 1e-9;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
-pub enum MarkKind {
+pub enum BeepKind {
     /// Everybody sets off.
     Start,
     /// A level begins.
@@ -38,10 +38,10 @@ pub enum MarkKind {
 /// A moment of the schedule.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Mark {
+pub struct BeepMark {
     /// Seconds from the first start.
     pub at_s: f64,
-    pub kind: MarkKind,
+    pub kind: BeepKind,
     /// The level that is run, as it is called out; of a recovery the one before it.
     pub level: f64,
     /// The shuttle of the level that is run, or, where a level is run to a clock, how many lines of it were passed.
@@ -100,7 +100,7 @@ impl MissRule {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Beeps {
     /// In order of time.
-    pub marks: Vec<Mark>,
+    pub marks: Vec<BeepMark>,
     /// Where the judged ones stand among them.
     judged: Vec<usize>,
     /// A level counts once all of its lines were made.
@@ -142,7 +142,7 @@ impl Schedule {
 /// A course while the beeps are laid along it.
 struct Course<'s> {
     schedule: &'s Schedule,
-    marks: Vec<Mark>,
+    marks: Vec<BeepMark>,
     /// s from the first start, and m run.
     clock: f64,
     distance: f64,
@@ -181,14 +181,14 @@ impl<'s> Course<'s> {
         is_end
     }
 
-    fn mark(&mut self, kind: MarkKind, level: f64, shuttle: u32, speed_kmh: f64) {
-        let beep = (kind == MarkKind::Judged).then(|| {
+    fn mark(&mut self, kind: BeepKind, level: f64, shuttle: u32, speed_kmh: f64) {
+        let beep = (kind == BeepKind::Judged).then(|| {
             self.beeps += 1;
             self.beeps
         });
-        let towards = (kind == MarkKind::Start).then(|| Self::letter(self.ahead()));
+        let towards = (kind == BeepKind::Start).then(|| Self::letter(self.ahead()));
         let (at_s, distance_m, line) = (self.clock, self.distance, Self::letter(self.line));
-        self.marks.push(Mark { at_s, kind, level, shuttle, speed_kmh, distance_m, line, towards, beep });
+        self.marks.push(BeepMark { at_s, kind, level, shuttle, speed_kmh, distance_m, line, towards, beep });
     }
 
     /// A level of so many shuttles, each with its recovery.
@@ -198,20 +198,20 @@ impl<'s> Course<'s> {
         let leg_s = leg_m / (speed / 3.6);
         for shuttle in 1..=shuttles {
             if rest_s > 0.0 || self.marks.is_empty() {
-                self.mark(MarkKind::Start, level, shuttle, speed);
+                self.mark(BeepKind::Start, level, shuttle, speed);
             }
             if shuttle == 1 {
-                self.mark(MarkKind::Stage, level, shuttle, speed);
+                self.mark(BeepKind::Stage, level, shuttle, speed);
             }
             let (from_s, from_m) = (self.clock, self.distance);
             for leg in 1..=legs {
                 self.line = self.ahead();
                 self.turn_at_end();
                 (self.clock, self.distance) = (from_s + leg_s * f64::from(leg), from_m + leg_m * f64::from(leg));
-                self.mark(if leg == legs { MarkKind::Judged } else { MarkKind::Turn }, level, shuttle, speed);
+                self.mark(if leg == legs { BeepKind::Judged } else { BeepKind::Turn }, level, shuttle, speed);
             }
             if rest_s > 0.0 {
-                self.mark(MarkKind::Rest, level, shuttle, speed);
+                self.mark(BeepKind::Rest, level, shuttle, speed);
                 self.clock += rest_s;
             }
         }
@@ -221,8 +221,8 @@ impl<'s> Course<'s> {
     fn run_to_clock(&mut self, level: f64, speed: f64, run_s: f64) {
         let (start, from_m, leg_m) = (self.clock, self.distance, self.schedule.leg_m());
         let metres_a_s = speed / 3.6;
-        self.mark(MarkKind::Start, level, 0, speed);
-        self.mark(MarkKind::Stage, level, 0, speed);
+        self.mark(BeepKind::Start, level, 0, speed);
+        self.mark(BeepKind::Stage, level, 0, speed);
         let (mut ran_s, mut passed) = (0.0, 0);
         // Where a stage ends within a turn, the next begins at that line.
         let stands = loop {
@@ -235,7 +235,7 @@ impl<'s> Course<'s> {
             passed += 1;
             (self.clock, self.distance) = (start + at, f64::from(passed).mul_add(leg_m, from_m));
             let turns = self.turn_at_end();
-            self.mark(MarkKind::Judged, level, passed, speed);
+            self.mark(BeepKind::Judged, level, passed, speed);
             ran_s = if turns { at + self.schedule.turn_s } else { at };
             if ran_s >= run_s - SAME_S {
                 break true;
@@ -246,7 +246,7 @@ impl<'s> Course<'s> {
             self.turn_at_end();
         }
         self.clock = start + run_s;
-        self.mark(MarkKind::Rest, level, passed, speed);
+        self.mark(BeepKind::Rest, level, passed, speed);
         self.clock = start + run_s + self.schedule.recovery_s;
     }
 }
@@ -258,7 +258,7 @@ impl Beeps {
     }
 
     /// A judged beep, by its number.
-    pub fn beep(&self, number: u32) -> Option<&Mark> {
+    pub fn beep(&self, number: u32) -> Option<&BeepMark> {
         self.marks.get(*self.judged.get(number.checked_sub(1)? as usize)?)
     }
 
@@ -275,19 +275,19 @@ impl Beeps {
     }
 
     /// The level that is run, or will be after a recovery: the mark with which it begins.
-    pub fn level_at(&self, at_s: f64) -> Option<&Mark> {
-        let begun = self.marks.iter().filter(|m| m.kind == MarkKind::Stage);
-        begun.take_while(|m| m.at_s <= at_s).last().or_else(|| self.marks.iter().find(|m| m.kind == MarkKind::Stage))
+    pub fn level_at(&self, at_s: f64) -> Option<&BeepMark> {
+        let begun = self.marks.iter().filter(|m| m.kind == BeepKind::Stage);
+        begun.take_while(|m| m.at_s <= at_s).last().or_else(|| self.marks.iter().find(|m| m.kind == BeepKind::Stage))
     }
 
-    /// The first judged beep of what begins at a mark.
-    pub fn first_beep_from(&self, at_s: f64) -> u32 {
-        self.sounded(at_s) + 1
+    /// How many judged beeps belong to what was run before this moment; one that sounds as something begins belongs to what it ends.
+    pub fn sounded_before(&self, at_s: f64) -> u32 {
+        self.sounded(at_s + SAME_S)
     }
 
     /// What was completed by a judged beep: the shuttle it ends, or the last level of which every line lies up to there. Nothing where
     /// nothing was.
-    pub fn completed(&self, beep: u32) -> Option<&Mark> {
+    pub fn completed(&self, beep: u32) -> Option<&BeepMark> {
         let last = self.beep(beep.min(self.count()))?;
         if !self.whole_levels || self.beep(last.beep? + 1).is_none_or(|next| next.level != last.level) {
             return Some(last);
@@ -402,7 +402,7 @@ mod tests {
         assert_eq!(judged(id, 5), finishes);
         let of = beeps(id, None);
         assert_eq!((1..=5).map(|n| of.beep(n).unwrap().distance_m).collect::<Vec<_>>(), [40.0, 80.0, 120.0, 160.0, 200.0]);
-        let turns: Vec<&Mark> = of.marks.iter().filter(|m| m.kind == MarkKind::Turn).collect();
+        let turns: Vec<&BeepMark> = of.marks.iter().filter(|m| m.kind == BeepKind::Turn).collect();
         assert_eq!(turns.len(), of.count() as usize);
         assert!((turns[0].at_s - finishes[0] / 2.0).abs() < 0.001 && turns[0].line == 'B');
     }
@@ -412,11 +412,11 @@ mod tests {
     fn the_20_m_shuttle_has_its_seconds_and_its_shuttles() {
         let of = beeps("shuttle-20m", None);
         let seconds = |level: f64| {
-            let all: Vec<&Mark> = (1..=of.count()).filter_map(|n| of.beep(n)).filter(|m| m.level == level).collect();
+            let all: Vec<&BeepMark> = (1..=of.count()).filter_map(|n| of.beep(n)).filter(|m| m.level == level).collect();
             (all.len(), ((all[1].at_s - all[0].at_s) * 1000.0).round() / 1000.0)
         };
         assert_eq!((seconds(1.0), seconds(8.0), seconds(20.0)), ((7, 8.471), (10, 6.0), (15, 4.0)));
-        assert_eq!(of.marks.iter().filter(|m| m.kind == MarkKind::Start).count(), 1);
+        assert_eq!(of.marks.iter().filter(|m| m.kind == BeepKind::Start).count(), 1);
         let lines: String = (1..=4).filter_map(|n| Some(of.beep(n)?.line)).collect();
         assert_eq!(lines, "BABA");
     }
@@ -427,7 +427,7 @@ mod tests {
     fn every_stage_of_the_interval_run_starts_where_the_last_one_ended() {
         let starts = |from: f64, many: usize| {
             let of = beeps("interval-30-15", Some(from));
-            let starts: Vec<&Mark> = of.marks.iter().filter(|m| m.kind == MarkKind::Start).collect();
+            let starts: Vec<&BeepMark> = of.marks.iter().filter(|m| m.kind == BeepKind::Start).collect();
             let said = starts.windows(2).take(many).map(|w| {
                 let towards = if w[1].line == 'B' { w[1].towards.map(String::from).unwrap_or_default() } else { String::new() };
                 format!("{} {}{towards}", w[0].speed_kmh, w[1].line)
@@ -442,8 +442,8 @@ mod tests {
         let of = beeps("interval-30-15", Some(10.0));
         let stage: Vec<(f64, char)> = (1..=4).filter_map(|n| of.beep(n)).map(|m| ((m.at_s * 1000.0).round() / 1000.0, m.line)).collect();
         assert_eq!(stage, [(7.2, 'B'), (14.4, 'C'), (22.3, 'B'), (29.5, 'A')]);
-        assert_eq!((of.marks[0].kind, of.marks[0].towards), (MarkKind::Start, Some('B')));
-        let second = of.marks.iter().filter(|m| m.kind == MarkKind::Start).nth(1).unwrap();
+        assert_eq!((of.marks[0].kind, of.marks[0].towards), (BeepKind::Start, Some('B')));
+        let second = of.marks.iter().filter(|m| m.kind == BeepKind::Start).nth(1).unwrap();
         assert_eq!(second.at_s, 45.0);
     }
 

@@ -466,9 +466,9 @@ mod to_beeps {
     }
 
     #[test]
-    fn they_are_entered_afterwards_and_the_rule_for_missed_lines_is_stored() {
+    fn they_run_live_and_the_rule_for_missed_lines_is_stored() {
         for protocol in catalogue::all().iter().filter(|p| p.family() == Family::AudioPaced) {
-            assert!(!protocol.family().runs_live());
+            assert!(protocol.family().runs_live() && !protocol.family().is_rehearsed());
             let rule = protocol.condition("beep_rule").unwrap();
             assert_eq!(rule.choices.iter().map(|(key, _)| key.as_str()).collect::<Vec<_>>(), ["consecutive", "cumulative"]);
             assert!(rule.required && protocol.people_at_once > 1);

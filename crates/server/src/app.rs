@@ -97,6 +97,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(prepared::of_test)
         .service(prepared::of_visit)
         .service(runs::log)
+        .service(runs::beeps)
         .service(runs::get)
         .service(runs::pictures)
         .service(runs::live)

@@ -300,6 +300,7 @@ fn partners_may(run: &Run, log: &Log, known: &[&Event], me: &Partner, event: &Ev
             | Kind::Undone { .. }
             | Kind::Counted { .. }
             | Kind::BeatMissed
+            | Kind::LineMissed
             | Kind::Taken { attempt: None, .. }
             | Kind::Marked { .. }
             | Kind::PositionLost

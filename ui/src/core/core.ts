@@ -2,7 +2,7 @@
  * The core as a browser has it: the same code that folds a run on the server. Questions and answers are JSON in linear memory; the other
  * side is `crates/browser`.
  */
-import type { Battery, RunEvent, RunForm, RunView, VisitEvent } from "@/api/types";
+import type { Battery, BeepCourse, RunEvent, RunForm, RunView, VisitEvent } from "@/api/types";
 import address from "./core.wasm?url";
 
 /** Why an event cannot be stored, in the words of the server. */
@@ -49,13 +49,21 @@ export interface VisitStands {
 
 type Question =
   | { set_up: { prepared: unknown; id: string; people: string[]; typed: unknown; at: string } }
+  | "beeps"
   | { visit: { tests: number; free: boolean; events: VisitEvent[]; shut: number[] } }
   | { begin: { facts: unknown; earlier: unknown } }
   | { outcomes: { events: RunEvent[]; on: string } }
   | { view: { events: RunEvent[]; now: string } }
   | { check: { events: RunEvent[]; event: RunEvent; now: string } };
 type Answer =
-  "begun" | "accepted" | { visit: VisitStands } | { view: RunView } | { outcomes: Outcome[] } | { refused: Refusal } | { failed: string };
+  | "begun"
+  | "accepted"
+  | { beeps: BeepCourse | null }
+  | { visit: VisitStands }
+  | { view: RunView }
+  | { outcomes: Outcome[] }
+  | { refused: Refusal }
+  | { failed: string };
 
 let loading: Promise<Core | null> | undefined;
 
@@ -100,6 +108,12 @@ export class Core {
   outcomes(events: RunEvent[], on: string): Outcome[] {
     const answer = this.ask({ outcomes: { events, on } });
     return answer && typeof answer === "object" && "outcomes" in answer ? answer.outcomes : [];
+  }
+
+  /** The schedule of the run to beeps that was begun. */
+  beeps(): BeepCourse | null {
+    const answer = this.ask("beeps");
+    return answer && typeof answer === "object" && "beeps" in answer ? answer.beeps : null;
   }
 
   /** The run after these events; nothing where it cannot be told. */

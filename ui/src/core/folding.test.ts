@@ -15,6 +15,7 @@ function byHand(begins = true) {
       asked.push(events.map((e) => e.id));
       return said(events.length);
     },
+    beeps: () => null,
     outcomes: (events) => [{ slot: 0, name: "", headline: `of ${events.length}`, changes: [] }],
     check: (events, one) => (one.id === "bad" ? { code: "x", message: `after ${events.length}` } : null),
   };

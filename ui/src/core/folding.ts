@@ -3,7 +3,7 @@ import type { RunEvent, RunLog, RunView } from "@/api/types";
 import type { Core, Outcome, Refusal, SetUpHere } from "./core";
 
 /** What the browser's core does for a run. */
-export type Folds = Pick<Core, "begin" | "setUp" | "view" | "check" | "outcomes">;
+export type Folds = Pick<Core, "begin" | "setUp" | "view" | "check" | "outcomes" | "beeps">;
 /** A run as it is kept on this screen; `here`: it was set up here, and the server does not know how yet. */
 export type KeptLog = RunLog & { here?: SetUpHere };
 
@@ -49,6 +49,11 @@ export class Folding {
   /** What the run came to with all that is known here. */
   outcomes(own: RunEvent[]): Outcome[] {
     return this.core.outcomes(this.with(own), this.begun.today);
+  }
+
+  /** When each of its beeps sounds. */
+  beeps() {
+    return this.core.beeps();
   }
 
   /** What speaks against one more event, as far as this screen can tell. */

@@ -7,10 +7,15 @@
  */
 import type { Beat } from "@/api/types";
 import { beatAt, beatMs } from "@/logic/beat";
+import type { Moment, Signal } from "@/logic/beeps";
 
 /** How far ahead beats are handed to the audio thread, seconds: more than a hidden tab's slowest timer. */
 const AHEAD_S = 2.5;
 const LOOK_EVERY_MS = 200;
+/** What is so late is not sounded any more, s: a beep at the wrong moment is worse than none. */
+const TOO_LATE_S = 0.15;
+/** Further apart than this the audio clock has stood still, of a device that slept: it is tied to the run's clock anew, s. */
+const ADRIFT_S = 0.25;
 
 export type Tone = "go" | "stop" | "count" | "ten";
 
@@ -23,6 +28,15 @@ export class Metronome {
   private zero = 0;
   private click: AudioBuffer | null = null;
   private accent: AudioBuffer | null = null;
+  private signals: Record<Signal, AudioBuffer> | null = null;
+  private elapsed: (() => number) | null = null;
+  /** Beeps, in order of time, and which is handed over next. */
+  private moments: Moment[] = [];
+  private nextMoment = 0;
+  /** How much earlier everything is sent because the loudspeaker is late, ms. */
+  delayMs = 0;
+  /** What could not be sounded in time, since it was asked for last. */
+  private unsounded: Moment[] = [];
 
   /** `rate`: how fast the run's clock passes; 1 in every build but the test build. */
   constructor(
@@ -44,8 +58,9 @@ export class Metronome {
     this.accent ??= tick(this.context, 1600);
     this.out = this.context.createGain();
     this.out.connect(this.context.destination);
-    this.zero = this.context.currentTime - elapsedMs() / 1000 / this.rate;
-    this.next = this.firstBeatAfter(elapsedMs());
+    this.signals ??= signals(this.context);
+    this.elapsed = elapsedMs;
+    this.tie();
     window.clearInterval(this.timer);
     this.timer = window.setInterval(() => this.schedule(), LOOK_EVERY_MS);
     this.schedule();
@@ -54,6 +69,39 @@ export class Metronome {
   /** The course was decided further: the same beat, until another moment. */
   follow(beat: Beat | null) {
     this.beat = beat;
+  }
+
+  /** Beeps at these moments from now on; what was handed over of others falls silent. */
+  followBeeps(moments: Moment[]) {
+    this.moments = moments;
+    if (!this.sounding || !this.context) return;
+    this.out?.disconnect();
+    this.out = this.context.createGain();
+    this.out.connect(this.context.destination);
+    this.next = this.firstBeatAfter(this.elapsed?.() ?? 0);
+    this.nextMoment = this.firstMomentAfter(this.elapsed?.() ?? 0);
+    this.schedule();
+  }
+
+  /** What did not sound in time, once. */
+  takeUnsounded(): Moment[] {
+    const found = this.unsounded;
+    this.unsounded = [];
+    return found;
+  }
+
+  /** Ties the audio clock to the run's. */
+  private tie() {
+    if (!this.context || !this.elapsed) return;
+    const now = this.elapsed();
+    this.zero = this.context.currentTime - now / 1000 / this.rate;
+    this.next = this.firstBeatAfter(now);
+    this.nextMoment = this.firstMomentAfter(now);
+  }
+
+  private firstMomentAfter(ms: number) {
+    const found = this.moments.findIndex((m) => m.atMs >= ms);
+    return found < 0 ? this.moments.length : found;
   }
 
   /** Silence at once, beats already handed over included. */
@@ -98,8 +146,24 @@ export class Metronome {
     oscillator.stop(at + 0.15);
   }
 
+  private scheduleBeeps(context: AudioContext, out: GainNode) {
+    const until = context.currentTime + AHEAD_S;
+    for (; this.nextMoment < this.moments.length; this.nextMoment++) {
+      const moment = this.moments[this.nextMoment]!;
+      const at = this.audioTime(moment.atMs);
+      if (at > until) break;
+      if (at < context.currentTime - TOO_LATE_S) {
+        this.unsounded.push(moment);
+        continue;
+      }
+      const source = new AudioBufferSourceNode(context, { buffer: this.signals![moment.signal] });
+      source.connect(out);
+      source.start(Math.max(at, context.currentTime));
+    }
+  }
+
   private audioTime(runMs: number) {
-    return this.zero + runMs / 1000 / this.rate;
+    return this.zero + runMs / 1000 / this.rate - this.delayMs / 1000;
   }
 
   private beatMs(k: number) {
@@ -112,8 +176,26 @@ export class Metronome {
     return Math.max(0, part > 0 ? index + 1 : index);
   }
 
+  /** After a sleep the audio clock is behind the run's: what was missed is named, and the rest sounds at its time. */
+  private wake() {
+    if (!this.context || !this.elapsed || !this.out) return;
+    const behind = this.elapsed() / 1000 / this.rate - (this.context.currentTime - this.zero);
+    if (Math.abs(behind) < ADRIFT_S) return;
+    const handedOver = this.moments.slice(0, this.nextMoment).filter((m) => this.audioTime(m.atMs) > this.context!.currentTime);
+    this.out.disconnect();
+    this.out = this.context.createGain();
+    this.out.connect(this.context.destination);
+    const from = this.nextMoment;
+    this.tie();
+    const missed = [...handedOver.filter((m) => m.atMs < this.elapsed!()), ...this.moments.slice(from, this.nextMoment)];
+    this.unsounded.push(...missed);
+  }
+
   private schedule() {
-    if (!this.context || !this.out || !this.beat) return;
+    if (!this.context || !this.out) return;
+    if (this.moments.length > 0) this.wake();
+    this.scheduleBeeps(this.context, this.out);
+    if (!this.beat) return;
     const until = this.context.currentTime + AHEAD_S;
     for (; this.beatMs(this.next) < this.beat.until_ms && this.audioTime(this.beatMs(this.next)) < until; this.next++) {
       const source = new AudioBufferSourceNode(this.context, {
@@ -123,6 +205,45 @@ export class Metronome {
       source.start(Math.max(this.audioTime(this.beatMs(this.next)), this.context.currentTime));
     }
   }
+}
+
+/** Signals that differ for line, turn and stage, and carry through a hall: square-edged, each from its first sample on. */
+function signals(context: BaseAudioContext): Record<Signal, AudioBuffer> {
+  return {
+    start: pips(context, [[1400, 0.5]]),
+    stage: pips(context, [
+      [1200, 0.14],
+      [0, 0.06],
+      [1200, 0.14],
+      [0, 0.06],
+      [1600, 0.22],
+    ]),
+    line: pips(context, [[1000, 0.26]]),
+    turn: pips(context, [[660, 0.12]]),
+    rest: pips(context, [
+      [780, 0.22],
+      [520, 0.4],
+    ]),
+  };
+}
+
+/** Tones one after the other: pitch, Hz, and length, s; no pitch is a silence. */
+function pips(context: BaseAudioContext, parts: [number, number][]): AudioBuffer {
+  const rate = context.sampleRate;
+  const buffer = new AudioBuffer({ length: Math.ceil(parts.reduce((sum, [, s]) => sum + s, 0) * rate), sampleRate: rate });
+  const samples = buffer.getChannelData(0);
+  let at = 0;
+  for (const [pitch, seconds] of parts) {
+    const length = Math.floor(seconds * rate);
+    for (let i = 0; pitch > 0 && i < length; i++) {
+      const turn = (2 * Math.PI * pitch * i) / rate;
+      // The third overtone makes it cut through voices and steps.
+      const tone = 0.75 * Math.cos(turn) + 0.2 * Math.cos(3 * turn);
+      samples[at + i] = tone * Math.min(1, (length - i) / (0.02 * rate));
+    }
+    at += length;
+  }
+  return buffer;
 }
 
 /** A short, sharp click: a decaying sine that starts at its peak. */

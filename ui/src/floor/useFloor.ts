@@ -1,7 +1,8 @@
 /** What every floor shows, worked out from the run and its clock. No thresholds: those come with the run. */
-import { useRafFn, useWakeLock } from "@vueuse/core";
+import { useLocalStorage, useRafFn, useWakeLock } from "@vueuse/core";
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from "vue";
 import type { Span } from "@/api/types";
+import type { Called, Moment } from "@/logic/beeps";
 import { useRun } from "@/stores/run";
 import { Metronome, type Tone } from "./metronome";
 import { speak } from "./speech";
@@ -21,6 +22,12 @@ export function useFloor() {
   let metronome: Metronome | null = null;
   let lastMs = -1;
   const toned = new Set<string>();
+  /** Of a run to beeps: when each sounds and what is called. */
+  const beeping = shallowRef<{ moments: Moment[]; calls: Called[] } | null>(null);
+  /** What this device did not sound in time. */
+  const unsounded = shallowRef<Moment[]>([]);
+  /** How late the loudspeaker of this device is, ms. */
+  const soundDelay = useLocalStorage("impulso.sound.delay", 0);
 
   const state = computed(() => run.view?.state ?? null);
   const status = computed(() => state.value?.status ?? "ready");
@@ -47,6 +54,8 @@ export function useFloor() {
     beatMs.value = metronome?.positionMs() ?? ms.value;
     sounding.value = metronome?.sounding ?? false;
     if (running.value) callOut();
+    const missed = metronome?.takeUnsounded() ?? [];
+    if (missed.length) unsounded.value = [...unsounded.value, ...missed];
   });
 
   // Another run on this screen: what was called in the one before is not heard in it.
@@ -54,6 +63,7 @@ export function useFloor() {
     () => run.view?.id,
     () => {
       called.value = null;
+      [beeping.value, unsounded.value] = [null, []];
       lastMs = -1;
       toned.clear();
     },
@@ -65,8 +75,8 @@ export function useFloor() {
   }
 
   function callOut() {
-    const calls = state.value?.timeline.calls ?? [];
-    const passed = calls.filter((c) => c.at_ms > lastMs && c.at_ms <= ms.value).at(-1);
+    const isNow = (c: Called) => c.at_ms > lastMs && c.at_ms <= ms.value;
+    const passed = beeping.value?.calls.findLast(isNow) ?? (state.value?.timeline.calls ?? []).findLast(isNow);
     // After a reload what was called long ago stays silent.
     if (passed && ms.value - passed.at_ms < 1500) say(passed.say);
     lastMs = ms.value;
@@ -77,6 +87,8 @@ export function useFloor() {
     const timeline = state.value?.timeline;
     if (!run.view || !timeline) return;
     metronome ??= new Metronome(timeline.beat ?? null, run.view.clock_rate);
+    metronome.delayMs = soundDelay.value;
+    metronome.followBeeps(beeping.value?.moments ?? []);
     await metronome.start(() => run.elapsed());
     toned.clear();
     signal();
@@ -99,7 +111,7 @@ export function useFloor() {
       tone(kind, when);
     };
     for (const p of timeline.phases) {
-      if (p.kind === "work") at("go", p.start_ms);
+      if (p.kind === "work" && !beeping.value) at("go", p.start_ms);
       if (p.kind === "transition" || p.kind === "enter") at("stop", p.start_ms);
       if (p.kind === "count") at("count", p.start_ms);
     }
@@ -129,6 +141,7 @@ export function useFloor() {
       signal();
     },
   );
+  watch(beeping, (now) => metronome?.followBeeps(now?.moments ?? []));
   // A new decision is seen and, where speech is on, heard. Not what was decided before this screen was opened.
   watch(
     () => state.value?.decision?.because,
@@ -143,7 +156,27 @@ export function useFloor() {
     void wake.release().catch(() => undefined);
   });
 
-  return { ms, beatMs, sounding, call, saved, state, status, running, phase, phases, begun, start, say, tone, soundOn, soundOff };
+  return {
+    ms,
+    beatMs,
+    sounding,
+    call,
+    saved,
+    state,
+    status,
+    running,
+    phase,
+    phases,
+    begun,
+    start,
+    say,
+    tone,
+    soundOn,
+    soundOff,
+    beeping,
+    unsounded,
+    soundDelay,
+  };
 }
 
 export type Floor = ReturnType<typeof useFloor>;

@@ -2,6 +2,7 @@
 import { onKeyStroke } from "@vueuse/core";
 import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
+import BeepsFloor from "@/components/floor/BeepsFloor.vue";
 import BoardFloor from "@/components/floor/BoardFloor.vue";
 import CountedFloor from "@/components/floor/CountedFloor.vue";
 import EffortFloor from "@/components/floor/EffortFloor.vue";
@@ -51,12 +52,19 @@ watch(
 );
 const over = computed(() => closedHere.value && !finishing.value);
 const inner = computed(() => {
+  if (run.view?.board?.kind === "line") return BeepsFloor;
   if (run.view?.board) return BoardFloor;
   if (run.view?.grid) return GridFloor;
   if (many.value) return GroupFloor;
-  return { counted: CountedFloor, staged: StagedFloor, effort: EffortFloor, held: HoldFloor, sheet: SheetFloor, entered: null }[
-    state.value?.of.floor ?? "entered"
-  ];
+  return {
+    counted: CountedFloor,
+    staged: StagedFloor,
+    effort: EffortFloor,
+    held: HoldFloor,
+    sheet: SheetFloor,
+    beeps: null,
+    entered: null,
+  }[state.value?.of.floor ?? "entered"];
 });
 const about = computed(() =>
   [run.view?.protocol_name, ...(run.view?.conditions ?? []).map((c) => `${c.label.toLowerCase()} ${c.value}`)].join(" · "),
@@ -109,7 +117,10 @@ const discard = () => end("discarded");
 async function undo() {
   await run.undo();
 }
+/** A run to beeps that is stopped ends at the last line of those who still run: its floor asks. */
+const ending = ref(0);
 async function stop() {
+  if (run.view?.board?.kind === "line" && run.startedAt !== null) return void ending.value++;
   const leaving = run.startedAt === null;
   finishing.value = leaving;
   await run.record({ kind: "stopped" });
@@ -167,7 +178,15 @@ onKeyStroke((event) => {
       <NotTaken />
 
       <div class="under" :inert="under">
-        <component :is="inner" :floor="floor" :closed="closedHere" :finishing="finishing" @finish="finish" @undo="undo">
+        <component
+          :is="inner"
+          :floor="floor"
+          :closed="closedHere"
+          :finishing="finishing"
+          v-bind="run.view.board?.kind === 'line' ? { ending } : {}"
+          @finish="finish"
+          @undo="undo"
+        >
           <template #start>
             <div class="start">
               <button type="button" class="go" @click="floor.start()">{{ isTimed ? "Start the clock" : "Begin" }}</button>

@@ -169,6 +169,7 @@ const counts: Folds = {
   setUp: () => true as const,
   view: (events) => view(events.length),
   outcomes: () => [],
+  beeps: () => null,
   check: (_, event) => (event.kind === "stopped" ? { code: "run_over", message: "It is over.", field: "kind" } : null),
 };
 const log = (n: number) => ({

@@ -347,6 +347,13 @@ export const useRun = defineStore("run", () => {
     return id;
   }
 
+  /** When each beep of a run to beeps sounds: worked out here, or asked for where the browser cannot. */
+  async function beeps() {
+    const here = folding.value?.beeps();
+    if (here || !("run" in door)) return here ?? null;
+    return take(api.GET("/api/runs/{id}/beeps", { params: { path: { id: door.run } } })).catch(() => null);
+  }
+
   /** What became of an event of this screen, once the server has answered for it. */
   const settled = (id: string) => mail()?.settled(id) ?? Promise.resolve("refused" as const);
   /** Sends what waits. */
@@ -377,6 +384,7 @@ export const useRun = defineStore("run", () => {
     open,
     close,
     record,
+    beeps,
     settled,
     send,
   };

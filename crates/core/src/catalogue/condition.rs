@@ -53,6 +53,9 @@ pub struct Condition {
     /// A note: results are compared whatever it says, and a difference is said beside.
     #[serde(default)]
     pub note: bool,
+    /// One answer holds for everybody who does the test on one clock.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub for_all: bool,
     /// Each answer is a test of its own, as each lift is: a result is never held against one of another answer.
     #[serde(default)]
     pub is_series: bool,
@@ -83,6 +86,7 @@ impl Condition {
         matches!(self.kind, ConditionKind::Choice | ConditionKind::Number)
             && self.is_lasting()
             && !self.recorded_by_run
+            && !self.for_all
             && !self.ask.is_empty()
     }
 

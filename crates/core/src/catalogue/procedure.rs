@@ -83,12 +83,12 @@ pub enum Family {
 impl Family {
     /// Whether the floor can run it live; the others are entered afterwards.
     pub const fn runs_live(self) -> bool {
-        !matches!(self, Self::AudioPaced | Self::ClampedHeartRate)
+        !matches!(self, Self::ClampedHeartRate)
     }
 
     /// Whether a simulated client can be tested by it: one whose heart is read, or who covers a distance.
     pub const fn is_rehearsed(self) -> bool {
-        self.runs_live() && !matches!(self, Self::Attempts)
+        self.runs_live() && !matches!(self, Self::Attempts | Self::AudioPaced)
     }
 }
 

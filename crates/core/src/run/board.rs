@@ -9,7 +9,7 @@ use super::{
     event::{Event, Kind, in_order},
     grid::Heard,
     setup::Setup,
-    state::{FamilyState, State, Status},
+    state::{BeepState, Ended, FamilyState, State, Status},
 };
 use crate::{
     attempts::Take,
@@ -35,6 +35,8 @@ pub enum BoardKind {
     Beat,
     /// The position was lost.
     Hold,
+    /// A line was not reached by its beep.
+    Line,
 }
 
 /// Many on one clock.
@@ -90,6 +92,12 @@ pub struct Tile {
     pub better: bool,
     /// Who finished where; those with one time share a place.
     pub place: Option<u16>,
+    /// The judged beep that was missed last, where a made line clears it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub missed: Option<u32>,
+    /// From which judged beep on they are further than last time.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub past: Option<u32>,
     /// When this one set off, ms of the run's clock.
     pub since_ms: f64,
     /// Laps, repetitions or starts that were finished.
@@ -121,6 +129,7 @@ impl Protocol {
         match &self.procedure {
             Procedure::DistanceEffort(_) => Some(BoardKind::Finish),
             Procedure::TimedEffort(course) => course.tally.as_ref().map(|_| BoardKind::Laps),
+            Procedure::AudioPaced(_) => Some(BoardKind::Line),
             Procedure::Attempts(attempts) if attempts.legs.len() == 1 => self.board_kind_of(&attempts.legs[0].take),
             _ => None,
         }
@@ -231,6 +240,11 @@ fn tile(protocol: &Protocol, kind: BoardKind, slot: u16, setup: &Setup, state: &
                 shown = Some(format!("{}{far}", laps(done, of)));
             }
         }
+        (FamilyState::Beeps(of), _) => {
+            is_done = of.ended.is_some();
+            shown = of.ended.as_ref().map(|e| scored(protocol, e));
+            note = line_note(of);
+        }
         (FamilyState::Held(held), _) => is_done = held.over_ms().is_some() || held.is_zero,
         (FamilyState::Sheet(sheet), BoardKind::Lanes) => {
             (done, of) = (sheet.rows.first().map_or(0, |r| count(r.cells.len())), Some(count(sheet.starts_ms.len())));
@@ -276,11 +290,40 @@ fn tile(protocol: &Protocol, kind: BoardKind, slot: u16, setup: &Setup, state: &
         better: said && is_done && heard.better,
         last: heard.last,
         place: None,
+        missed: state.beeps().filter(|of| of.clears && of.ended.is_none()).and_then(|of| of.misses.last().copied()),
+        past: state.beeps().filter(|of| of.ended.is_none()).and_then(|of| of.past),
         since_ms: start_ms(state),
         done,
         of,
         entry: entry(protocol, kind, state),
         complete: state.can_finish,
+    }
+}
+
+/// The score of a runner as it is written: level and shuttle, a distance, a speed.
+fn scored(protocol: &Protocol, ended: &Ended) -> String {
+    let far = quantity::with_unit("distance_m", ended.distance_m);
+    match (ended.values.get("level"), ended.values.get("shuttle")) {
+        _ if protocol.scored("distance_m").is_some_and(|s| !s.in_detail) => far,
+        (Some(level), Some(shuttle)) => format!("{}-{} · {far}", rounded(*level, 1), rounded(*shuttle, 0)),
+        _ => quantity::with_unit("speed_kmh", ended.speed_kmh),
+    }
+}
+
+/// What is to be said of a runner.
+fn line_note(of: &BeepState) -> Option<String> {
+    let late = of.joined.map(|_| "started late".to_owned());
+    match &of.ended {
+        Some(ended) => {
+            let missed = match (of.clears, of.misses.len()) {
+                (_, 0 | 1) => None,
+                (true, _) => Some("two in a row".to_owned()),
+                (false, _) => Some("two misses".to_owned()),
+            };
+            ended.left.map(|reason| format!("left: {}", reason.words())).or(late).or(missed)
+        }
+        None if !of.clears && !of.misses.is_empty() => Some("one miss".to_owned()),
+        None => late,
     }
 }
 

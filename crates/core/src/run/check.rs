@@ -199,6 +199,7 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             }
             Ok(())
         }
+        Kind::LineMissed | Kind::LeftRun { .. } | Kind::PutBackIn | Kind::Paused | Kind::WentOn { .. } => to_beeps(state, &event.kind, at),
         Kind::BeatMissed => {
             let has_beat = state.sheet().is_some_and(|s| s.beats.is_some());
             let none = || InputError::new(Code::NotApplicable, "beat", "There is no beat here, so none can be missed.");
@@ -297,6 +298,26 @@ fn taken(
     match protocol.input(input) {
         Some(input) => input.check_one(value),
         None => Ok(()),
+    }
+}
+
+/// What is recorded of a run to beeps: of one who runs, while the beeps go on.
+fn to_beeps(state: &State, kind: &Kind, at: Option<f64>) -> Result<(), InputError> {
+    let Some(of) = state.beeps() else {
+        return Err(InputError::new(Code::NotApplicable, "beeps", "This test is not run to beeps."));
+    };
+    started(at)?;
+    match (kind, &of.ended) {
+        (Kind::Paused, _) if of.paused_ms.is_some() => Err(refuse("paused", "The beeps are paused already.".into())),
+        (Kind::WentOn { .. }, _) if of.paused_ms.is_none() => Err(refuse("paused", "The beeps are not paused.".into())),
+        (Kind::LineMissed | Kind::LeftRun { .. }, Some(_)) => {
+            Err(refuse("out", "This runner is out already. Put them back in first, or undo what took them out.".into()))
+        }
+        (Kind::PutBackIn, None) => Err(refuse("out", "This runner is not out.".into())),
+        (Kind::LineMissed, _) if of.pieces.first().is_none_or(|p| at.is_some_and(|at| at < p.from_ms)) => {
+            Err(refuse("at", "Nobody has set off yet: the first line is judged at its beep.".into()))
+        }
+        _ => Ok(()),
     }
 }
 

@@ -164,6 +164,20 @@ pub enum Kind {
     },
     /// A beat went by without a repetition.
     BeatMissed,
+    /// A line was not reached by its beep.
+    LineMissed,
+    /// A runner left a run to beeps: their score is what they completed.
+    LeftRun { reason: StopReason },
+    /// A runner who was out runs on: what took them out is taken back.
+    PutBackIn,
+    /// The beeps stand still.
+    Paused,
+    /// The beeps go on with the level they stood in.
+    WentOn {
+        /// From the beginning instead.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        anew: bool,
+    },
     /// The next stage of a ladder was tried.
     StageTried {
         input: String,

@@ -5,6 +5,7 @@ use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
 
 use super::{
+    beeps::{self, ToBeeps},
     counted::{self, Counted},
     effort::{self, Effort},
     engine::Engine,
@@ -14,7 +15,7 @@ use super::{
     sheet::Sheet,
     stage,
     staged::Staged,
-    state::{EstimateNow, FamilyState, OffBeat, State, Status, UNDOABLE_MAX},
+    state::{BeepState, EstimateNow, FamilyState, OffBeat, State, Status, UNDOABLE_MAX},
     timeline::{self, timeline},
 };
 use crate::{
@@ -46,6 +47,7 @@ impl State {
             FamilyState::Effort(of) => effort::inputs(of, protocol),
             FamilyState::Held(of) => hold::inputs(of, protocol),
             FamilyState::Sheet(of) => of.inputs(),
+            FamilyState::Beeps(of) => beeps::inputs(of),
             FamilyState::Entered => Inputs::new(),
         }
     }
@@ -76,6 +78,9 @@ impl State {
         let delay = self.reading().filter(|r| r.bpm.is_some()).map(|r| (r.delay_s * 10.0).round() / 10.0);
         record("count_delay_s", delay.map(Answer::Number));
         record("load_kgm_min", self.stages().last().and_then(|s| s.load).map(|l| Answer::Number(l.kgm_min)));
+        for (key, answer) in self.beeps().map(BeepState::conditions).unwrap_or_default() {
+            record(key, Some(answer));
+        }
         if self.is_all_by_strap() {
             record("hr_source", Some(Answer::Text("strap".into())));
         }
@@ -147,7 +152,8 @@ fn engine<'a>(protocol: &'a Protocol, setup: &'a Setup, state: &State) -> Option
             Some(hold) => Box::new(hold),
             None => Box::new(Sheet::new(protocol, setup, state)),
         },
-        Procedure::AudioPaced(_) | Procedure::ClampedHeartRate(_) => return None,
+        Procedure::AudioPaced(schedule) => Box::new(ToBeeps::new(schedule, setup, state)?),
+        Procedure::ClampedHeartRate(_) => return None,
     })
 }
 

@@ -8,7 +8,7 @@
 //! - [`timeline`]: what the clock runs through, worked out before it starts
 //! - [`state`]: what a screen needs to know of a run, as types
 //! - [`fold`]: how events lead to it; what every family has in common
-//! - [`counted`], [`staged`], [`effort`], [`hold`], [`sheet`]: the floors, with the decisions they take on the way; [`stage`] is what a staged
+//! - [`counted`], [`staged`], [`effort`], [`hold`], [`sheet`], [`beeps`]: the floors, with the decisions they take on the way; [`stage`] is what a staged
 //!   test is made of, [`lift`] and [`watched`] what a sheet is led by
 //! - [`grid`], [`board`]: many at once, name by name or on one clock
 //! - [`view`]: all of it as a screen sees it, of one or of many
@@ -16,6 +16,7 @@
 //! - [`check`]: may this event be stored now, and if not, what should the assessor do?
 
 pub mod admission;
+pub mod beeps;
 pub mod board;
 pub mod check;
 pub mod counted;
@@ -40,6 +41,7 @@ pub mod view;
 mod watched;
 
 pub use admission::{Prepared, Ready, SetUpTyped};
+pub use beeps::BeepCourse;
 pub use board::{Board, BoardKind, board};
 pub use check::check_event;
 pub use decision::{Decision, DecisionCode, Due, Taken};

@@ -194,6 +194,9 @@ impl Setup {
                 Some(answer) => check_answer(protocol, condition, answer)?,
             }
         }
+        if let (Some(schedule), Some(speed)) = (protocol.schedule(), self.start_kmh()) {
+            schedule.beeps(Some(speed))?;
+        }
         if protocol.records_stages() {
             let facts = self.facts();
             if facts.mass.is_none() {

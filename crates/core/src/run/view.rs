@@ -11,6 +11,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::{
+    beeps::{self, BeepCourse},
     board::{Board, BoardKind, Entry, board},
     check,
     decision::Decision,
@@ -245,7 +246,11 @@ impl RunFacts<'_> {
             conditions: report::condition_reports(protocol, &self.shared_conditions(&first.setup), first.setup.units),
             performers: self.performers.iter().zip(states).map(|(p, state)| p.view(state)).collect(),
             grid: (many && !together).then(|| grid(protocol, &of_each)).flatten(),
-            board: (many && together).then(|| board(protocol, &of_each, events)).flatten(),
+            board: match (many, protocol.board_kind()) {
+                // One runner too is watched from the line.
+                (false, Some(BoardKind::Line)) => board(protocol, &[(first.slot, first.setup.as_ref(), &state)], events),
+                (many, _) => (many && together).then(|| board(protocol, &of_each, events)).flatten(),
+            },
             task: None,
             lesson: self.group_visit.is_some(),
             clock_rate: self.clock_rate,
@@ -264,6 +269,11 @@ impl RunFacts<'_> {
             count: protocol.count().cloned(),
             state,
         }
+    }
+
+    /// The schedule of a run to beeps as it sounds; nothing of any other test.
+    pub fn beeps(&self) -> Option<BeepCourse> {
+        beeps::course(&self.protocol, &self.performers.first()?.setup)
     }
 
     /// What is the same for everybody.

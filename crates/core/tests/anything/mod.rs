@@ -36,6 +36,7 @@ pub fn any_kind() -> impl Strategy<Value = Kind> {
         2 => (prop_oneof![Just("hr_end"), Just("extra_m"), Just("reps"), Just("nothing")], 0.0..300.0f64)
             .prop_map(|(key, value)| Kind::ValueTyped { key: key.into(), value: value.round() }),
         8 => any_attempt(),
+        6 => any_beep(),
         1 => (10.0..60.0f64).prop_map(|count| Kind::CountTyped { count }),
         1 => Just(Kind::RecountStarted),
         1 => Just(Kind::CadenceLost),
@@ -45,6 +46,18 @@ pub fn any_kind() -> impl Strategy<Value = Kind> {
         1 => Just(Kind::StopExplained { reason: StopReason::Fatigue, note: None }),
         1 => (1u32..40).prop_map(|seq| Kind::Undone { event: Uuid::from_u128(7 << 32 | u128::from(seq)) }),
         1 => Just(Kind::Finished),
+    ]
+}
+
+/// What happens in a run to beeps.
+fn any_beep() -> impl Strategy<Value = Kind> {
+    prop_oneof![
+        6 => Just(Kind::LineMissed),
+        2 => Just(Kind::LeftRun { reason: StopReason::Volitional }),
+        2 => Just(Kind::PutBackIn),
+        1 => Just(Kind::SetOff),
+        1 => Just(Kind::Paused),
+        1 => any::<bool>().prop_map(|anew| Kind::WentOn { anew }),
     ]
 }
 

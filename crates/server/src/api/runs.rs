@@ -7,7 +7,7 @@ use chrono::{DateTime, NaiveDate, TimeDelta, Utc};
 use impulso_core::{
     Code, InputError, catalogue,
     picture::{BodyMap, Drawing, Picture},
-    run::{BoardKind, Earlier, Event, RunFacts, SetUpTyped, admission::InPlace, event::Conditions},
+    run::{BeepCourse, BoardKind, Earlier, Event, RunFacts, SetUpTyped, admission::InPlace, event::Conditions},
     suitability::FitVerdict,
     visit::VisitEvent,
 };
@@ -341,6 +341,16 @@ pub async fn log(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>)
     let events = runs::events(&mut scope, run.id).await?;
     let today = auth::today(&mut scope).await?;
     Ok(HttpResponse::Ok().json(RunLog { facts: facts(&run, **rate)?, earlier, events, today }))
+}
+
+/// When each beep of a run to beeps sounds, and what is called.
+#[utoipa::path(tag = "runs", operation_id = "runs_beeps", responses((status = 200, body = BeepCourse), (status = 404, body = ApiError)))]
+#[get("/runs/{id}/beeps")]
+pub async fn beeps(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>) -> ApiResult<web::Json<BeepCourse>> {
+    let mut scope = who.scope().await?;
+    let run = runs::get(&mut scope, RunId(*id)).await?;
+    let found = facts(&run, **rate)?.beeps();
+    found.map(web::Json).ok_or_else(ApiError::not_found)
 }
 
 /// What a screen that listens has seen already.

@@ -52,6 +52,7 @@ const hint = computed(
       count: "Tap a name for one repetition, or type everybody’s number when the time is up.",
       beat: "Tap a name that missed a beat. Three in a row end that count; the numbers are typed at the end.",
       hold: "Tap the name of who loses the position.",
+      line: "",
     })[kind.value],
 );
 

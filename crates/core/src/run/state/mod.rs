@@ -1,5 +1,6 @@
 //! The state of a run: what the fold leads to and every engine writes in. Types only; what they mean is decided elsewhere.
 
+mod beeps;
 mod counted;
 mod effort;
 mod hold;
@@ -16,6 +17,7 @@ use super::{
     event::{Event, StopReason},
 };
 use crate::strap::StrapState;
+pub use beeps::{BeepState, Ended, Piece};
 pub use counted::{CountedState, Reading};
 pub use effort::EffortState;
 pub use hold::{HoldState, MarkState};
@@ -117,6 +119,8 @@ pub enum FamilyState {
     Held(HoldState),
     /// Everything that is taken try by try.
     Sheet(SheetState),
+    /// Run to beeps.
+    Beeps(BeepState),
     /// Nothing that runs: it is entered afterwards.
     Entered,
 }
@@ -206,6 +210,11 @@ impl State {
     /// The sheet, where the test is taken on one.
     pub const fn sheet(&self) -> Option<&SheetState> {
         if let FamilyState::Sheet(of) = &self.of { Some(of) } else { None }
+    }
+
+    /// The run to beeps, where it is one.
+    pub const fn beeps(&self) -> Option<&BeepState> {
+        if let FamilyState::Beeps(of) = &self.of { Some(of) } else { None }
     }
 
     /// Whether every heart rate that stands is the strap's.
