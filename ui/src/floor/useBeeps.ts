@@ -28,12 +28,17 @@ export function useBeeps(floor: Floor) {
     },
     { immediate: true },
   );
-  const now = computed(() => (course.value ? standing(course.value, scheduleS(pieces.value, floor.ms.value)) : null));
   const paused = computed(() => beeps.value?.paused_ms != null);
   /** Before the first start, or after a pause: so long until it goes on, s. */
   const startsIn = computed(() => {
     const last = pieces.value.at(-1)!;
     return run.startedAt !== null && !paused.value && floor.ms.value < last.from_ms ? (last.from_ms - floor.ms.value) / 1000 : null;
+  });
+  /** Before a start it is what comes that is shown. */
+  const now = computed(() => {
+    const coming = pieces.value.at(-1)!.at_s;
+    const at = startsIn.value === null ? scheduleS(pieces.value, floor.ms.value) : coming > 0 ? coming : -startsIn.value;
+    return course.value ? standing(course.value, at) : null;
   });
   return { course, beeps, now, paused, startsIn };
 }

@@ -25,7 +25,9 @@ const CALLED_S = [5, 2] as const;
 const named = (mark: BeepMark) =>
   mark.kind === "start"
     ? `the start at level ${mark.level}`
-    : `level ${mark.level}, ${mark.kind === "turn" ? "turn of " : ""}${mark.shuttle}`;
+    : mark.kind === "turn"
+      ? `the turn of level ${mark.level}, shuttle ${mark.shuttle}`
+      : `level ${mark.level}, shuttle ${mark.shuttle}`;
 
 /** Where in the schedule a moment of the run's clock lies, s; before the start less than nothing. */
 export function scheduleS(pieces: Pieces, ms: number): number {

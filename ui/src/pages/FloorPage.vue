@@ -145,7 +145,8 @@ const isTimed = computed(() => {
 let escaped = 0;
 onKeyStroke((event) => {
   const target = event.target as HTMLElement;
-  if (event.ctrlKey || event.metaKey || event.altKey || stopped.value || target.closest("textarea, select, .remark, .reason")) return;
+  if (event.ctrlKey || event.metaKey || event.altKey || stopped.value || target.closest("textarea, select, .remark, .reason, .mine"))
+    return;
   const key = event.key.toLowerCase();
   if (key === "escape") {
     if (Date.now() - escaped < 1200) void stop();

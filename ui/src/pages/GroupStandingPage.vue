@@ -9,6 +9,7 @@ import PageState from "@/components/PageState.vue";
 import RetestPlanner from "@/components/RetestPlanner.vue";
 import MarksBox from "@/components/group/MarksBox.vue";
 import MeanTrend from "@/components/group/MeanTrend.vue";
+import SquadDots from "@/components/group/SquadDots.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 import { saveCsv } from "@/logic/csv";
@@ -187,6 +188,7 @@ const saveLinks = () => saveCsv(`${g.value!.group_name} links`, [["Name", "Link"
           </tbody>
         </table>
       </div>
+      <SquadDots :group="g" :measure="by ?? 0" />
       <div class="two">
         <section>
           <FoldSection title="The group’s mean, and who really moved" first>

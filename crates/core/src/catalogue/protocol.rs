@@ -219,8 +219,11 @@ impl Protocol {
         if let Procedure::Attempts(attempts) = &self.procedure { &attempts.legs } else { &[] }
     }
 
-    /// What the test is heard through first: its measure, or both sides of it.
+    /// What the test is heard through first: its measure, or both sides of it; of a run to beeps how far, and what is estimated from it.
     pub fn heard(&self) -> Vec<String> {
+        if self.schedule().is_some() {
+            return self.scoring.iter().filter(|s| !s.in_detail).map(|s| s.quantity.clone()).collect();
+        }
         let headline = self.headline();
         let of_a_side = ["right", "left"].map(|side| format!("{}.{side}", base(headline)));
         let is_known = |key: &String| self.scored(key).is_some();

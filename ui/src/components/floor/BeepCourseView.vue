@@ -4,7 +4,7 @@ import type { BeepCourse } from "@/api/types";
 import type { Standing } from "@/logic/beeps";
 
 /** The course from above: its lines, and the dot where a runner should be. */
-const props = defineProps<{ course: BeepCourse; now: Standing; paused: boolean; startsIn: number | null }>();
+const props = defineProps<{ course: BeepCourse; now: Standing; paused: boolean; started: boolean; startsIn: number | null }>();
 const lines = computed(() => [...new Set(props.course.marks.map((m) => m.line))].sort());
 const far = computed(() => Math.max(1, lines.value.length - 1) * props.course.leg_m);
 const at = (metres: number) => 4 + (92 * metres) / far.value;
@@ -12,6 +12,7 @@ const name = (line: string, k: number) => (lines.value.length > 2 ? `${line}` : 
 const inTenths = (s: number) => Math.max(0, s).toFixed(1);
 const says = computed(() => {
   const { now } = props;
+  if (!props.started) return `First ${props.course.by_clock ? "stage" : "level"} at ${now.speed} km/h`;
   if (props.paused) return "Paused";
   if (props.startsIn !== null) return `Start in ${Math.ceil(props.startsIn)} s`;
   if (now.toNext === null) return "The schedule is over";

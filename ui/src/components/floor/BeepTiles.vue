@@ -123,8 +123,7 @@ const says = ({ tile, missed, past }: Runner) => {
   pointer-events: none;
 }
 .tile b {
-  grid-row: 1 / 4;
-  align-self: center;
+  grid-row: 1 / 3;
   font-size: 32px;
   line-height: 1;
 }
@@ -152,6 +151,7 @@ const says = ({ tile, missed, past }: Runner) => {
   font-size: 13px;
 }
 .score {
+  grid-column: 1 / 3;
   font-size: 16px;
   line-height: 1.2;
   align-self: end;

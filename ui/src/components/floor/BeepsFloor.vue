@@ -161,7 +161,7 @@ onKeyStroke((event) => {
           </small>
         </span>
       </div>
-      <BeepCourseView v-if="course && now" :course="course" :now="now" :paused="paused" :starts-in="startsIn" />
+      <BeepCourseView v-if="course && now" :course="course" :now="now" :paused="paused" :started="started" :starts-in="startsIn" />
       <ul v-if="started" class="counts">
         <li>
           <b class="num">{{ left.length }}</b> running
@@ -181,7 +181,7 @@ onKeyStroke((event) => {
       call for medical help. No more testing today without a doctor’s word.
       <button type="button" class="quiet" @click="symptoms = null">Put away</button>
     </p>
-    <p v-if="slept" class="told" role="alert">This device slept: {{ slept }} did not sound. The clock and the level are right again.</p>
+    <p v-if="slept" class="told" role="alert">Did not sound on this device: {{ slept }}. The clock and the level are right.</p>
     <BeepTiles :runners="runners" :open="open" :picking="mode !== 'usual'" :found="found" :ms="ms" @tap="tap" @hold="hold" />
     <div class="below"><slot name="below" /></div>
     <p v-if="run.refused" class="told" role="alert">{{ run.refused.message }}</p>
@@ -215,21 +215,23 @@ onKeyStroke((event) => {
     </div>
     <template v-else-if="open">
       <form class="entry" @submit.prevent="enter">
-        <label for="beeps-no">Number or name</label>
-        <input id="beeps-no" ref="no" v-model="typed" class="num" autocomplete="off" maxlength="20" />
+        <label for="beeps-no" class="visually-hidden">Number or name</label>
+        <input id="beeps-no" ref="no" v-model="typed" class="num" autocomplete="off" maxlength="20" placeholder="no. or name" />
       </form>
       <span v-if="typed && found[0]" class="soft">{{
         found.length === 1 ? `${nameOf(found[0])}: Enter is a miss` : `${found.length} runners`
       }}</span>
-      <p v-else class="soft keys">
-        <kbd>tap</kbd> missed the line <kbd>hold</kbd> stops by choice
-        <template v-if="beeps?.clears">· a made line clears a miss by itself</template>
-      </p>
     </template>
-    <label v-else-if="!started && runners.length > 1" class="mine"
-      >My runners
-      <input v-model="mine" class="num" placeholder="all, or 1-20, or A-M" maxlength="12" autocomplete="off" />
-    </label>
+    <template v-else-if="!started">
+      <p class="soft keys">
+        <kbd>tap</kbd> missed the line · <kbd>hold</kbd> stops by choice · <kbd>0–9 A–Z</kbd> find a runner
+        <template v-if="beeps?.clears">· a line made clears a miss</template>
+      </p>
+      <label v-if="runners.length > 1" class="mine"
+        >My runners
+        <input v-model="mine" class="num" placeholder="all, or 1-20, or A-M" maxlength="12" autocomplete="off" />
+      </label>
+    </template>
     <div v-if="!leaving && !back && !(asking && left.length)" class="choices pairs">
       <template v-if="open">
         <template v-if="paused">
@@ -339,12 +341,17 @@ main.beeps {
   gap: 10px 14px;
 }
 .floor .foot .entry {
-  padding: 2px 8px 2px 12px;
-  font-size: 15px;
+  padding: 2px 10px;
 }
 .floor .foot .entry input {
-  font-size: 24px;
-  width: 110px;
+  font-size: 20px;
+  width: 136px;
+}
+.floor .foot .choices {
+  gap: 8px;
+}
+.floor .foot .choices button {
+  padding: 8px 14px;
 }
 .keys {
   margin: 0;
@@ -361,7 +368,7 @@ main.beeps {
 }
 .mine input {
   min-height: 44px;
-  width: 200px;
+  width: 260px;
   padding: 4px 10px;
   font-size: 17px;
   color: var(--ink);
