@@ -91,9 +91,6 @@ test("views", async ({ coach, page, server }) => {
   await coach.startsTheClock();
   await page.waitForTimeout(6500);
   await page.screenshot({ path: into("floor") });
-  await page.setViewportSize({ width: 390, height: 800 });
-  await page.waitForTimeout(400);
-  await page.screenshot({ path: into("floor-phone") });
   await page.setViewportSize({ width: 1280, height: 800 });
   await coach.window.waitFor({ timeout: 70_000 });
   await coach.taps(150, 6);
@@ -154,6 +151,24 @@ test("views", async ({ coach, page, server }) => {
   for (let k = 0; k < 2; k++) await page.keyboard.press("Space");
   await expect(page.locator(".times li")).toHaveCount(2);
   await page.screenshot({ path: into("finish-line") });
+
+  // A run to beeps: two have missed a line, two are out.
+  await coach.stands(
+    list.map((p: { person: string }) => p.person),
+    "shuttle-recovery-1",
+    { warm_up: true, beep_rule: "consecutive", wind: "none", wet: false },
+    { together: true, reasons: Object.fromEntries(list.map((p: { person: string }) => [p.person, "a squad with its coach"])) },
+  );
+  await page.getByRole("button", { name: /^(Start the clock|Begin)/ }).click();
+  const signal = page.locator(".says").first();
+  for (const missed of [[1, 6], [1, 6, 3], [4]]) {
+    await expect(signal).toContainText(/Turn|Beep/, { timeout: 30_000 });
+    await expect(signal).toContainText("Rest", { timeout: 30_000 });
+    for (const k of missed) await tile(k).click();
+  }
+  await page.setViewportSize({ width: 1024, height: 768 });
+  await expect(signal).toContainText("Turn", { timeout: 30_000 });
+  await page.screenshot({ path: into("beeps") });
 });
 
 test.describe("without a network", () => {

@@ -194,3 +194,36 @@ test.describe("starts on the clock", () => {
     },
   );
 });
+
+/** The first minute of a run to beeps, at the speed of the clock: every signal against the schedule, with forty who run and three
+ * screens that record. */
+test("the beeps of a run land within 1 ms of their schedule", { tag: "@alone" }, async ({ coach, page, browser, server }) => {
+  test.setTimeout(180_000);
+  await records(page);
+  await coach.hasPractice();
+  const people: string[] = [];
+  for (let k = 0; k < 40; k++) people.push(await coach.knows(`Runner ${String.fromCharCode(65 + (k % 26))}${k}`, "1999-05-04"));
+  const conditions = { warm_up: true, beep_rule: "consecutive", wind: "none", wet: false };
+  const run = await coach.stands(people, "shuttle-20m", conditions);
+  const others = await Promise.all(
+    [1, 2].map(async () => (await browser.newContext({ storageState: await page.context().storageState() })).newPage()),
+  );
+  for (const other of others) await other.goto(page.url());
+  await page.getByRole("button", { name: "Start the clock" }).click();
+  const { marks } = await (await page.request.get(`${server.url}/api/runs/${run}/beeps`)).json();
+  const signals = (marks as { at_s: number; kind: string }[]).filter((m) => m.at_s < 60 && m.kind !== "stage").map((m) => m.at_s);
+  const begin = Date.now();
+  for (let k = 0; Date.now() - begin < 72_000; k++) {
+    await others[k % 2]!.locator(".tile")
+      .nth(k % 40)
+      .click();
+    await page.waitForTimeout(1500);
+  }
+  // The start of everybody is the first sound; each is found by its sharp edge or, after a silence, by its beginning.
+  const [edges, sounds] = [await heard(page, "beats"), await heard(page, "sounds")];
+  const onsets = [...edges, ...sounds].sort((a, b) => a - b);
+  const worstFrom = (first: number) => Math.max(...signals.map((s) => Math.min(...onsets.map((at) => Math.abs(at - (first + s))))));
+  const worst = Math.min(...onsets.slice(0, 8).map(worstFrom));
+  console.log(`worst onset error over ${signals.length} beeps with 40 tiles and 3 screens: ${(worst * 1000).toFixed(3)} ms`);
+  expect(worst).toBeLessThan(0.001);
+});

@@ -25,6 +25,18 @@ pub struct Changes {
     pub cadence: Option<f64>,
     /// Bench height, cm.
     pub bench_cm: Option<f64>,
+    /// Of a run to beeps: speed of the first level, km/h.
+    #[serde(default)]
+    pub start_kmh: Option<f64>,
+    /// And how much faster each level is than the one before, km/h.
+    #[serde(default)]
+    pub step_kmh: Option<f64>,
+    /// And the length of a shuttle, m.
+    #[serde(default)]
+    pub shuttle_m: Option<f64>,
+    /// And the rest after it, s.
+    #[serde(default)]
+    pub rest_s: Option<f64>,
     /// The stages of a ladder, from the easiest on; as in the original where absent.
     #[serde(default)]
     pub stages: Option<Vec<String>>,
@@ -76,6 +88,7 @@ pub fn copy(original: &Protocol, id: &str, changes: &Changes) -> Result<Protocol
             changed.push(format!("a bench of {} cm", rounded(bench, 1)));
         }
     }
+    changed.extend(set_schedule(&mut own, changes)?);
     if let Some(stages) = &changes.stages {
         changed.extend(set_stages(&mut own, stages)?);
     }
@@ -131,6 +144,62 @@ fn set_stages(own: &mut Protocol, given: &[String]) -> Result<Option<String>, In
         of.usual = of.usual.map(|u| Usual { to: most, ..u });
     }
     Ok(Some("stages of its own".to_owned()))
+}
+
+/// The fastest level of a copy, km/h: nobody runs shuttles faster.
+const FASTEST_KMH: f64 = 30.0;
+
+/// Another first speed, step, shuttle or rest of a run to beeps. A level without a rest lasts about a minute, as in the original.
+fn set_schedule(own: &mut Protocol, changes: &Changes) -> Result<Vec<String>, InputError> {
+    let given = [
+        ("start_kmh", changes.start_kmh, 4.0..=20.0, "km/h"),
+        ("step_kmh", changes.step_kmh, 0.1..=3.0, "km/h"),
+        ("shuttle_m", changes.shuttle_m, 5.0..=200.0, "m"),
+        ("rest_s", changes.rest_s, 1.0..=300.0, "s"),
+    ];
+    if given.iter().all(|(_, value, ..)| value.is_none()) {
+        return Ok(Vec::new());
+    }
+    let name = own.name.clone();
+    let Procedure::AudioPaced(schedule) = &mut own.procedure else { return Err(not_here("start_kmh", &name, "beeps")) };
+    for (field, value, range, unit) in given {
+        if value.is_some_and(|v| !range.contains(&v)) {
+            let message = format!("From {} to {} {unit}. Check the number.", rounded(*range.start(), 1), rounded(*range.end(), 1));
+            return Err(InputError::new(Code::OutOfRange, field, message));
+        }
+    }
+    if changes.rest_s.is_some() && schedule.recovery_s == 0.0 {
+        return Err(not_here("rest_s", &name, "rest"));
+    }
+    let was = schedule.clone();
+    if let Some(metres) = changes.shuttle_m {
+        schedule.line_m = schedule.line_m.map(|line| line * metres / schedule.shuttle_m);
+        schedule.shuttle_m = metres;
+    }
+    schedule.recovery_s = changes.rest_s.unwrap_or(schedule.recovery_s);
+    let (first, second) = (was.levels[0].speed_kmh, was.levels.get(1).map_or(0.5, |l| l.speed_kmh - was.levels[0].speed_kmh));
+    let (start, step) = (changes.start_kmh.unwrap_or(first), changes.step_kmh.unwrap_or(second));
+    if changes.start_kmh.is_some_and(|s| s != first) || changes.step_kmh.is_some_and(|s| s != second) {
+        for (k, level) in schedule.levels.iter_mut().enumerate() {
+            level.speed_kmh = (10.0 * step.mul_add(k as f64, start)).round() / 10.0;
+        }
+        schedule.levels.retain(|l| l.speed_kmh <= FASTEST_KMH);
+    }
+    if schedule.recovery_s == 0.0 && *schedule != was {
+        let shuttle_m = schedule.shuttle_m;
+        schedule.levels.iter_mut().for_each(|l| l.shuttles = (60.0 / (shuttle_m / (l.speed_kmh / 3.6))).round().max(1.0) as u32);
+    }
+    let mut said = Vec::new();
+    if schedule.levels != was.levels {
+        said.push(format!("{} km/h at first and {} km/h more each level", rounded(start, 1), rounded(step, 1)));
+    }
+    if schedule.shuttle_m != was.shuttle_m {
+        said.push(format!("shuttles of {} m", rounded(schedule.shuttle_m, 1)));
+    }
+    if schedule.recovery_s != was.recovery_s {
+        said.push(format!("{} s of rest", rounded(schedule.recovery_s, 0)));
+    }
+    Ok(said)
 }
 
 fn set_work(own: &mut Protocol, seconds: u32) -> Result<Option<String>, InputError> {
@@ -189,6 +258,35 @@ mod tests {
         assert!(own.tells.contains("not compared with those of the original") && own.based_on.as_deref() == Some("bench-step-3min"));
         let json = serde_json::to_string(&own).unwrap();
         assert_eq!(serde_json::from_str::<Protocol>(&json).unwrap(), own);
+    }
+
+    #[test]
+    fn a_run_to_beeps_by_a_practice_s_own_schedule_gives_its_distance_and_no_estimate() {
+        let changes = Changes {
+            name: "Half-pitch shuttle".into(),
+            start_kmh: Some(7.0),
+            step_kmh: Some(1.0),
+            shuttle_m: Some(30.0),
+            ..Changes::default()
+        };
+        let own = copy(find("shuttle-20m").unwrap(), "own-3", &changes).unwrap();
+        let schedule = own.schedule().unwrap();
+        assert_eq!((schedule.levels[0].speed_kmh, schedule.levels[1].speed_kmh, schedule.levels[0].shuttles), (7.0, 8.0, 4));
+        assert!(own.scored("vo2max").is_none() && own.scored("distance_m").is_some());
+        assert!(own.tells.contains("7 km/h at first") && own.tells.contains("shuttles of 30 m"), "{}", own.tells);
+        let beeps = schedule.beeps(None).unwrap();
+        assert!((beeps.beep(1).unwrap().at_s - 30.0 / (7.0 / 3.6)).abs() < 1e-9);
+        let rest = copy(
+            find("shuttle-recovery-1").unwrap(),
+            "own-4",
+            &Changes { name: "Longer rest".into(), rest_s: Some(20.0), ..Changes::default() },
+        );
+        assert_eq!(rest.unwrap().schedule().unwrap().recovery_s, 20.0);
+        let refused =
+            |id: &str, changes: Changes| copy(find(id).unwrap(), "own-5", &Changes { name: "X y".into(), ..changes }).unwrap_err();
+        assert_eq!(refused("shuttle-20m", Changes { rest_s: Some(20.0), ..Changes::default() }).field.as_deref(), Some("rest_s"));
+        assert_eq!(refused("shuttle-20m", Changes { step_kmh: Some(9.0), ..Changes::default() }).code, Code::OutOfRange);
+        assert_eq!(refused("plank", Changes { shuttle_m: Some(20.0), ..Changes::default() }).code, Code::NotApplicable);
     }
 
     #[test]

@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { MethodPage } from "@/api/types";
-import { stagesOf } from "@/logic/procedure";
+import { ofFamily, stagesOf } from "@/logic/procedure";
 import { useAction } from "@/composables/useAction";
 
 /** A copy of the practice's own: another duration, beat, bench or prompts. */
@@ -22,6 +22,22 @@ const prompts = ref((work.value?.prompts ?? []).map((p) => `${p.at_s} ${p.say}`)
 /** The stages of a ladder, one a line. */
 const ladder = computed(() => stagesOf(props.protocol.procedure) ?? null);
 const stages = ref((ladder.value ?? []).join("\n"));
+/** The schedule of a run to beeps, by the names that the copy takes. */
+const schedule = computed(() => ofFamily(props.protocol.procedure, "audio_paced"));
+const asIs = schedule.value;
+const beeps = ref({
+  start_kmh: String(asIs?.levels[0]?.speed_kmh ?? ""),
+  step_kmh: "",
+  shuttle_m: String(asIs?.shuttle_m ?? ""),
+  rest_s: asIs?.recovery_s ? String(asIs.recovery_s) : "",
+});
+const BEEPS = [
+  ["start_kmh", "Speed of the first level", "km/h"],
+  ["step_kmh", "Faster each level by", "km/h"],
+  ["shuttle_m", "Length of a shuttle", "m"],
+  ["rest_s", "Rest after it", "s"],
+] as const;
+const asked = computed(() => BEEPS.filter(([key]) => schedule.value && (key !== "rest_s" || schedule.value.recovery_s)));
 const { busy, failure, run } = useAction();
 const number = (t: string) => (t.trim() ? Number(t.replace(",", ".")) : null);
 async function copy() {
@@ -36,6 +52,7 @@ async function copy() {
     bench_cm: bench.value ? number(height.value) : null,
     stages: ladder.value ? stages.value.split("\n").filter((line) => line.trim()) : null,
     prompts: lines,
+    ...Object.fromEntries(asked.value.map(([key]) => [key, number(beeps.value[key])])),
   };
   const made = await run(() =>
     take(api.POST("/api/protocols/{id}/copies", { params: { path: { id: props.protocol.id } }, body: { id, changes } })),
@@ -66,7 +83,13 @@ async function copy() {
       <label v-if="ladder" class="field"
         ><span class="name">Stages, one a line, the easiest first</span><ElInput v-model="stages" type="textarea" :rows="7" name="stages"
       /></label>
-      <label v-if="work" class="field"
+      <label v-for="[key, words, unit] in asked" :key="key" class="field"
+        ><span class="name">{{ words }}</span
+        ><ElInput v-model="beeps[key]" :name="key" :placeholder="key === 'step_kmh' ? 'as in the original' : ''"
+          ><template #append>{{ unit }}</template></ElInput
+        ></label
+      >
+      <label v-if="work && !schedule" class="field"
         ><span class="name">Prompts, one a line: seconds, then the words</span
         ><ElInput v-model="prompts" type="textarea" :rows="3" name="prompts"
       /></label>

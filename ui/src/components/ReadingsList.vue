@@ -1,8 +1,12 @@
 <script setup lang="ts">
 import type { ResultPage } from "@/api/types";
 
-/** What was read in a test, and what was remarked while it was taken. */
-defineProps<{ readings: ResultPage["readings"]; remarks: ResultPage["remarks"] }>();
+/** What was read in a test, how it was done, and what was remarked while it was taken. */
+defineProps<{
+  readings: ResultPage["readings"];
+  remarks: ResultPage["remarks"];
+  conditions?: NonNullable<ResultPage["report"]>["conditions"];
+}>();
 </script>
 
 <template>
@@ -14,6 +18,15 @@ defineProps<{ readings: ResultPage["readings"]; remarks: ResultPage["remarks"] }
         <dd class="num">{{ l.value }}</dd></template
       >
     </dl>
+    <template v-if="conditions?.length">
+      <h3>How it was done</h3>
+      <dl>
+        <template v-for="c in conditions" :key="c.label"
+          ><dt>{{ c.label }}</dt>
+          <dd>{{ c.value }}</dd></template
+        >
+      </dl>
+    </template>
     <p v-for="(words, k) in remarks" :key="k" class="soft">“{{ words }}”</p>
   </section>
 </template>
@@ -24,6 +37,12 @@ dl {
   grid-template-columns: auto minmax(0, 1fr);
   gap: 4px 16px;
   margin: 0;
+}
+h3 {
+  margin: 16px 0 6px;
+  font-size: 15px;
+  font-weight: 650;
+  color: var(--soft);
 }
 dt {
   color: var(--soft);

@@ -178,3 +178,39 @@ describe("the list as a file", () => {
     }
   });
 });
+
+describe("a run to beeps from a recorder’s sheet", () => {
+  const level = column({ input: "level", label: "Last completed level", unit: "level" });
+  const shuttle = column({ input: "shuttle", label: "Last completed shuttle of it", unit: "shuttle" });
+  const run = (): GroupSheet => ({
+    tests: [{ place: 0, protocol: "shuttle-20m", name: "20 m shuttle run", columns: [level, shuttle] }],
+    lines: [7, 11].map((n) => ({
+      person: `p${n}`,
+      name: `Runner ${n}`,
+      number: n,
+      units: "metric" as const,
+      tests: [{ place: 0, done: false, asked: [true, true], tries: [[], []] }],
+    })),
+  });
+  const cells = [
+    { place: 0, column: 0, nth: 1 },
+    { place: 0, column: 1, nth: 1 },
+  ];
+  const row = (n: number, ...typed: string[]): Row => ({ id: `r${n}`, person: `p${n}`, called: "", cells: typed, keep: false, out: false });
+
+  it("takes level and shuttle in one cell, and holds the two against each other", () => {
+    const all = [row(7, "9-4", ""), row(11, "12", "3")];
+    const read = readRows(all, cells, run());
+    expect(results(all, read, cells, run(), () => "id").map((r) => r.cells.map((c) => [c.input, ...c.tries]))).toEqual([
+      [
+        ["level", 9],
+        ["shuttle", 4],
+      ],
+      [
+        ["level", 12],
+        ["shuttle", 3],
+      ],
+    ]);
+    expect(readRows([row(7, "9-4", "5")], cells, run())[0]!.cells[0]!.wrong).toContain("says shuttle 4, its own column says 5");
+  });
+});

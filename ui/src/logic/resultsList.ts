@@ -196,7 +196,12 @@ export interface ReadCell {
   wrong?: string;
   /** Asked about, not refused. */
   ask?: string;
+  /** Typed with it in one cell: the shuttle of `20-4`. */
+  shuttle?: number;
 }
+
+/** A level and its shuttle in one cell, as a recorder's sheet has them. */
+const LEVEL_AND_SHUTTLE = /^(\d{1,2})\s*[-–/]\s*(\d{1,2})$/;
 
 export function readCell(text: string, of: ListColumn, units: "metric" | "imperial", unit?: string): ReadCell {
   const plain = text.trim();
@@ -243,6 +248,17 @@ export function readRows(rows: Row[], cells: Cell[], sheet: GroupSheet): ReadRow
       if (!text.trim()) return {};
       if (own.done) return { wrong: "There is a result of this test already. Correct it on its own page." };
       if (!own.asked[cell.column]) return { wrong: `${line.name} does this test another way. Leave this empty.` };
+      const test = sheet.tests.find((t) => t.place === cell.place)!;
+      const both =
+        columnOf(sheet, cell).input === "level" && test.columns.some((c) => c.input === "shuttle") && LEVEL_AND_SHUTTLE.exec(text.trim());
+      if (both) {
+        const [level, shuttle] = [Number(both[1]), Number(both[2])];
+        const beside = cells.findIndex((c) => c.place === cell.place && columnOf(sheet, c).input === "shuttle");
+        const other = row.cells[beside]?.trim();
+        if (other && other !== String(shuttle))
+          return { wrong: `${text.trim()} says shuttle ${shuttle}, its own column says ${other}. Correct one.` };
+        return { value: level, shuttle };
+      }
       const found = readCell(text, columnOf(sheet, cell), line.units, cell.unit);
       if (clocks[k] && found.value != null && !found.ask && /^\d{1,2}[.,]\d{1,2}$/.test(text.trim()))
         return { ...found, ask: `${text.trim()} seconds? Others here are minutes and seconds, such as 7:02.` };
@@ -279,6 +295,9 @@ export function results(rows: Row[], read: ReadRow[], cells: Cell[], sheet: Grou
         );
         tries.sort((a, b) => a.nth - b.nth);
         const values = tries.map((t) => t.value).filter((v) => v !== undefined);
+        const beside =
+          of.input === "shuttle" ? cells.findIndex((c, k) => c.place === place && read[nth]!.cells[k]!.shuttle !== undefined) : -1;
+        if (beside >= 0 && !values.length) values.push(read[nth]!.cells[beside]!.shuttle!);
         return values.length ? [{ input: of.input, side: of.side, tries: values }] : [];
       });
       return own.length ? [{ id: id(row, place), person: row.person!, place, cells: own }] : [];

@@ -134,7 +134,7 @@ function ask(q: QuantityReport) {
             </div>
           </section>
           <div class="below">
-            <ReadingsList v-if="r.readings.length" :readings="r.readings" :remarks="r.remarks" />
+            <ReadingsList v-if="r.readings.length" :readings="r.readings" :remarks="r.remarks" :conditions="r.report?.conditions" />
             <ResultVersions :r="r" @changed="reload" />
           </div>
         </div>
@@ -182,7 +182,7 @@ function ask(q: QuantityReport) {
       <WhySheet v-model="why" :quantity="asked" :page="r" />
     </template>
     <div v-else class="two">
-      <ReadingsList v-if="r.readings.length" :readings="r.readings" :remarks="r.remarks" />
+      <ReadingsList v-if="r.readings.length" :readings="r.readings" :remarks="r.remarks" :conditions="r.report?.conditions" />
       <p v-else class="soft">Nothing had been read.</p>
       <aside>
         <ResultVersions :r="r" @changed="reload" />

@@ -6,6 +6,7 @@
 
 mod app;
 mod attack;
+mod beeps;
 mod breadth;
 mod chaos;
 mod contract;

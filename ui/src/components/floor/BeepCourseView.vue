@@ -82,6 +82,9 @@ const says = computed(() => {
   color: var(--soft);
   white-space: nowrap;
 }
+.line:nth-last-child(2) i {
+  transform: translateX(-84%);
+}
 .line.start {
   border-left: 4px solid var(--ember);
 }

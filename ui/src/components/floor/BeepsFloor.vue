@@ -345,7 +345,7 @@ main.beeps {
 }
 .floor .foot .entry input {
   font-size: 20px;
-  width: 136px;
+  width: 156px;
 }
 .floor .foot .choices {
   gap: 8px;
@@ -377,8 +377,19 @@ main.beeps {
   border-radius: 8px;
 }
 @media (max-width: 900px) {
+  /* The level never leaves the screen. */
   .top {
+    position: sticky;
+    top: 0;
+    z-index: 1;
     padding: 8px 12px;
+    background: var(--paper);
+  }
+  .floor .foot .entry input {
+    width: 100%;
+  }
+  .counts b {
+    min-width: 0;
   }
   .level b {
     font-size: 54px;
