@@ -357,7 +357,7 @@ impl Schedule {
             InputError::new(Code::MissingInput, "stopped_after", message)
         })?;
         let last = if last < joined { 0 } else { last };
-        for (key, value) in beeps.readings(last).iter() {
+        for (key, value) in &beeps.readings(last) {
             inputs.insert(key.clone(), value.clone());
         }
         Ok(())

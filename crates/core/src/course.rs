@@ -58,17 +58,13 @@ pub struct Schedule {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub run_s: Option<f64>,
     /// Seconds that are allowed for a turn.
-    #[serde(default, skip_serializing_if = "is_zero")]
+    #[serde(default)]
     pub turn_s: f64,
     /// Seconds between shuttles, or between levels that are run to a clock.
     #[serde(default)]
     pub recovery_s: f64,
     /// In order.
     pub levels: Vec<Level>,
-}
-
-fn is_zero(n: &f64) -> bool {
-    *n == 0.0
 }
 
 /// What a shuttle test is scored by.
