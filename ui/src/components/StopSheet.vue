@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, onMounted, ref } from "vue";
 import type { RunView, StopReason } from "@/api/types";
+import SymptomsCard from "@/components/SymptomsCard.vue";
 import { minutes } from "@/logic/dates";
 import { REASONS } from "@/logic/reasons";
 
@@ -14,7 +15,6 @@ const at = computed(() => {
   const work = props.state.timeline.phases.find((p) => p.kind === "work");
   return minutes(Math.max(0, (props.state.stopped_ms ?? 0) - (work?.start_ms ?? 0)));
 });
-const clock = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit" }).format(new Date());
 
 onMounted(async () => {
   await nextTick();
@@ -51,17 +51,7 @@ function discard() {
           {{ words }}
         </button>
       </div>
-      <div v-if="chosen === 'symptoms'" class="card" role="alert">
-        <h2>Stop and refer</h2>
-        <ol>
-          <li>Sit the client down. Stay with them.</li>
-          <li>Chest discomfort, fainting, confusion, or no better within minutes: call the local emergency number now.</li>
-          <li>
-            Note the time, <b class="num">{{ clock }}</b>, and what the client reports.
-          </li>
-          <li>Do not test again today. The client sees a doctor first; follow the local first-aid rules.</li>
-        </ol>
-      </div>
+      <SymptomsCard v-if="chosen === 'symptoms'" />
       <label><span>Anything to add</span><textarea v-model="note" rows="2" maxlength="2000"></textarea></label>
       <div class="acts">
         <button type="button" class="main" :disabled="!chosen" @click="keep">Save as stopped</button>
@@ -125,21 +115,6 @@ button.main {
 }
 button:disabled {
   opacity: 0.45;
-}
-.card {
-  border: 2px solid var(--madder);
-  background: var(--madder-wash);
-  border-radius: 10px;
-  padding: 12px 18px;
-  margin-bottom: 14px;
-}
-.card h2 {
-  color: var(--ink);
-  font-size: 20px;
-}
-ol {
-  margin: 0;
-  padding-left: 22px;
 }
 textarea {
   width: 100%;

@@ -2,8 +2,10 @@
 import { onKeyStroke, useSessionStorage } from "@vueuse/core";
 import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
 import type { StopReason } from "@/api/types";
+import SymptomsCard from "@/components/SymptomsCard.vue";
 import BeepCourseView from "@/components/floor/BeepCourseView.vue";
 import BeepTiles, { type Runner } from "@/components/floor/BeepTiles.vue";
+import OneIsOut from "@/components/floor/OneIsOut.vue";
 import SoundTest from "@/components/floor/SoundTest.vue";
 import type { Floor } from "@/floor/useFloor";
 import { useBeeps } from "@/floor/useBeeps";
@@ -176,11 +178,11 @@ onKeyStroke((event) => {
       <slot v-else name="start" />
     </section>
     <SoundTest v-if="!started" :floor="floor" />
-    <p v-if="symptoms" class="told madder" role="alert">
-      <b>{{ symptoms }}: pain or symptoms.</b> Stop, sit down, stay with them. Chest pain, breathlessness that does not settle, faintness:
-      call for medical help. No more testing today without a doctor’s word.
+    <div v-if="symptoms" class="told">
+      <b>{{ symptoms }}</b>
+      <SymptomsCard />
       <button type="button" class="quiet" @click="symptoms = null">Put away</button>
-    </p>
+    </div>
     <p v-if="slept" class="told" role="alert">Did not sound on this device: {{ slept }}. The clock and the level are right.</p>
     <BeepTiles :runners="runners" :open="open" :picking="mode !== 'usual'" :found="found" :ms="ms" @tap="tap" @hold="hold" />
     <div class="below"><slot name="below" /></div>
@@ -188,19 +190,7 @@ onKeyStroke((event) => {
   </main>
   <footer class="foot">
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-    <div v-if="leaving" class="ask" role="alertdialog" :aria-label="`Why does ${nameOf(leaving.one)} stop?`">
-      <span>{{ nameOf(leaving.one) }} stops. Why?</span>
-      <button
-        v-for="[reason, words] in REASONS"
-        :key="reason"
-        type="button"
-        :class="{ madder: reason === 'symptoms' }"
-        @click="leaves(reason)"
-      >
-        {{ words }}
-      </button>
-      <button type="button" class="quiet" @click="leaving = null">Cancel</button>
-    </div>
+    <OneIsOut v-if="leaving" :name="nameOf(leaving.one)" :reasons="REASONS" @reason="leaves" @back="leaving = null" />
     <div v-else-if="back" class="ask" role="alertdialog" :aria-label="`${nameOf(back)} is out`">
       <span>{{ nameOf(back) }} is out{{ back.tile.shown ? `: ${back.tile.shown}` : "" }}.</span>
       <button type="button" class="main" @click="putBack">Put back in</button>
@@ -319,17 +309,11 @@ main.beeps {
   border-left: 5px solid var(--ochre);
   background: var(--ochre-wash);
 }
-.told.madder {
-  border-color: var(--madder);
-}
 .below:not(:empty) {
   padding: 0 20px;
 }
 .floor button.on {
   border-color: var(--ember);
-}
-.floor button.madder {
-  border-color: var(--madder);
 }
 .ask {
   display: flex;

@@ -3,7 +3,7 @@ import type { StopReason } from "@/api/types";
 import { REASONS } from "@/logic/reasons";
 
 /** One of many stops: why. The others go on. */
-defineProps<{ name: string }>();
+const { reasons = REASONS } = defineProps<{ name: string; reasons?: [StopReason, string][] }>();
 defineEmits<{ reason: [reason: StopReason]; back: [] }>();
 </script>
 
@@ -11,7 +11,7 @@ defineEmits<{ reason: [reason: StopReason]; back: [] }>();
   <div class="ask" role="alertdialog" :aria-label="`Why is ${name} out?`">
     <span>Why is {{ name }} out?</span>
     <button
-      v-for="[reason, words] in REASONS"
+      v-for="[reason, words] in reasons"
       :key="reason"
       type="button"
       :class="{ madder: reason === 'symptoms' }"

@@ -39,6 +39,7 @@ const column = computed(() => task.value.columns[0]);
 const one = () =>
   column.value && say({ kind: "counted", input: column.value.input, side: column.value.side ?? undefined, by: 1 }, "one", { counts: 1 });
 const missed = () => say({ kind: "beat_missed" }, MISSED);
+const missedLine = () => say({ kind: "line_missed" }, "a missed line");
 const lost = () => say({ kind: "position_lost" }, "the position was lost");
 const crossed = () => say({ kind: "crossed" }, "over the line", { counts: 1 });
 const lap = () => say({ kind: "tallied" }, "a lap", { counts: 1 });
@@ -96,6 +97,7 @@ watch(
         <button v-if="kind === 'hold'" type="button" class="pad main" @click="lost">Position lost</button>
         <button v-if="kind === 'finish' || kind === 'lanes'" type="button" class="pad main" @click="crossed">Over the line</button>
         <button v-if="kind === 'laps'" type="button" class="pad main" @click="lap">One lap</button>
+        <button v-if="kind === 'line'" type="button" class="pad main" @click="missedLine">Missed the line</button>
       </template>
       <p v-else-if="ended && kind === 'beat'" class="big">
         {{ most }} missed in a row: it is over at <b class="num">{{ count }}</b>.
