@@ -274,10 +274,10 @@ impl Beeps {
         u32::try_from(self.judged.partition_point(|k| self.marks[*k].at_s <= at_s)).unwrap_or(u32::MAX)
     }
 
-    /// The level that is run, or will be after a recovery: the mark with which it begins.
+    /// The level that is run, or, where every line of it was passed, the one that comes: the mark with which it begins.
     pub fn level_at(&self, at_s: f64) -> Option<&BeepMark> {
-        let begun = self.marks.iter().filter(|m| m.kind == BeepKind::Stage);
-        begun.take_while(|m| m.at_s <= at_s).last().or_else(|| self.marks.iter().find(|m| m.kind == BeepKind::Stage))
+        let level = self.beep(self.sounded(at_s) + 1).or_else(|| self.beep(self.count()))?.level;
+        self.marks.iter().find(|m| m.kind == BeepKind::Stage && m.level == level)
     }
 
     /// How many judged beeps belong to what was run before this moment; one that sounds as something begins belongs to what it ends.

@@ -186,6 +186,15 @@ fn a_pause_goes_on_with_its_level_and_what_is_run_again_is_judged_again() {
 }
 
 #[test]
+fn a_pause_in_the_rest_after_a_level_goes_on_with_the_next() {
+    let mut hall = Hall::of("shuttle-recovery-1", 1, &[]);
+    // Level 5 is one run, finished at 14.4 s; level 9 starts at 24.4 s.
+    hall.say(20.0, None, Kind::Paused);
+    hall.say(60.0, None, Kind::WentOn { anew: false });
+    assert!((hall.state(0).beeps().unwrap().pieces[1].at_s - 24.4).abs() < 1e-9);
+}
+
+#[test]
 fn after_a_false_start_everybody_begins_anew() {
     let mut hall = Hall::of("shuttle-20m", 1, &[]);
     hall.miss(1, 0.3, 0);
