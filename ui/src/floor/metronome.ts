@@ -14,8 +14,10 @@ const AHEAD_S = 2.5;
 const LOOK_EVERY_MS = 200;
 /** What is so late is not sounded any more, s: a beep at the wrong moment is worse than none. */
 const TOO_LATE_S = 0.15;
-/** Further apart than this the audio clock has stood still, of a device that slept: it is tied to the run's clock anew, s. */
+/** Further apart than this the audio clock is tied to the run's clock anew, s: what was handed over sounds as it was. */
 const ADRIFT_S = 0.25;
+/** And this far apart it has stood still, as on a device that slept: what was handed over is at the wrong moment and falls silent, s. */
+const ASLEEP_S = 0.6;
 
 export type Tone = "go" | "stop" | "count" | "ten";
 
@@ -181,6 +183,10 @@ export class Metronome {
     if (!this.context || !this.elapsed || !this.out) return;
     const behind = this.elapsed() / 1000 / this.rate - (this.context.currentTime - this.zero);
     if (Math.abs(behind) < ADRIFT_S) return;
+    if (Math.abs(behind) < ASLEEP_S) {
+      this.zero -= behind;
+      return;
+    }
     const handedOver = this.moments.slice(0, this.nextMoment).filter((m) => this.audioTime(m.atMs) > this.context!.currentTime);
     this.out.disconnect();
     this.out = this.context.createGain();
