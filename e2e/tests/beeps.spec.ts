@@ -156,6 +156,26 @@ test.describe("lines and pauses", () => {
   });
 });
 
+test.describe("one runner", () => {
+  test.use({ rate: 6 });
+  test("a client alone runs to the beeps, and the result says level and shuttle", async ({ coach, page }) => {
+    test.setTimeout(90_000);
+    await coach.hasPractice();
+    const one = await coach.knows("Odd Varga", "1999-05-04");
+    await coach.stands([one], "shuttle-20m", { warm_up: true, beep_rule: "consecutive", wind: "none", wet: false });
+    await page.keyboard.press("Space");
+    for (const shuttle of [3, 4]) {
+      await expect(page.locator(".level")).toContainText(`shuttle ${shuttle} of 7`, { timeout: 30_000 });
+      await tile(page, "Odd Varga").click();
+    }
+    await expect(tile(page, "Odd Varga")).toContainText("1-1 · 20 m");
+    await page.getByRole("button", { name: "Save all results" }).click();
+    await page.waitForURL(/results\//);
+    await expect(page.getByText("Missed lines")).toBeVisible();
+    await expect(page.getByText("Last completed level").first()).toBeVisible();
+  });
+});
+
 test("forty on a 10-inch tablet: every tile, the level and the keys without scrolling", async ({ coach, page }) => {
   test.setTimeout(120_000);
   await page.setViewportSize({ width: 1024, height: 768 });

@@ -244,7 +244,10 @@ impl RunFacts<'_> {
             person: first.person.filter(|_| !many),
             name: if many { format!("{} people", self.performers.len()) } else { first.name.clone().into_owned() },
             conditions: report::condition_reports(protocol, &self.shared_conditions(&first.setup), first.setup.units),
-            performers: self.performers.iter().zip(states).map(|(p, state)| p.view(state)).collect(),
+            performers: match (many, protocol.board_kind()) {
+                (false, Some(BoardKind::Line)) => self.performers.iter().map(|p| p.view(&state)).collect(),
+                _ => self.performers.iter().zip(states).map(|(p, state)| p.view(state)).collect(),
+            },
             grid: (many && !together).then(|| grid(protocol, &of_each)).flatten(),
             board: match (many, protocol.board_kind()) {
                 // One runner too is watched from the line.

@@ -116,7 +116,7 @@ watch(
 );
 async function end() {
   asking.value = false;
-  for (const one of left.value) await say({ kind: "left_run", reason: "assessor" }, one.slot, `${nameOf(one)}: the test ended`);
+  await Promise.all(left.value.map((one) => say({ kind: "left_run", reason: "assessor" }, one.slot, `${nameOf(one)}: the test ended`)));
   emit("finish");
 }
 
