@@ -292,8 +292,7 @@ impl Beeps {
         if !self.whole_levels || self.beep(last.beep? + 1).is_none_or(|next| next.level != last.level) {
             return Some(last);
         }
-        let of_earlier = self.judged.iter().map(|k| &self.marks[*k]).take_while(|m| m.level != last.level);
-        of_earlier.last()
+        (1..last.beep?).rev().filter_map(|n| self.beep(n)).find(|m| m.level != last.level)
     }
 
     /// The readings that a beep stands for, as they would be typed. Nothing completed is a zero, and a zero is a score.

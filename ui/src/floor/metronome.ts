@@ -58,8 +58,7 @@ export class Metronome {
     this.stop();
     this.click ??= tick(this.context, 1050);
     this.accent ??= tick(this.context, 1600);
-    this.out = this.context.createGain();
-    this.out.connect(this.context.destination);
+    this.open(this.context);
     this.signals ??= signals(this.context);
     this.elapsed = elapsedMs;
     this.tie();
@@ -77,11 +76,8 @@ export class Metronome {
   followBeeps(moments: Moment[]) {
     this.moments = moments;
     if (!this.sounding || !this.context) return;
-    this.out?.disconnect();
-    this.out = this.context.createGain();
-    this.out.connect(this.context.destination);
-    this.next = this.firstBeatAfter(this.elapsed?.() ?? 0);
-    this.nextMoment = this.firstMomentAfter(this.elapsed?.() ?? 0);
+    this.open(this.context);
+    this.look(this.elapsed?.() ?? 0);
     this.schedule();
   }
 
@@ -97,8 +93,20 @@ export class Metronome {
     if (!this.context || !this.elapsed) return;
     const now = this.elapsed();
     this.zero = this.context.currentTime - now / 1000 / this.rate;
-    this.next = this.firstBeatAfter(now);
-    this.nextMoment = this.firstMomentAfter(now);
+    this.look(now);
+  }
+
+  /** A way to the loudspeaker; what went another way falls silent. */
+  private open(context: AudioContext) {
+    this.out?.disconnect();
+    this.out = context.createGain();
+    this.out.connect(context.destination);
+  }
+
+  /** From this moment of the run's clock on, beats and beeps are handed over. */
+  private look(ms: number) {
+    this.next = this.firstBeatAfter(ms);
+    this.nextMoment = this.firstMomentAfter(ms);
   }
 
   private firstMomentAfter(ms: number) {
@@ -188,9 +196,7 @@ export class Metronome {
       return;
     }
     const handedOver = this.moments.slice(0, this.nextMoment).filter((m) => this.audioTime(m.atMs) > this.context!.currentTime);
-    this.out.disconnect();
-    this.out = this.context.createGain();
-    this.out.connect(this.context.destination);
+    this.open(this.context);
     const from = this.nextMoment;
     this.tie();
     const missed = [...handedOver.filter((m) => m.atMs < this.elapsed!()), ...this.moments.slice(from, this.nextMoment)];

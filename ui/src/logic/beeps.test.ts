@@ -15,7 +15,12 @@ const mark = (at_s: number, kind: BeepMark["kind"], line: string, more: Partial<
 /** Two runs of 2 × 20 m at 10 km/h with ten seconds between them. */
 const twice: BeepCourse = {
   leg_m: 20,
+  early_s: 1,
   by_clock: false,
+  lead: [
+    { at_ms: -5000, say: "Five seconds.", tone: "plain" },
+    { at_ms: -2000, say: "Ready.", tone: "plain" },
+  ],
   calls: [
     { at_ms: 19400, say: "Five seconds.", tone: "plain" },
     { at_ms: 24400, say: "Level 6.", tone: "plain" },
@@ -89,7 +94,9 @@ test("the level, the next signal, the beep a miss belongs to, and where a runner
 test("a stage that ends by the clock is walked on from to the line ahead", () => {
   const stage: BeepCourse = {
     leg_m: 20,
+    early_s: 1,
     by_clock: true,
+    lead: [],
     calls: [],
     marks: [
       mark(0, "start", "A", { towards: "B" }),

@@ -19,8 +19,6 @@ export interface Called {
 const SIGNAL: Record<BeepMark["kind"], Signal> = { start: "start", stage: "stage", judged: "line", turn: "turn", rest: "rest" };
 /** Of two at one moment, the first of these is heard. */
 const LOUDEST: Signal[] = ["start", "stage", "line", "turn", "rest"];
-/** Before a level goes on after a pause, as before every start, s. */
-const CALLED_S = [5, 2] as const;
 
 const named = (mark: BeepMark) =>
   mark.kind === "start"
@@ -67,7 +65,8 @@ export function calls(course: BeepCourse, pieces: Pieces): Called[] {
       const of = course.calls
         .filter((c) => c.at_ms >= piece.at_s * 1000 - 1e-6)
         .map((c) => ({ at_ms: piece.from_ms + c.at_ms - piece.at_s * 1000, say: c.say }));
-      const again = k === 0 ? [] : CALLED_S.map((s, n) => ({ at_ms: piece.from_ms - s * 1000, say: n === 0 ? "Five seconds." : "Ready." }));
+      // Before a level goes on after a pause, as before every start.
+      const again = k === 0 ? [] : course.lead.map((c) => ({ at_ms: piece.from_ms + c.at_ms, say: c.say }));
       return [...again, ...of.filter((c) => c.at_ms < (piece.until_ms ?? Infinity))];
     })
     .sort((a, b) => a.at_ms - b.at_ms);
@@ -99,9 +98,6 @@ export interface Standing {
 }
 
 const place = (line: string) => line.charCodeAt(0) - 65;
-/** A miss belongs to a beep from so long before it on, s; the core judges, this only shows. */
-const EARLY_S = 1;
-
 export function standing(course: BeepCourse, s: number): Standing {
   const { marks, leg_m: leg } = course;
   let last = -1;
@@ -122,7 +118,7 @@ export function standing(course: BeepCourse, s: number): Standing {
     of: level.length,
     distance: passed.findLast((m) => m.kind === "judged")?.distance_m ?? 0,
     sounded: passed.findLast((m) => m.beep != null)?.beep ?? 0,
-    judged: marks.findLast((m) => m.beep != null && m.at_s - EARLY_S <= s)?.beep ?? 0,
+    judged: marks.findLast((m) => m.beep != null && m.at_s - course.early_s <= s)?.beep ?? 0,
     toNext: next ? next.at_s - s : null,
     next: next ? nextSounds[next.kind] : null,
     resting,

@@ -29,7 +29,7 @@ const {
   } while (cursor && people.length < 400);
   const tests = await take(api.GET("/api/protocols"));
   // The one that many do at once on one clock.
-  const together = tests.find((t) => t.live && t.people_at_once > 1)?.id ?? "";
+  const together = tests.find((t) => t.in_pairs)?.id ?? "";
   return { people, method: await take(api.GET("/api/protocols/{id}", { params: { path: { id: together } } })) };
 });
 const chosen = ref(new Set<string>());

@@ -49,7 +49,7 @@ const counting = computed(() => legs.value.flatMap((leg) => (leg.take.kind === "
     <p class="lead">{{ m.protocol.summary }} {{ m.protocol.tells }}</p>
     <p class="actions">
       <RouterLink v-if="m.rehearsed" :to="`/rehearsals/new?protocol=${id}`">Rehearse it</RouterLink>
-      <RouterLink v-if="m.runs_live && (m.protocol.people_at_once ?? 1) > 1" to="/classes/new">Run it with a class</RouterLink>
+      <RouterLink v-if="m.in_pairs" to="/classes/new">Run it with a class</RouterLink>
     </p>
     <div v-if="m.drawings.length" class="pictures">
       <PictureBox v-for="d in m.drawings" :key="d.caption" :drawing="d" />

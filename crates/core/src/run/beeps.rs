@@ -21,10 +21,8 @@ use crate::{
 
 /// After a pause the level begins so long after the key: time to stand at the line, ms. Ours, common practice.
 pub const LEAD_MS: f64 = 5_000.0;
-/// So long before a start it is called, s.
-const CALLED_S: f64 = 5.0;
-/// And "ready" so long before it, s.
-const READY_S: f64 = 2.0;
+/// So long before a start what is called, s. Ours, common practice.
+const LEAD: [(f64, &str); 2] = [(5.0, "Five seconds."), (2.0, "Ready.")];
 
 /// Everything a screen draws and sounds of a schedule: it is asked for once, and laid along the pieces that are run.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -34,6 +32,10 @@ pub struct BeepCourse {
     pub marks: Vec<BeepMark>,
     /// What is called, ms of the schedule.
     pub calls: Vec<Call>,
+    /// What is called before every start, ms from it: less than nothing.
+    pub lead: Vec<Call>,
+    /// A miss belongs to its beep from so long before it on, s.
+    pub early_s: f64,
     /// Metres from line to line.
     pub leg_m: f64,
     /// Stages end by the clock, and are called by their speed.
@@ -61,7 +63,13 @@ pub fn course(protocol: &Protocol, setup: &Setup) -> Option<BeepCourse> {
     let schedule = protocol.schedule()?;
     let Beeps { marks, .. } = schedule.beeps(setup.start_kmh()).ok()?;
     let calls = calls(schedule, &marks);
-    Some(BeepCourse { marks, calls, leg_m: schedule.leg_m(), by_clock: schedule.run_s.is_some() })
+    let (leg_m, by_clock) = (schedule.leg_m(), schedule.run_s.is_some());
+    Some(BeepCourse { marks, calls, lead: lead().collect(), early_s: EARLY_S, leg_m, by_clock })
+}
+
+/// What is called before every start.
+fn lead() -> impl Iterator<Item = Call> {
+    LEAD.iter().map(|(s, say)| Call { at_ms: -s * 1000.0, say: (*say).to_owned(), tone: Tone::Plain })
 }
 
 /// What is called: a level as it begins, the shuttle that a beep ends, where the next stage starts, and that a start is near.
@@ -81,10 +89,7 @@ fn calls(schedule: &Schedule, marks: &[BeepMark]) -> Vec<Call> {
                 let then = to.map_or_else(String::new, |(line, to)| format!(" Walk to line {line}. Next start: {line}, towards {to}."));
                 say(mark.at_s, format!("End of stage.{then}"));
             }
-            BeepKind::Start if mark.at_s >= CALLED_S => {
-                say(mark.at_s - CALLED_S, "Five seconds.".to_owned());
-                say(mark.at_s - READY_S, "Ready.".to_owned());
-            }
+            BeepKind::Start if k > 0 => lead().for_each(|c| say(mark.at_s + c.at_ms / 1000.0, c.say)),
             _ => {}
         }
     }
@@ -109,12 +114,13 @@ impl ToBeeps {
         let of = BeepState { from_kmh: setup.start_kmh(), clears: rule == MissRule::Consecutive, ..BeepState::default() };
         let beeps = schedule.beeps(of.from_kmh).ok()?;
         let last = |key: &str| setup.last_values.get(key).copied();
-        let is_further = |m: &BeepMark| match (last("distance_m"), last("speed_kmh")) {
-            (Some(metres), _) => m.distance_m > metres,
-            (None, Some(speed)) => m.speed_kmh > speed,
-            (None, None) => false,
+        let further_than = match (last("distance_m"), last("speed_kmh")) {
+            (Some(metres), _) => Some((metres, (|m| m.distance_m) as fn(&BeepMark) -> f64)),
+            (None, Some(speed)) => Some((speed, (|m| m.speed_kmh) as fn(&BeepMark) -> f64)),
+            (None, None) => None,
         };
-        let past = (1..=beeps.count()).find(|beep| beeps.completed(*beep).is_some_and(is_further));
+        let past =
+            further_than.and_then(|(value, of)| (1..=beeps.count()).find(|beep| beeps.completed(*beep).is_some_and(|m| of(m) > value)));
         let of = BeepState { past, ..of };
         Some(Self { beeps, rule, start_ms, misses: BTreeSet::new(), of })
     }

@@ -135,6 +135,11 @@ impl Protocol {
         }
     }
 
+    /// Whether a class does it in pairs: one clock for all, and a count for each.
+    pub fn is_done_in_pairs(&self) -> bool {
+        self.people_at_once > 1 && self.family().runs_live() && self.board_kind().is_none()
+    }
+
     /// The same of a test of one leg.
     fn board_kind_of(&self, take: &Take) -> Option<BoardKind> {
         match take {

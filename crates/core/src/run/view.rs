@@ -236,24 +236,24 @@ impl RunFacts<'_> {
         let protocol = self.protocol.as_ref();
         let many = self.performers.len() > 1;
         let mut state = fold(protocol, &first.setup, events.iter().filter(|e| !many || e.slot.is_none()));
-        let of_each: Vec<_> = self.performers.iter().zip(states).map(|(p, state)| (p.slot, p.setup.as_ref(), state)).collect();
-        let together = first.setup.together;
         self.call_lanes(states, &mut state);
+        // One who runs to the beeps is watched from the line too, as many are.
+        let is_lone_runner = !many && protocol.board_kind() == Some(BoardKind::Line);
+        let states = if is_lone_runner { std::slice::from_ref(&state) } else { states };
+        let each = || self.performers.iter().zip(states);
+        let performers = each().map(|(p, state)| p.view(state)).collect();
+        let of_each: Vec<_> = each().map(|(p, state)| (p.slot, p.setup.as_ref(), state)).collect();
+        let together = is_lone_runner || (many && first.setup.together);
+        let board = together.then(|| board(protocol, &of_each, events)).flatten();
+        let grid = (many && !together).then(|| grid(protocol, &of_each)).flatten();
         RunView {
             id: self.id,
             person: first.person.filter(|_| !many),
             name: if many { format!("{} people", self.performers.len()) } else { first.name.clone().into_owned() },
             conditions: report::condition_reports(protocol, &self.shared_conditions(&first.setup), first.setup.units),
-            performers: match (many, protocol.board_kind()) {
-                (false, Some(BoardKind::Line)) => self.performers.iter().map(|p| p.view(&state)).collect(),
-                _ => self.performers.iter().zip(states).map(|(p, state)| p.view(state)).collect(),
-            },
-            grid: (many && !together).then(|| grid(protocol, &of_each)).flatten(),
-            board: match (many, protocol.board_kind()) {
-                // One runner too is watched from the line.
-                (false, Some(BoardKind::Line)) => board(protocol, &[(first.slot, first.setup.as_ref(), &state)], events),
-                (many, _) => (many && together).then(|| board(protocol, &of_each, events)).flatten(),
-            },
+            performers,
+            grid,
+            board,
             task: None,
             lesson: self.group_visit.is_some(),
             clock_rate: self.clock_rate,

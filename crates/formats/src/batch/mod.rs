@@ -148,16 +148,8 @@ fn refuse_long(output: &mut impl Write) -> io::Result<bool> {
 /// Computes one line and writes its answer; says whether it was computed.
 fn write_line(text: &[u8], output: &mut impl Write) -> io::Result<bool> {
     // Text is looked at once: read as bytes, each of its words would be.
-    let line = match std::str::from_utf8(text).map_or_else(|_| serde_json::from_slice::<Line>(text), serde_json::from_str) {
-        Ok(mut line) => {
-            if let Some(schedule) = line.protocol.as_deref().and_then(|id| catalogue::find(id).ok()?.schedule())
-                && let Err(error) = schedule.settle_misses(&mut line.inputs.0)
-            {
-                serde_json::to_writer(output, &Failure { id: line.id, protocol: line.protocol.as_deref(), error: &error })?;
-                return Ok(false);
-            }
-            line
-        }
+    let mut line = match std::str::from_utf8(text).map_or_else(|_| serde_json::from_slice::<Line>(text), serde_json::from_str) {
+        Ok(line) => line,
         Err(error) => {
             let Envelope { id, protocol } =
                 if text.starts_with(b"{") { serde_json::from_slice(text).unwrap_or_default() } else { Envelope::default() };
@@ -165,7 +157,9 @@ fn write_line(text: &[u8], output: &mut impl Write) -> io::Result<bool> {
             return Ok(false);
         }
     };
-    match protocol_of(&line).and_then(|protocol| record_of(&line, protocol)) {
+    let settled = protocol_of(&line)
+        .and_then(|protocol| protocol.schedule().map_or(Ok(()), |schedule| schedule.settle_misses(&mut line.inputs.0)).map(|()| protocol));
+    match settled.and_then(|protocol| record_of(&line, protocol)) {
         Ok(record) => match answer(&record) {
             Ok(outcome) => {
                 let range = range::of(&record, &outcome);

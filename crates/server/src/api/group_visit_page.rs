@@ -211,7 +211,7 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
                 name: visit::variant_name(Some(protocol), &visit.battery.tests[*place]),
                 grid: protocol.suits_grid(),
                 board: protocol.board_kind(),
-                together: protocol.people_at_once > 1 && protocol.family().runs_live() && protocol.board_kind().is_none(),
+                together: protocol.is_done_in_pairs(),
                 done: of_here(Stand::Done).count(),
                 to_come: may.iter().map(|l| l.person).collect(),
                 held: held.iter().map(|l| l.person).collect(),

@@ -51,6 +51,8 @@ pub struct LibraryLine {
     pub rehearsed: bool,
     /// How many can be tested at once.
     pub people_at_once: u16,
+    /// Whether a class does it in pairs.
+    pub in_pairs: bool,
     /// What has to be at hand, by the keys of the equipment.
     pub needs: Vec<String>,
     /// For a practice's own: what it was copied from.
@@ -69,6 +71,8 @@ pub struct MethodPage {
     pub body_map: Option<BodyMap>,
     /// Whether the floor runs it; the others are entered afterwards.
     pub runs_live: bool,
+    /// Whether a class does it in pairs.
+    pub in_pairs: bool,
     /// Whether a simulated client can be tested by it.
     pub rehearsed: bool,
     /// Each equation worked through with the protocol's example readings.
@@ -249,6 +253,7 @@ pub async fn get(who: SignedIn, id: web::Path<String>) -> ApiResult<web::Json<Me
         drawings: protocol.pictures.iter().map(Picture::drawing).collect(),
         body_map: protocol.body_map(),
         runs_live: protocol.family().runs_live(),
+        in_pairs: protocol.is_done_in_pairs(),
         rehearsed: rehearse::is_rehearsed(protocol),
         protocol: protocol.clone(),
         examples: examples(protocol),
@@ -273,6 +278,7 @@ pub fn line(p: &Protocol) -> LibraryLine {
         live: p.family().runs_live(),
         rehearsed: rehearse::is_rehearsed(p),
         people_at_once: p.people_at_once,
+        in_pairs: p.is_done_in_pairs(),
         needs: p.needs.clone(),
         based_on: p.based_on.clone(),
         searched: impulso_core::text::search_key(&format!(

@@ -312,9 +312,6 @@ main.beeps {
 .below:not(:empty) {
   padding: 0 20px;
 }
-.floor button.on {
-  border-color: var(--ember);
-}
 .ask {
   display: flex;
   flex-wrap: wrap;

@@ -382,9 +382,6 @@ main.board {
   padding: 16px 24px;
   align-items: flex-start;
 }
-.floor button.on {
-  border-color: var(--ember);
-}
 .times {
   flex: 0 0 210px;
 }
