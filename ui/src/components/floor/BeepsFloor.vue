@@ -73,7 +73,7 @@ const REASONS: [StopReason, string][] = [
   ["volitional", "By choice"],
   ["fatigue", "Fatigue"],
   ["symptoms", "Pain or symptoms"],
-  ["equipment", "A fall, a shoe"],
+  ["equipment", "Equipment"],
   ["assessor", "My call"],
 ];
 /** Somebody has pain or symptoms: what is done next is said until it is put away. */
@@ -181,7 +181,7 @@ onKeyStroke((event) => {
     <div v-if="symptoms" class="told">
       <b>{{ symptoms }}</b>
       <SymptomsCard />
-      <button type="button" class="quiet" @click="symptoms = null">Put away</button>
+      <button type="button" class="quiet" @click="symptoms = null">Close</button>
     </div>
     <p v-if="slept" class="told" role="alert">Did not sound on this device: {{ slept }}. The clock and the level are right.</p>
     <BeepTiles :runners="runners" :open="open" :picking="mode !== 'usual'" :found="found" :ms="ms" @tap="tap" @hold="hold" />
@@ -194,7 +194,7 @@ onKeyStroke((event) => {
     <div v-else-if="back" class="ask" role="alertdialog" :aria-label="`${nameOf(back)} is out`">
       <span>{{ nameOf(back) }} is out{{ back.tile.shown ? `: ${back.tile.shown}` : "" }}.</span>
       <button type="button" class="main" @click="putBack">Put back in</button>
-      <button type="button" class="quiet" @click="back = null">Leave it</button>
+      <button type="button" class="quiet" @click="back = null">Cancel</button>
     </div>
     <div v-else-if="asking && left.length" class="ask" role="alertdialog" aria-label="End the test">
       <span

@@ -34,7 +34,8 @@ onBeforeUnmount(() => void check.close());
     <p v-else class="soft">
       Nothing heard? The device is muted, or the loudspeaker is off.
       <template v-if="soundDelay">
-        The sound is sent {{ soundDelay }} ms earlier. <button type="button" class="quiet" @click="soundDelay = 0">Not any more</button>
+        The sound is sent {{ soundDelay }} ms earlier.
+        <button type="button" class="quiet" @click="soundDelay = 0">Send it without that</button>
       </template>
       <template v-if="!speechWanted"> Levels are called by voice where “speak” is on.</template>
     </p>
