@@ -60,6 +60,9 @@ pub struct Schedule {
     /// Seconds that are allowed for a turn.
     #[serde(default)]
     pub turn_s: f64,
+    /// A runner within so many metres of the line at the beep has made it.
+    #[serde(default)]
+    pub zone_m: f64,
     /// Seconds between shuttles, or between levels that are run to a clock.
     #[serde(default)]
     pub recovery_s: f64,

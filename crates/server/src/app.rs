@@ -107,6 +107,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(join::live)
         .service(rehearsals::create)
         .service(rehearsals::simulated)
+        .service(rehearsals::squad)
         .service(rehearsals::lift)
         .service(row_time::get)
         .service(entries::enter)

@@ -92,7 +92,12 @@ fn with_report(run: &Run, events: &[Event], mut view: RunView) -> ApiResult<RunV
     if let (Some(shown), Some(kept), Some(first), true) =
         (&mut view.rehearsal, rehearsal(run)?, run.performers.first(), view.state.is_closed())
     {
-        shown.report = Some(rehearse::report(&run.protocol, &first.setup, &kept.client, &view.state, events));
+        shown.report = if run.protocol.schedule().is_some() {
+            let states = facts(run, ClockRate(1.0))?.states(events);
+            rehearse::recorded::report(&run.protocol, &first.setup, kept.client.seed, &states, events)
+        } else {
+            Some(rehearse::report(&run.protocol, &first.setup, &kept.client, &view.state, events))
+        };
     }
     Ok(view)
 }

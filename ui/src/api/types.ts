@@ -102,6 +102,7 @@ export type PhotoDay = S["PhotoDay"];
 export type PhotoView = "front" | "left" | "back" | "right";
 export type BodyMap = S["BodyMap"];
 export type Exertion = S["Exertion"];
+export type SimulatedRunner = S["SimulatedRunner"];
 export type HistoryLine = S["HistoryLine"];
 export type ScoringTable = S["ScoringTable"];
 export type GroupVisitPage = Omit<S["GroupVisitPage"], "differs"> & { differs: Condition[] };

@@ -34,11 +34,11 @@ export function useBeeps(floor: Floor) {
     const last = pieces.value.at(-1)!;
     return run.startedAt !== null && !paused.value && floor.ms.value < last.from_ms ? (last.from_ms - floor.ms.value) / 1000 : null;
   });
-  /** Before a start it is what comes that is shown. */
-  const now = computed(() => {
+  /** Where in the schedule it is, s: before a start, what comes. */
+  const at = computed(() => {
     const coming = pieces.value.at(-1)!.at_s;
-    const at = startsIn.value === null ? scheduleS(pieces.value, floor.ms.value) : coming > 0 ? coming : -startsIn.value;
-    return course.value ? standing(course.value, at) : null;
+    return startsIn.value === null ? scheduleS(pieces.value, floor.ms.value) : coming > 0 ? coming : -startsIn.value;
   });
-  return { course, beeps, now, paused, startsIn };
+  const now = computed(() => (course.value ? standing(course.value, at.value) : null));
+  return { course, beeps, at, now, paused, startsIn };
 }

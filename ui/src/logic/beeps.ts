@@ -97,6 +97,11 @@ export interface Standing {
   heading: 1 | -1 | 0;
 }
 
+/** The nearest at or before `last` of which it is true. */
+function back(marks: BeepMark[], last: number, is: (mark: BeepMark) => boolean): BeepMark | undefined {
+  for (let k = last; k >= 0; k--) if (is(marks[k]!)) return marks[k];
+  return undefined;
+}
 const place = (line: string) => line.charCodeAt(0) - 65;
 export function standing(course: BeepCourse, s: number): Standing {
   const { marks, leg_m: leg } = course;
@@ -128,14 +133,25 @@ export function standing(course: BeepCourse, s: number): Standing {
   };
 }
 
+/** Where somebody is who reaches every line at its beep, m from line A, `s` seconds after the first start. */
+export function whereAt(course: BeepCourse, s: number): number {
+  let [low, high] = [0, course.marks.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (course.marks[middle]!.at_s <= s) low = middle + 1;
+    else high = middle;
+  }
+  return dotAt(course.marks, low - 1, s, course.leg_m).dot;
+}
+
 /** Where a runner should be: on the way from line to line, standing in a turn, walking to where the next stage starts. */
 function dotAt(marks: BeepMark[], last: number, s: number, leg: number): Pick<Standing, "dot" | "heading"> {
-  const from = marks.slice(0, last + 1).findLast((m) => m.kind !== "stage");
+  const from = back(marks, last, (m) => m.kind !== "stage");
   if (!from) return { dot: 0, heading: 0 };
-  const to = marks.slice(last + 1).find((m) => m.kind !== "stage");
+  const to = marks[last + 1]?.kind === "stage" ? marks[last + 2] : marks[last + 1];
   if (from.kind === "rest") {
     // A level that ran to its shuttles ends at a line; one that ran to the clock, on the way to the next.
-    const before = marks.slice(0, last).findLast((m) => m.kind === "judged");
+    const before = back(marks, last - 1, (m) => m.kind === "judged");
     const goal = place(from.line) * leg;
     const beyond = before ? from.distance_m - before.distance_m : 0;
     const begin = before ? place(before.line) * leg + Math.sign(goal - place(before.line) * leg) * beyond : goal;

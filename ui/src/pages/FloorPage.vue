@@ -195,7 +195,7 @@ onKeyStroke((event) => {
             </div>
           </template>
           <template #below>
-            <RehearsalBar v-if="run.view.rehearsal" :floor="floor" />
+            <RehearsalBar v-if="run.view.rehearsal && !ofFloor(state, 'beeps')" :floor="floor" />
             <button
               v-if="running && state.timeline.beat && floor.ms.value < state.timeline.beat.until_ms && run.startedAt !== null"
               type="button"

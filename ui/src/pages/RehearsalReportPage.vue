@@ -9,6 +9,8 @@ import { useLoad } from "@/composables/useLoad";
 /** How a rehearsal went: the estimate against the truth, every reading, every fault. */
 const props = defineProps<{ id: string }>();
 const { data: view, failure, loading, reload } = useLoad(() => take(api.GET("/api/runs/{id}", { params: { path: { id: props.id } } })));
+/** A squad that was recorded: each runner’s score beside what it should be. */
+const ofSquad = computed(() => view.value?.board?.kind === "line");
 const line = computed(() => ofFloor(view.value?.state, "staged")?.line ?? null);
 </script>
 
@@ -28,10 +30,10 @@ const line = computed(() => ofFloor(view.value?.state, "staged")?.line ?? null);
       <div class="two">
         <div>
           <section v-if="view.rehearsal.report.faults.length">
-            <h2>What went wrong</h2>
+            <h2>{{ ofSquad ? "What was recorded otherwise, and who stopped" : "What went wrong" }}</h2>
             <ul class="rows">
               <li v-for="f in view.rehearsal.report.faults" :key="f.what" class="fault" :class="{ missed: !f.noticed }">
-                <b>{{ f.noticed ? "✓ noticed" : "✕ missed" }}</b>
+                <b>{{ ofSquad ? (f.noticed ? "✓ right" : "✕ wrong") : f.noticed ? "✓ noticed" : "✕ missed" }}</b>
                 <span>{{ f.what }} {{ f.then }}</span>
               </li>
             </ul>
@@ -39,26 +41,36 @@ const line = computed(() => ofFloor(view.value?.state, "staged")?.line ?? null);
           <section v-if="line"><Extrapolation :line="line" /></section>
         </div>
         <section v-if="view.rehearsal.report.readings.length">
-          <h2>What was read, and what it was</h2>
+          <h2>{{ ofSquad ? "Scores" : "What was read, and what it was" }}</h2>
           <table>
             <thead>
               <tr>
-                <th>Reading</th>
-                <th>when</th>
-                <th>read</th>
-                <th>truth</th>
+                <template v-if="ofSquad">
+                  <th>Runner</th>
+                  <th>recorded, {{ view.rehearsal.report.unit }}</th>
+                  <th>should be</th>
+                  <th>because</th>
+                </template>
+                <template v-else>
+                  <th>Reading</th>
+                  <th>read</th>
+                  <th>truth</th>
+                  <th>when</th>
+                </template>
               </tr>
             </thead>
             <tbody>
               <tr v-for="r in view.rehearsal.report.readings" :key="r.label">
                 <td>{{ r.label }}</td>
-                <td class="soft">{{ r.when }}</td>
-                <td class="num">{{ r.read }}</td>
+                <td class="num" :class="{ off: ofSquad && r.read !== r.truth }">{{ r.read }}</td>
                 <td class="num">{{ r.truth }}</td>
+                <td class="soft">{{ r.when }}</td>
               </tr>
             </tbody>
           </table>
-          <p v-if="view.rehearsal.report.missed.length" class="missing">Never read: {{ view.rehearsal.report.missed.join("; ") }}.</p>
+          <p v-if="view.rehearsal.report.missed.length" class="missing">
+            {{ ofSquad ? "Never taken out" : "Never read" }}: {{ view.rehearsal.report.missed.join("; ") }}.
+          </p>
         </section>
       </div>
     </template>
@@ -93,12 +105,15 @@ section + section {
 table {
   border-collapse: collapse;
   width: 100%;
-  max-width: 420px;
+}
+.off {
+  color: var(--madder);
+  font-weight: 650;
 }
 th,
 td {
   text-align: right;
-  padding: 7px 4px;
+  padding: 7px 8px;
   border-bottom: 1px solid var(--line);
   font-weight: 400;
 }
@@ -106,7 +121,9 @@ th {
   color: var(--soft);
 }
 th:first-child,
-td:first-child {
+td:first-child,
+th:last-child,
+td:last-child {
   text-align: left;
 }
 @media (max-width: 900px) {

@@ -28,12 +28,13 @@ const { busy, failure, run } = useAction();
 const open = useOpen();
 const live = computed(() => tests.value?.filter((t) => t.rehearsed) ?? []);
 const chosen = computed(() => live.value.find((t) => t.id === protocol.value));
+const mayGoWrong = computed(() => chosen.value?.section === "Aerobic" && !chosen.value.to_beeps);
 async function begin() {
   const body = {
     id: uuid(),
     protocol: protocol.value,
     rate: rate.value,
-    faults: chosen.value?.section === "Aerobic" ? faults.value : [],
+    faults: mayGoWrong.value ? faults.value : [],
   };
   await run(() => open(() => api.POST("/api/rehearsals", { body })));
 }
@@ -43,7 +44,11 @@ async function begin() {
   <PageState v-if="!tests" :failure="lost" :loading="loading" @again="reload" />
   <form v-else class="page" @submit.prevent="begin">
     <div class="page-head"><h1>Rehearsal</h1></div>
-    <p class="lead">
+    <p v-if="chosen?.to_beeps" class="lead">
+      Fourteen simulated runners who slow, miss a line, make the next, stop. You record what you see; at the end you see what you missed and
+      what it did to the scores. Nothing here changes any client’s record.
+    </p>
+    <p v-else class="lead">
       A simulated client with a chest strap and a true VO₂max, or one who tires, shakes and loses depth. You see the true values only at the
       end. Nothing here changes any client’s record.
     </p>
@@ -59,10 +64,11 @@ async function begin() {
       <span id="rate" class="name">Speed</span>
       <ElRadioGroup v-model="rate" aria-labelledby="rate">
         <ElRadioButton :value="1">as in life</ElRadioButton>
+        <ElRadioButton :value="2">twice as fast</ElRadioButton>
         <ElRadioButton :value="4">four times as fast</ElRadioButton>
       </ElRadioGroup>
     </div>
-    <fieldset v-if="chosen?.section === 'Aerobic'">
+    <fieldset v-if="mayGoWrong">
       <legend>What may go wrong</legend>
       <label v-for="[kind, words, detail] in kinds" :key="kind" class="fault">
         <input v-model="faults" type="checkbox" :value="kind" /><span

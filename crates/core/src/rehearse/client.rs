@@ -81,7 +81,7 @@ pub fn seen(protocol: &Protocol, client: &Client, state: &State, at_s: f64) -> V
 
 /// Whether a simulated client can be tested by a protocol.
 pub fn is_rehearsed(protocol: &Protocol) -> bool {
-    protocol.family().is_rehearsed() || shape(protocol).is_some()
+    protocol.family().is_rehearsed() || shape(protocol).is_some() || protocol.schedule().is_some()
 }
 
 /// How fast a client walks, m/s: from out for a stroll to as fast as a walk can be. Common practice.

@@ -5,12 +5,15 @@
 
 pub mod client;
 pub mod exert;
+pub mod recorded;
 pub mod report;
+pub mod squad;
 pub mod told;
 
 pub use client::{demands, is_rehearsed, seen, setup, tally_a_minute};
 pub use exert::{Exertion, Lift, Move, Shape, exertion};
 pub use report::{RehearsalReport, report};
+pub use squad::{SimulatedRunner, squad};
 pub use told::{FaultReport, ReadAgainstTruth};
 
 #[cfg(test)]

@@ -27,7 +27,7 @@ const STOPPED_WITHIN_S: f64 = 20.0;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct RehearsalReport {
     pub sentence: String,
-    /// The true VO2max, mL/kg/min; for a test in attempts, what should have been written down.
+    /// The true VO2max, mL/kg/min; for a test in attempts, what should have been written down; of a squad, the mean score.
     pub truth: f64,
     /// The estimate, mL/kg/min, or what was written down, where the run got that far.
     pub estimate: Option<f64>,
@@ -37,6 +37,8 @@ pub struct RehearsalReport {
     pub missed: Vec<String>,
     /// What there was to notice.
     pub faults: Vec<FaultReport>,
+    /// The unit of what was read, where it is the same for all and no heart rate.
+    pub unit: Option<String>,
 }
 
 /// What became of a rehearsal. `state` is closed.
@@ -58,7 +60,7 @@ pub fn report(protocol: &Protocol, setup: &Setup, client: &Client, state: &State
         let sentence = format!("{}{of_faults}", verdict.sentence);
         let faults = verdict.faults.into_iter().chain(faults).collect();
         let exert::Verdict { truth, read: estimate, readings, missed, .. } = verdict;
-        return RehearsalReport { sentence, truth, estimate, readings, missed, faults };
+        return RehearsalReport { sentence, truth, estimate, readings, missed, faults, unit: None };
     }
     let truth = quantity::with_unit("vo2max", client.vo2max);
     let sentence = match estimate {
@@ -72,7 +74,7 @@ pub fn report(protocol: &Protocol, setup: &Setup, client: &Client, state: &State
         }
         None => format!("There is no estimate; the truth was {truth}.{of_faults}"),
     };
-    RehearsalReport { sentence, truth: client.vo2max, estimate, readings, missed: missed_readings(protocol, state), faults }
+    RehearsalReport { sentence, truth: client.vo2max, estimate, readings, missed: missed_readings(protocol, state), faults, unit: None }
 }
 
 /// Everything that was read, beside the truth at its moment.

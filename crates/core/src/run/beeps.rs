@@ -38,6 +38,8 @@ pub struct BeepCourse {
     pub early_s: f64,
     /// Metres from line to line.
     pub leg_m: f64,
+    /// A runner within so many metres of the line has made it.
+    pub zone_m: f64,
     /// Stages end by the clock, and are called by their speed.
     pub by_clock: bool,
 }
@@ -52,7 +54,7 @@ impl Setup {
         }
     }
 
-    fn miss_rule(&self) -> MissRule {
+    pub(crate) fn miss_rule(&self) -> MissRule {
         let chosen = self.conditions.get("beep_rule").and_then(|a| if let Answer::Text(t) = a { MissRule::from_key(t) } else { None });
         chosen.unwrap_or(MissRule::Consecutive)
     }
@@ -64,7 +66,7 @@ pub fn course(protocol: &Protocol, setup: &Setup) -> Option<BeepCourse> {
     let Beeps { marks, .. } = schedule.beeps(setup.start_kmh()).ok()?;
     let calls = calls(schedule, &marks);
     let (leg_m, by_clock) = (schedule.leg_m(), schedule.run_s.is_some());
-    Some(BeepCourse { marks, calls, lead: lead().collect(), early_s: EARLY_S, leg_m, by_clock })
+    Some(BeepCourse { marks, calls, lead: lead().collect(), early_s: EARLY_S, leg_m, zone_m: schedule.zone_m, by_clock })
 }
 
 /// What is called before every start.
@@ -97,6 +99,15 @@ fn calls(schedule: &Schedule, marks: &[BeepMark]) -> Vec<Call> {
     calls
 }
 
+/// Where in the schedule a moment of the run's clock lies, s; of a pause, where it was paused.
+pub(crate) fn schedule_s(pieces: &[Piece], at_ms: f64) -> f64 {
+    let begun = |p: &&Piece| p.from_ms - EARLY_S * 1000.0 <= at_ms;
+    match pieces.iter().rfind(begun) {
+        Some(piece) => piece.at_s + (at_ms.min(piece.until_ms.unwrap_or(at_ms)) - piece.from_ms).max(-EARLY_S * 1000.0) / 1000.0,
+        None => f64::NEG_INFINITY,
+    }
+}
+
 /// The engine of the family.
 pub(super) struct ToBeeps {
     beeps: Beeps,
@@ -125,13 +136,8 @@ impl ToBeeps {
         Some(Self { beeps, rule, start_ms, misses: BTreeSet::new(), of })
     }
 
-    /// Where in the schedule a moment of the run's clock lies, s; of a pause, where it was paused.
     fn schedule_s(&self, at_ms: f64) -> f64 {
-        let begun = |p: &&Piece| p.from_ms - EARLY_S * 1000.0 <= at_ms;
-        match self.of.pieces.iter().rfind(begun) {
-            Some(piece) => piece.at_s + (at_ms.min(piece.until_ms.unwrap_or(at_ms)) - piece.from_ms).max(-EARLY_S * 1000.0) / 1000.0,
-            None => f64::NEG_INFINITY,
-        }
+        schedule_s(&self.of.pieces, at_ms)
     }
 
     /// When the whole schedule was run, ms of the run's clock.

@@ -182,7 +182,7 @@ impl PartnerTask {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct RehearsalView {
-    /// How fast it runs: 1 or 4.
+    /// How fast it runs: 1, 2 or 4.
     pub rate: f64,
     /// How it went, once it is over.
     pub report: Option<RehearsalReport>,

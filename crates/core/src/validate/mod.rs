@@ -7,6 +7,7 @@
 //! substitute for a laboratory. Shares and spreads are ours, common practice.
 
 mod perform;
+pub mod squads;
 
 use crate::{
     catalogue::{self, Protocol},

@@ -47,8 +47,10 @@ pub struct LibraryLine {
     pub minutes: u16,
     /// Whether the floor runs it live; else it is entered afterwards.
     pub live: bool,
-    /// Whether it can be practised on a simulated client.
+    /// Whether it can be practised on a simulated client, or squad.
     pub rehearsed: bool,
+    /// Whether it is run to beeps, by a squad.
+    pub to_beeps: bool,
     /// How many can be tested at once.
     pub people_at_once: u16,
     /// Whether a class does it in pairs.
@@ -277,6 +279,7 @@ pub fn line(p: &Protocol) -> LibraryLine {
         section: section_name(&p.section).to_owned(),
         live: p.family().runs_live(),
         rehearsed: rehearse::is_rehearsed(p),
+        to_beeps: p.schedule().is_some(),
         people_at_once: p.people_at_once,
         in_pairs: p.is_done_in_pairs(),
         needs: p.needs.clone(),

@@ -4,8 +4,9 @@ use actix_web::{get, post, web};
 use chrono::Utc;
 use impulso_core::{
     Code, InputError,
-    rehearse::{self, Exertion, Lift},
-    run::view::Rehearsal,
+    catalogue::Protocol,
+    rehearse::{self, Exertion, Lift, SimulatedRunner},
+    run::{Setup, view::Rehearsal},
     simulate::{Client, Fault},
     strap_bytes,
 };
@@ -27,7 +28,7 @@ use crate::{
 };
 
 /// The speeds a rehearsal runs at.
-const RATES: [f64; 2] = [1.0, 4.0];
+const RATES: [f64; 3] = [1.0, 2.0, 4.0];
 /// The most seconds of strap handed over at once.
 const FRAMES_MAX: u32 = 120;
 
@@ -38,7 +39,7 @@ pub struct RehearsalForm {
     pub id: Uuid,
     /// The protocol's id.
     pub protocol: String,
-    /// 1 or 4.
+    /// 1, 2 or 4.
     pub rate: f64,
     /// What may go wrong.
     #[serde(default)]
@@ -119,14 +120,14 @@ pub async fn create(who: SignedIn, form: Json<RehearsalForm>, rate: web::Data<Cl
         .into());
     }
     if !RATES.contains(&form.rate) {
-        return Err(InputError::new(Code::OutOfRange, "rate", "A rehearsal runs at normal speed or four times as fast.").into());
+        return Err(InputError::new(Code::OutOfRange, "rate", "A rehearsal runs at normal speed, twice or four times as fast.").into());
     }
     let seed = form.seed.map_or_else(|| form.id.as_u128() as u64, u64::from);
     let mut client = Client::from_seed(seed);
     client.faults = faults(&form.faults, seed);
     let setup = rehearse::setup(protocol, &client);
+    let performers = performers(protocol, setup);
     let rehearsal = runs::keep_rehearsal(&Rehearsal { client, rate: form.rate })?;
-    let performers = [NewPerformer { person: None, name: "Simulated client".into(), setup, visit: None }];
     let new = NewRun {
         id: RunId(form.id),
         protocol,
@@ -141,6 +142,15 @@ pub async fn create(who: SignedIn, form: Json<RehearsalForm>, rate: web::Data<Cl
     let shown = view(&mut scope, run, **rate).await?;
     scope.commit().await?;
     Ok(web::Json(shown))
+}
+
+/// Who is simulated: one client, or a squad where a test is run to beeps.
+fn performers(protocol: &Protocol, setup: Setup) -> Vec<NewPerformer> {
+    let of = |name: &str, setup: Setup| NewPerformer { person: None, name: name.to_owned(), setup, visit: None };
+    if protocol.schedule().is_none() {
+        return vec![of("Simulated client", setup)];
+    }
+    rehearse::squad::NAMES.iter().map(|name| of(name, Setup { together: true, ..setup.clone() })).collect()
 }
 
 /// When what was chosen happens: in the first stages, and not always at the same second.
@@ -200,6 +210,19 @@ pub async fn simulated(
         pulse: kept.client.heart_rate(&asked, at_s).round(),
         exertion: rehearse::exertion(&run.protocol, &kept.client, &state),
     }))
+}
+
+/// How a simulated squad runs: when each runner reaches each line. It is asked for once.
+#[utoipa::path(tag = "rehearsals", operation_id = "rehearsals_squad", responses((status = 200, body = [SimulatedRunner]), (status = 404, body = ApiError)))]
+#[get("/rehearsals/{id}/squad")]
+pub async fn squad(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Vec<SimulatedRunner>>> {
+    let mut scope = who.scope().await?;
+    let run = runs::get(&mut scope, RunId(*id)).await?;
+    let kept = view::rehearsal(&run)?.ok_or_else(ApiError::not_found)?;
+    let (schedule, first) = run.protocol.schedule().zip(run.performers.first()).ok_or_else(ApiError::not_found)?;
+    let beeps = schedule.beeps(first.setup.start_kmh())?;
+    let runners = u16::try_from(run.performers.len()).unwrap_or(u16::MAX);
+    Ok(web::Json(rehearse::squad(&run.protocol, &beeps, runners, kept.client.seed)))
 }
 
 /// A load that the simulated client tries.

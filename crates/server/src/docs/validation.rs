@@ -3,9 +3,11 @@
 use std::fmt::Write;
 
 use impulso_core::{
+    catalogue,
     range::coverage::{ENOUGH, EVERYBODY, SHORT},
+    rehearse::squad::NAMES,
     units::rounded,
-    validate::{self, GROUPS, Quality, SHARES},
+    validate::{self, GROUPS, Quality, SHARES, squads::RECORDERS},
 };
 
 /// How many clients are simulated.
@@ -47,6 +49,7 @@ pub fn validation() -> Vec<(String, String)> {
          Not simulated, because they estimate no VO₂max: the 3-minute low step and class step, the walk and march of older adults, \
          the ride at clamped heart rates.\n",
     );
+    squads(&mut page);
     let measured = validate::cycling_against_measured();
     let _ = write!(
         page,
@@ -120,6 +123,45 @@ fn coverage(page: &mut String, qualities: &[Quality]) {
         percent(together.narrowest_held),
         percent(together.narrower)
     );
+}
+
+/// How many squads each recorder follows.
+const SQUADS: u32 = 20;
+
+/// What a recorder's slips do to the scores of a run to beeps.
+fn squads(page: &mut String) {
+    let _ = write!(
+        page,
+        "\n## Recording a run to beeps\n\n{SQUADS} simulated squads of {} (seed {SEED}) run each test to the beeps: they slow, miss a line, make the \
+         next, stop. Four simulated recorders tap what they see on the floor, and every event goes through the run as it does there. How runners \
+         tire and how well people record are ours: nobody measured it. Of two who miss the same beep a recorder sees each with the square of \
+         the share below, and so on. *Right*: scores that are those of a recorder who sees everything. *Far off*: by more than one shuttle, run or \
+         stage. Most slips make scores too high, because whoever is not seen to miss runs on; a test whose stages are run to the clock forgives \
+         most of them.\n\n\
+         | test | rule | recorder sees | taps on a neighbour | misses recorded at their beep | scores right | far off | bias | off where wrong |\n\
+         |---|---|---|---|---|---|---|---|---|\n",
+        NAMES.len()
+    );
+    for protocol in catalogue::all().iter().filter(|p| p.schedule().is_some()) {
+        let unit = if protocol.schedule().is_some_and(|s| s.run_s.is_some()) { "km/h" } else { "m" };
+        for rule in ["consecutive", "cumulative"] {
+            for recorder in &RECORDERS {
+                let Some(found) = validate::squads::squads(protocol, recorder, rule, SQUADS, SEED) else { continue };
+                let signed = if found.bias < 0.0 { format!("−{}", rounded(-found.bias, 1)) } else { rounded(found.bias, 1) };
+                let _ = writeln!(
+                    page,
+                    "| {} | {rule} | {} | {} | {} | {} | {} | {signed} {unit} | {} {unit} |",
+                    protocol.name,
+                    percent(recorder.sees),
+                    percent(recorder.wrong),
+                    percent(found.seen),
+                    percent(found.right),
+                    percent(found.far_off),
+                    rounded(found.off, 1)
+                );
+            }
+        }
+    }
 }
 
 /// How often the 95 % range held, for everybody and by group: `protocol,group,clients,held`.

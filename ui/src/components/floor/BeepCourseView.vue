@@ -28,7 +28,8 @@ const says = computed(() => {
 <template>
   <div class="course" :class="{ still: paused || startsIn !== null || now.resting }">
     <p class="says num">{{ says }}</p>
-    <div class="way" role="img" :aria-label="`Runners should be at ${Math.round(now.dot)} m of ${far} m`">
+    <slot />
+    <div v-if="!$slots.default" class="way" role="img" :aria-label="`Runners should be at ${Math.round(now.dot)} m of ${far} m`">
       <span class="line-between" />
       <span
         v-for="(line, k) in lines"

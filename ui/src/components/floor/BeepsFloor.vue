@@ -6,6 +6,7 @@ import SymptomsCard from "@/components/SymptomsCard.vue";
 import BeepCourseView from "@/components/floor/BeepCourseView.vue";
 import BeepTiles, { type Runner } from "@/components/floor/BeepTiles.vue";
 import OneIsOut from "@/components/floor/OneIsOut.vue";
+import SquadCourse from "@/components/floor/SquadCourse.vue";
 import SoundTest from "@/components/floor/SoundTest.vue";
 import type { Floor } from "@/floor/useFloor";
 import { useBeeps } from "@/floor/useBeeps";
@@ -20,7 +21,7 @@ const emit = defineEmits<{ finish: [] }>();
 const run = useRun();
 const { ms, running, sounding, soundOn, soundOff, unsounded } = props.floor;
 const { known, people, said, say, undo } = useMany();
-const { course, beeps, now, paused, startsIn } = useBeeps(props.floor);
+const { course, beeps, at, now, paused, startsIn } = useBeeps(props.floor);
 const board = computed(() => run.view!.board!);
 const started = computed(() => run.startedAt !== null);
 /** Stages that are run to the clock are called by their speed. */
@@ -42,6 +43,7 @@ const runners = computed<Runner[]>(() =>
 const count = (is: (r: Runner) => boolean) => runners.value.filter(is).length;
 const isIn = (r: Runner) => r.tile.stand === "going" || r.tile.stand === "waiting";
 const left = computed(() => runners.value.filter(isIn));
+const out = computed(() => new Set(runners.value.filter((r) => !isIn(r)).map((r) => r.slot)));
 const everybodyOut = computed(() => started.value && left.value.length === 0);
 
 const wrong = ref<string | null>(null);
@@ -163,7 +165,9 @@ onKeyStroke((event) => {
           </small>
         </span>
       </div>
-      <BeepCourseView v-if="course && now" :course="course" :now="now" :paused="paused" :started="started" :starts-in="startsIn" />
+      <BeepCourseView v-if="course && now" :course="course" :now="now" :paused="paused" :started="started" :starts-in="startsIn">
+        <template v-if="run.view?.rehearsal" #default><SquadCourse :id="run.view.id" :course="course" :s="at" :out="out" /></template>
+      </BeepCourseView>
       <ul v-if="started" class="counts">
         <li>
           <b class="num">{{ left.length }}</b> running
