@@ -125,7 +125,7 @@ fn who_leaves_has_what_they_completed_and_the_reason_stands_with_it() {
     let tenth = hall.beeps().beep(10).unwrap().at_s;
     hall.say(tenth + 2.0, Some(0), Kind::LeftRun { reason: StopReason::Volitional });
     assert_eq!(hall.score(0).as_deref(), Some("2-3 · 200 m"));
-    assert_eq!(hall.board().tiles[0].note.as_deref(), Some("left: the client asked to stop"));
+    assert_eq!(hall.board().tiles[0].note.as_deref(), Some("stopped by choice"));
     let recorded = hall.state(0).conditions(hall.protocol, &hall.setup);
     assert_eq!(recorded.get("left_because"), Some(&Answer::Text("the client asked to stop".into())));
     // A line that was just missed is not completed.

@@ -90,7 +90,7 @@ pub fn view_after(run: &Run, events: &[Event], before: Vec<State>, added: &[Even
 /// A rehearsal that is over says how it went: only the server knows the simulated client.
 fn with_report(run: &Run, events: &[Event], mut view: RunView) -> ApiResult<RunView> {
     if let (Some(shown), Some(kept), Some(first), true) =
-        (&mut view.rehearsal, rehearsal(run)?, run.performers.first(), view.state.is_closed())
+        (&mut view.rehearsal, rehearsal(run)?, run.performers.first(), view.closed || view.state.is_closed())
     {
         shown.report = if run.protocol.schedule().is_some() {
             let states = facts(run, ClockRate(1.0))?.states(events);

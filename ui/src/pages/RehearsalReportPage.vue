@@ -41,13 +41,13 @@ const line = computed(() => ofFloor(view.value?.state, "staged")?.line ?? null);
           <section v-if="line"><Extrapolation :line="line" /></section>
         </div>
         <section v-if="view.rehearsal.report.readings.length">
-          <h2>{{ ofSquad ? "Scores" : "What was read, and what it was" }}</h2>
+          <h2>{{ ofSquad ? `Scores, ${view.rehearsal.report.unit}` : "What was read, and what it was" }}</h2>
           <table>
             <thead>
               <tr>
                 <template v-if="ofSquad">
                   <th>Runner</th>
-                  <th>recorded, {{ view.rehearsal.report.unit }}</th>
+                  <th>recorded</th>
                   <th>should be</th>
                   <th>because</th>
                 </template>
@@ -116,6 +116,7 @@ td {
   padding: 7px 8px;
   border-bottom: 1px solid var(--line);
   font-weight: 400;
+  white-space: nowrap;
 }
 th {
   color: var(--soft);

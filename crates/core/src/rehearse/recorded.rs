@@ -201,12 +201,17 @@ impl Judged<'_> {
         })
     }
 
-    /// How somebody's test should have ended.
+    /// How somebody's test should have ended, in few words: `two in a row, 7-4`.
     fn ended(&self, one: &SimulatedRunner) -> String {
+        let place = |beep: u32| match self.beeps.beep(beep) {
+            Some(m) if self.by_speed => format!("{} km/h, line {}", rounded(m.speed_kmh, 1), m.shuttle),
+            Some(m) => format!("{}-{}", rounded(m.level, 1), m.shuttle),
+            None => "no line".to_owned(),
+        };
         match (one.missed_out(self.rule), self.rule) {
-            (Some(beep), MissRule::Consecutive) => format!("missed two in a row: {}", self.place(beep)),
-            (Some(beep), MissRule::Cumulative) => format!("the second miss: {}", self.place(beep)),
-            (None, _) => format!("stopped after {}", self.place(one.stops_after())),
+            (Some(beep), MissRule::Consecutive) => format!("two in a row, {}", place(beep)),
+            (Some(beep), MissRule::Cumulative) => format!("second miss, {}", place(beep)),
+            (None, _) => format!("stopped after {}", place(one.stops_after())),
         }
     }
 
@@ -257,6 +262,8 @@ impl Judged<'_> {
 fn sentence(tally: &Tally, quantity: &str) -> String {
     let people = tally.scores.len();
     let mut said = vec![match (tally.seen, tally.misses) {
+        (_, 0) => "Nobody missed a line while you recorded.".to_owned(),
+        (1, 1) => "You recorded the one miss there was.".to_owned(),
         (seen, all) if seen == all => format!("You recorded all {all} misses."),
         (seen, all) => format!("You recorded {seen} of {all} misses."),
     }];

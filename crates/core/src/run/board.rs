@@ -6,7 +6,7 @@ use std::collections::HashSet;
 use uuid::Uuid;
 
 use super::{
-    event::{Event, Kind, in_order},
+    event::{Event, Kind, StopReason, in_order},
     grid::Heard,
     setup::Setup,
     state::{BeepState, Ended, FamilyState, State, Status},
@@ -315,6 +315,14 @@ fn scored(protocol: &Protocol, ended: &Ended) -> String {
     }
 }
 
+/// Why a runner stopped, short enough for a tile.
+fn left_note(reason: StopReason) -> String {
+    match reason {
+        StopReason::Volitional => "stopped by choice".to_owned(),
+        _ => format!("stopped: {}", reason.words()),
+    }
+}
+
 /// What is to be said of a runner.
 fn line_note(of: &BeepState) -> Option<String> {
     let late = of.joined.map(|_| "started late".to_owned());
@@ -325,7 +333,7 @@ fn line_note(of: &BeepState) -> Option<String> {
                 (true, _) => Some("two in a row".to_owned()),
                 (false, _) => Some("two misses".to_owned()),
             };
-            ended.left.map(|reason| format!("left: {}", reason.words())).or(late).or(missed)
+            ended.left.map(left_note).or(late).or(missed)
         }
         None if !of.clears && !of.misses.is_empty() => Some("one miss".to_owned()),
         None => late,
@@ -364,11 +372,7 @@ fn entry(protocol: &Protocol, kind: BoardKind, state: &State) -> Option<Entry> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{
-        catalogue,
-        conditions::Answer,
-        run::{StopReason, fold_slot},
-    };
+    use crate::{catalogue, conditions::Answer, run::fold_slot};
     use chrono::{DateTime, TimeDelta, Utc};
     use proptest::prelude::*;
 

@@ -77,3 +77,28 @@ async fn forty_one_runners_are_one_too_many() {
     let (status, body) = coach.send(Method::POST, "/runs", form).await;
     assert!(status == 422 && body.to_string().contains("up to 40 people"), "{status} {body}");
 }
+
+#[tokio::test]
+async fn a_rehearsed_squad_is_told_runner_by_runner_and_stands_on_nobodys_record() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let id = Uuid::now_v7();
+    coach.ok(Method::POST, "/rehearsals", json!({"id": id, "protocol": "shuttle-20m", "rate": 2, "seed": 3})).await;
+    let squad = coach.get(&format!("/rehearsals/{id}/squad")).await;
+    let late = |slot: usize, beep: usize| squad[slot]["late_s"][beep].as_f64();
+    assert_eq!(squad.as_array().unwrap().len(), 14);
+    let mut screen = Screen::new();
+    let run = id.to_string();
+    coach.posts(&run, &[screen.at(0, json!({"kind": "clock_started"}))]).await;
+    // Somebody who makes the first line is tapped half a second after it (8.5 s after ten of count-in); then it is over for all.
+    let made = (0..14).find(|slot| late(*slot, 0).is_some_and(|s| s < 0.0)).unwrap();
+    let mut events = vec![screen.at(19, json!({"kind": "line_missed", "slot": made}))];
+    events.extend((0..14).map(|slot| screen.at(40, json!({"kind": "left_run", "reason": "assessor", "slot": slot}))));
+    events.push(screen.at(42, json!({"kind": "finished"})));
+    let report = coach.posts(&run, &events).await["view"]["rehearsal"]["report"].clone();
+    assert_eq!(report["readings"].as_array().map(Vec::len), Some(14), "{report}");
+    assert!(report["faults"].as_array().unwrap().iter().any(|f| f["then"] == "You recorded a miss."), "{report}");
+    assert_eq!(report["unit"], "m");
+    assert!(coach.get("/people").await["people"].as_array().unwrap().is_empty());
+    assert_eq!(coach.raw(Method::GET, &format!("/rehearsals/{}/squad", Uuid::now_v7())).await.status(), 404);
+}

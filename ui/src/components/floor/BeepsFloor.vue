@@ -166,7 +166,9 @@ onKeyStroke((event) => {
         </span>
       </div>
       <BeepCourseView v-if="course && now" :course="course" :now="now" :paused="paused" :started="started" :starts-in="startsIn">
-        <template v-if="run.view?.rehearsal" #default><SquadCourse :id="run.view.id" :course="course" :s="at" :out="out" /></template>
+        <template v-if="run.view?.rehearsal" #default
+          ><SquadCourse :id="run.view.id" :rate="run.view.rehearsal.rate" :course="course" :s="at" :out="out"
+        /></template>
       </BeepCourseView>
       <ul v-if="started" class="counts">
         <li>
@@ -188,7 +190,16 @@ onKeyStroke((event) => {
       <button type="button" class="quiet" @click="symptoms = null">Close</button>
     </div>
     <p v-if="slept" class="told" role="alert">Did not sound on this device: {{ slept }}. The clock and the level are right.</p>
-    <BeepTiles :runners="runners" :open="open" :picking="mode !== 'usual'" :found="found" :ms="ms" @tap="tap" @hold="hold" />
+    <BeepTiles
+      :class="{ low: run.view?.rehearsal }"
+      :runners="runners"
+      :open="open"
+      :picking="mode !== 'usual'"
+      :found="found"
+      :ms="ms"
+      @tap="tap"
+      @hold="hold"
+    />
     <div class="below"><slot name="below" /></div>
     <p v-if="run.refused" class="told" role="alert">{{ run.refused.message }}</p>
   </main>
@@ -312,6 +323,9 @@ main.beeps {
   padding: 8px 14px;
   border-left: 5px solid var(--ochre);
   background: var(--ochre-wash);
+}
+.low :deep(.tile) {
+  min-height: 80px;
 }
 .below:not(:empty) {
   padding: 0 20px;

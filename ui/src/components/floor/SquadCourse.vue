@@ -7,7 +7,7 @@ import { useLoad } from "@/composables/useLoad";
 import { onTheWay, whereIs } from "@/logic/squad";
 
 /** A simulated squad on its course: whoever is short of the line at the beep has missed it. Who is out walks off. */
-const props = defineProps<{ id: string; course: BeepCourse; s: number; out: Set<number> }>();
+const props = defineProps<{ id: string; rate: number; course: BeepCourse; s: number; out: Set<number> }>();
 const { data: squad, failure, reload } = useLoad(() => take(api.GET("/api/rehearsals/{id}/squad", { params: { path: { id: props.id } } })));
 const lines = computed(() => [...new Set(props.course.marks.map((m) => m.line))].sort());
 const far = computed(() => Math.max(1, lines.value.length - 1) * props.course.leg_m);
@@ -36,6 +36,12 @@ const runners = computed(() =>
       </li>
     </ol>
   </div>
+  <p class="soft">
+    <b
+      >Rehearsal<template v-if="rate > 1">, {{ rate }} × as fast</template>.</b
+    >
+    Who is short of the {{ course.zone_m > 0 ? "zone" : "line" }} at the beep has missed it.
+  </p>
 </template>
 
 <style scoped>
@@ -51,27 +57,32 @@ ol {
 }
 li {
   position: relative;
-  height: 17px;
+  height: 16px;
   border-bottom: 1px solid var(--line);
 }
 li:first-child {
   border-top: 1px solid var(--line);
 }
-b {
+p {
+  margin: 4px 0 0;
+  text-align: center;
+  font-size: 15px;
+}
+li b {
   position: absolute;
   top: 0;
   width: 28px;
   margin-left: -14px;
-  height: 16px;
-  line-height: 16px;
+  height: 15px;
+  line-height: 15px;
   border-radius: 8px;
   text-align: center;
   font-size: 14px;
   background: var(--ink);
   color: var(--paper);
 }
-b.stopped {
-  background: none;
+li b.stopped {
+  background: var(--paper);
   color: var(--ink);
   box-shadow: inset 0 0 0 1.5px var(--soft);
   border-radius: 2px;
