@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { GroupStanding } from "@/api/types";
-import { below, missing, rows, sorted, tone } from "./standing";
+import { below, missing, rows, sorted, tone, viewsOf } from "./standing";
 
 type Cell = NonNullable<GroupStanding["lines"][number]["cells"][number]>;
 const cell = (value: number, more: Partial<Cell> = {}): Cell => ({
@@ -38,6 +38,16 @@ describe("a group's table", () => {
     expect([below(alone, "change"), below(alone, "group")]).toEqual(["self-reported, first time", "self-reported: left out"]);
     expect(below(cell(41, { in_group: { z: -1.24, t: 37.6, percentile: 8.3 } }), "group")).toBe("z −1.2 · T 38 · 8 %");
     expect([below(cell(41), "group"), below(cell(41), "norm"), below(cell(41), "mark")]).toEqual(["too few", "no norm", "no target"]);
+  });
+  it("has the range of an estimate, on the page and in the file, and of nothing else", () => {
+    const estimated = of(false, [line("Varga", [cell(44, { range: "38 to 50" })]), line("Moor", [null])]);
+    expect([below(estimated.lines[0]!.cells[0]!, "range"), below(cell(310), "range")]).toEqual(["95 %: 38 to 50", ""]);
+    expect(viewsOf(estimated).at(-1)![0]).toBe("range");
+    expect(viewsOf(of(true, lines)).map(([key]) => key)).not.toContain("range");
+    const [heads, varga, moor] = rows(estimated, estimated.lines, true);
+    const at = heads!.indexOf("Shuttle · Time (s) · 95 % range");
+    expect([varga![at], moor![at], moor!.length]).toEqual(["38 to 50", null, heads!.length]);
+    expect(rows(of(true, lines), lines, true)[0]!.join()).not.toContain("range");
   });
   it("goes into a file with or without names", () => {
     expect(rows(of(true, lines), lines, true)[1]!.slice(0, 4)).toEqual([7, "Varga", null, 310]);

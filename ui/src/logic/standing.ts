@@ -4,13 +4,18 @@ import { dayShort } from "./dates";
 
 type Line = GroupStanding["lines"][number];
 type Cell = NonNullable<Line["cells"][number]>;
-export type View = "change" | "mark" | "norm" | "group";
+export type View = "change" | "mark" | "norm" | "group" | "range";
 export const VIEWS: [View, string][] = [
   ["change", "Since last time"],
   ["mark", "Target"],
   ["norm", "Norm"],
   ["group", "In the group"],
+  ["range", "Range of the estimate"],
 ];
+/** The views that say something of this session: ranges only where something is estimated. */
+export const viewsOf = (of: GroupStanding) => VIEWS.filter(([key]) => key !== "range" || of.measures.some((_, k) => isEstimated(of, k)));
+const isEstimated = (of: GroupStanding, k: number) => of.lines.some((l) => l.cells[k]?.range);
+const isCalled = (of: GroupStanding, k: number) => of.lines.some((l) => l.cells[k]?.called);
 
 const rounded = (value: number, decimals: number) => value.toFixed(decimals).replace("-", "−");
 
@@ -18,6 +23,7 @@ const rounded = (value: number, decimals: number) => value.toFixed(decimals).rep
 export function below(cell: Cell, view: View): string {
   if (view === "mark") return cell.mark_words ?? "no target";
   if (view === "norm") return cell.norm ?? "no norm";
+  if (view === "range") return cell.range ? `95 %: ${cell.range}` : "";
   if (view === "group") {
     const at = cell.in_group;
     if (!cell.counts) return "self-reported: left out";
@@ -52,11 +58,13 @@ export const missing = (line: Line) =>
 
 /** The table as rows of a file; without names where they are to be left out. */
 export function rows(of: GroupStanding, lines: Line[], names: boolean): (string | number | null)[][] {
-  const heads = of.measures.flatMap((m) => {
+  const heads = of.measures.flatMap((m, k) => {
     const name = `${m.test} · ${m.label}${m.unit ? ` (${m.unit})` : ""}`;
     return [
       name,
       ...(of.self_reported ? [`${name} · taken by`] : []),
+      ...(isCalled(of, k) ? [`${name} · level and shuttle`] : []),
+      ...(isEstimated(of, k) ? [`${name} · 95 % range`] : []),
       `${name} · last time`,
       `${name} · verdict`,
       `${name} · target`,
@@ -64,16 +72,20 @@ export function rows(of: GroupStanding, lines: Line[], names: boolean): (string 
     ];
   });
   const by = (c: Cell | null) => (of.self_reported ? [c ? (c.self_reported ? "self-reported" : "coach") : null] : []);
+  const more = (c: Cell | null, k: number) => [
+    ...(isCalled(of, k) ? [c?.called ?? null] : []),
+    ...(isEstimated(of, k) ? [c?.range ?? null] : []),
+  ];
   return [
     ["No.", ...(names ? ["Name"] : []), "Playing group", ...heads],
     ...lines.map((l) => [
       l.number ?? null,
       ...(names ? [l.name] : []),
       l.playing_group ?? null,
-      ...l.cells.flatMap((c) =>
+      ...l.cells.flatMap((c, k) =>
         c
-          ? [c.value, ...by(c), c.last ?? null, c.verdict_words ?? null, c.mark_words ?? null, c.rank ?? null]
-          : [null, ...by(null), null, missing(l), null, null],
+          ? [c.value, ...by(c), ...more(c, k), c.last ?? null, c.verdict_words ?? null, c.mark_words ?? null, c.rank ?? null]
+          : [null, ...by(null), ...more(null, k), null, missing(l), null, null],
       ),
     ]),
   ];

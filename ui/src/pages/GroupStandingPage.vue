@@ -14,7 +14,7 @@ import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
 import { saveCsv } from "@/logic/csv";
 import { dayYear } from "@/logic/dates";
-import { below, missing, rows, session, sorted, tone, VIEWS, type View } from "@/logic/standing";
+import { below, missing, rows, session, sorted, tone, viewsOf, type View } from "@/logic/standing";
 
 /** A session of a group beside itself: who is where against target, who moved, who is missing. */
 const props = defineProps<{ id: string }>();
@@ -123,7 +123,7 @@ const saveLinks = () => saveCsv(`${g.value!.group_name} links`, [["Name", "Link"
         <label class="field"
           ><span class="name">Below each value</span>
           <select v-model="view" class="native">
-            <option v-for="[key, words] in VIEWS" :key="key" :value="key">{{ words }}</option>
+            <option v-for="[key, words] in viewsOf(g)" :key="key" :value="key">{{ words }}</option>
           </select></label
         >
         <label v-if="g.self_reported" class="check"><input v-model="selfReported" type="checkbox" /> self-reported values count too</label>
@@ -159,6 +159,7 @@ const saveLinks = () => saveCsv(`${g.value!.group_name} links`, [["Name", "Link"
                 <td v-for="(c, k) in l.cells" v-else :key="k">
                   <template v-if="c">
                     <RouterLink class="num value" :to="`/results/${c.result}`">{{ c.shown }}</RouterLink>
+                    <span v-if="c.called" class="num rank">{{ c.called }}</span>
                     <span v-if="ranking && c.rank" class="num rank">{{ c.rank }}.</span>
                     <small :class="tone(c, view)">{{ below(c, view) }}</small>
                   </template>
@@ -171,7 +172,9 @@ const saveLinks = () => saveCsv(`${g.value!.group_name} links`, [["Name", "Link"
                     <h2>{{ person.name }} in the group</h2>
                     <dl>
                       <template v-for="(c, k) in person.cells" :key="k">
-                        <dt>{{ g.measures[k]!.test }}</dt>
+                        <dt>
+                          {{ g.measures[k]!.test }}<template v-if="labelled(g.measures[k]!)"> ({{ g.measures[k]!.label }})</template>
+                        </dt>
                         <dd v-if="c?.in_group">
                           <span class="rule"><i :style="{ left: `${c.in_group.percentile}%` }"></i></span>
                           <span class="num">{{ Math.round(c.in_group.percentile) }}</span>

@@ -222,7 +222,11 @@ impl Protocol {
     /// What the test is heard through first: its measure, or both sides of it; of a run to beeps how far, and what is estimated from it.
     pub fn heard(&self) -> Vec<String> {
         if self.schedule().is_some() {
-            return self.scoring.iter().filter(|s| !s.in_detail).map(|s| s.quantity.clone()).collect();
+            // Level and shuttle are how a distance is called out.
+            let is_called = |s: &&Scoring| matches!(s.quantity.as_str(), "level" | "shuttle");
+            let mut heard: Vec<String> = self.scoring.iter().filter(|s| !is_called(s)).map(|s| s.quantity.clone()).collect();
+            heard.sort_by_key(|quantity| quantity != "distance_m");
+            return heard;
         }
         let headline = self.headline();
         let of_a_side = ["right", "left"].map(|side| format!("{}.{side}", base(headline)));

@@ -10,12 +10,12 @@ use impulso_core::{
     comparability,
     done::Done,
     group_visit::Presence,
-    norms, progress, quantity, reading,
+    norms, progress, quantity, range, reading,
     report::standing_words,
     self_report,
     squad::{self, GroupMark, MarkStand, Moved, PlaceInGroup, Spread},
     typical_error::TypicalError,
-    units::Units,
+    units::{Units, rounded},
     visit::{self, VisitState},
 };
 use impulso_store::{
@@ -130,6 +130,8 @@ pub struct StandingCell {
     pub value: f64,
     /// The same as it is shown, without the unit.
     pub shown: String,
+    /// The same as it is called out: level and shuttle, `7-4`, beside the distance of a run to beeps.
+    pub called: Option<String>,
     /// Last time's, with the day; nothing the first time.
     pub last: Option<String>,
     pub last_on: Option<NaiveDate>,
@@ -139,6 +141,8 @@ pub struct StandingCell {
     pub mark_words: Option<String>,
     /// The norm in words.
     pub norm: Option<String>,
+    /// The 95 % range of an estimate, as it is shown: `38 to 50`.
+    pub range: Option<String>,
     /// The person took it of themselves.
     pub self_reported: bool,
     /// It counts in mean, spread and places.
@@ -188,7 +192,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<StandingQ
         tested: 0,
         missing: 0,
         few: squad::FEW,
-        marks: own_marks.iter().map(|(id, mark)| MarkLine::new(*id, mark)).collect(),
+        marks: own_marks.iter().map(|(id, mark)| MarkLine::new(*id, mark, &shelf)).collect(),
         today,
     };
     let Some(visit) = visit else { return Ok(web::Json(page)) };
@@ -235,7 +239,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<StandingQ
     page.self_reported = page.lines.iter().flat_map(|l| l.cells.iter().flatten()).filter(|c| c.self_reported).count();
     for (k, column) in columns.iter().enumerate() {
         let measure = measure(column, visit, &mut page.lines, k);
-        page.beyond.extend(beyond(&measure, &page.lines, k));
+        page.beyond.extend(beyond(&measure, &called_in_full(column.protocol, &measure.test, &column.key), &page.lines, k));
         page.measures.push(measure);
     }
     Ok(web::Json(page))
@@ -287,6 +291,7 @@ fn cell(
         result: now.id,
         value,
         shown: reading::shown(protocol, &now.conditions, key, value, Units::Metric),
+        called: called(protocol, key, now),
         last: since.as_ref().map(|c| c.from_shown.clone()),
         last_on: since.as_ref().map(|c| c.from_on),
         verdict: since.as_ref().map(|c| c.verdict),
@@ -294,11 +299,28 @@ fn cell(
         mark,
         mark_words: mark.map(|m| m.words().to_owned()),
         norm: norm(protocol, key, value, &now.done),
+        range: range(protocol, key, &now.done),
         self_reported: self_report::is_self_reported(&now.conditions),
         counts: !self_report::is_apart(&now.conditions),
         in_group: None,
         rank: None,
     })
+}
+
+/// Level and shuttle of a run to beeps.
+fn called(protocol: &Protocol, key: &str, now: &Stored) -> Option<String> {
+    let is_distance = key == "distance_m" && protocol.schedule().is_some();
+    let (level, shuttle) = (now.value("level").filter(|_| is_distance)?, now.value("shuttle")?);
+    Some(format!("{}-{}", rounded(level, 1), rounded(shuttle, 0)))
+}
+
+/// How far an estimate may be off, mL/kg/min; nothing of what is measured.
+fn range(protocol: &Protocol, key: &str, done: &Done) -> Option<String> {
+    if key != range::QUANTITY {
+        return None;
+    }
+    let found = range::of_record(&done.record(protocol))?;
+    Some(format!("{} to {}", rounded(found.low, 0), rounded(found.high, 0)))
 }
 
 /// Where a value stands among its norms, by the first table that says something.
@@ -360,8 +382,13 @@ fn measure(column: &Column<'_>, visit: &GroupVisit, lines: &mut [StandingLine], 
     }
 }
 
+/// A test, with its measure where it has more than one: `20 m shuttle run (VO₂max)`.
+pub(super) fn called_in_full(protocol: &Protocol, test: &str, key: &str) -> String {
+    if protocol.heard().len() > 1 { format!("{test} ({})", quantity::label(key)) } else { test.to_owned() }
+}
+
 /// Who lies beyond one standard deviation in a measure.
-fn beyond(measure: &StandingMeasure, lines: &[StandingLine], k: usize) -> Vec<String> {
+fn beyond(measure: &StandingMeasure, name: &str, lines: &[StandingLine], k: usize) -> Vec<String> {
     let side = |above: bool| {
         let is_beyond = |l: &&StandingLine| {
             let z = l.cells[k].as_ref().and_then(|c| c.in_group).map_or(0.0, |g| g.z);
@@ -374,7 +401,7 @@ fn beyond(measure: &StandingMeasure, lines: &[StandingLine], k: usize) -> Vec<St
             (false, true) => "higher than most",
             (false, false) => "lower than most",
         };
-        (!names.is_empty()).then(|| format!("{}: {word}: {}.", measure.test, names.join(", ")))
+        (!names.is_empty()).then(|| format!("{name}: {word}: {}.", names.join(", ")))
     };
     [side(true), side(false)].into_iter().flatten().collect()
 }

@@ -16,6 +16,7 @@ use serde_json::json;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::group_standing::called_in_full;
 use crate::{ApiError, ApiResult, auth::SignedIn, body::Json, shelf::Shelf};
 
 /// A mark of the group.
@@ -24,6 +25,8 @@ pub struct MarkLine {
     pub id: Uuid,
     #[serde(flatten)]
     pub mark: GroupMark,
+    /// Of what: the test, with its measure where it has more than one.
+    pub test: String,
     /// For whom, in words.
     pub who: String,
     /// Its bounds in words.
@@ -31,7 +34,8 @@ pub struct MarkLine {
 }
 
 impl MarkLine {
-    pub fn new(id: Uuid, mark: &GroupMark) -> Self {
+    pub fn new(id: Uuid, mark: &GroupMark, shelf: &Shelf) -> Self {
+        let test = shelf.find(&mark.protocol).map_or_else(|_| mark.protocol.clone(), |p| called_in_full(p, &p.name, &mark.quantity));
         let sex = mark.sex.map(|s| if s == Sex::Female { "women" } else { "men" }.to_owned());
         let age = match (mark.age_from, mark.age_to) {
             (Some(from), Some(to)) => Some(format!("{from} to {to} years")),
@@ -42,7 +46,7 @@ impl MarkLine {
         let parts: Vec<String> = [mark.playing_group.clone(), sex, age].into_iter().flatten().collect();
         let said = |v: f64| quantity::with_unit(&mark.quantity, v);
         let bounds = mark.acceptable.map_or_else(|| said(mark.good), |a| format!("good {}, acceptable {}", said(mark.good), said(a)));
-        Self { id, mark: mark.clone(), who: if parts.is_empty() { "everybody".into() } else { parts.join(", ") }, bounds }
+        Self { id, mark: mark.clone(), test, who: if parts.is_empty() { "everybody".into() } else { parts.join(", ") }, bounds }
     }
 }
 
@@ -69,7 +73,7 @@ pub async fn set_mark(who: SignedIn, path: web::Path<(Uuid, Uuid)>, form: Json<G
     let detail = json!({ "protocol": mark.protocol });
     audit::record(&mut scope, who.coach, "group.mark_set", Subject::thing("group", group), detail).await?;
     scope.commit().await?;
-    Ok(web::Json(MarkLine::new(id, &mark)))
+    Ok(web::Json(MarkLine::new(id, &mark, &shelf)))
 }
 
 /// Takes a mark of a group away.

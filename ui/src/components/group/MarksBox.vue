@@ -54,8 +54,6 @@ async function remove(mark: string) {
   await run(() => take(api.DELETE("/api/groups/{id}/marks/{mark}", { params: { path } })));
   if (!failure.value) emit("changed");
 }
-const named = (m: GroupStanding["marks"][number]) =>
-  props.standing.measures.find((k) => k.protocol === m.protocol && k.quantity === m.quantity)?.test ?? m.protocol;
 </script>
 
 <template>
@@ -63,8 +61,8 @@ const named = (m: GroupStanding["marks"][number]) =>
     <h2>Targets</h2>
     <ul v-if="standing.marks.length" class="marks">
       <li v-for="m in standing.marks" :key="m.id">
-        <b>{{ named(m) }}</b> {{ m.bounds }} <span class="soft">{{ m.who }}</span>
-        <button type="button" class="linklike no-print" :aria-label="`Remove the target of ${named(m)}, ${m.who}`" @click="remove(m.id)">
+        <b>{{ m.test }}</b> {{ m.bounds }} <span class="soft">{{ m.who }}</span>
+        <button type="button" class="linklike no-print" :aria-label="`Remove the target of ${m.test}, ${m.who}`" @click="remove(m.id)">
           Remove
         </button>
       </li>
