@@ -244,6 +244,35 @@ test.describe("kept on this device", () => {
     expect(found.tests).toHaveLength(1);
   });
 
+  test("a floor that is loaded anew without a network keeps the run’s clock", async ({ coach, page, server }) => {
+    await coach.hasPractice();
+    await isKept(coach, page);
+    await coach.stands([await coach.knows("Maud Ellery")], "plank", { support: "forearm", limit_s: "to_failure" });
+    await page.reload();
+    await page.getByRole("button", { name: /^(Start the clock|Begin)$/ }).click();
+    const timer = page.getByRole("timer").first();
+    const seconds = async () => {
+      const [, minutes, rest] = /(?:(\d+):)?([\d.]+)/.exec((await timer.textContent())!)!;
+      return 60 * Number(minutes ?? 0) + Number(rest);
+    };
+    await expect(page.getByRole("heading", { name: "Hold", exact: true })).toBeVisible({ timeout: 10_000 });
+    // What the server has of it is kept here every few seconds.
+    await page.waitForTimeout(4000);
+    await server.kill();
+    const before = await seconds();
+    await page.waitForTimeout(4000);
+    await page.reload();
+    await expect(page.getByRole("heading", { name: "Hold", exact: true })).toBeVisible();
+    // Four seconds, eight times as fast; the answer that the device kept is older than that.
+    expect(await seconds()).toBeGreaterThanOrEqual(before + 32);
+    // And it goes on: what is decided here needs nobody.
+    await page.keyboard.press("Space");
+    await page.getByRole("button", { name: /Save result/ }).click();
+    await expect(over(page)).toContainText(/Time held|\d/);
+    await server.start();
+    await page.waitForURL(/results\//, { timeout: 20_000 });
+  });
+
   test("a whole First look without a network: every test, one skipped, the visit closed, and all of it stored once", async ({
     coach,
     page,

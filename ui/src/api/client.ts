@@ -71,6 +71,18 @@ export async function take<T>(answer: Promise<{ data?: T; error?: unknown; respo
   );
 }
 
+/** The same, with whether it is an answer that this device kept. */
+export async function takeOrKept<T>(
+  answer: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<{ data: T; isKept: boolean }> {
+  let isKept = false;
+  const noted = answer.then((one) => {
+    isKept = one.response.headers.has(KEPT);
+    return one;
+  });
+  return { data: await take<T>(noted), isKept };
+}
+
 /** Any error as a {@link Failure}. */
 export function asFailure(error: unknown): Failure {
   return error instanceof Failure ? error : new Failure(500, "unknown", String(error));

@@ -1,7 +1,7 @@
 import { defineStore } from "pinia";
 import { v7 as uuid } from "uuid";
 import { computed, ref, shallowRef } from "vue";
-import { api, asFailure, take, type Failure } from "@/api/client";
+import { api, asFailure, take, takeOrKept, type Failure } from "@/api/client";
 import type { Appended, Kind, RunEvent, RunView } from "@/api/types";
 import { loadCore, type Outcome } from "@/core/core";
 import { Folding, type KeptLog } from "@/core/folding";
@@ -184,9 +184,10 @@ export const useRun = defineStore("run", () => {
     try {
       const core = await loadCore();
       if (!core || door !== at) return;
-      const log = stored ?? (await take(api.GET("/api/runs/{id}/log", { params: { path: { id: at.run } } })));
-      // Opened again meanwhile, or another run.
-      if (door !== at) return;
+      const asked = stored ? null : await takeOrKept<KeptLog>(api.GET("/api/runs/{id}/log", { params: { path: { id: at.run } } }));
+      // Opened again meanwhile, or another run; what the service worker kept is never newer than what is folded here.
+      if (door !== at || (asked?.isKept && folding.value)) return;
+      const log = stored ?? asked!.data;
       folding.value = Folding.of(core, log);
       if (folding.value) foldTries = 0;
       void remember();
@@ -286,12 +287,17 @@ export const useRun = defineStore("run", () => {
   async function look() {
     const sent = performance.now();
     try {
-      const answer = await take(
+      const { data, isKept } = await takeOrKept<RunView>(
         "run" in door
           ? api.GET("/api/runs/{id}", { params: { path: { id: door.run } } })
           : api.GET("/api/join/{code}", { params: { path: { code: door.code }, query: which(door) } }),
       );
-      show(answer, sent);
+      // What the device kept tells no time: it is as old as the last answer.
+      if (isKept) {
+        away.value = true;
+        if (!said.value) await restore();
+        said.value ??= data;
+      } else show(data, sent);
       failure.value = null;
     } catch (error) {
       const problem = asFailure(error);
