@@ -67,7 +67,13 @@ async function records(page: Page) {
       return ready.state === "closed" ? new Native(options) : ready;
     };
     Recorded.prototype = Native.prototype;
-    Object.assign(window, { AudioContext: Recorded, audioClock: () => ready.currentTime });
+    // Which second of the audio clock is heard when, by the time of the room.
+    const stamps: [audio: number, room: number][] = [];
+    setInterval(() => {
+      const { contextTime, performanceTime } = ready.getOutputTimestamp();
+      if (performanceTime) stamps.push([contextTime!, performance.timeOrigin + performanceTime]);
+    }, 250);
+    Object.assign(window, { AudioContext: Recorded, audioClock: () => ready.currentTime, stamps });
     AudioNode.prototype.connect = function (this: AudioNode, ...args: unknown[]) {
       if (args[0] instanceof AudioDestinationNode) void recorderOf(this.context).then((node) => connect.call(this, node));
       return connect.apply(this, args);
@@ -79,6 +85,19 @@ async function records(page: Page) {
 async function heard(page: Page, what: "beats" | "sounds"): Promise<number[]> {
   const onsets = await page.evaluate(() => (window as unknown as { onsets: Onset[] }).onsets);
   return onsets.filter((o) => o.click === (what === "beats")).map((o) => o.at);
+}
+
+/** When the sounds of a screen were heard, ms of the room's time; how much time its audio clock had lost in the three seconds before, ms. */
+async function inTheRoom(page: Page): Promise<{ at: number; lost: number }[]> {
+  const sounds = [...(await heard(page, "sounds")), ...(await heard(page, "beats"))].sort((a, b) => a - b);
+  const stamps = await page.evaluate(() => (window as unknown as { stamps: [number, number][] }).stamps);
+  const losses = stamps.slice(1).map(([audio, room], k) => [audio, room - stamps[k]![1] - (audio - stamps[k]![0]) * 1000] as const);
+  const lostBefore = (second: number) =>
+    losses.reduce((sum, [at, ms]) => sum + (at > second - 3 && at < second + 0.5 && Math.abs(ms) > 2 ? Math.abs(ms) : 0), 0);
+  return sounds.map((second) => {
+    const [audio, room] = stamps.reduce((best, one) => (Math.abs(one[0] - second) < Math.abs(best[0] - second) ? one : best));
+    return { at: room + (second - audio) * 1000, lost: lostBefore(second) };
+  });
 }
 
 /** The audio clock now, s. */
@@ -195,10 +214,12 @@ test.describe("starts on the clock", () => {
   );
 });
 
-/** The first minute of a run to beeps, at the speed of the clock: every signal against the schedule, with forty who run and three
- * screens that record. */
+/** So long a run to beeps is listened to, s: a minute, or as many as are asked for. */
+const BEEPS_S = 60 * Number(process.env.IMPULSO_BEEP_MINUTES ?? 1);
+
+/** A run to beeps at the speed of the clock: every signal against the schedule, with forty who run and three screens that record. */
 test("the beeps of a run land within 1 ms of their schedule", { tag: "@alone" }, async ({ coach, page, browser, server }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(120_000 + BEEPS_S * 1000);
   await records(page);
   await coach.hasPractice();
   const people: string[] = [];
@@ -211,40 +232,65 @@ test("the beeps of a run land within 1 ms of their schedule", { tag: "@alone" },
   for (const other of others) await other.goto(page.url());
   await page.getByRole("button", { name: "Start the clock" }).click();
   const { marks } = await (await page.request.get(`${server.url}/api/runs/${run}/beeps`)).json();
-  const signals = (marks as { at_s: number; kind: string }[]).filter((m) => m.at_s < 60 && m.kind !== "stage").map((m) => m.at_s);
+  const signals = (marks as { at_s: number; kind: string }[]).filter((m) => m.at_s < BEEPS_S && m.kind !== "stage").map((m) => m.at_s);
   const begin = Date.now();
-  for (let k = 0; Date.now() - begin < 72_000; k++) {
+  for (let k = 0; Date.now() - begin < BEEPS_S * 1000 + 12_000; k++) {
     await others[k % 2]!.locator(".tile")
       .nth(k % 40)
       .click();
     await page.waitForTimeout(1500);
   }
-  // The start of everybody is the first sound; each is found by its sharp edge or, after a silence, by its beginning.
-  const [edges, sounds] = [await heard(page, "beats"), await heard(page, "sounds")];
-  const onsets = [...edges, ...sounds].sort((a, b) => a - b);
-  // None is left out. From one to the next the time is the schedule's, but where the audio clock of a busy machine has fallen behind by a
-  // quarter of a second and was tied anew: that interval is as much shorter.
-  const nearest = (to: number) => onsets.reduce((best, at) => (Math.abs(at - to) < Math.abs(best - to) ? at : best));
-  const follows = (first: number) => {
-    let at = first;
-    return signals.slice(1).map((s, k) => {
-      const next = nearest(at + s - signals[k]!);
-      const off = Math.abs(next - at - (s - signals[k]!));
-      at = next;
-      return off;
-    });
-  };
-  const off = onsets
-    .slice(0, 8)
-    .map(follows)
-    .sort((a, b) => Math.max(...a) - Math.max(...b))[0]!;
-  const exact = off.filter((s) => s < 0.2);
-  const worst = Math.max(...exact);
-  const tied = off.length - exact.length;
+  const { state } = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
+  const start = Date.parse(state.started_at) + 10_000;
+  const sounds = await inTheRoom(page);
+  const found = signals.map((s) => {
+    const one = sounds.reduce((best, to) => (Math.abs(to.at - start - s * 1000) < Math.abs(best.at - start - s * 1000) ? to : best));
+    return { off: one.at - start - s * 1000, lost: one.lost };
+  });
+  expect(Math.max(...found.map((f) => Math.abs(f.off))), "none is left out").toBeLessThan(400);
+  // All are off alike by what the two clocks are apart; where the audio clock of a busy machine had just lost time, one comes later.
+  const kept = found.filter((f) => !f.lost).map((f) => f.off);
+  const middle = (kept.length ? kept : found.map((f) => f.off)).sort((a, b) => a - b)[kept.length >> 1]!;
+  const worst = Math.max(0, ...kept.map((off) => Math.abs(off - middle)));
+  const late = found.filter((f) => f.lost).map((f) => `${(f.off - middle).toFixed(0)} of ${f.lost.toFixed(0)}`);
   console.log(
-    `worst onset error over ${off.length} beeps with 40 tiles and 3 screens: ${(worst * 1000).toFixed(3)} ms; tied anew: ${tied}`,
+    `worst onset error over ${kept.length} beeps with 40 tiles and 3 screens: ${worst.toFixed(3)} ms; after lost time, ms: ${late.join(", ")}`,
   );
-  expect(Math.max(...off), "none is left out").toBeLessThan(0.7);
-  expect(exact.length).toBeGreaterThanOrEqual(off.length / 2);
-  expect(worst).toBeLessThan(0.001);
+  expect(worst).toBeLessThan(1);
+  for (const { off, lost } of found) expect(Math.abs(off - middle), "late by no more than was lost").toBeLessThan(lost + 2);
+});
+
+/** Two devices that sound, one of them only there as the loudspeaker: by their own stamps of what they let be heard. */
+test("a second device sounds the beeps of a run within 20 ms of the first", { tag: "@alone" }, async ({ coach, page, browser, server }) => {
+  test.setTimeout(150_000);
+  await records(page);
+  await coach.hasPractice();
+  const people = [await coach.knows("Odd Varga", "1999-05-04"), await coach.knows("Ines Askvik", "1999-05-04")];
+  const run = await coach.stands(people, "shuttle-20m", { warm_up: true, beep_rule: "consecutive", wind: "none", wet: false });
+  const other = await (await browser.newContext({ storageState: await page.context().storageState() })).newPage();
+  await records(other);
+  await other.goto(page.url());
+  await page.getByRole("button", { name: "Start the clock" }).click();
+  await other.getByRole("button", { name: "Sound on" }).click();
+  const { marks } = await (await page.request.get(`${server.url}/api/runs/${run}/beeps`)).json();
+  const beeps = (marks as { at_s: number; kind: string }[]).filter((m) => m.kind === "judged" && m.at_s < 40).length;
+  await page.waitForTimeout(54_000);
+  const [first, second] = [await inTheRoom(page), await inTheRoom(other)];
+  // Each sound of the one beside the nearest of the other; not where one of the two devices had just lost time.
+  const pairs = first
+    .map((one) => {
+      const to = second.reduce((best, other) => (Math.abs(other.at - one.at) < Math.abs(best.at - one.at) ? other : best));
+      return { ms: Math.abs(to.at - one.at), lost: one.lost + to.lost > 0 };
+    })
+    .filter((pair) => pair.ms < 300);
+  const apart = pairs.filter((pair) => !pair.lost).map((pair) => pair.ms);
+  console.log(
+    `${apart.length} of ${pairs.length} sounds on two devices: ${apart.map((ms) => ms.toFixed(1)).join(" ")} ms apart; others, one of which had lost time: ${pairs
+      .filter((pair) => pair.lost)
+      .map((pair) => pair.ms.toFixed(0))
+      .join(" ")}`,
+  );
+  expect(pairs.length).toBeGreaterThanOrEqual(beeps);
+  expect(Math.max(0, ...apart)).toBeLessThan(20);
+  expect(pairs.map((pair) => pair.ms).sort((a, b) => a - b)[pairs.length >> 1]).toBeLessThan(60);
 });

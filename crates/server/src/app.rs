@@ -15,6 +15,7 @@ pub fn routes(config: &mut ServiceConfig) {
         // Routes are tried in this order: what a run sends every second comes first.
         .service(runs::append)
         .service(health::health)
+        .service(health::now)
         .service(session::welcome)
         .service(session::sign_in)
         .service(session::current)

@@ -5,6 +5,7 @@
  * has to come round often enough to stay ahead. What is drawn asks {@link Metronome.positionMs}, which reads the same
  * clock, so eye and ear agree.
  */
+import { AudioTie, heardNow } from "@/floor/audioTie";
 import type { Beat } from "@/api/types";
 import { beatAt, beatMs } from "@/logic/beat";
 import type { Moment, Signal } from "@/logic/beeps";
@@ -19,6 +20,9 @@ const ADRIFT_S = 0.25;
 /** And this far apart it has stood still, as on a device that slept: what was handed over is at the wrong moment and falls silent, s. */
 const ASLEEP_S = 0.6;
 
+/** What begins so soon is not taken back any more, s. */
+const NOT_BEGUN_S = 0.05;
+
 export type Tone = "go" | "stop" | "count" | "ten";
 
 export class Metronome {
@@ -26,8 +30,7 @@ export class Metronome {
   private out: GainNode | null = null;
   private timer: number | undefined;
   private next = 0;
-  /** The audio time at which the run's clock stood at 0. */
-  private zero = 0;
+  private ties: AudioTie | null = null;
   private click: AudioBuffer | null = null;
   private accent: AudioBuffer | null = null;
   private signals: Record<Signal, AudioBuffer> | null = null;
@@ -35,6 +38,8 @@ export class Metronome {
   /** Beeps, in order of time, and which is handed over next. */
   private moments: Moment[] = [];
   private nextMoment = 0;
+  /** What was handed over and may not have begun. */
+  private handed: { source: AudioBufferSourceNode; at: number; moment: number }[] = [];
   /** How much earlier everything is sent because the loudspeaker is late, ms. */
   delayMs = 0;
   /** What could not be sounded in time, since it was asked for last. */
@@ -61,6 +66,7 @@ export class Metronome {
     this.open(this.context);
     this.signals ??= signals(this.context);
     this.elapsed = elapsedMs;
+    this.ties = new AudioTie(elapsedMs, this.rate);
     this.tie();
     window.clearInterval(this.timer);
     this.timer = window.setInterval(() => this.schedule(), LOOK_EVERY_MS);
@@ -91,13 +97,14 @@ export class Metronome {
   /** Ties the audio clock to the run's. */
   private tie() {
     if (!this.context || !this.elapsed) return;
-    const now = this.elapsed();
-    this.zero = this.context.currentTime - now / 1000 / this.rate;
-    this.look(now);
+    // A beat counts from its first stroke; only beeps follow the run's clock on.
+    this.ties?.tie(this.context, this.moments.length === 0);
+    this.look(this.elapsed());
   }
 
   /** A way to the loudspeaker; what went another way falls silent. */
   private open(context: AudioContext) {
+    this.handed = [];
     this.out?.disconnect();
     this.out = context.createGain();
     this.out.connect(context.destination);
@@ -132,8 +139,7 @@ export class Metronome {
   /** The run's clock by the audio clock, ms; nothing while silent. */
   positionMs(): number | null {
     if (!this.sounding || !this.context) return null;
-    const heard = this.context.getOutputTimestamp().contextTime ?? this.context.currentTime;
-    return (Math.max(heard, 0) - this.zero) * 1000 * this.rate;
+    return (Math.max(heardNow(this.context), 0) - this.zero) * 1000 * this.rate;
   }
 
   /** A signal at a moment of the run's clock. */
@@ -169,7 +175,21 @@ export class Metronome {
       const source = new AudioBufferSourceNode(context, { buffer: this.signals![moment.signal] });
       source.connect(out);
       source.start(Math.max(at, context.currentTime));
+      this.handed = [...this.handed.filter((h) => h.at > context.currentTime), { source, at, moment: this.nextMoment }];
+      this.ties?.firm();
     }
+  }
+
+  private get zero() {
+    return this.ties?.zero ?? 0;
+  }
+
+  /** What was handed over and has not begun is taken back, and handed over at its moment. */
+  private handOverAnew(context: AudioContext) {
+    const early = this.handed.filter((h) => h.at > context.currentTime + NOT_BEGUN_S);
+    for (const { source } of early) source.stop();
+    this.handed = [];
+    if (early.length) this.nextMoment = Math.min(...early.map((h) => h.moment));
   }
 
   private audioTime(runMs: number) {
@@ -188,12 +208,15 @@ export class Metronome {
 
   /** After a sleep the audio clock is behind the run's: what was missed is named, and the rest sounds at its time. */
   private wake() {
-    if (!this.context || !this.elapsed || !this.out) return;
-    const behind = this.elapsed() / 1000 / this.rate - (this.context.currentTime - this.zero);
-    if (Math.abs(behind) < ADRIFT_S) return;
-    if (Math.abs(behind) < ASLEEP_S) {
-      this.zero -= behind;
+    if (!this.context || !this.elapsed || !this.out || !this.ties) return;
+    const behind = Math.abs(this.ties.behind(this.context));
+    if (behind < ADRIFT_S) {
+      if (this.ties.look(this.context)) this.handOverAnew(this.context);
       return;
+    }
+    if (behind < ASLEEP_S) {
+      this.ties.tie(this.context, true);
+      return this.handOverAnew(this.context);
     }
     const handedOver = this.moments.slice(0, this.nextMoment).filter((m) => this.audioTime(m.atMs) > this.context!.currentTime);
     this.open(this.context);

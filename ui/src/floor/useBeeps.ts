@@ -1,9 +1,13 @@
+import { useIntervalFn } from "@vueuse/core";
 import { computed, shallowRef, watch } from "vue";
 import type { BeepCourse } from "@/api/types";
 import { calls, moments, scheduleS, standing } from "@/logic/beeps";
 import { ofFloor } from "@/logic/floor";
 import { useRun } from "@/stores/run";
 import type { Floor } from "./useFloor";
+
+/** A clock that parts by 50 millionths is a millisecond and a half off after so long. */
+const SYNCHRONISE_EVERY_MS = 30_000;
 
 /** The beeps of a run: where the schedule is now, and what of it sounds on this screen. */
 export function useBeeps(floor: Floor) {
@@ -28,6 +32,9 @@ export function useBeeps(floor: Floor) {
     },
     { immediate: true },
   );
+  // Two screens that sound are in step as far as both know the server's clock.
+  useIntervalFn(() => void run.synchronise(), SYNCHRONISE_EVERY_MS, { immediateCallback: true });
+  watch(floor.sounding, (on) => on && void run.synchronise());
   const paused = computed(() => beeps.value?.paused_ms != null);
   /** Before the first start, or after a pause: so long until it goes on, s. */
   const startsIn = computed(() => {

@@ -30,8 +30,27 @@ test("a slower answer does not spoil what a quicker one taught", () => {
   learn(20, 5000);
   learn(900, 9000);
   expect(clock.ahead).toBe(5000);
+  // What a quicker answer allows stays, and what it rules out is put right.
   learn(10, 5004);
-  expect(clock.ahead).toBe(5004);
+  expect(clock.ahead).toBe(5000);
+  learn(10, 5008);
+  expect(clock.ahead).toBe(5008);
+});
+
+test("after some minutes a slightly slower answer is better than an old one", () => {
+  const clock = new TrueClock();
+  const learn = (tookMs: number, aheadMs: number) => {
+    const sent = performance.now();
+    vi.advanceTimersByTime(tookMs);
+    clock.learn(new Date(Date.now() - tookMs / 2 + aheadMs).toISOString(), sent, performance.now());
+  };
+  learn(10, 5000);
+  vi.advanceTimersByTime(60_000);
+  learn(20, 5012);
+  expect(clock.ahead).toBe(5000);
+  vi.advanceTimersByTime(120_000);
+  learn(20, 5012);
+  expect(clock.ahead).toBe(5012);
 });
 
 test("a small correction of the system clock makes no second jump", () => {

@@ -4,6 +4,9 @@ export function runClock({ created_at, clock_rate }: { created_at: string; clock
   return zero + (real - zero) * clock_rate;
 }
 
+/** By so much the clocks of two devices part, ms a ms: 3 ms a minute. Common practice for quartz. */
+const DRIFT = 5e-5;
+
 /**
  * True time, as the server has it.
  *
@@ -11,6 +14,9 @@ export function runClock({ created_at, clock_rate }: { created_at: string; clock
  * the seconds jump; after sleep, when the monotonic clock may have stood still, the system clock counts again.
  */
 export class TrueClock {
+  /** When the offset was learned, monotonic. */
+  private learned = 0;
+  private isKnown = false;
   private base = Date.now();
   private mono = performance.now();
   private offset = 0;
@@ -26,10 +32,14 @@ export class TrueClock {
   /** Learns the offset from an answer: the server's time, and when the question left and the answer came. */
   learn(serverNow: string, sent: number, received: number) {
     const roundTrip = received - sent;
-    if (roundTrip > this.bestRoundTrip) return;
-    this.bestRoundTrip = roundTrip;
+    // The doubt about an offset grows with its age: two clocks drift apart.
+    if (roundTrip > this.bestRoundTrip + 2 * DRIFT * (received - this.learned)) return;
+    [this.bestRoundTrip, this.learned] = [roundTrip, received];
     const middle = this.base + ((sent + received) / 2 - this.mono);
-    this.offset = Date.parse(serverNow) - middle;
+    const offset = Date.parse(serverNow) - middle;
+    // An offset that the new answer allows stays: what sounds by this clock does not jump for nothing.
+    if (Math.abs(offset - this.offset) > roundTrip / 2 || !this.isKnown) this.offset = offset;
+    this.isKnown = true;
   }
 
   /** How far the server's clock is from this screen's, ms. */
@@ -46,5 +56,6 @@ export class TrueClock {
     this.base = Date.now();
     this.mono = performance.now();
     this.bestRoundTrip = Infinity;
+    this.isKnown = false;
   }
 }

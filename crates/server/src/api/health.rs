@@ -1,7 +1,10 @@
-//! Is it alive?
+//! Is it alive, and what time is it?
 
 use actix_web::{HttpResponse, get, web};
+use chrono::{DateTime, Utc};
 use impulso_store::Store;
+use serde::Serialize;
+use utoipa::ToSchema;
 
 use crate::ApiError;
 
@@ -11,4 +14,17 @@ use crate::ApiError;
 pub async fn health(store: web::Data<Store>) -> Result<HttpResponse, ApiError> {
     store.health().await?;
     Ok(HttpResponse::Ok().json(serde_json::json!({ "status": "ok" })))
+}
+
+/// The server's clock.
+#[derive(Serialize, ToSchema)]
+pub struct Now {
+    pub server_now: DateTime<Utc>,
+}
+
+/// The server's clock, at once: screens that sound together agree on it.
+#[utoipa::path(tag = "health", operation_id = "health_now", responses((status = 200, body = Now)))]
+#[get("/now")]
+pub async fn now() -> web::Json<Now> {
+    web::Json(Now { server_now: Utc::now() })
 }
