@@ -4,6 +4,7 @@
 //   node tile.mjs BASE
 import { randomUUID } from "node:crypto";
 import { createRequire } from "node:module";
+import { painted } from "./painted.mjs";
 import { at, practice, squad } from "./practice.mjs";
 
 const { chromium } = createRequire(new URL("../../e2e/package.json", import.meta.url))("@playwright/test");
@@ -37,34 +38,11 @@ for (let k = 1; k < SCREENS; k++) {
 }
 await page.keyboard.press("Space");
 await page.waitForTimeout(9000);
-/** Taps or presses `taps` times and gives how long each took to be painted, ms. `many`: so many tiles, one after another; 1: the key. */
-const painted = (taps, many) =>
-  page.evaluate(
-    async ({ taps, many }) => {
-      const changed = (of, was) =>
-        new Promise((done) => {
-          const look = () => (of.textContent === was ? requestAnimationFrame(look) : requestAnimationFrame(() => done(performance.now())));
-          requestAnimationFrame(look);
-        });
-      const times = [];
-      for (let k = 0; k < taps; k++) {
-        const of = many > 1 ? document.querySelectorAll(".tile")[(k * 7) % many] : document.querySelector("[role=timer]");
-        const [before, was] = [performance.now(), of.textContent];
-        if (many > 1) of.click();
-        else document.body.dispatchEvent(new KeyboardEvent("keydown", { key: " ", bubbles: true }));
-        const end = await Promise.race([changed(of, was), new Promise((done) => setTimeout(() => done(null), 2000))]);
-        if (end === null) throw new Error(`${k + 1}: ${of.textContent} did not change`);
-        times.push(end - before);
-        await new Promise((done) => setTimeout(done, 40));
-      }
-      return times;
-    },
-    { taps, many },
-  );
+const all = Array.from({ length: TAPS }, (_, k) => (k * 7) % MANY);
 const says = (what, times) => console.log(`${what}: painted p50 ${at(times, 0.5).toFixed(0)} ms, p99 ${at(times, 0.99).toFixed(0)} ms`);
-says(`${MANY} performers, ${SCREENS} screens, ${TAPS} taps`, await painted(TAPS, MANY));
+says(`${MANY} performers, ${SCREENS} screens, ${TAPS} taps`, await painted(page, TAPS, all));
 await context.setOffline(true);
-says(`${MANY} performers, without a network, ${TAPS} taps`, await painted(TAPS, MANY));
+says(`${MANY} performers, without a network, ${TAPS} taps`, await painted(page, TAPS, all));
 await context.setOffline(false);
 listening.abort();
 
@@ -78,6 +56,6 @@ for (const [words, offline] of [["", false], [", without a network", true]]) {
   await context.setOffline(offline);
   await page.keyboard.press("Space");
   await page.waitForTimeout(9000);
-  says(`one person${words}, ${TAPS} keys`, await painted(TAPS, 1));
+  says(`one person${words}, ${TAPS} keys`, await painted(page, TAPS));
 }
 await browser.close();

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Condition } from "@/api/types";
-import { answers, given } from "./conditions";
+import { answers, given, circumstance } from "./conditions";
 import { mark, nth } from "./visit";
 
 const asked = [
@@ -27,4 +27,10 @@ describe("a visit's rail", () => {
     expect(mark({ stand: "to_come", waits: "opens later" }, 4, false)).toBe("◦");
     expect(mark({ stand: "to_come" }, 4, true)).toBe("5");
   });
+});
+
+it("a circumstance names what it is about once", () => {
+  expect(circumstance({ label: "Warm-up", value: "yes" })).toBe("warm-up: yes");
+  expect(circumstance({ label: "Arms", value: "arms swing" })).toBe("arms swing");
+  expect(circumstance({ label: "Missed lines", value: "two in a row end it" })).toBe("missed lines: two in a row end it");
 });

@@ -29,3 +29,9 @@ export function answers(asked: Condition[], from: Given, units: Units = "metric"
   }
   return out;
 }
+
+/** A circumstance in few words: `warm-up: yes`; where the answer says what it is about, the answer alone: `arms swing`. */
+export function circumstance({ label, value }: { label: string; value: string }): string {
+  const about = label.toLowerCase();
+  return value.toLowerCase().startsWith(about.split(" ")[0]!) ? value : `${about}: ${value}`;
+}

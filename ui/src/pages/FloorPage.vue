@@ -18,6 +18,7 @@ import { isOffBeat } from "@/floor/offBeat";
 import { speechWanted } from "@/floor/speech";
 import { useFloor } from "@/floor/useFloor";
 import type { SheetRow } from "@/api/types";
+import { circumstance } from "@/logic/conditions";
 import { ofFloor } from "@/logic/floor";
 import { note } from "@/outbox/queue";
 import { useRun } from "@/stores/run";
@@ -66,9 +67,7 @@ const inner = computed(() => {
     entered: null,
   }[state.value?.of.floor ?? "entered"];
 });
-const about = computed(() =>
-  [run.view?.protocol_name, ...(run.view?.conditions ?? []).map((c) => `${c.label.toLowerCase()} ${c.value}`)].join(" · "),
-);
+const about = computed(() => [run.view?.protocol_name, ...(run.view?.conditions ?? []).map(circumstance)].join(" · "));
 /** It is over here, and nothing answers: what it came to is worked out on this screen. */
 const keptHere = computed(() => run.away && !closedHere.value && (run.outcomes.length > 0 || status.value === "discarded"));
 /** What it came to stands in its visit too, until the server knows it. */
