@@ -109,6 +109,9 @@ test.describe("level 1 for fourteen", () => {
     await page.getByRole("link", { name: "Results", exact: true }).click();
     await expect(page.locator("figure.dots .pile").first()).toContainText("1");
     await expect(page.getByRole("row").filter({ hasText: "Odd Varga" })).toContainText("0");
+    // 120 m, as it is called out, and how far the estimate may be off.
+    await page.getByLabel("Below each value").selectOption("range");
+    await expect(page.getByRole("row").filter({ hasText: "Gwil Hart" })).toContainText(/120 ?\d+-\d.*95 %: \d+ to \d+/s);
     await isClean(page, "a squad's run");
   });
 });

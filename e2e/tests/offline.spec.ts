@@ -247,7 +247,7 @@ test.describe("kept on this device", () => {
   test("a floor that is loaded anew without a network keeps the run’s clock", async ({ coach, page, server }) => {
     await coach.hasPractice();
     await isKept(coach, page);
-    await coach.stands([await coach.knows("Maud Ellery")], "plank", { support: "forearm", limit_s: "to_failure" });
+    const run = await coach.stands([await coach.knows("Maud Ellery")], "plank", { support: "forearm", limit_s: "to_failure" });
     await page.reload();
     await page.getByRole("button", { name: /^(Start the clock|Begin)$/ }).click();
     const timer = page.getByRole("timer").first();
@@ -271,6 +271,8 @@ test.describe("kept on this device", () => {
     await expect(over(page)).toContainText(/Time held|\d/);
     await server.start();
     await page.waitForURL(/results\//, { timeout: 20_000 });
+    // Nothing kept of it says that it goes on.
+    await expect.poll(async () => (await answers(page)).join()).not.toContain(`/api/runs/${run}`);
   });
 
   test("a whole First look without a network: every test, one skipped, the visit closed, and all of it stored once", async ({

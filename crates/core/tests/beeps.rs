@@ -235,6 +235,15 @@ fn before_the_start_nobody_misses_and_a_test_without_beeps_has_none() {
     assert_eq!(plank.refusal(3.0, Some(0), Kind::LineMissed).unwrap().0, Code::NotApplicable);
 }
 
+#[test]
+fn a_second_start_by_another_device_moves_nothing() {
+    let mut hall = Hall::of("shuttle-20m", 1, &[]);
+    hall.say(-4.0, None, Kind::ClockStarted);
+    hall.miss(1, 0.4, 0);
+    let state = hall.state(0);
+    assert_eq!((state.started_at, state.beeps().unwrap().misses.as_slice()), (Some(Hall::at(-COUNT_IN)), [1].as_slice()));
+}
+
 /// What somebody saw at a beep: of whom, how late the tap was, on which device.
 fn taps() -> impl Strategy<Value = Vec<(u32, u16, f64, bool)>> {
     prop::collection::vec((1u32..30, 0u16..4, -0.9..3.0f64, any::<bool>()), 0..40)

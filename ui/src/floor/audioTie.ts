@@ -10,8 +10,9 @@ const STAMP_OLD_S = 0.5;
 /** An audio clock that has lost time (a device that could not keep up) is seen by this many looks that agree. */
 const AGREE = 3;
 const AGREE_S = 0.0005;
-/** And that are further off than this, s: where the device stamps its output, and where its clock is read in blocks. */
-const LOST_S = { stamped: 0.001, read: 0.02 };
+/** And that are further off than this, s: where the device stamps its output, and where its clock is read in blocks. What is less is crept
+ * after, so that from beep to beep nothing is off by a millisecond. */
+const LOST_S = { stamped: 0.004, read: 0.02 };
 
 /** Which second of its clock a device lets be heard now, s: as it stamps its output, else by the latency that it reports. */
 function heard(context: AudioContext): { s: number; by: keyof typeof LOST_S } {

@@ -5,3 +5,10 @@ export const KEPT_ANSWERS = "impulso-prepared";
 export async function forgetAnswers() {
   if ("caches" in globalThis) await caches.delete(KEPT_ANSWERS);
 }
+
+/** A test that is over is not shown as it was before: what was kept of it goes. */
+export async function forgetRun(run: string) {
+  if (!("caches" in globalThis)) return;
+  const answers = await caches.open(KEPT_ANSWERS);
+  for (const part of ["", "/log"]) await answers.delete(`/api/runs/${run}${part}`);
+}

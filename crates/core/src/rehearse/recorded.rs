@@ -237,7 +237,7 @@ impl Judged<'_> {
             let what = format!("{} stopped after {}.", name(one.slot), self.place(beep));
             (beep, self.stopped(one, what))
         }));
-        found.sort_by(|a, b| a.0.cmp(&b.0));
+        found.sort_by_key(|(beep, _)| *beep);
         found.into_iter().map(|(_, fault)| fault).collect()
     }
 
