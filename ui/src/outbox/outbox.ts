@@ -9,6 +9,8 @@ import type * as Queue from "./queue";
 
 /** Events that depend on nothing before them: they go many at a time, and nothing speaks against them. */
 export const ALONE: ReadonlySet<Kind["kind"]> = new Set<Kind["kind"]>(["tap", "strap_heard"]);
+/** What may be refused and still goes many at a time: the end of forty runners. Where one of a batch is refused, they go one by one. */
+const TOGETHER: ReadonlySet<Kind["kind"]> = new Set<Kind["kind"]>([...ALONE, "line_missed", "left_run"]);
 /** The most events of one batch. */
 const BATCH = 100;
 
@@ -102,11 +104,11 @@ export class Outbox<Answer> {
     }
   }
 
-  /** One screen's events: taps and a strap's seconds together, anything the server may refuse alone. */
+  /** One screen's events: what goes together, and anything else alone. */
   private batch(waiting: RunEvent[]): RunEvent[] {
     const first = waiting[0]!;
-    if (!ALONE.has(first.kind) || this.oneByOne > 0) return [first];
-    const end = waiting.findIndex((e) => !ALONE.has(e.kind));
+    if (!TOGETHER.has(first.kind) || this.oneByOne > 0) return [first];
+    const end = waiting.findIndex((e) => !TOGETHER.has(e.kind));
     return waiting.slice(0, end === -1 ? undefined : end).slice(0, BATCH);
   }
 
