@@ -11,7 +11,11 @@ use crate::{
     beeps::{Beeps, MissRule},
     catalogue::Protocol,
     quantity,
-    run::{Event, Kind, Setup, State, StopReason, beeps::schedule_s},
+    run::{
+        Event, Kind, Setup, State, StopReason,
+        beeps::schedule_s,
+        state::{BeepState, Ended},
+    },
     units::rounded,
 };
 
@@ -162,7 +166,14 @@ pub(crate) fn tally(protocol: &Protocol, setup: &Setup, squad: &[SimulatedRunner
 pub fn report(protocol: &Protocol, setup: &Setup, seed: u64, states: &[State], events: &[Event]) -> Option<RehearsalReport> {
     let schedule = protocol.schedule()?;
     let beeps = schedule.beeps(setup.start_kmh()).ok()?;
-    let squad = squad(protocol, &beeps, u16::try_from(states.len()).ok()?, seed);
+    // Whoever still ran when the test was ended for all is held to what they had run by then.
+    let cut = |one: SimulatedRunner| match states.get(usize::from(one.slot)).and_then(State::beeps) {
+        Some(BeepState { ended: Some(Ended { left: Some(StopReason::Assessor), at_ms, .. }), pieces, .. }) => {
+            one.until(beeps.sounded(schedule_s(pieces, *at_ms)))
+        }
+        _ => one,
+    };
+    let squad: Vec<_> = squad(protocol, &beeps, u16::try_from(states.len()).ok()?, seed).into_iter().map(cut).collect();
     let judged = Judged { squad: &squad, beeps: &beeps, rule: setup.miss_rule(), by_speed: schedule.run_s.is_some(), states };
     let differences = judged.differences();
     let tally = judged.tally(&differences, events);
@@ -211,6 +222,7 @@ impl Judged<'_> {
         match (one.missed_out(self.rule), self.rule) {
             (Some(beep), MissRule::Consecutive) => format!("two in a row, {}", place(beep)),
             (Some(beep), MissRule::Cumulative) => format!("second miss, {}", place(beep)),
+            (None, _) if one.was_running => format!("still ran at {}", place(one.stops_after())),
             (None, _) => format!("stopped after {}", place(one.stops_after())),
         }
     }
@@ -232,7 +244,8 @@ impl Judged<'_> {
             let what = format!("{} made {}.", name(*slot), self.place(*beep));
             (*beep, fault(what, "You recorded a miss.".into()))
         }));
-        found.extend(self.squad.iter().filter(|one| one.missed_out(self.rule).is_none()).map(|one| {
+        let stopped = |one: &&SimulatedRunner| one.missed_out(self.rule).is_none() && !one.was_running;
+        found.extend(self.squad.iter().filter(stopped).map(|one| {
             let beep = one.stops_after();
             let what = format!("{} stopped after {}.", name(one.slot), self.place(beep));
             (beep, self.stopped(one, what))

@@ -37,12 +37,23 @@ pub struct SimulatedRunner {
     /// The judged beeps that are missed, ascending.
     #[serde(skip)]
     pub(super) missed: BTreeSet<u32>,
+    /// The test ended for all while this one ran.
+    #[serde(skip)]
+    pub(super) was_running: bool,
 }
 
 impl SimulatedRunner {
     /// The last judged beep that was run to.
     pub(super) fn stops_after(&self) -> u32 {
         u32::try_from(self.late_s.len()).unwrap_or(u32::MAX)
+    }
+
+    /// The same where the test ended for all after a judged beep.
+    #[must_use]
+    pub(super) fn until(&self, beep: u32) -> Self {
+        let late_s: Vec<f64> = self.late_s.iter().copied().take(beep as usize).collect();
+        let missed = self.missed.iter().copied().filter(|missed| *missed <= beep).collect();
+        Self { was_running: late_s.len() < self.late_s.len(), late_s, missed, ..*self }
     }
 
     /// Whether a judged beep is missed.
@@ -100,7 +111,7 @@ fn runner(beeps: &Beeps, zone_m: f64, able_s: f64, (slot, lane): (u16, u16), dic
     let stops_by_choice = dice.uniform() < 0.25;
     // How many lines are missed before somebody whom nobody takes out stops by themselves.
     let runs_on = 2 + (4.0 * dice.uniform()) as u32;
-    let mut one = SimulatedRunner { slot, lane, late_s: Vec::new(), missed: BTreeSet::new() };
+    let mut one = SimulatedRunner { slot, lane, late_s: Vec::new(), missed: BTreeSet::new(), was_running: false };
     let (mut spent, mut before_s) = (0, 0.0);
     for beep in 1..=beeps.count() {
         let Some(mark) = beeps.beep(beep) else { break };

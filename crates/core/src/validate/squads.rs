@@ -256,6 +256,19 @@ mod tests {
         assert!(told.faults.iter().any(|f| f.then == "You recorded a miss."), "{:?}", told.faults);
     }
 
+    #[test]
+    fn whoever_still_ran_when_it_was_ended_for_all_is_held_to_what_they_had_run() {
+        let told = slip(|events, beeps, squad| {
+            let end = 10_000.0 + 1000.0 * beeps.beep(20).unwrap().at_s + 500.0;
+            events.retain(|e| e.mono_ms < end);
+            for one in squad {
+                events.push(event(900 + u32::from(one.slot), end, Some(one.slot), Kind::LeftRun { reason: StopReason::Assessor }));
+            }
+        });
+        assert!(told.faults.iter().all(|f| f.noticed) && told.sentence.ends_with("All 14 scores are right."), "{told:?}");
+        assert!(told.readings.iter().any(|r| r.when == "still ran at 3-5"), "{:?}", told.readings);
+    }
+
     #[test_case("shuttle-20m"; "20 m")]
     #[test_case("interval-30-15"; "intervals")]
     fn the_less_a_recorder_sees_the_fewer_scores_are_right(id: &str) {
