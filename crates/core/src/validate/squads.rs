@@ -259,7 +259,7 @@ mod tests {
     #[test]
     fn whoever_still_ran_when_it_was_ended_for_all_is_held_to_what_they_had_run() {
         let told = slip(|events, beeps, squad| {
-            let end = 10_000.0 + 1000.0 * beeps.beep(20).unwrap().at_s + 500.0;
+            let end = 10_000.0 + 1000.0 * beeps.beep(20).unwrap().at_s + 3_000.0;
             events.retain(|e| e.mono_ms < end);
             for one in squad {
                 events.push(event(900 + u32::from(one.slot), end, Some(one.slot), Kind::LeftRun { reason: StopReason::Assessor }));
