@@ -2,39 +2,14 @@
 // one, and the end of all forty (folded, scored, stored). Called by script/bench.
 //
 //   node beeps.mjs BASE
-import { randomUUID } from "node:crypto";
-import { createRequire } from "node:module";
+import { floorOf } from "./floor.mjs";
 import { painted } from "./painted.mjs";
-import { at, practice, squad } from "./practice.mjs";
+import { at } from "./practice.mjs";
 
-const { chromium } = createRequire(new URL("../../e2e/package.json", import.meta.url))("@playwright/test");
 const [base] = process.argv.slice(2);
 const [MANY, ROUNDS, SCREENS] = [40, 5, 3];
-const coach = await practice(base, `beeps${Date.now()}@example.org`);
-const { group, people } = await squad(coach, "Runner", MANY, "2001-04-02");
-const answers = { regularly_active: true, known_disease: false, symptoms: [], rate_limiting_drug: false };
-for (const person of people) await coach.send("POST", `/people/${person}/readiness`, { answers });
-const visit = randomUUID();
 const conditions = { warm_up: true, beep_rule: "consecutive", wind: "none", wet: false };
-await coach.send("POST", `/groups/${group}/visits`, { id: visit, battery: "shuttle-20m", conditions });
-await coach.send("PUT", `/group-visits/${visit}/roll`, { people: people.map((person) => ({ person, presence: "here" })) });
-const run = randomUUID();
-await coach.send("POST", "/runs", { id: run, people, protocol: "shuttle-20m", conditions: {}, group: { visit, place: 0 }, together: true });
-
-const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox"] });
-const context = await browser.newContext({ viewport: { width: 1024, height: 768 } });
-const [name, value] = coach.cookie.split("=");
-await context.addCookies([{ name, value, url: base }]);
-const page = await context.newPage();
-await page.goto(`${base}/runs/${run}`);
-await page.locator(".tile").nth(MANY - 1).waitFor();
-const listening = new AbortController();
-for (let k = 1; k < SCREENS; k++) {
-  const { body } = await fetch(`${base}/api/runs/${run}/live`, { headers: { cookie: coach.cookie }, signal: listening.signal });
-  void (async () => {
-    for await (const _ of body);
-  })().catch(() => undefined);
-}
+const { coach, run, browser, context, page, listening } = await floorOf(base, "Runner", "shuttle-20m", conditions, MANY, SCREENS);
 await page.keyboard.press("Space");
 const tiles = Array.from({ length: MANY }, (_, k) => (k * 7) % MANY);
 /** Everybody misses every second line: so many rounds of taps, the first after `line` lines. */

@@ -37,21 +37,22 @@ export class AudioTie {
     private readonly rate: number,
   ) {}
 
-  private sample = (context: AudioContext) => heardNow(context) - this.elapsedMs() / 1000 / this.rate;
+  private zeroBy = (heard_s: number) => heard_s - this.elapsedMs() / 1000 / this.rate;
 
   /** Begins anew. `firm`: it creeps from now on, and where nobody looks it stays. */
   tie(context: AudioContext, firm = false) {
-    this.zero = this.sample(context);
+    this.zero = this.zeroBy(heardNow(context));
     [this.seen, this.isFirm] = [[this.zero], firm];
   }
 
   /** Looks once more: the middle of the last looks counts. It moves freely until something was handed over, then it creeps. True where the
    * audio clock has lost time: what was handed over is late by that. */
   look(context: AudioContext): boolean {
-    this.seen = [...this.seen, this.sample(context)].slice(-LOOKS);
+    const { s, by } = heard(context);
+    this.seen = [...this.seen, this.zeroBy(s)].slice(-LOOKS);
     const last = this.seen.slice(-AGREE);
     const agree = last.length === AGREE && Math.max(...last) - Math.min(...last) < AGREE_S;
-    if (this.isFirm && agree && Math.abs(middle(last) - this.zero) > LOST_S[heard(context).by]) {
+    if (this.isFirm && agree && Math.abs(middle(last) - this.zero) > LOST_S[by]) {
       [this.zero, this.seen] = [middle(last), last];
       return true;
     }
@@ -66,5 +67,5 @@ export class AudioTie {
   }
 
   /** By how much the audio clock is behind the run's now, s. */
-  behind = (context: AudioContext) => this.zero - this.sample(context);
+  behind = (context: AudioContext) => this.zero - this.zeroBy(heardNow(context));
 }

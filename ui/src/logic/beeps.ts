@@ -133,6 +133,9 @@ export function standing(course: BeepCourse, s: number): Standing {
   };
 }
 
+/** The lines of a course, from the first. */
+export const linesOf = (course: BeepCourse) => [...new Set(course.marks.map((m) => m.line))].sort();
+
 /** Where somebody is who reaches every line at its beep, m from line A, `s` seconds after the first start. */
 export function whereAt(course: BeepCourse, s: number): number {
   let [low, high] = [0, course.marks.length];

@@ -30,7 +30,7 @@ const line = computed(() => ofFloor(view.value?.state, "staged")?.line ?? null);
       <div class="two">
         <div>
           <section v-if="view.rehearsal.report.faults.length">
-            <h2>{{ ofSquad ? "What was recorded otherwise, and who stopped" : "What went wrong" }}</h2>
+            <h2>{{ ofSquad ? "What was recorded wrongly, and who stopped" : "What went wrong" }}</h2>
             <ul class="rows">
               <li v-for="f in view.rehearsal.report.faults" :key="f.what" class="fault" :class="{ missed: !f.noticed }">
                 <b>{{ ofSquad ? (f.noticed ? "✓ right" : "✕ wrong") : f.noticed ? "✓ noticed" : "✕ missed" }}</b>

@@ -7,7 +7,7 @@ import { loadCore, type Outcome } from "@/core/core";
 import { Folding, type KeptLog } from "@/core/folding";
 import { announce } from "@/offline/announce";
 import { Channel } from "@/outbox/channel";
-import { forgetRun } from "@/offline/kept";
+import { letGoOfRun } from "@/offline/kept";
 import { runClock, TrueClock } from "@/outbox/clock";
 import { ALONE, Outbox } from "@/outbox/outbox";
 import * as queue from "@/outbox/queue";
@@ -225,7 +225,7 @@ export const useRun = defineStore("run", () => {
         show(answer.view, sent);
         late.value += answer.late;
         waiting.tellChanged(answer);
-        if (answer.view.closed) void letGo(answer.view.id).catch(() => undefined);
+        if (answer.view.closed) void letGoOfRun(answer.view.id).catch(() => undefined);
       },
       refused: (event, problem) => {
         own.value = own.value.filter((one) => one.id !== event.id);
@@ -235,12 +235,6 @@ export const useRun = defineStore("run", () => {
       held: (problem) => (away.value = problem.isAway),
     });
     return outbox;
-  }
-
-  /** A run that is over: nothing of it waits here, and nothing says that it goes on. */
-  async function letGo(over: string) {
-    await queue.letGo(over);
-    await forgetRun(over);
   }
 
   /** Nothing answers: the run as this screen last saw it goes on. */

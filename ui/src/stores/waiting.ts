@@ -3,7 +3,7 @@ import { computed, ref, shallowRef } from "vue";
 import { api, asFailure, onAnswer, take } from "@/api/client";
 import type { Appended } from "@/api/types";
 import { announce } from "@/offline/announce";
-import { forgetRun } from "@/offline/kept";
+import { letGoOfRun } from "@/offline/kept";
 import { runClock } from "@/outbox/clock";
 import { Outbox } from "@/outbox/outbox";
 import * as queue from "@/outbox/queue";
@@ -110,8 +110,7 @@ export const useWaiting = defineStore("waiting", () => {
         `${who} is saved outside its visit: meanwhile the visit was closed, or the test was begun on another device.`,
       ];
     if (refusedWith.length) told.value = [...told.value, `${who}: ${refusedWith.join(" ")}`];
-    if (closed) await forgetRun(here.run);
-    if (closed || here.ended) await queue.letGo(here.run);
+    if (closed || here.ended) await letGoOfRun(here.run);
     return true;
   }
 

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { BeepCourse } from "@/api/types";
-import type { Standing } from "@/logic/beeps";
+import { linesOf, type Standing } from "@/logic/beeps";
 
 /** The course from above: its lines, and the dot where a runner should be. */
 const props = defineProps<{ course: BeepCourse; now: Standing; paused: boolean; started: boolean; startsIn: number | null }>();
-const lines = computed(() => [...new Set(props.course.marks.map((m) => m.line))].sort());
+const lines = computed(() => linesOf(props.course));
 const far = computed(() => Math.max(1, lines.value.length - 1) * props.course.leg_m);
 const at = (metres: number) => 4 + (92 * metres) / far.value;
 const name = (line: string, k: number) => (lines.value.length > 2 ? `${line}` : k === 0 ? "start" : `turn, ${props.course.leg_m} m`);
@@ -28,22 +28,23 @@ const says = computed(() => {
 <template>
   <div class="course" :class="{ still: paused || startsIn !== null || now.resting }">
     <p class="says num">{{ says }}</p>
-    <slot />
-    <div v-if="!$slots.default" class="way" role="img" :aria-label="`Runners should be at ${Math.round(now.dot)} m of ${far} m`">
-      <span class="line-between" />
-      <span
-        v-for="(line, k) in lines"
-        :key="line"
-        class="line"
-        :class="{ start: line === now.startsAt }"
-        :style="{ left: `${at(k * course.leg_m)}%` }"
-      >
-        <i>{{ name(line, k) }}</i>
-      </span>
-      <span class="dot" :style="{ left: `${at(now.dot)}%` }"
-        ><b v-if="now.heading && startsIn === null && !paused">{{ now.heading > 0 ? "→" : "←" }}</b></span
-      >
-    </div>
+    <slot>
+      <div class="way" role="img" :aria-label="`Runners should be at ${Math.round(now.dot)} m of ${far} m`">
+        <span class="line-between" />
+        <span
+          v-for="(line, k) in lines"
+          :key="line"
+          class="line"
+          :class="{ start: line === now.startsAt }"
+          :style="{ left: `${at(k * course.leg_m)}%` }"
+        >
+          <i>{{ name(line, k) }}</i>
+        </span>
+        <span class="dot" :style="{ left: `${at(now.dot)}%` }"
+          ><b v-if="now.heading && startsIn === null && !paused">{{ now.heading > 0 ? "→" : "←" }}</b></span
+        >
+      </div>
+    </slot>
   </div>
 </template>
 

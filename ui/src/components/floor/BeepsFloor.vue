@@ -324,7 +324,7 @@ main.beeps {
   border-left: 5px solid var(--ochre);
   background: var(--ochre-wash);
 }
-.low :deep(.tile) {
+main.beeps .low :deep(button.tile) {
   min-height: 80px;
 }
 .below:not(:empty) {

@@ -4,12 +4,13 @@ import { api, take } from "@/api/client";
 import type { BeepCourse } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import { useLoad } from "@/composables/useLoad";
+import { linesOf } from "@/logic/beeps";
 import { onTheWay, whereIs } from "@/logic/squad";
 
 /** A simulated squad on its course: whoever is short of the line at the beep has missed it. Who is out walks off. */
 const props = defineProps<{ id: string; rate: number; course: BeepCourse; s: number; out: Set<number> }>();
 const { data: squad, failure, reload } = useLoad(() => take(api.GET("/api/rehearsals/{id}/squad", { params: { path: { id: props.id } } })));
-const lines = computed(() => [...new Set(props.course.marks.map((m) => m.line))].sort());
+const lines = computed(() => linesOf(props.course));
 const far = computed(() => Math.max(1, lines.value.length - 1) * props.course.leg_m);
 const across = (metres: number) => 3 + (94 * metres) / far.value;
 const ways = computed(() => (squad.value ? onTheWay(props.course, squad.value) : []).sort((a, b) => a.lane - b.lane));
