@@ -60,6 +60,11 @@ pub struct BeepMark {
     pub beep: Option<u32>,
 }
 
+/// Level and shuttle as they are called out and written down: `7-4`.
+pub fn called_out(level: f64, shuttle: f64) -> String {
+    format!("{}-{}", rounded(level, 1), rounded(shuttle, 0))
+}
+
 /// Which misses end a runner's test.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum MissRule {

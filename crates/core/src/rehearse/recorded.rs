@@ -8,8 +8,8 @@ use super::{
     told::{FaultReport, ReadAgainstTruth},
 };
 use crate::{
-    beeps::{Beeps, MissRule},
-    catalogue::Protocol,
+    beeps::{Beeps, MissRule, called_out},
+    catalogue::{Protocol, Schedule},
     quantity,
     run::{
         Event, Kind, Setup, State, StopReason,
@@ -73,14 +73,23 @@ struct Differences {
     seen: Vec<Line>,
 }
 
-impl Judged<'_> {
-    fn recorded(&self, slot: u16) -> &[u32] {
-        self.states.get(usize::from(slot)).and_then(State::beeps).map_or(&[], |of| &of.misses)
+/// What stands of somebody's run.
+fn run_of(states: &[State], slot: u16) -> Option<&BeepState> {
+    states.get(usize::from(slot))?.beeps()
+}
+
+impl<'a> Judged<'a> {
+    fn of(schedule: &Schedule, setup: &Setup, beeps: &'a Beeps, squad: &'a [SimulatedRunner], states: &'a [State]) -> Self {
+        Self { squad, beeps, rule: setup.miss_rule(), by_speed: schedule.run_s.is_some(), states }
     }
 
-    /// When somebody was taken out, ms of the run's clock.
-    fn out_ms(&self, slot: u16) -> Option<f64> {
-        Some(self.states.get(usize::from(slot))?.beeps()?.ended.as_ref()?.at_ms)
+    fn run(&self, slot: u16) -> Option<&'a BeepState> {
+        run_of(self.states, slot)
+    }
+
+    /// How somebody's run ended as it was recorded.
+    fn end(&self, slot: u16) -> Option<&'a Ended> {
+        self.run(slot)?.ended.as_ref()
     }
 
     fn value(&self, beep: u32) -> f64 {
@@ -88,15 +97,14 @@ impl Judged<'_> {
     }
 
     fn score(&self, slot: u16) -> Option<f64> {
-        let ended = self.states.get(usize::from(slot))?.beeps()?.ended.as_ref()?;
-        Some(if self.by_speed { ended.speed_kmh } else { ended.distance_m })
+        self.end(slot).map(|ended| if self.by_speed { ended.speed_kmh } else { ended.distance_m })
     }
 
     fn differences(&self) -> Differences {
         let mut found = Differences::default();
         let mut extra: Vec<Line> = Vec::new();
         for one in self.squad {
-            let recorded = self.recorded(one.slot);
+            let recorded = self.run(one.slot).map_or(&[] as &[u32], |of| &of.misses);
             for beep in one.to_see(self.rule) {
                 if recorded.contains(&beep) {
                     found.seen.push((one.slot, beep));
@@ -125,9 +133,8 @@ impl Judged<'_> {
 
     /// Whether somebody had not been taken out before a beep.
     fn was_running(&self, slot: u16, beep: u32) -> bool {
-        let Some(state) = self.states.get(usize::from(slot)) else { return true };
-        let Some((of, out)) = state.beeps().zip(self.out_ms(slot)) else { return true };
-        self.beeps.beep(beep).is_none_or(|m| m.at_s <= schedule_s(&of.pieces, out))
+        let Some((of, ended)) = self.run(slot).zip(self.end(slot)) else { return true };
+        self.beeps.beep(beep).is_none_or(|m| m.at_s <= schedule_s(&of.pieces, ended.at_ms))
     }
 
     fn tally(&self, differences: &Differences, events: &[Event]) -> Tally {
@@ -158,7 +165,7 @@ impl Judged<'_> {
 pub(crate) fn tally(protocol: &Protocol, setup: &Setup, squad: &[SimulatedRunner], states: &[State], events: &[Event]) -> Option<Tally> {
     let schedule = protocol.schedule()?;
     let beeps = schedule.beeps(setup.start_kmh()).ok()?;
-    let judged = Judged { squad, beeps: &beeps, rule: setup.miss_rule(), by_speed: schedule.run_s.is_some(), states };
+    let judged = Judged::of(schedule, setup, &beeps, squad, states);
     Some(judged.tally(&judged.differences(), events))
 }
 
@@ -167,14 +174,14 @@ pub fn report(protocol: &Protocol, setup: &Setup, seed: u64, states: &[State], e
     let schedule = protocol.schedule()?;
     let beeps = schedule.beeps(setup.start_kmh()).ok()?;
     // Whoever still ran when the test was ended for all is held to what they had run by then.
-    let cut = |one: SimulatedRunner| match states.get(usize::from(one.slot)).and_then(State::beeps) {
+    let cut = |one: SimulatedRunner| match run_of(states, one.slot) {
         Some(BeepState { ended: Some(Ended { left: Some(StopReason::Assessor), at_ms, .. }), pieces, .. }) => {
             one.until(beeps.sounded(schedule_s(pieces, *at_ms)))
         }
         _ => one,
     };
     let squad: Vec<_> = squad(protocol, &beeps, u16::try_from(states.len()).ok()?, seed).into_iter().map(cut).collect();
-    let judged = Judged { squad: &squad, beeps: &beeps, rule: setup.miss_rule(), by_speed: schedule.run_s.is_some(), states };
+    let judged = Judged::of(schedule, setup, &beeps, &squad, states);
     let differences = judged.differences();
     let tally = judged.tally(&differences, events);
     let quantity = if judged.by_speed { "speed_kmh" } else { "distance_m" };
@@ -182,12 +189,12 @@ pub fn report(protocol: &Protocol, setup: &Setup, seed: u64, states: &[State], e
         let when = judged.ended(one);
         Some(ReadAgainstTruth { label: name(one.slot), when, read: (*read)?, truth: *truth })
     });
-    let known = tally.scores.iter().filter_map(|(read, truth)| Some(((*read)?, *truth)));
-    let mean = |of: &dyn Fn((f64, f64)) -> f64| known.clone().map(of).sum::<f64>() / known.clone().count().max(1) as f64;
+    let known: Vec<(f64, f64)> = tally.scores.iter().filter_map(|(read, truth)| Some(((*read)?, *truth))).collect();
+    let mean = |of: fn(&(f64, f64)) -> f64| known.iter().map(of).sum::<f64>() / known.len().max(1) as f64;
     Some(RehearsalReport {
         sentence: sentence(&tally, quantity),
-        truth: mean(&|(_, truth)| truth),
-        estimate: (known.clone().count() > 0).then(|| mean(&|(read, _)| read)),
+        truth: mean(|(_, truth)| *truth),
+        estimate: (!known.is_empty()).then(|| mean(|(read, _)| *read)),
         readings: readings.collect(),
         missed: squad.iter().filter(|one| judged.score(one.slot).is_none()).map(|one| name(one.slot)).collect(),
         faults: judged.faults(&differences),
@@ -216,7 +223,7 @@ impl Judged<'_> {
     fn ended(&self, one: &SimulatedRunner) -> String {
         let place = |beep: u32| match self.beeps.beep(beep) {
             Some(m) if self.by_speed => format!("{} km/h, line {}", rounded(m.speed_kmh, 1), m.shuttle),
-            Some(m) => format!("{}-{}", rounded(m.level, 1), m.shuttle),
+            Some(m) => called_out(m.level, f64::from(m.shuttle)),
             None => "no line".to_owned(),
         };
         match (one.missed_out(self.rule), self.rule) {
@@ -256,8 +263,7 @@ impl Judged<'_> {
 
     /// What was made of somebody who stopped by choice.
     fn stopped(&self, one: &SimulatedRunner, what: String) -> FaultReport {
-        let state = self.states.get(usize::from(one.slot)).and_then(State::beeps);
-        let ended = state.and_then(|of| of.ended.as_ref());
+        let ended = self.end(one.slot);
         let is_right = ended.is_some() && self.score(one.slot) == Some(self.value(one.score(self.rule)));
         let then = match ended {
             None => "Nobody wrote it down.".to_owned(),

@@ -13,6 +13,7 @@ use super::{
 };
 use crate::{
     attempts::Take,
+    beeps::called_out,
     catalogue::{Procedure, Protocol, Usual},
     quantity::{self, Better},
     units::rounded,
@@ -310,7 +311,7 @@ fn scored(protocol: &Protocol, ended: &Ended) -> String {
     let far = quantity::with_unit("distance_m", ended.distance_m);
     match (ended.values.get("level"), ended.values.get("shuttle")) {
         _ if protocol.scored("distance_m").is_some_and(|s| !s.in_detail) => far,
-        (Some(level), Some(shuttle)) => format!("{}-{} · {far}", rounded(*level, 1), rounded(*shuttle, 0)),
+        (Some(level), Some(shuttle)) => format!("{} · {far}", called_out(*level, *shuttle)),
         _ => quantity::with_unit("speed_kmh", ended.speed_kmh),
     }
 }

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use actix_web::{get, web};
 use chrono::NaiveDate;
 use impulso_core::{
+    beeps,
     catalogue::Protocol,
     change::Verdict,
     comparability,
@@ -311,7 +312,7 @@ fn cell(
 fn called(protocol: &Protocol, key: &str, now: &Stored) -> Option<String> {
     let is_distance = key == "distance_m" && protocol.schedule().is_some();
     let (level, shuttle) = (now.value("level").filter(|_| is_distance)?, now.value("shuttle")?);
-    Some(format!("{}-{}", rounded(level, 1), rounded(shuttle, 0)))
+    Some(beeps::called_out(level, shuttle))
 }
 
 /// How far an estimate may be off, mL/kg/min; nothing of what is measured.
