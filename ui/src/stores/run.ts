@@ -7,7 +7,7 @@ import { loadCore, type Outcome } from "@/core/core";
 import { Folding, type KeptLog } from "@/core/folding";
 import { announce } from "@/offline/announce";
 import { Channel } from "@/outbox/channel";
-import { letGoOfRun } from "@/offline/kept";
+import { letGoOfRun } from "@/offline/over";
 import { runClock, TrueClock } from "@/outbox/clock";
 import { ALONE, Outbox } from "@/outbox/outbox";
 import * as queue from "@/outbox/queue";

@@ -3,7 +3,7 @@ import { computed, ref, shallowRef } from "vue";
 import { api, asFailure, onAnswer, take } from "@/api/client";
 import type { Appended } from "@/api/types";
 import { announce } from "@/offline/announce";
-import { letGoOfRun } from "@/offline/kept";
+import { letGoOfRun } from "@/offline/over";
 import { runClock } from "@/outbox/clock";
 import { Outbox } from "@/outbox/outbox";
 import * as queue from "@/outbox/queue";
