@@ -22,13 +22,13 @@ const runners = computed(() =>
 <template>
   <div v-if="failure"><FailureNote :failure="failure" /> <button type="button" class="quiet" @click="reload">Try again</button></div>
   <div v-else class="squad" role="img" aria-label="The simulated squad on its course">
-    <span v-for="(line, k) in lines" :key="line" class="line" :style="{ left: `${across(k * course.leg_m)}%` }" />
     <span
       v-for="(line, k) in course.zone_m > 0 ? lines : []"
       :key="`zone ${line}`"
       class="zone"
       :style="{ left: `${across(k * course.leg_m - course.zone_m)}%`, width: `${(2 * 94 * course.zone_m) / far}%` }"
     />
+    <span v-for="(line, k) in lines" :key="line" class="line" :style="{ left: `${across(k * course.leg_m)}%` }" />
     <ol>
       <li v-for="one in runners" :key="one.slot">
         <b v-if="!one.walksOff" class="num" :class="{ stopped: one.stopped && s > 1 }" :style="{ left: `${across(one.at)}%` }">{{
@@ -48,6 +48,7 @@ const runners = computed(() =>
 <style scoped>
 .squad {
   position: relative;
+  overflow: hidden;
   padding: 4px 0;
 }
 ol {
