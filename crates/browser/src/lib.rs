@@ -1,8 +1,8 @@
 //! The core for a browser: a run folded where it is seen, by the same code that folds it on the server. Questions and answers are JSON.
 //!
 //! A question names what is asked: `set_up` a run from what was prepared, `begin` one by how it was set up, the `view` of it after events,
-//! whether one more may be `check`ed in, its `beeps`, or the `outcomes` once it is over. One run at a time: a screen shows one. And of a `visit`, where
-//! it stands.
+//! where the one stands whom a partner's phone counts for (`beside`), whether one more event may be `check`ed in, its `beeps`, or the
+//! `outcomes` once it is over. One run at a time: a screen shows one. And of a `visit`, where it stands.
 
 mod boundary;
 
@@ -11,7 +11,7 @@ use std::cell::RefCell;
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{
     InputError,
-    run::{BeepCourse, Earlier, Event, OutcomeLine, Prepared, RunFacts, RunView, SetUpTyped},
+    run::{BeepCourse, Beside, Earlier, Event, OutcomeLine, Prepared, RunFacts, RunView, SetUpTyped},
     visit::{self, VisitEvent, VisitState},
 };
 use serde::{Deserialize, Serialize};
@@ -41,6 +41,11 @@ enum Question {
     View {
         events: Vec<Event>,
         now: DateTime<Utc>,
+    },
+    /// Where the one in this slot stands, on a partner's phone.
+    Beside {
+        events: Vec<Event>,
+        slot: u16,
     },
     /// What each performer's run comes to, once it is over. `on`: today.
     Outcomes {
@@ -74,6 +79,8 @@ enum Answer {
         next: Option<usize>,
     },
     View(Box<RunView>),
+    /// Nothing for a slot that nobody has.
+    Beside(Option<Box<Beside>>),
     /// Nothing where the test is not run to beeps.
     Beeps(Option<BeepCourse>),
     Outcomes(Vec<OutcomeLine>),
@@ -119,6 +126,10 @@ fn answered(question: Question) -> Answer {
         (Question::View { mut events, now }, Some((facts, _))) => {
             events.iter_mut().for_each(Event::hear);
             Answer::View(Box::new(facts.view(&events, now)))
+        }
+        (Question::Beside { mut events, slot }, Some((facts, _))) => {
+            events.iter_mut().for_each(Event::hear);
+            Answer::Beside(facts.beside(&events, slot).map(Box::new))
         }
         (Question::Check { mut events, mut event, now }, Some((facts, _))) => {
             events.iter_mut().for_each(Event::hear);

@@ -8,26 +8,23 @@ mod anything;
 mod screen;
 
 use std::{
-    borrow::Cow,
     io::{BufRead, BufReader, Write},
     process::{Child, ChildStdout, Command, Stdio},
 };
 
-use anything::{any_run, live};
-use impulso_core::{
-    catalogue::Protocol,
-    run::{Earlier, Event, PerformerFacts, RunFacts, Setup},
-};
+use anything::{any_run, dealt, facts, live};
+use impulso_core::run::{Earlier, Event, RunFacts};
 use proptest::{
     strategy::{Strategy, ValueTree},
     test_runner::{Config, RngAlgorithm, TestRng, TestRunner},
 };
 use serde_json::{Value, json};
-use uuid::Uuid;
 
 const RUNS: usize = 10_000;
 /// Of every so many runs one is of several people.
 const MANY_EVERY: usize = 5;
+/// Of every so many a partner's phone is asked too.
+const PHONE_EVERY: usize = 20;
 
 /// The core as a browser has it, in Node.js.
 struct Browser {
@@ -61,38 +58,6 @@ impl Drop for Browser {
         let _ = self.child.kill();
         let _ = self.child.wait();
     }
-}
-
-fn facts<'a>(protocol: &'a Protocol, setup: &Setup, people: u16) -> RunFacts<'a> {
-    let performer = |slot: u16| PerformerFacts {
-        slot,
-        tag: Uuid::from_u128(u128::from(slot)),
-        person: Some(Uuid::from_u128(u128::from(slot) + 100)),
-        name: Cow::Owned(format!("Runner {slot}")),
-        setup: Cow::Owned(Setup { together: people > 1 && protocol.board_kind().is_some(), ..setup.clone() }),
-        result: None,
-    };
-    RunFacts {
-        id: Uuid::from_u128(1),
-        protocol: Cow::Borrowed(protocol),
-        performers: (0..people).map(performer).collect(),
-        join_code: None,
-        visit: None,
-        group_visit: None,
-        rehearsal_rate: None,
-        created_at: screen::t0(),
-        clock_rate: 1.0,
-        closed: false,
-    }
-}
-
-/// Gives each event to all or to one of several, the same each time.
-fn dealt(events: Vec<Event>, people: u16) -> Vec<Event> {
-    let deal = |(k, e): (usize, Event)| {
-        let slot = (k as u16 * 7 + e.seq as u16) % (people + 1);
-        Event { slot: (slot < people && !e.kind.is_end() && k > 0).then_some(slot), ..e }
-    };
-    if people == 1 { events } else { events.into_iter().enumerate().map(deal).collect() }
 }
 
 /// The same bytes; where not, what differs.
@@ -139,5 +104,19 @@ fn a_browser_comes_to_the_same_as_the_server() {
             "run {k} of {}",
             protocol.id
         );
+        if several && k % PHONE_EVERY == 0 {
+            phone_alike(&mut browser, &facts, &events, (k / MANY_EVERY) as u16 % people);
+            begun = None;
+        }
     }
+}
+
+/// What a partner's phone works out is what the server says of the one it counts for.
+fn phone_alike(browser: &mut Browser, facts: &RunFacts<'_>, events: &[Event], slot: u16) {
+    let own = facts.for_partner(slot).unwrap();
+    let told: Vec<Event> = events.iter().filter_map(|e| e.for_partner(slot)).collect();
+    assert_eq!(browser.ask(&json!({ "begin": { "facts": own } })), "\"begun\"");
+    let there = browser.ask(&json!({ "beside": { "events": told, "slot": slot } }));
+    let here = serde_json::to_string(&own.beside(&told, slot)).unwrap();
+    alike(&there, &format!("{{\"beside\":{here}}}"), &format!("a phone beside {slot} of {}", own.protocol.id));
 }

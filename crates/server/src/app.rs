@@ -106,6 +106,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(join::get)
         .service(join::append)
         .service(join::live)
+        .service(join::log)
         .service(rehearsals::create)
         .service(rehearsals::simulated)
         .service(rehearsals::squad)

@@ -16,7 +16,7 @@ use actix_web::{
     web::Bytes,
 };
 use futures_util::stream;
-use impulso_core::run::Event;
+use impulso_core::run::{Event, ForPartners, partner};
 use impulso_store::{PersonId, PracticeId, RunId, Store, runs};
 use tokio::{
     sync::{Notify, broadcast},
@@ -53,13 +53,46 @@ fn frame_with(events: &[Event], view: &RunView) -> Bytes {
     Bytes::from([events.as_bytes(), &frame(view)].concat())
 }
 
+/// What changed, for phones that count for one each.
+#[derive(Debug)]
+struct ForPhones {
+    view: ForPartners,
+    added: Vec<Event>,
+}
+
+impl ForPhones {
+    /// As it goes to the phone beside the one in this slot: of events of others it hears that they were.
+    fn frame(&self, slot: Option<u16>) -> Bytes {
+        let view = frame_with(&slot.map_or_else(Vec::new, |slot| of_slot(&self.added, slot)), &self.view.beside(slot));
+        let hidden = slot.map_or_else(Vec::new, |slot| partner::hidden(&self.added, slot));
+        if hidden.is_empty() {
+            return view;
+        }
+        let hidden = format!("event: hidden\ndata: {}\n\n", serde_json::to_string(&hidden).unwrap_or_default());
+        Bytes::from([hidden.as_bytes(), &view].concat())
+    }
+}
+
+/// What of these the phone beside the one in this slot is told.
+pub fn of_slot(events: &[Event], slot: u16) -> Vec<Event> {
+    events.iter().filter_map(|e| e.for_partner(slot)).collect()
+}
+
+/// What a watcher hears.
+#[derive(Debug, Clone)]
+enum Word {
+    /// The same for all of them.
+    All(Bytes),
+    Phones(Arc<ForPhones>),
+}
+
 /// A run of a practice. A run's key alone says nothing: another practice may use the same.
 type Key = (PracticeId, RunId);
 
 #[derive(Debug)]
 struct Watched {
-    coaches: broadcast::Sender<Bytes>,
-    partners: broadcast::Sender<Bytes>,
+    coaches: broadcast::Sender<Word>,
+    partners: broadcast::Sender<Word>,
 }
 
 impl Watched {
@@ -73,7 +106,7 @@ impl Watched {
 }
 
 /// Those who look at what a person did.
-type People = HashMap<(PracticeId, PersonId), broadcast::Sender<Bytes>>;
+type People = HashMap<(PracticeId, PersonId), broadcast::Sender<Word>>;
 
 /// Who watches what in this process.
 #[derive(Debug, Clone)]
@@ -95,8 +128,8 @@ pub struct Hub {
 pub enum Side {
     /// Everything, for as long as the session of this name lasts.
     Coach(Option<Uuid>),
-    /// What a partner needs: the clock and the names.
-    Partner,
+    /// What a partner needs: the clock, the names, and the one in this slot.
+    Partner(Option<u16>),
 }
 
 impl Hub {
@@ -116,13 +149,13 @@ impl Hub {
         self.runs.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn watch(&self, practice: PracticeId, run: RunId, side: Side) -> broadcast::Receiver<Bytes> {
+    fn watch(&self, practice: PracticeId, run: RunId, side: Side) -> broadcast::Receiver<Word> {
         let mut watched = self.lock();
         watched.retain(|_, w| w.has_watchers());
         let of_run = watched.entry((practice, run)).or_insert_with(Watched::new);
         match side {
             Side::Coach(_) => of_run.coaches.subscribe(),
-            Side::Partner => of_run.partners.subscribe(),
+            Side::Partner(_) => of_run.partners.subscribe(),
         }
     }
 
@@ -136,10 +169,10 @@ impl Hub {
         let Some((coaches, partners)) = senders else { return };
         // Written down only for a side that watches; nobody left to hear it is no failure.
         if coaches.receiver_count() > 0 {
-            let _ = coaches.send(frame_with(added, view));
+            let _ = coaches.send(Word::All(frame_with(added, view)));
         }
         if partners.receiver_count() > 0 {
-            let _ = partners.send(frame(&view.for_partners()));
+            let _ = partners.send(Word::Phones(Arc::new(ForPhones { view: view.for_partners(), added: added.to_vec() })));
         }
     }
 
@@ -219,7 +252,7 @@ impl Hub {
         let people = self.people.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(watchers) = people.get(&(practice, person)) {
             // Nobody left to hear it is no failure.
-            let _ = watchers.send(Bytes::from_static(b"event: changed\ndata: \n\n"));
+            let _ = watchers.send(Word::All(Bytes::from_static(b"event: changed\ndata: \n\n")));
         }
     }
 
@@ -237,7 +270,7 @@ impl Hub {
         people.retain(|_, watchers| watchers.receiver_count() > 0);
         let receiver = people.entry((practice, person)).or_insert_with(|| broadcast::channel(BACKLOG).0).subscribe();
         let start = Some(Bytes::from_static(b": listening\n\n"));
-        stream_of(Watcher { start, receiver, ended: self.ended.subscribe(), sid, until: Instant::now() + self.lasts })
+        stream_of(Watcher { start, receiver, ended: self.ended.subscribe(), sid, slot: None, until: Instant::now() + self.lasts })
     }
 
     /// Listens to a run from here on. What is read of the run afterwards misses nothing.
@@ -252,12 +285,17 @@ impl Hub {
 #[derive(Debug)]
 pub struct Listening {
     side: Side,
-    receiver: broadcast::Receiver<Bytes>,
+    receiver: broadcast::Receiver<Word>,
     ended: broadcast::Receiver<Uuid>,
     until: Instant,
 }
 
 impl Listening {
+    /// The same for a phone that counts for the one in this slot.
+    pub fn beside(self, slot: Option<u16>) -> Self {
+        Self { side: Side::Partner(slot), ..self }
+    }
+
     /// The answer: the run as it was read after this began to listen, unless the screen has seen that revision, then every change.
     pub fn answer(self, first: &RunView, seen: Option<u64>) -> HttpResponse {
         stream_of(self.watcher(first, seen))
@@ -265,11 +303,11 @@ impl Listening {
 
     fn watcher(self, first: &RunView, seen: Option<u64>) -> Watcher {
         let is_news = seen.is_none_or(|revision| revision < first.revision);
-        let (start, sid) = match self.side {
-            Side::Coach(sid) => (is_news.then(|| frame(first)), sid),
-            Side::Partner => (is_news.then(|| frame(&first.for_partners())), None),
+        let (start, sid, slot) = match self.side {
+            Side::Coach(sid) => (is_news.then(|| frame(first)), sid, None),
+            Side::Partner(slot) => (is_news.then(|| frame(&first.for_partners().beside(slot))), None, slot),
         };
-        Watcher { start, receiver: self.receiver, ended: self.ended, sid, until: self.until }
+        Watcher { start, receiver: self.receiver, ended: self.ended, sid, slot, until: self.until }
     }
 }
 
@@ -292,9 +330,11 @@ fn stream_of(watcher: Watcher) -> HttpResponse {
 /// One who watches.
 struct Watcher {
     start: Option<Bytes>,
-    receiver: broadcast::Receiver<Bytes>,
+    receiver: broadcast::Receiver<Word>,
     ended: broadcast::Receiver<Uuid>,
     sid: Option<Uuid>,
+    /// Whom a partner's phone counts for.
+    slot: Option<u16>,
     until: Instant,
 }
 
@@ -307,7 +347,8 @@ impl Watcher {
         loop {
             tokio::select! {
                 frame = self.receiver.recv() => match frame {
-                    Ok(frame) => return Some(frame),
+                    Ok(Word::All(frame)) => return Some(frame),
+                    Ok(Word::Phones(news)) => return Some(news.frame(self.slot)),
                     Err(broadcast::error::RecvError::Lagged(_)) => {}
                     Err(broadcast::error::RecvError::Closed) => return None,
                 },

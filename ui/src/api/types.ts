@@ -33,6 +33,7 @@ export type Unlike = S["Unlike"];
 export type Fit = S["Fit"];
 export type RunView = S["RunView"];
 export type RunLog = S["RunLog"];
+export type Beside = S["Beside"];
 export type RunForm = S["RunForm"];
 export type RunPictures = S["RunPictures"];
 export type PreparedTest = S["PreparedTest"];

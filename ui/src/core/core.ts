@@ -2,7 +2,7 @@
  * The core as a browser has it: the same code that folds a run on the server. Questions and answers are JSON in linear memory; the other
  * side is `crates/browser`.
  */
-import type { Battery, BeepCourse, RunEvent, RunForm, RunView, VisitEvent } from "@/api/types";
+import type { Battery, BeepCourse, Beside, RunEvent, RunForm, RunView, VisitEvent } from "@/api/types";
 import address from "./core.wasm?url";
 
 /** Why an event cannot be stored, in the words of the server. */
@@ -53,6 +53,7 @@ type Question =
   | { visit: { tests: number; free: boolean; events: VisitEvent[]; shut: number[] } }
   | { begin: { facts: unknown; earlier: unknown } }
   | { outcomes: { events: RunEvent[]; on: string } }
+  | { beside: { events: RunEvent[]; slot: number } }
   | { view: { events: RunEvent[]; now: string } }
   | { check: { events: RunEvent[]; event: RunEvent; now: string } };
 type Answer =
@@ -61,6 +62,7 @@ type Answer =
   | { beeps: BeepCourse | null }
   | { visit: VisitStands }
   | { view: RunView }
+  | { beside: Beside | null }
   | { outcomes: Outcome[] }
   | { refused: Refusal }
   | { failed: string };
@@ -120,6 +122,12 @@ export class Core {
   view(events: RunEvent[], now: number): RunView | null {
     const answer = this.ask({ view: { events, now: new Date(now).toISOString() } });
     return answer && typeof answer === "object" && "view" in answer ? answer.view : null;
+  }
+
+  /** Where the one stands whom a partner's phone counts for; nothing where it cannot be told. */
+  beside(events: RunEvent[], slot: number): Beside | null {
+    const answer = this.ask({ beside: { events, slot } });
+    return answer && typeof answer === "object" && "beside" in answer ? answer.beside : null;
   }
 
   /** What speaks against an event after these. `now`: the run's clock. */

@@ -16,6 +16,7 @@ function byHand(begins = true) {
       return said(events.length);
     },
     beeps: () => null,
+    beside: (events, slot) => ({ slot, done: events.length, taken: [] }),
     outcomes: (events) => [{ slot: 0, name: "", headline: `of ${events.length}`, changes: [] }],
     check: (events, one) => (one.id === "bad" ? { code: "x", message: `after ${events.length}` } : null),
   };
@@ -63,4 +64,36 @@ test("a core that cannot read how the run was set up is not used, and one that c
   const folding = Folding.of({ ...byHand().core, view: () => null }, { facts: {}, earlier: {}, today: "2026-11-23", events: [] })!;
   const view = said(0);
   expect(folding.view(view, [event("b")], 0)).toBe(view);
+});
+
+test("a partner’s phone tells of the one it counts for, and of others only that something happened", () => {
+  const { core } = byHand();
+  const log = { facts: {}, earlier: {}, today: "2026-11-23", events: [event("start")], hidden: ["of another"] };
+  const folding = Folding.of(core, log)!;
+  const performers = [{ slot: 0 }, { slot: 1, reading: null, decision: null }];
+  const view = { ...said(2), performers } as unknown as RunView;
+  expect(folding.isUpTo(view)).toBe(true);
+  expect(folding.beside(view, [])).toBe(view);
+  expect(folding.beside(view, [{ ...event("own"), slot: 1 }]).beside).toMatchObject({ slot: 1, done: 2 });
+  // Something happened that this phone has not heard of: the server’s word stands, until it has.
+  const ahead = { ...view, revision: 3 };
+  expect(folding.beside(ahead, [{ ...event("own"), slot: 1 }])).toBe(ahead);
+  folding.take([], ["of a third"]);
+  expect(folding.beside(ahead, [{ ...event("own"), slot: 1 }]).beside).toMatchObject({ done: 2 });
+  expect(folding.log.hidden).toEqual(["of another", "of a third"]);
+});
+
+test("a decision about a pulse is the server’s: it stands only for the count it was made of", () => {
+  const { core } = byHand();
+  const reading = (bpm: number | null) => ({ bpm }) as RunView["performers"][number]["reading"];
+  const counted: Folds = {
+    ...core,
+    beside: (_, slot) => ({ slot, done: 0, taken: [], reading: reading(132) }) as ReturnType<Folds["beside"]>,
+  };
+  const folding = Folding.of(counted, { facts: {}, earlier: {}, today: "2026-11-23", events: [] })!;
+  const view = (bpm: number) =>
+    ({ ...said(0), performers: [{ slot: 0, reading: reading(bpm), decision: { because: "so" } }] }) as unknown as RunView;
+  const own = [{ ...event("own"), slot: 0 }];
+  expect(folding.beside(view(132), own).performers[0]!.decision).toEqual({ because: "so" });
+  expect(folding.beside(view(120), own).performers[0]!.decision).toBeNull();
 });

@@ -3,11 +3,14 @@
 /** Without a word on it for so long, the run is asked for anew, ms. */
 const SILENT_MS = 25_000;
 
+/** What a word on it is about: the run, what was stored before it, and what of that is not told here. */
+export type Word = "view" | "events" | "hidden";
+
 /** The part of the browser's event source that is used here. */
 export interface Source {
   readyState: number;
   onopen: (() => void) | null;
-  addEventListener: (name: "view" | "events", heard: (event: { data: string }) => void) => void;
+  addEventListener: (name: Word, heard: (event: { data: string }) => void) => void;
   close: () => void;
 }
 
@@ -21,7 +24,7 @@ export class Channel {
   /** `heard`: what arrived, as it was written: events, then the view they lead to. `now`: a monotonic clock, ms. */
   constructor(
     private readonly url: string,
-    private readonly heard: (data: string, what: "view" | "events") => void,
+    private readonly heard: (data: string, what: Word) => void,
     private readonly make: (url: string) => Source = (at) => new EventSource(at) as unknown as Source,
     private readonly now: () => number = () => performance.now(),
   ) {}
@@ -31,7 +34,7 @@ export class Channel {
     this.close();
     const source = this.make(this.url);
     this.heardAt = this.now();
-    for (const what of ["events", "view"] as const)
+    for (const what of ["hidden", "events", "view"] as const)
       source.addEventListener(what, (event) => {
         // A word of a channel that was given up says nothing any more.
         if (this.source !== source) return;

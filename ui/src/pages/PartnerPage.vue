@@ -53,7 +53,7 @@ watch(
 );
 /** Those of the run on this screen at once, the others as soon as they are known. */
 const candidates = computed(() => {
-  const here = run.view!.performers.map((p) => ({ tag: p.tag, name: p.name, counted: p.reading?.bpm != null }));
+  const here = run.view!.performers.map((p) => ({ tag: p.tag, name: p.name, counted: p.counted }));
   const others = tested.value.filter((t) => !here.some((p) => p.tag === t.tag));
   return [...here, ...others.map((t) => ({ ...t, counted: false }))];
 });
@@ -91,7 +91,7 @@ function choose(which: string | null) {
   tag.value = which;
   if (which) sessionStorage.setItem(kept, which);
   else sessionStorage.removeItem(kept);
-  if (which && slot.value === null) void run.open(door());
+  void run.open(door());
 }
 function enter() {
   const typed = text.value.trim().replace(",", ".");

@@ -170,6 +170,7 @@ const counts: Folds = {
   view: (events) => view(events.length),
   outcomes: () => [],
   beeps: () => null,
+  beside: () => null,
   check: (_, event) => (event.kind === "stopped" ? { code: "run_over", message: "It is over.", field: "kind" } : null),
 };
 const log = (n: number) => ({

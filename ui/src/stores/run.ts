@@ -30,7 +30,7 @@ export type Door = { run: string } | { code: string; tag?: string | null };
 const address = (door: Door, seen: RunView | null) =>
   "run" in door
     ? `/api/runs/${door.run}/live${seen ? `?seen=${seen.revision}` : ""}`
-    : `/api/join/${encodeURIComponent(door.code)}/live${seen ? `?run=${seen.id}` : ""}`;
+    : `/api/join/${encodeURIComponent(door.code)}/live?${new URLSearchParams({ ...(seen && { run: seen.id }), ...(door.tag && { tag: door.tag }) }).toString()}`;
 const doorKey = (door: Door) => ("run" in door ? door.run : `code ${door.code}`);
 
 /** The run on this screen: what the server knows of it, and what waits here to be sent. */
@@ -68,6 +68,8 @@ export const useRun = defineStore("run", () => {
 
   /** What this screen did and the server does not know yet, and what it took back: undo goes on from there, answered or not. */
   const own = shallowRef<RunEvent[]>([]);
+  /** This is the phone of somebody who counts for one performer, without an account. */
+  const isPartner = ref(false);
   /** Works the run out on this screen, where the browser can. */
   const folding = shallowRef<Folding | null>(null);
   /** The run as it is: what this screen did counts at once, online or not. A strap's second alone waits for the server's word while there is
@@ -75,7 +77,8 @@ export const useRun = defineStore("run", () => {
   const view = computed<RunView | null>(() => {
     if (!said.value || !folding.value) return said.value;
     const counts = away.value || own.value.some((e) => !ALONE.has(e.kind));
-    return folding.value.view(said.value, counts ? own.value : [], now());
+    const here = counts ? own.value : [];
+    return isPartner.value ? folding.value.beside(said.value, here) : folding.value.view(said.value, here, now());
   });
   const takenBack = shallowRef(new Set<string>());
   const last = computed(() => {
@@ -122,7 +125,7 @@ export const useRun = defineStore("run", () => {
   async function open(at: Door) {
     close();
     [said.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
-    [door, aside.value, kept, outbox, unsent.value] = [at, [], "", null, 0];
+    [door, isPartner.value, aside.value, kept, outbox, unsent.value] = [at, !("run" in at), [], "", null, 0];
     [own.value, takenBack.value, folding.value, foldTries, pending.value, notTaken.value] = [[], new Set(), null, 0, false, ""];
     if ("run" in at) waiting.isShown(at.run);
     // What was set up a moment ago stands in the same moment: a key pressed now counts.
@@ -177,15 +180,16 @@ export const useRun = defineStore("run", () => {
     if (!TYPED.has(event.kind)) aside.value = [...aside.value, { event, message }].slice(-5);
   }
 
-  /** Folds the run here from now on: the core, and what the server has stored. A partner's phone, and a browser that cannot, have the
-   * server's view. */
+  /** Folds the run here from now on: the core, and what the server has stored; on a partner's phone of the one it counts for. A browser that
+   * cannot has the server's view. */
   async function folds(stored?: KeptLog) {
-    if (!("run" in door) || said.value?.closed !== false || ++foldTries > FOLD_TRIES_MAX) return;
     const at = door;
+    if (said.value?.closed !== false || (!("run" in at) && !at.tag) || ++foldTries > FOLD_TRIES_MAX) return;
+    const run = said.value.id;
     try {
       const core = await loadCore();
       if (!core || door !== at) return;
-      const asked = stored ? null : await takeOrKept<KeptLog>(api.GET("/api/runs/{id}/log", { params: { path: { id: at.run } } }));
+      const asked = stored ? null : await takeOrKept<KeptLog>(logOf(at, run));
       // Opened again meanwhile, or another run; what the service worker kept is never newer than what is folded here.
       if (door !== at || (asked?.isKept && folding.value)) return;
       const log = stored ?? asked!.data;
@@ -197,10 +201,15 @@ export const useRun = defineStore("run", () => {
     }
   }
 
+  const logOf = (at: Door, run: string) =>
+    "run" in at
+      ? api.GET("/api/runs/{id}/log", { params: { path: { id: at.run } } })
+      : api.GET("/api/join/{code}/log", { params: { path: { code: at.code }, query: { run, tag: at.tag ?? undefined } } });
+
   /** Takes up what the server has stored; where something in between is missing, all of it is asked for. */
-  function stored(events: RunEvent[], next: RunView) {
-    folding.value?.take(events);
-    if ("run" in door && !next.closed && folding.value?.isUpTo(next) === false) void folds();
+  function stored(events: RunEvent[], next: RunView, hidden: string[] = []) {
+    folding.value?.take(events, hidden);
+    if (!next.closed && folding.value?.isUpTo(next) === false) void folds();
   }
 
   /** Where this screen's events go, once the run is known. */
@@ -258,13 +267,14 @@ export const useRun = defineStore("run", () => {
   /** Every change of the run arrives by itself. */
   function listen() {
     channel?.close();
-    let events: RunEvent[] = [];
+    let [events, hidden]: [RunEvent[], string[]] = [[], []];
     channel = new Channel(address(door, said.value), (data, what) => {
       away.value = false;
       if (what === "events") return void (events = JSON.parse(data) as RunEvent[]);
+      if (what === "hidden") return void (hidden = JSON.parse(data) as string[]);
       const next = JSON.parse(data) as RunView;
-      stored(events, next);
-      events = [];
+      stored(events, next, hidden);
+      [events, hidden] = [[], []];
       // What this screen sent itself came back with the answer already.
       if (!said.value || next.id !== said.value.id || next.revision > said.value.revision) show(next);
     });
@@ -283,7 +293,7 @@ export const useRun = defineStore("run", () => {
   }
 
   /** The run that is open here stays the one this screen is on; else that of whom the partner counts for. */
-  const which = (at: { tag?: string | null }) => (said.value ? { run: said.value.id } : { tag: at.tag ?? undefined });
+  const which = (at: { tag?: string | null }) => ({ run: said.value?.id, tag: at.tag ?? undefined });
 
   async function look() {
     const sent = performance.now();

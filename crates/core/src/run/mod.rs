@@ -12,6 +12,7 @@
 //!   test is made of, [`lift`] and [`watched`] what a sheet is led by
 //! - [`grid`], [`board`]: many at once, name by name or on one clock
 //! - [`view`]: all of it as a screen sees it, of one or of many
+//! - [`partner`]: what of it a partner's phone may see
 //! - [`outcome`]: what a run that is over comes to, in words
 //! - [`check`]: may this event be stored now, and if not, what should the assessor do?
 
@@ -30,6 +31,7 @@ pub mod grid;
 pub mod hold;
 mod lift;
 pub mod outcome;
+pub mod partner;
 pub mod setup;
 pub mod sheet;
 pub mod stage;
@@ -49,6 +51,7 @@ pub use event::{Event, Kind, StopReason};
 pub use fold::{fold, fold_slot};
 pub use grid::{Grid, grid};
 pub use outcome::{Earlier, OutcomeLine};
+pub use partner::{Beside, ForPartners};
 pub use setup::{Setup, check_answer};
 pub use state::{Reading, State, Status, Timeline};
 pub use timeline::timeline;

@@ -12,12 +12,13 @@ use uuid::Uuid;
 
 use super::{
     beeps::{self, BeepCourse},
-    board::{Board, BoardKind, Entry, board},
+    board::{Board, BoardKind, board},
     check,
     decision::Decision,
     event::{Event, StopReason},
     fold::fold,
-    grid::{Grid, GridColumn, grid},
+    grid::{Grid, grid},
+    partner::{Beside, PartnerTask},
     setup::Setup,
     state::{Call, Reading, State},
 };
@@ -100,6 +101,8 @@ pub struct RunView {
     pub lesson: bool,
     /// What a partner's phone takes; for partners alone.
     pub task: Option<PartnerTask>,
+    /// Where the one stands whom a partner's phone counts for; for partners alone.
+    pub beside: Option<Beside>,
     /// By which partners join.
     pub join_code: Option<String>,
     /// The visit it belongs to.
@@ -134,6 +137,8 @@ pub struct PerformerView {
     /// The person's key.
     pub person: Option<Uuid>,
     pub name: String,
+    /// Their pulse has been counted.
+    pub counted: bool,
     /// The count so far.
     pub reading: Option<Reading>,
     /// What was decided about it.
@@ -144,40 +149,6 @@ pub struct PerformerView {
     pub result: Option<Uuid>,
 }
 
-/// What a partner's phone takes of the one it stands beside.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct PartnerTask {
-    /// What its large key says; nothing where readings are typed.
-    pub kind: Option<BoardKind>,
-    /// What is typed.
-    pub columns: Vec<GridColumn>,
-}
-
-impl PartnerTask {
-    fn of(view: &RunView) -> Option<Self> {
-        if let Some(board) = &view.board {
-            let entry = board.tiles.iter().find_map(|t| t.entry.clone()).filter(|e| e.reading);
-            let column = |e: Entry| GridColumn {
-                input: e.input,
-                side: e.side,
-                label: e.label,
-                unit: e.unit,
-                tries: 1,
-                signs: None,
-                usual: e.usual,
-                taken: 0,
-                lift: false,
-            };
-            let columns = entry.filter(|_| matches!(board.kind, BoardKind::Count | BoardKind::Beat)).map(column);
-            return Some(Self { kind: Some(board.kind), columns: columns.into_iter().collect() });
-        }
-        // Whether a load was made is whoever leads's to say.
-        let columns = view.grid.as_ref()?.columns.iter().filter(|c| !c.lift).cloned().collect();
-        Some(Self { kind: None, columns })
-    }
-}
-
 /// A rehearsal on a run's view.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -186,24 +157,6 @@ pub struct RehearsalView {
     pub rate: f64,
     /// How it went, once it is over.
     pub report: Option<RehearsalReport>,
-}
-
-impl RunView {
-    /// What a partner without an account may see: the clock and the names, nothing of anybody's record.
-    #[must_use]
-    pub fn for_partners(&self) -> Self {
-        let mut shown = self.clone();
-        shown.task = PartnerTask::of(self);
-        (shown.person, shown.grid, shown.board) = (None, None, None);
-        shown.conditions = Vec::new();
-        shown.state.notes = Vec::new();
-        shown.state.stop_note = None;
-        (shown.result, shown.visit, shown.group_visit) = (None, None, None);
-        for performer in &mut shown.performers {
-            (performer.person, performer.result, performer.out) = (None, None, None);
-        }
-        shown
-    }
 }
 
 /// What is kept of a rehearsal beside its run.
@@ -255,6 +208,7 @@ impl RunFacts<'_> {
             grid,
             board,
             task: None,
+            beside: None,
             lesson: self.group_visit.is_some(),
             clock_rate: self.clock_rate,
             visit: self.visit,
@@ -371,6 +325,7 @@ impl PerformerFacts<'_> {
             tag: self.tag,
             person: self.person,
             name: self.name.clone().into_owned(),
+            counted: state.readings().last().is_some_and(|r| r.bpm.is_some()),
             reading: state.readings().last().cloned(),
             out: state.stopped_ms.map(|_| state.stop_reason.map_or("stopped", StopReason::words).to_owned()),
             decision: state.decision.clone(),

@@ -1,16 +1,19 @@
 //! Runs in which anything happens, of every live protocol.
+#![allow(dead_code)]
+
+use std::borrow::Cow;
 
 use impulso_core::{
     catalogue::{self, Protocol},
     rehearse,
-    run::{Event, Kind, Setup, StopReason},
+    run::{Event, Kind, PerformerFacts, RunFacts, Setup, StopReason},
     simulate::Client,
     strap::Heard,
 };
 use proptest::prelude::*;
 use uuid::Uuid;
 
-use crate::screen::Screen;
+use crate::screen::{Screen, t0};
 
 /// Everything that can happen, possible or not, with numbers on both sides of every limit.
 pub fn any_kind() -> impl Strategy<Value = Kind> {
@@ -114,4 +117,37 @@ pub fn any_run() -> impl Strategy<Value = (usize, Vec<Event>)> {
 pub fn live(which: usize) -> (&'static Protocol, Setup) {
     let protocol = catalogue::all().iter().filter(|p| p.family().runs_live()).nth(which).unwrap();
     (protocol, rehearse::setup(protocol, &Client::from_seed(3)))
+}
+
+/// The facts of a run of so many, all set up alike.
+pub fn facts<'a>(protocol: &'a Protocol, setup: &Setup, people: u16) -> RunFacts<'a> {
+    let performer = |slot: u16| PerformerFacts {
+        slot,
+        tag: Uuid::from_u128(u128::from(slot)),
+        person: Some(Uuid::from_u128(u128::from(slot) + 100)),
+        name: Cow::Owned(format!("Runner {slot}")),
+        setup: Cow::Owned(Setup { together: people > 1 && protocol.board_kind().is_some(), ..setup.clone() }),
+        result: None,
+    };
+    RunFacts {
+        id: Uuid::from_u128(1),
+        protocol: Cow::Borrowed(protocol),
+        performers: (0..people).map(performer).collect(),
+        join_code: None,
+        visit: None,
+        group_visit: None,
+        rehearsal_rate: None,
+        created_at: t0(),
+        clock_rate: 1.0,
+        closed: false,
+    }
+}
+
+/// Gives each event to all or to one of several, the same each time.
+pub fn dealt(events: Vec<Event>, people: u16) -> Vec<Event> {
+    let deal = |(k, e): (usize, Event)| {
+        let slot = (k as u16 * 7 + e.seq as u16) % (people + 1);
+        Event { slot: (slot < people && !e.kind.is_end() && k > 0).then_some(slot), ..e }
+    };
+    if people == 1 { events } else { events.into_iter().enumerate().map(deal).collect() }
 }

@@ -2,24 +2,27 @@
 
 use actix_session::Session;
 use actix_web::{HttpRequest, HttpResponse, ResponseError, get, http::StatusCode, post, web};
+use chrono::NaiveDate;
+use impulso_core::run::{Earlier, Event, RunView, partner};
 use impulso_store::{
     PracticeId, RunId, Store,
-    runs::{self, ByCode, InRun, Partner, Sender},
+    runs::{self, ByCode, InRun, Partner, Run, Sender},
 };
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+use super::runs::RunLog;
 use crate::{
     ApiError, ApiResult, auth,
     auth::{Caller, DeviceCookies},
     body::Json,
     intake::{self, Appended, Batch, Intake},
-    live::{Hub, Side},
+    live::{Hub, Side, of_slot},
     rate_limit::RateLimits,
     settings::ClockRate,
-    view::{RunView, tag, view_of},
+    view::{facts, tag, view_of},
 };
 
 /// What finding a run by its code needs.
@@ -60,6 +63,16 @@ struct Found {
     partner: Partner,
     /// For a phone that is new here.
     cookie: Option<actix_web::cookie::Cookie<'static>>,
+}
+
+/// A run whose counting lasts.
+struct Open {
+    run: Run,
+    events: Vec<Event>,
+    view: RunView,
+    /// Whom the phone counts for, where it says so.
+    slot: Option<u16>,
+    today: NaiveDate,
 }
 
 impl actix_web::FromRequest for Door {
@@ -129,14 +142,16 @@ impl Door {
     }
 
     /// The run as it is, while its counting lasts.
-    async fn open(&self, found: &Found, run: RunId, rate: ClockRate) -> ApiResult<RunView> {
+    async fn open(&self, found: &Found, run: RunId, rate: ClockRate) -> ApiResult<Open> {
         let mut scope = self.store.scope(found.practice).await?;
         let run = runs::get(&mut scope, run).await?;
-        let view = view_of(&run, &runs::events(&mut scope, run.id).await?, rate)?;
-        if intake::view_is_open(&run, &view, rate) {
-            return Ok(view);
+        let events = runs::events(&mut scope, run.id).await?;
+        let view = view_of(&run, &events, rate)?;
+        if !intake::view_is_open(&run, &view, rate) {
+            return Err(counting_is_over());
         }
-        Err(counting_is_over())
+        let own = run.performers.iter().find(|p| self.which.tag == Some(tag(run.id, run.group_visit, p.person)));
+        Ok(Open { slot: own.map(|p| p.slot), today: auth::today(&mut scope).await?, run, events, view })
     }
 }
 
@@ -168,7 +183,7 @@ pub async fn get(door: Door, rate: web::Data<ClockRate>) -> ApiResult<HttpRespon
     let found = door.find().await?;
     let open = async { door.open(&found, door.run(&found).await?, **rate).await };
     match open.await {
-        Ok(view) => Ok(answer(&found, HttpResponse::Ok().json(view.for_partners()))),
+        Ok(open) => Ok(answer(&found, HttpResponse::Ok().json(open.view.for_partners().beside(open.slot)))),
         // The phone is let in all the same, and waits.
         Err(refused) => Ok(answer(&found, refused.error_response())),
     }
@@ -194,9 +209,22 @@ pub async fn tested(door: Door) -> ApiResult<HttpResponse> {
 pub async fn live(door: Door, rate: web::Data<ClockRate>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
     let found = door.find().await?;
     let run = door.run(&found).await?;
-    let listening = hub.listen(found.practice, run, Side::Partner);
-    let first = door.open(&found, run, **rate).await?;
-    Ok(answer(&found, listening.answer(&first, None)))
+    let listening = hub.listen(found.practice, run, Side::Partner(None));
+    let open = door.open(&found, run, **rate).await?;
+    Ok(answer(&found, listening.beside(open.slot).answer(&open.view, None)))
+}
+
+/// How the run was set up for the one whom a partner counts for, and what happened to them: for the core in the phone's browser.
+#[utoipa::path(tag = "join", operation_id = "join_log", params(("code" = String, Path), Which), responses((status = 200, body = RunLog), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
+#[get("/join/{code}/log")]
+pub async fn log(door: Door, rate: web::Data<ClockRate>) -> ApiResult<HttpResponse> {
+    let found = door.find().await?;
+    let open = door.open(&found, door.run(&found).await?, **rate).await?;
+    let slot = open.slot.ok_or_else(ApiError::not_found)?;
+    let facts = facts(&open.run, **rate)?;
+    let facts = facts.for_partner(slot).ok_or_else(ApiError::not_found)?;
+    let (events, hidden) = (of_slot(&open.events, slot), partner::hidden(&open.events, slot));
+    Ok(answer(&found, HttpResponse::Ok().json(RunLog { facts, earlier: Earlier::default(), events, hidden, today: open.today })))
 }
 
 /// Adds a partner's taps and counts for one performer.
@@ -207,6 +235,10 @@ pub async fn append(door: Door, intake: web::Data<Intake>, batch: Json<Batch>) -
     let run = door.run(&found).await?;
     door.rates.class.count(&format!("{} {}", door.code, door.caller.0))?;
     door.rates.partner.count(&format!("{:?}", found.partner))?;
-    let done = Box::pin(intake.accept(&door.store, found.practice, Sender::Partner(found.partner), run, batch.into_inner())).await?;
-    Ok(answer(&found, HttpResponse::Ok().json(Appended { view: done.view.for_partners(), events: Vec::new(), ..done })))
+    let batch = batch.into_inner();
+    // A phone counts for one.
+    let slot = batch.events.iter().find_map(|e| e.slot);
+    let done = Box::pin(intake.accept(&door.store, found.practice, Sender::Partner(found.partner), run, batch)).await?;
+    let (view, events) = (done.view.for_partners().beside(slot), slot.map_or_else(Vec::new, |slot| of_slot(&done.events, slot)));
+    Ok(answer(&found, HttpResponse::Ok().json(Appended { events, view, ..done })))
 }

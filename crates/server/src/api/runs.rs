@@ -320,6 +320,10 @@ pub struct RunLog<'r> {
     pub earlier: Earlier,
     /// Everything that happened, as it is stored.
     pub events: Vec<Event>,
+    /// What happened beside it and is not told: to others than the one whom a partner's phone counts for.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[schema(required = false)]
+    pub hidden: Vec<Uuid>,
     /// The day it is, in the practice's time zone.
     pub today: NaiveDate,
 }
@@ -340,7 +344,7 @@ pub async fn log(who: SignedIn, id: web::Path<Uuid>, rate: web::Data<ClockRate>)
     }
     let events = runs::events(&mut scope, run.id).await?;
     let today = auth::today(&mut scope).await?;
-    Ok(HttpResponse::Ok().json(RunLog { facts: facts(&run, **rate)?, earlier, events, today }))
+    Ok(HttpResponse::Ok().json(RunLog { facts: facts(&run, **rate)?, earlier, events, hidden: Vec::new(), today }))
 }
 
 /// When each beep of a run to beeps sounds, and what is called.

@@ -159,3 +159,32 @@ async fn one_persons_reason_admits_nobody_else() {
     let log = coach.get("/practice/audit").await.to_string();
     assert!(log.contains("Linnea: seen by the school’s doctor"), "{log}");
 }
+
+#[tokio::test]
+async fn a_phone_is_told_of_the_one_it_counts_for_and_of_nobody_else() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (run, code, mut teacher) = class(&coach).await;
+    let phone = app.browser();
+    let tags = phone.get(&format!("/join/{code}")).await["performers"].clone();
+    let tag = |slot: usize| tags[slot]["tag"].as_str().unwrap().to_owned();
+    let other = teacher.at(205, json!({"kind": "count_typed", "count": 24, "slot": 1}));
+    let note = teacher.at(206, json!({"kind": "noted", "text": "wet floor"}));
+    coach.posts(&run, &[other.clone(), note.clone()]).await;
+    let own = teacher.beside().at(207, json!({"kind": "count_typed", "count": 21, "slot": 0}));
+    let sent = phone.ok(Method::POST, &format!("/join/{code}/events"), json!({"events": [own]})).await;
+    assert_eq!(sent["events"].as_array().map(Vec::len), Some(1), "what it sent is stored");
+    let view = phone.get(&format!("/join/{code}?tag={}", tag(0))).await;
+    assert_eq!(view["performers"][0]["reading"]["bpm"], 126.0);
+    assert_eq!((view["performers"][1]["counted"].as_bool(), &view["performers"][1]["reading"]), (Some(true), &Value::Null));
+    assert_eq!(view["beside"]["reading"]["bpm"], 126.0);
+    // The one who counts for nobody sees the names, and nothing else.
+    let names = phone.get(&format!("/join/{code}")).await;
+    assert_eq!((&names["beside"], &names["performers"][0]["reading"]), (&Value::Null, &Value::Null));
+    let log = phone.get(&format!("/join/{code}/log?tag={}", tag(0))).await;
+    let facts = log["facts"]["performers"].as_array().unwrap();
+    assert_eq!((facts.len(), &facts[0]["person"], &facts[0]["setup"]["age"]), (1, &Value::Null, &Value::Null));
+    assert_eq!(log["hidden"], json!([other["id"], note["id"]]));
+    assert_eq!(log["events"].as_array().map(Vec::len), Some(2), "the start, and what happened to this one");
+    assert_eq!(phone.refused(Method::GET, &format!("/join/{code}/log?tag={}", Uuid::nil()), Value::Null).await.0, 404);
+}

@@ -2,7 +2,6 @@
 import { computed, ref, watch } from "vue";
 import type { RunView } from "@/api/types";
 import type { Floor } from "@/floor/useFloor";
-import { ofFloor } from "@/logic/floor";
 import { sentence } from "@/logic/sheet";
 import { hasSign } from "@/logic/signs";
 import { askedOnce } from "@/logic/askedOnce";
@@ -12,7 +11,6 @@ import { useRun } from "@/stores/run";
 const props = defineProps<{ floor: Floor; slot_: number; name: string }>();
 const run = useRun();
 const { phase } = props.floor;
-const MISSED = "a missed beat";
 type Task = NonNullable<RunView["task"]>;
 const task = computed(() => run.view?.task as Task);
 const kind = computed(() => task.value.kind ?? null);
@@ -22,27 +20,25 @@ const over = computed(() => started.value && phase.value !== null && phase.value
 
 /** What this phone has sent of this test, kept over a reload: nobody else's is shown here. */
 const place = `impulso.partner.sent.${run.view?.id}.${props.slot_}`;
-type Sent = { event: string; what: string; input?: string; side?: string | null; counts: number };
+type Sent = { event: string; what: string; input?: string; side?: string | null };
 const sent = ref<Sent[]>(JSON.parse(sessionStorage.getItem(place) ?? "[]") as Sent[]);
 watch(sent, (all) => sessionStorage.setItem(place, JSON.stringify(all)), { deep: true, flush: "sync" });
-const count = computed(() => sent.value.reduce((n, s) => n + s.counts, 0));
-/** Missed in a row, and how many end it. */
-const inRow = computed(() => sent.value.length - 1 - sent.value.findLastIndex((s) => s.what !== MISSED));
-const most = computed(() => ofFloor(props.floor.state.value, "sheet")?.beats?.most ?? Infinity);
-const ended = computed(() => inRow.value >= most.value || ((kind.value === "hold" || kind.value === "finish") && sent.value.length > 0));
+/** Where the one stands whom this phone counts for. */
+const beside = computed(() => run.view?.beside ?? null);
+const count = computed(() => beside.value?.done ?? 0);
+const ended = computed(() => beside.value?.stand === "done" || beside.value?.stand === "out");
 async function say(event: Parameters<typeof run.record>[0], what: string, more: Partial<Sent> = {}) {
   // Seen at once, also where the page is loaded anew a moment later.
-  const at = sent.value.push({ event: "", what, counts: 0, ...more }) - 1;
+  const at = sent.value.push({ event: "", what, ...more }) - 1;
   sent.value[at]!.event = await run.record(event, props.slot_);
 }
 const column = computed(() => task.value.columns[0]);
-const one = () =>
-  column.value && say({ kind: "counted", input: column.value.input, side: column.value.side ?? undefined, by: 1 }, "one", { counts: 1 });
-const missed = () => say({ kind: "beat_missed" }, MISSED);
+const one = () => column.value && say({ kind: "counted", input: column.value.input, side: column.value.side ?? undefined, by: 1 }, "one");
+const missed = () => say({ kind: "beat_missed" }, "a missed beat");
 const missedLine = () => say({ kind: "line_missed" }, "a missed line");
 const lost = () => say({ kind: "position_lost" }, "the position was lost");
-const crossed = () => say({ kind: "crossed" }, "over the line", { counts: 1 });
-const lap = () => say({ kind: "tallied" }, "a lap", { counts: 1 });
+const crossed = () => say({ kind: "crossed" }, "over the line");
+const lap = () => say({ kind: "tallied" }, "a lap");
 async function back() {
   const last = sent.value.pop();
   if (last) await run.record({ kind: "undone", event: last.event }, props.slot_);
@@ -53,7 +49,14 @@ const texts = ref<Record<string, string>>({});
 const wrong = ref<{ at: string; words: string } | null>(null);
 let meant = "";
 const keyOf = (c: Task["columns"][number]) => `${c.input}/${c.side ?? ""}`;
-const ofColumn = (c: Task["columns"][number]) => sent.value.filter((s) => s.input === c.input && (s.side ?? null) === (c.side ?? null));
+type Of = { input?: string; side?: string | null };
+const isOf = (c: Of) => (s: Of) => s.input === c.input && (s.side ?? null) === (c.side ?? null);
+/** What was taken of a reading: as it was typed here; as it is kept where it came from another screen too. */
+function takenOf(c: Task["columns"][number]): string[] {
+  const here = sent.value.filter(isOf(c)).map((s) => s.what);
+  const all = beside.value?.taken.find(isOf(c))?.tries ?? [];
+  return all.length === here.length ? here : all.map((shown) => `${shown} ${c.unit}`.trim());
+}
 async function send(c: Task["columns"][number], sign: 1 | -1 = 1) {
   const [at, text] = [keyOf(c), (texts.value[keyOf(c)] ?? "").trim()];
   if (!text) return;
@@ -99,10 +102,14 @@ watch(
         <button v-if="kind === 'laps'" type="button" class="pad main" @click="lap">One lap</button>
         <button v-if="kind === 'line'" type="button" class="pad main" @click="missedLine">Missed the line</button>
       </template>
+      <p v-else-if="ended && beside!.stand === 'out'" class="big">It is over for {{ name }}.</p>
       <p v-else-if="ended && kind === 'beat'" class="big">
-        {{ most }} missed in a row: it is over at <b class="num">{{ count }}</b>.
+        {{ beside!.note }} at <b class="num">{{ count }}</b>.
       </p>
-      <p v-else-if="ended" class="big">Sent: {{ sent.at(-1)!.what }}.</p>
+      <p v-else-if="ended && beside!.shown" class="big">
+        Sent: <b class="num">{{ beside!.shown }}</b>
+      </p>
+      <p v-else-if="ended" class="big">It is sent.</p>
       <template v-else-if="over">
         <p v-if="count" class="big">
           You counted <b class="num">{{ count }}</b>. It is sent.
@@ -117,15 +124,8 @@ watch(
     </template>
     <template v-else-if="started">
       <div v-for="c in task.columns" :key="keyOf(c)" class="reading">
-        <p v-if="ofColumn(c).length" class="soft">
-          {{ c.side ? `${c.label}` : c.label }}:
-          {{
-            ofColumn(c)
-              .map((s) => s.what)
-              .join(", ")
-          }}
-        </p>
-        <form v-if="ofColumn(c).length < c.tries" class="entry" @submit.prevent="enter(c)">
+        <p v-if="takenOf(c).length" class="soft">{{ c.label }}: {{ takenOf(c).join(", ") }}</p>
+        <form v-if="takenOf(c).length < c.tries" class="entry" @submit.prevent="enter(c)">
           <label :for="keyOf(c)">{{ c.label }}</label>
           <input :id="keyOf(c)" v-model="texts[keyOf(c)]" class="num" maxlength="12" autocomplete="off" />
           <span v-if="c.unit" class="unit">{{ c.unit }}</span>
