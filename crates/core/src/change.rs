@@ -97,6 +97,11 @@ pub struct Comparison {
 
 /// Compares two results of one protocol.
 pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, typical_error: Option<&TypicalError>) -> Comparison {
+    judged(protocol, quantity, from, to, typical_error).in_units(Units::Metric)
+}
+
+/// The same with no sentence yet, for where many are judged at once.
+pub fn judged(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, typical_error: Option<&TypicalError>) -> Comparison {
     let unlike = unlike(protocol, from, to);
     let noted = if unlike.is_empty() { noted(protocol, from, to) } else { Vec::new() };
     let difference = to.value - from.value;
@@ -128,7 +133,6 @@ pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, ty
         from_at_least: from.at_least,
         to_at_least: to.at_least,
     }
-    .in_units(Units::Metric)
 }
 
 impl Comparison {

@@ -1,11 +1,14 @@
 //! The circumstances of a test, as they are answered.
 
-use std::collections::BTreeMap;
+use std::{collections::BTreeMap, fmt};
 
-use serde::{Deserialize, Serialize};
+use serde::{
+    Deserialize, Deserializer, Serialize,
+    de::{Error, Visitor},
+};
 
 /// An answer to a condition.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(untagged)]
 pub enum Answer {
@@ -14,6 +17,35 @@ pub enum Answer {
     Number(f64),
     /// A choice's key, or free words.
     Text(String),
+}
+
+/// Read by what stands there, and not by trying one kind after the other: a page of results reads thousands of them.
+impl<'de> Deserialize<'de> for Answer {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Read;
+        impl Visitor<'_> for Read {
+            type Value = Answer;
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("yes or no, a number, or words")
+            }
+            fn visit_bool<E: Error>(self, yes: bool) -> Result<Answer, E> {
+                Ok(Answer::YesNo(yes))
+            }
+            fn visit_f64<E: Error>(self, n: f64) -> Result<Answer, E> {
+                Ok(Answer::Number(n))
+            }
+            fn visit_i64<E: Error>(self, n: i64) -> Result<Answer, E> {
+                Ok(Answer::Number(n as f64))
+            }
+            fn visit_u64<E: Error>(self, n: u64) -> Result<Answer, E> {
+                Ok(Answer::Number(n as f64))
+            }
+            fn visit_str<E: Error>(self, words: &str) -> Result<Answer, E> {
+                Ok(Answer::Text(words.to_owned()))
+            }
+        }
+        deserializer.deserialize_any(Read)
+    }
 }
 
 /// Conditions by key.

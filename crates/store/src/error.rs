@@ -104,6 +104,14 @@ pub(crate) fn read<T: serde::de::DeserializeOwned>(what: &'static str, value: se
     serde_json::from_value(value).map_err(|source| Error::Unreadable { what, source })
 }
 
+/// A stored JSON document as it comes, read by whoever knows what it is.
+pub(crate) type Document = sqlx::types::Json<Box<serde_json::value::RawValue>>;
+
+/// Reads one.
+pub(crate) fn read_document<T: serde::de::DeserializeOwned>(what: &'static str, document: &Document) -> Result<T> {
+    serde_json::from_str(document.get()).map_err(|source| Error::Unreadable { what, source })
+}
+
 /// Reads what stands in a list; what cannot be read is passed over and named in the log, so that it takes nothing else with it.
 pub(crate) fn readable<T>(what: &'static str, key: impl std::fmt::Display, read: Result<T>) -> Option<T> {
     read.inspect_err(|error| tracing::error!(%key, %error, "a stored {what} is set aside")).ok()

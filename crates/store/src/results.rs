@@ -12,11 +12,10 @@ use impulso_core::{
     units::{Age, BodyMass, Bpm, Height},
 };
 use serde::{Deserialize, Serialize};
-use serde_json::json;
 
 use crate::{
     CoachId, PersonId, Result, ResultId, RunId, Scope,
-    error::{read, readable, write},
+    error::{Document, read, read_document, readable, write},
 };
 
 /// The person on the day, as stored with a result.
@@ -92,13 +91,14 @@ pub(crate) struct Row {
     pub(crate) method: String,
     pub(crate) on_date: NaiveDate,
     pub(crate) taken_at: DateTime<Utc>,
-    pub(crate) inputs: serde_json::Value,
-    pub(crate) conditions: serde_json::Value,
-    pub(crate) facts: serde_json::Value,
-    pub(crate) stopped: Option<serde_json::Value>,
+    pub(crate) inputs: Document,
+    pub(crate) conditions: Document,
+    pub(crate) facts: Document,
+    pub(crate) stopped: Option<Document>,
     pub(crate) voided: bool,
-    pub(crate) remarks: serde_json::Value,
-    pub(crate) computed: serde_json::Value,
+    pub(crate) remarks: Document,
+    /// Nothing where the scores are read apart.
+    pub(crate) computed: Option<Document>,
 }
 
 impl Row {
@@ -108,20 +108,20 @@ impl Row {
     }
 
     pub(crate) fn read(self) -> Result<Stored> {
-        let facts: StoredFacts = read("facts", self.facts)?;
+        let facts: StoredFacts = read_document("facts", &self.facts)?;
         let done = Done {
             id: self.id,
             protocol_id: self.protocol_id,
             method: self.method,
             on: self.on_date,
             taken_at: self.taken_at,
-            inputs: read("inputs", self.inputs)?,
-            conditions: read("conditions", self.conditions)?,
+            inputs: read_document("inputs", &self.inputs)?,
+            conditions: read_document("conditions", &self.conditions)?,
             facts: facts.into(),
-            stopped: self.stopped.map(|s| read("stop", s)).transpose()?,
+            stopped: self.stopped.map(|s| read_document("stop", &s)).transpose()?,
             voided: self.voided,
-            remarks: read("remarks", self.remarks)?,
-            computed: read("computed", self.computed)?,
+            remarks: read_document("remarks", &self.remarks)?,
+            computed: self.computed.map(|of| read_document("computed", &of)).transpose()?.unwrap_or_default(),
         };
         Ok(Stored { person: PersonId(self.person_id), run: self.run_id.map(RunId), done })
     }
@@ -191,8 +191,9 @@ async fn keep_scores<'s>(scope: &mut Scope, computed: impl Iterator<Item = (Resu
 pub async fn get(scope: &mut Scope, id: ResultId) -> Result<Stored> {
     sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
-                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed!"
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs as "inputs: _", conditions as "conditions: _",
+                  facts as "facts: _", stopped as "stopped: _", voided, remarks as "remarks: _",
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed: _"
            from results where id = $1"#,
         id.0
     )
@@ -206,8 +207,9 @@ pub async fn after(scope: &mut Scope, behind: Option<ResultId>, most: i64) -> Re
     let practice = scope.practice_id();
     Ok(sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
-                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed!"
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs as "inputs: _", conditions as "conditions: _",
+                  facts as "facts: _", stopped as "stopped: _", voided, remarks as "remarks: _",
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed: _"
            from results where practice_id = $1 and ($2::uuid is null or id > $2) order by id limit $3"#,
         practice,
         behind.map(|r| r.0),
@@ -232,8 +234,9 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Vec<Stored
     let practice = scope.practice_id();
     Ok(sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
-                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed!"
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs as "inputs: _", conditions as "conditions: _",
+                  facts as "facts: _", stopped as "stopped: _", voided, remarks as "remarks: _",
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed: _"
            from results where practice_id = $1 and person_id = $2 and not voided order by taken_at, id"#,
         practice,
         person.0
@@ -250,8 +253,9 @@ pub async fn of_protocol(scope: &mut Scope, person: PersonId, protocol_id: &str)
     let practice = scope.practice_id();
     Ok(sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
-                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed!"
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs as "inputs: _", conditions as "conditions: _",
+                  facts as "facts: _", stopped as "stopped: _", voided, remarks as "remarks: _",
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed: _"
            from results where practice_id = $1 and person_id = $2 and protocol_id = $3 and not voided order by on_date, taken_at, id"#,
         practice,
         person.0,
@@ -271,8 +275,9 @@ pub async fn of_protocols(scope: &mut Scope, pairs: &[(PersonId, &str)]) -> Resu
     let protocols: Vec<String> = pairs.iter().map(|(_, protocol)| (*protocol).to_owned()).collect();
     let rows = sqlx::query_as!(
         Row,
-        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs, conditions, facts, stopped, voided, remarks,
-                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed!"
+        r#"select id, person_id, run_id, protocol_id, method, on_date, taken_at, inputs as "inputs: _", conditions as "conditions: _",
+                  facts as "facts: _", stopped as "stopped: _", voided, remarks as "remarks: _",
+                  (select coalesce(jsonb_object_agg(s.quantity, s.value), '{}') from scores s where s.practice_id = results.practice_id and s.result_id = results.id) as "computed: _"
            from results
            where practice_id = $1 and not voided
              and (person_id, protocol_id) in (select person, protocol from unnest($2::uuid[], $3::text[]) as wanted (person, protocol))
@@ -286,13 +291,14 @@ pub async fn of_protocols(scope: &mut Scope, pairs: &[(PersonId, &str)]) -> Resu
     Ok(by_pair(rows))
 }
 
-/// Each of these results with those of the same person and test before it that are not void: at most so many together, the latest first.
-/// One that is void itself has none.
+/// Each of these results with those of the same person and test before it that are not void: at most so many together, the latest first;
+/// of those before it what comparing needs, and neither facts nor remarks. One that is void itself has none.
 pub async fn up_to(scope: &mut Scope, results: &[uuid::Uuid], most: i64) -> Result<BTreeMap<uuid::Uuid, Vec<Stored>>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        r#"select wanted.id as "wanted!", b.id, b.person_id, b.run_id, b.protocol_id, b.method, b.on_date, b.taken_at, b.inputs,
-                  b.conditions, b.facts, b.stopped, b.voided, b.remarks
+        r#"select wanted.id as "wanted!", b.id, b.person_id, b.run_id, b.protocol_id, b.method, b.on_date, b.taken_at, b.inputs as "inputs: Document",
+                  b.conditions as "conditions: Document", case when b.id = n.id then b.facts else '{}' end as "facts!: Document",
+                  b.stopped as "stopped: Document", b.voided, case when b.id = n.id then b.remarks else '[]' end as "remarks!: Document"
            from unnest($2::uuid[]) as wanted (id)
            join results n on n.practice_id = $1 and n.id = wanted.id and not n.voided
            cross join lateral (
@@ -331,9 +337,11 @@ pub async fn up_to(scope: &mut Scope, results: &[uuid::Uuid], most: i64) -> Resu
             stopped: r.stopped,
             voided: r.voided,
             remarks: r.remarks,
-            computed: scores.get(&r.id).map(|of| write("computed", of)).transpose()?.unwrap_or_else(|| json!({})),
+            computed: None,
         };
-        found.entry(wanted).or_default().extend(row.shown());
+        let Some(mut shown) = row.shown() else { continue };
+        shown.done.computed = scores.get(&r.id).cloned().unwrap_or_default();
+        found.entry(wanted).or_default().push(shown);
     }
     Ok(found)
 }

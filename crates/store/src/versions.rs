@@ -6,7 +6,7 @@ use uuid::Uuid;
 
 use crate::{
     CoachId, Result, ResultId, Scope,
-    error::{read, write},
+    error::{Document, read, write},
     results::{self, Row, Stored, StoredFacts},
 };
 
@@ -145,8 +145,9 @@ pub async fn replace(scope: &mut Scope, coach: CoachId, with: &Replaced<'_>) -> 
 pub async fn of_result(scope: &mut Scope, id: ResultId) -> Result<Vec<Version>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        r#"select v.version, v.person_id, v.run_id, r.protocol_id, v.method, v.on_date, v.taken_at, v.inputs, v.conditions, v.facts,
-                  v.stopped, v.voided, v.remarks, v.scored, v.change, v.reason, v.created_at, c.name
+        r#"select v.version, v.person_id, v.run_id, r.protocol_id, v.method, v.on_date, v.taken_at, v.inputs as "inputs: Document",
+                  v.conditions as "conditions: Document", v.facts as "facts: Document", v.stopped as "stopped: Document", v.voided,
+                  v.remarks as "remarks: Document", v.scored as "scored: Document", v.change, v.reason, v.created_at, c.name
            from result_versions v
            join results r on r.practice_id = v.practice_id and r.id = v.result_id
            join coaches c on c.practice_id = v.practice_id and c.id = v.created_by
@@ -174,7 +175,7 @@ pub async fn of_result(scope: &mut Scope, id: ResultId) -> Result<Vec<Version>> 
                     stopped: r.stopped,
                     voided: r.voided,
                     remarks: r.remarks,
-                    computed: r.scored,
+                    computed: Some(r.scored),
                 }
                 .read()?,
                 change: read("change", r.change.into())?,

@@ -70,10 +70,28 @@ pub fn of_test<'r>(
     typical_error: Option<&TypicalError>,
     audience: &Audience,
 ) -> Option<Progress> {
-    let now = done.point(quantity)?;
-    let earlier: Vec<_> = history.into_iter().filter(|r| r.is_earlier(done)).filter_map(|r| r.point(quantity)).collect();
+    let (now, earlier) = points(done, history, quantity)?;
     let Progress { since_last, since_first } = progress(protocol, quantity, &earlier, &now, typical_error);
     Some(Progress { since_last: since_last.map(|c| audience.word(c)), since_first: since_first.map(|c| audience.word(c)) })
+}
+
+/// How a measure of a test compares with the last time alone, judged and with no sentence yet: for where many are looked at. As [`of_test`].
+pub fn since_last<'r>(
+    protocol: &Protocol,
+    done: &Done,
+    history: impl IntoIterator<Item = &'r Done>,
+    quantity: &str,
+    typical_error: Option<&TypicalError>,
+) -> Option<Comparison> {
+    let (now, earlier) = points(done, history, quantity)?;
+    let last = last_and_first(protocol, quantity, &earlier, &now).0?;
+    Some(change::judged(protocol, quantity, last, &now, typical_error))
+}
+
+/// A measure of a test as comparison sees it, and of those before it.
+fn points<'r>(done: &Done, history: impl IntoIterator<Item = &'r Done>, quantity: &str) -> Option<(Point, Vec<Point>)> {
+    let now = done.point(quantity)?;
+    Some((now, history.into_iter().filter(|r| r.is_earlier(done)).filter_map(|r| r.point(quantity)).collect()))
 }
 
 /// The changes of a test, measure by measure.
@@ -288,15 +306,21 @@ impl Progress {
 
 /// Compares a result with those before it. `earlier` in order of date.
 pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, typical_error: Option<&TypicalError>) -> Progress {
+    let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
+    let (last, first) = last_and_first(protocol, key, earlier, now);
+    Progress { since_last: last.map(with), since_first: first.map(with) }
+}
+
+/// What a result is compared with: the last one that was done alike, or the last at all; and the first that was done alike, on another day.
+fn last_and_first<'p>(protocol: &Protocol, key: &str, earlier: &'p [Point], now: &Point) -> (Option<&'p Point>, Option<&'p Point>) {
     if protocol.change_rule(key).is_some_and(|rule| !rule.follows(&now.conditions)) {
-        return Progress { since_last: None, since_first: None };
+        return (None, None);
     }
     let earlier: Vec<&Point> = earlier.iter().filter(|p| comparability::is_of_series(protocol, &p.conditions, &now.conditions)).collect();
     let comparable: Vec<&Point> = earlier.iter().copied().filter(|p| comparability::unlike(protocol, p, now).is_empty()).collect();
-    let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
     let last = comparable.last().copied().or_else(|| earlier.last().copied());
     let first = comparable.first().copied().filter(|f| last.is_some_and(|l| l.on != f.on));
-    Progress { since_last: last.map(with), since_first: first.map(with) }
+    (last, first)
 }
 
 /// What is the same and what is different from last time, for set-up.

@@ -284,8 +284,7 @@ fn cell(
     let (protocol, key) = (column.protocol, column.key.as_str());
     let value = now.value(key)?;
     let error: Option<TypicalError> = progress::typical_error(protocol, &now.done, key, known.get(&protocol.id));
-    let audience = progress::Audience::default();
-    let since = progress::of_test(protocol, &now.done, earlier.iter().copied(), key, error.as_ref(), &audience).and_then(|p| p.since_last);
+    let since = progress::since_last(protocol, &now.done, earlier.iter().copied(), key, error.as_ref());
     let mark =
         squad::mark_for(marks, &protocol.id, key, member.playing_group.as_deref(), &now.facts).map(|m| m.judge(value, error.as_ref()));
     Some(StandingCell {
@@ -293,7 +292,7 @@ fn cell(
         value,
         shown: reading::shown(protocol, &now.conditions, key, value, Units::Metric),
         called: called(protocol, key, now),
-        last: since.as_ref().map(|c| c.from_shown.clone()),
+        last: since.as_ref().map(|c| quantity::shown(key, c.from)),
         last_on: since.as_ref().map(|c| c.from_on),
         verdict: since.as_ref().map(|c| c.verdict),
         verdict_words: since.map(|c| c.verdict_words),
