@@ -245,9 +245,12 @@ test("the beeps of a run land within 1 ms of their schedule", { tag: "@alone" },
   const sounds = await inTheRoom(page);
   const found = signals.map((s) => {
     const one = sounds.reduce((best, to) => (Math.abs(to.at - start - s * 1000) < Math.abs(best.at - start - s * 1000) ? to : best));
-    return { off: one.at - start - s * 1000, lost: one.lost };
+    return { s, off: one.at - start - s * 1000, lost: one.lost };
   });
-  expect(Math.max(...found.map((f) => Math.abs(f.off))), "none is left out").toBeLessThan(400);
+  const leftOut = found
+    .filter((f) => Math.abs(f.off) >= 400)
+    .map((f) => `at ${f.s} s, ${f.off.toFixed(0)} ms from the nearest, ${f.lost.toFixed(0)} ms lost`);
+  expect(leftOut, "none is left out").toEqual([]);
   // From one to the next the time is the schedule's, but where the audio clock of a busy machine had just lost time: then one comes later by
   // no more than that. Over all they stay with the run's clock, which follows the server's.
   const intervals = found.slice(1).map((f, k) => ({ off: Math.abs(f.off - found[k]!.off), lost: f.lost + found[k]!.lost }));

@@ -56,7 +56,17 @@ test("a class of six with three phones: the teacher's screen fills in and says w
   await expect(page.getByText("3 of 6 counted")).toBeVisible();
   await expect(page.getByRole("listitem").filter({ hasText: "Caspian Rell" })).toContainText("missing");
   await page.getByRole("listitem").filter({ hasText: "Caspian Rell" }).getByRole("button").click();
-  await page.getByLabel("Beats of Caspian Rell").fill("25");
+  // A count that cannot be right stays in its field, with the reason; then the next who is missing is up. No key skips anybody.
+  const field = page.getByLabel("Beats of Caspian Rell");
+  await field.fill("95");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("listitem").filter({ has: field }).getByRole("alert")).toContainText("95 beats in 10 seconds");
+  await expect(field).toHaveValue("95");
+  await expect(field).toBeFocused();
+  await page.keyboard.type("25");
+  await page.keyboard.press("Enter");
+  await expect(page.getByLabel("Beats of Wilmot Sayle")).toBeFocused();
+  await page.keyboard.press("Enter");
   await page.keyboard.press("Enter");
   await expect(page.getByText("4 of 6 counted")).toBeVisible();
   await page.getByRole("button", { name: "Save 4, skip 2" }).click();

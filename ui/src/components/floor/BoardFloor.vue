@@ -228,7 +228,9 @@ watch(
         Partners join at <b>/join</b> with <b class="num">{{ run.view.join_code.slice(0, 4) }} {{ run.view.join_code.slice(4) }}</b>
       </p>
     </section>
-    <BeatArc v-if="state?.timeline.beat && started && running" :beat="state.timeline.beat" :ms="beatMs" />
+    <div v-if="state?.timeline.beat && started && running" class="beat">
+      <BeatArc :beat="state.timeline.beat" :ms="beatMs" />
+    </div>
     <section class="middle">
       <BoardTiles
         :tiles="tiles"
@@ -375,6 +377,15 @@ main.board {
   flex: 1 1 260px;
   margin: 0;
   max-width: 60ch;
+}
+.beat {
+  padding: 12px 24px 0;
+}
+.beat :deep(svg) {
+  max-height: 150px;
+}
+.below {
+  padding: 0 24px 16px;
 }
 .middle {
   display: flex;

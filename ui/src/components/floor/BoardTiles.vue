@@ -45,7 +45,7 @@ const own = ({ tile }: One) =>
           ><b class="num">{{ one.number }}</b> {{ one.name }}</span
         >
         <span class="note">{{ saidOf(one) ?? own(one) ?? "" }}</span>
-        <span class="value num"
+        <span class="value num" :class="{ before: !one.tile.shown }"
           >{{ one.tile.shown ?? (one.tile.last ? `last ${one.tile.last}` : "first time")
           }}<template v-if="one.tile.place"> · {{ nth(one.tile.place) }}</template
           ><template v-if="kind === 'lanes' && one.tile.of"> · {{ one.tile.done }} of {{ one.tile.of }}</template></span
@@ -110,6 +110,9 @@ const own = ({ tile }: One) =>
 }
 .counting .value {
   font-size: 26px;
+}
+.tile .value.before {
+  font-size: 15px;
 }
 .below:not(:empty) {
   padding: 0 24px 12px;

@@ -138,6 +138,8 @@ function finish() {
   if (left.value.length && !asking.value) return void (asking.value = true);
   emit("finish");
 }
+/** Measures of a test, each on a line of its own. */
+const inParts = (all?: string | null) => (all ?? "").split(" · ");
 onKeyStroke((event) => {
   const target = event.target as HTMLElement;
   if (!started.value || !known.value || event.ctrlKey || event.metaKey || event.altKey || target.closest("button, a, textarea")) return;
@@ -193,8 +195,13 @@ onKeyStroke((event) => {
                 {{ cell.shown }}
               </button>
             </td>
-            <td class="num best" :class="{ better: p.line.better }">{{ p.line.best ?? "" }}</td>
-            <td class="soft">{{ p.line.better ? `better than ${p.line.last}` : (p.line.last ?? "first time") }}</td>
+            <td class="num best" :class="{ better: p.line.better }">
+              <span v-for="one in inParts(p.line.best)" :key="one" class="part">{{ one }}</span>
+            </td>
+            <td class="soft">
+              <template v-if="p.line.better">better than </template>
+              <span v-for="one in inParts(p.line.last ?? 'first time')" :key="one" class="part">{{ one }}</span>
+            </td>
           </tr>
         </tbody>
       </table>
@@ -294,7 +301,8 @@ thead th {
   height: 34px;
   color: var(--soft);
   font-size: 16px;
-  white-space: nowrap;
+  line-height: 1.25;
+  vertical-align: bottom;
 }
 thead small {
   margin-left: 6px;
@@ -339,6 +347,10 @@ tr.complete .name {
 .best {
   font-weight: 700;
   font-size: 19px;
+  white-space: nowrap;
+}
+.part {
+  display: block;
   white-space: nowrap;
 }
 .best.better {

@@ -48,8 +48,16 @@ const cue = computed(() => {
   return phase.value?.cue ?? "";
 });
 
+/** A count that was not taken belongs to its name. */
+const refusedCount = computed(() => {
+  const refused = run.refused;
+  if (refused?.event.kind !== "count_typed" || refused.event.slot == null) return null;
+  return { slot: refused.event.slot, count: refused.event.count, message: refused.message };
+});
+
+// Whoever is missing is skipped by the key on the screen alone: a count that was meant for a field ends nothing.
 onKeyStroke("Enter", (event) => {
-  if ((event.target as HTMLElement).closest("button, a, input, textarea") || !countOver.value || counted.value === 0) return;
+  if ((event.target as HTMLElement).closest("button, a, input, textarea") || !countOver.value || missing.value > 0) return;
   emit("finish");
   event.preventDefault();
 });
@@ -72,6 +80,7 @@ onKeyStroke("Enter", (event) => {
         over
         :closed="closed"
         :picking="picking"
+        :refused="refusedCount"
         @picked="pick"
         @typed="(slot, count) => run.record({ kind: 'count_typed', count }, slot)"
       />
@@ -84,12 +93,12 @@ onKeyStroke("Enter", (event) => {
       </div>
       <h2 class="tally">{{ counted }} of {{ performers.length }} counted</h2>
       <PerformerList v-if="!countOver" :performers="performers" :over="false" :closed="closed" :picking="picking" @picked="pick" />
-      <p v-if="run.refused" class="wrong" role="alert">{{ run.refused.message }}</p>
+      <p v-if="run.refused && !(refusedCount && countOver)" class="wrong" role="alert">{{ run.refused.message }}</p>
     </section>
   </main>
   <footer class="foot">
     <OneIsOut v-if="leaving" :name="leaving.name" @reason="out" @back="leaving = null" />
-    <span v-else class="soft">{{ countOver ? "Tap a name to type the count yourself." : "" }}</span>
+    <span v-else class="soft">{{ countOver ? "Tap a name to type its count; Enter goes on to the next." : "" }}</span>
     <div v-if="!leaving" class="choices">
       <button
         v-if="run.startedAt !== null && !closed && running"
@@ -107,7 +116,7 @@ onKeyStroke("Enter", (event) => {
         :disabled="finishing"
         @click="emit('finish')"
       >
-        {{ missing === 0 ? "Save all results" : `Save ${counted}, skip ${missing}` }} <kbd>Enter</kbd>
+        {{ missing === 0 ? "Save all results" : `Save ${counted}, skip ${missing}` }} <kbd v-if="missing === 0">Enter</kbd>
       </button>
       <button v-if="run.undoable && !closed" type="button" class="quiet" @click="emit('undo')">Undo {{ run.undoable }} <kbd>U</kbd></button>
     </div>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { nextTick, ref } from "vue";
+import { nextTick, ref, watch } from "vue";
 import type { RunView } from "@/api/types";
 import { rounded } from "@/composables/numbers";
 
@@ -10,26 +10,52 @@ const props = defineProps<{
   closed: boolean;
   /** A tap on a name says who is out. */
   picking?: boolean;
+  /** A count that could not be taken: it stands in its field again, with the reason under it. */
+  refused?: { slot: number; count: number; message: string } | null;
 }>();
 const emit = defineEmits<{ typed: [slot: number, count: number]; picked: [slot: number] }>();
 const typing = ref<number | null>(null);
 const text = ref("");
-const wrong = ref<string | null>(null);
+/** What was typed and is no count, by slot, and why. */
+const wrong = ref<Record<number, { typed: string; words: string }>>({});
 
-async function edit(slot: number) {
-  if (props.picking) return emit("picked", slot);
-  if (!props.over || props.closed) return;
-  [typing.value, text.value, wrong.value] = [slot, "", null];
+async function open(slot: number) {
+  [typing.value, text.value] = [slot, wrong.value[slot]?.typed ?? ""];
   await nextTick();
-  document.querySelector<HTMLInputElement>(`#count-${slot}`)?.focus();
+  const field = document.querySelector<HTMLInputElement>(`#count-${slot}`);
+  field?.focus();
+  field?.select();
 }
-function enter(slot: number) {
+function edit(slot: number) {
+  if (props.picking) return emit("picked", slot);
+  if (props.over && !props.closed) void open(slot);
+}
+/** `goOn`: the next one who is missing is up. */
+function enter(slot: number, goOn: boolean) {
   if (typing.value !== slot) return;
-  const typed = text.value.trim().replace(",", ".");
-  if (typed !== "" && Number.isNaN(Number(typed))) return void (wrong.value = "Type the number of beats.");
+  const typed = text.value.trim();
+  const count = Number(typed.replace(",", "."));
+  if (typed && Number.isNaN(count)) return void (wrong.value = { ...wrong.value, [slot]: { typed, words: "Type the number of beats." } });
   typing.value = null;
-  if (typed !== "") emit("typed", slot, Number(typed));
+  if (typed) {
+    const { [slot]: _, ...others } = wrong.value;
+    wrong.value = others;
+    emit("typed", slot, count);
+  }
+  const isMissing = (p: (typeof props.performers)[number]) => p.slot !== slot && p.out == null && p.reading?.bpm == null;
+  const next = goOn && typed && !wrong.value[slot] ? props.performers.find((p) => p.slot > slot && isMissing(p)) : null;
+  if (next) void open(next.slot);
 }
+watch(
+  () => props.refused,
+  (refused) => {
+    if (!refused) return;
+    const { slot, count, message } = refused;
+    wrong.value = { ...wrong.value, [slot]: { typed: String(count), words: message } };
+    // Whoever is typing the next one already goes on with it.
+    if (typing.value === null || !text.value) void open(slot);
+  },
+);
 </script>
 
 <template>
@@ -39,9 +65,9 @@ function enter(slot: number) {
       :key="p.slot"
       :class="{ in: p.reading?.bpm != null, ask: p.decision?.code === 'recount_asked', late: over && p.reading?.bpm == null }"
     >
-      <form v-if="typing === p.slot" @submit.prevent="enter(p.slot)">
-        <label class="visually-hidden" :for="`count-${p.slot}`">Beats of {{ p.name }}</label>
-        <input :id="`count-${p.slot}`" v-model="text" class="num" inputmode="decimal" maxlength="5" @blur="enter(p.slot)" />
+      <form v-if="typing === p.slot" @submit.prevent="enter(p.slot, true)">
+        <label :for="`count-${p.slot}`">Beats of {{ p.name }}</label>
+        <input :id="`count-${p.slot}`" v-model="text" class="num" inputmode="decimal" maxlength="5" @blur="enter(p.slot, false)" />
       </form>
       <button
         v-else
@@ -55,9 +81,9 @@ function enter(slot: number) {
           p.out != null ? `out: ${p.out}` : p.reading?.bpm != null ? `${rounded(p.reading.bpm, 0)} bpm` : over ? "missing" : "–"
         }}</b>
       </button>
+      <p v-if="wrong[p.slot]" class="wrong" role="alert">{{ wrong[p.slot]!.words }}</p>
     </li>
   </ul>
-  <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
 </template>
 
 <style scoped>
@@ -82,6 +108,13 @@ li button {
   padding: 6px 4px;
   opacity: 1 !important;
   font-weight: 400;
+}
+li span {
+  text-align: left;
+}
+li label {
+  font-size: 15px;
+  color: var(--soft);
 }
 li b {
   color: var(--soft);
