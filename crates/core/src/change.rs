@@ -5,10 +5,11 @@ use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::Protocol,
+    catalogue::{Protocol, Signs},
     comparability::{Point, Unlike, noted, unlike},
     life_event::{self, LifeEvent},
     quantity::{self, Better},
+    reading,
     typical_error::TypicalError,
     units::{Units, rounded},
 };
@@ -93,6 +94,9 @@ pub struct Comparison {
     /// What was noted and was different, such as the weather: the two are compared all the same.
     #[serde(default)]
     pub noted: Vec<String>,
+    /// What lies on either side of its zero, where both were taken so: a gap, an overlap.
+    #[serde(skip)]
+    pub signs: Option<Signs>,
 }
 
 /// Compares two results of one protocol.
@@ -104,6 +108,8 @@ pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, ty
 pub fn judged(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, typical_error: Option<&TypicalError>) -> Comparison {
     let unlike = unlike(protocol, from, to);
     let noted = if unlike.is_empty() { noted(protocol, from, to) } else { Vec::new() };
+    let signs = reading::signs(protocol, &to.conditions, quantity);
+    let signs = signs.filter(|_| reading::signs(protocol, &from.conditions, quantity) == signs).cloned();
     let difference = to.value - from.value;
     let better = quantity::better(quantity);
     let gain = if better == Some(Better::Less) { -difference } else { difference };
@@ -132,6 +138,7 @@ pub fn judged(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, typ
         noted,
         from_at_least: from.at_least,
         to_at_least: to.at_least,
+        signs,
     }
 }
 
@@ -139,11 +146,12 @@ impl Comparison {
     /// The same with its words in the units a person thinks in.
     #[must_use]
     pub fn in_units(self, units: Units) -> Self {
-        Self {
-            from_shown: quantity::shown_in(&self.quantity, self.from, units),
-            sentence: with_notes(sentence(&self, units), &self.noted),
-            ..self
-        }
+        Self { from_shown: self.from_in(units), sentence: with_notes(sentence(&self, units), &self.noted), ..self }
+    }
+
+    /// The earlier value as it is shown in these units, without them: `gap 2.0`.
+    pub fn from_in(&self, units: Units) -> String {
+        reading::on_side(self.signs.as_ref(), self.from, &|v| quantity::shown_in(&self.quantity, v, units))
     }
 
     /// The same with its measurement error in those units too: for a page alone, never for a comparison.
@@ -183,11 +191,15 @@ fn with_notes(sentence: String, noted: &[String]) -> String {
 
 fn sentence(c: &Comparison, units: Units) -> String {
     let said = |value: f64| quantity::said(&c.quantity, value, units);
-    let (name, now) = (quantity::label(&c.quantity), said(c.to));
-    let then = quantity::shown_in(&c.quantity, c.from, units);
+    let (name, now) = (quantity::label(&c.quantity), reading::on_side(c.signs.as_ref(), c.to, &said));
+    let then = c.from_in(units);
     let since = c.from_on.format("%-d %B %Y");
     let bound = if c.to_at_least { "at least " } else { "" };
+    // A smaller overlap and a larger gap are both less: the words say it, and no direction.
     let moved = match c.to.partial_cmp(&c.from) {
+        Some(std::cmp::Ordering::Less | std::cmp::Ordering::Greater) if c.signs.is_some() => {
+            format!("Since {since} your {name} has gone from {then} to {bound}{now}")
+        }
         Some(std::cmp::Ordering::Less) => format!("Since {since} your {name} has gone down from {then} to {bound}{now}"),
         Some(std::cmp::Ordering::Greater) => format!("Since {since} your {name} has gone up from {then} to {bound}{now}"),
         _ => format!("Since {since} your {name} has stayed at {bound}{now}"),
@@ -259,6 +271,17 @@ mod tests {
         let compared = compare(bench_step(), "recovery_hr", &point(from, &[]), &point(to, &[]), Some(&published()));
         assert_eq!(compared.verdict, verdict, "{}", compared.sentence);
         assert!(compared.steps.unwrap() * (from - to) >= 0.0, "less is better");
+    }
+
+    #[test]
+    fn a_gap_and_an_overlap_are_said_and_not_shown_as_signs() {
+        let reach = catalogue::find("shoulder-reach").unwrap();
+        let said = |from: f64, to: f64| compare(reach, "gap_cm.right", &point(from, &[]), &point(to, &[]), None);
+        let worse = said(2.0, -4.0);
+        assert_eq!(worse.from_shown, "overlap 2.0");
+        assert!(worse.sentence.contains("has gone from overlap 2.0 to gap 4.0 cm"), "{}", worse.sentence);
+        assert_eq!(worse.in_units(Units::Imperial).from_shown, "overlap 0.8");
+        assert!(said(-2.0, -2.0).sentence.contains("has stayed at gap 2.0 cm"));
     }
 
     #[test_case("bench_cm", Answer::Number(36.0); "a lower bench")]

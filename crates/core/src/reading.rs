@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    catalogue::{Input, InputKind, Protocol},
+    catalogue::{Input, InputKind, Protocol, Signs},
     conditions::Conditions,
     inputs::{Inputs, StageInput, Value},
     quantity, text,
@@ -57,10 +57,18 @@ pub fn shown(protocol: &Protocol, conditions: &Conditions, key: &str, value: f64
 }
 
 fn on_its_side(protocol: &Protocol, conditions: &Conditions, key: &str, value: f64, with: &dyn Fn(f64) -> String) -> String {
+    on_side(signs(protocol, conditions, key), value, with)
+}
+
+/// What lies on either side of the zero of a measure, where that has words under these conditions.
+pub fn signs<'p>(protocol: &'p Protocol, conditions: &Conditions, key: &str) -> Option<&'p Signs> {
     let is_side = |side: &str| side != "difference";
     let of = |i: &&Input| i.key == quantity::base(key) && quantity::side(key).is_none_or(is_side);
-    let signs =
-        protocol.inputs.iter().find(of).and_then(|i| i.signs.as_ref()).filter(|s| s.when.as_ref().is_none_or(|w| w.holds(conditions)));
+    protocol.inputs.iter().find(of).and_then(|i| i.signs.as_ref()).filter(|s| s.when.as_ref().is_none_or(|w| w.holds(conditions)))
+}
+
+/// A value with the word of its side, where there is one.
+pub fn on_side(signs: Option<&Signs>, value: f64, with: &dyn Fn(f64) -> String) -> String {
     match signs.and_then(|s| s.side_of(value)) {
         Some(side) => format!("{side} {}", with(value.abs()).trim_start_matches('+')),
         None => with(value),

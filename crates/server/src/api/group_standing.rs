@@ -292,7 +292,7 @@ fn cell(
         value,
         shown: reading::shown(protocol, &now.conditions, key, value, Units::Metric),
         called: called(protocol, key, now),
-        last: since.as_ref().map(|c| quantity::shown(key, c.from)),
+        last: since.as_ref().map(|c| c.from_in(Units::Metric)),
         last_on: since.as_ref().map(|c| c.from_on),
         verdict: since.as_ref().map(|c| c.verdict),
         verdict_words: since.map(|c| c.verdict_words),
