@@ -151,7 +151,16 @@ impl Comparison {
 
     /// The earlier value as it is shown in these units, without them: `gap 2.0`.
     pub fn from_in(&self, units: Units) -> String {
-        reading::on_side(self.signs.as_ref(), self.from, &|v| quantity::shown_in(&self.quantity, v, units))
+        self.value_in(self.from, units)
+    }
+
+    /// The same of the later value.
+    pub fn to_in(&self, units: Units) -> String {
+        self.value_in(self.to, units)
+    }
+
+    fn value_in(&self, value: f64, units: Units) -> String {
+        reading::on_side(self.signs.as_ref(), value, &|v| quantity::shown_in(&self.quantity, v, units))
     }
 
     /// The same with its measurement error in those units too: for a page alone, never for a comparison.

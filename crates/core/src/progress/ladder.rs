@@ -10,6 +10,7 @@ use crate::{
     change::{self, Comparison, Verdict},
     done::Done,
     quantity,
+    units::Units,
 };
 
 /// The change ladder of a person: each measure of these tests from its first comparable time to now, largest change first. `history`:
@@ -100,8 +101,8 @@ pub fn rung(protocol: &Protocol, key: &str, change: Comparison) -> Rung {
         protocol: protocol.id.clone(),
         name: protocol.name.clone(),
         label: quantity::label(key).into_owned(),
-        first_shown: quantity::shown(key, change.from),
-        now_shown: quantity::shown(key, change.to),
+        first_shown: change.from_in(Units::Metric),
+        now_shown: change.to_in(Units::Metric),
         unit: quantity::unit_shown(key).to_owned(),
         is_headline: protocol.headline() == key,
         like: None,
