@@ -382,7 +382,7 @@ main.board {
   padding: 12px 24px 0;
 }
 .beat :deep(svg) {
-  max-height: 150px;
+  max-height: 200px;
 }
 .below {
   padding: 0 24px 16px;

@@ -196,11 +196,11 @@ onKeyStroke((event) => {
               </button>
             </td>
             <td class="num best" :class="{ better: p.line.better }">
-              <span v-for="one in inParts(p.line.best)" :key="one" class="part">{{ one }}</span>
+              <span v-for="(one, k) in inParts(p.line.best)" :key="k" class="part">{{ one }}</span>
             </td>
             <td class="soft">
               <template v-if="p.line.better">better than </template>
-              <span v-for="one in inParts(p.line.last ?? 'first time')" :key="one" class="part">{{ one }}</span>
+              <span v-for="(one, k) in inParts(p.line.last ?? 'first time')" :key="k" class="part">{{ one }}</span>
             </td>
           </tr>
         </tbody>

@@ -42,8 +42,7 @@ function enter(slot: number, goOn: boolean) {
     wrong.value = others;
     emit("typed", slot, count);
   }
-  const isMissing = (p: (typeof props.performers)[number]) => p.slot !== slot && p.out == null && p.reading?.bpm == null;
-  const next = goOn && typed && !wrong.value[slot] ? props.performers.find((p) => p.slot > slot && isMissing(p)) : null;
+  const next = goOn && typed ? props.performers.find((p) => p.slot > slot && p.out == null && p.reading?.bpm == null) : null;
   if (next) void open(next.slot);
 }
 watch(
