@@ -13,7 +13,7 @@ use std::{
 };
 
 use anything::{any_run, dealt, facts, live};
-use impulso_core::run::{Earlier, Event, RunFacts};
+use impulso_core::run::{Earlier, Event, RunFacts, partner};
 use proptest::{
     strategy::{Strategy, ValueTree},
     test_runner::{Config, RngAlgorithm, TestRng, TestRunner},
@@ -114,7 +114,7 @@ fn a_browser_comes_to_the_same_as_the_server() {
 /// What a partner's phone works out is what the server says of the one it counts for.
 fn phone_alike(browser: &mut Browser, facts: &RunFacts<'_>, events: &[Event], slot: u16) {
     let own = facts.for_partner(slot).unwrap();
-    let told: Vec<Event> = events.iter().filter_map(|e| e.for_partner(slot)).collect();
+    let (told, _) = partner::told(events, slot);
     assert_eq!(browser.ask(&json!({ "begin": { "facts": own } })), "\"begun\"");
     let there = browser.ask(&json!({ "beside": { "events": told, "slot": slot } }));
     let here = serde_json::to_string(&own.beside(&told, slot)).unwrap();

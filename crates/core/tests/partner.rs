@@ -21,7 +21,7 @@ const PEOPLE: u16 = 3;
 fn both(protocol: &catalogue::Protocol, setup: &Setup, events: &[Event], slot: u16) -> (Beside, Beside) {
     let facts = facts(protocol, setup, PEOPLE);
     let said = facts.view(events, t0() + TimeDelta::minutes(30)).for_partners().beside(Some(slot)).beside.unwrap();
-    let told: Vec<Event> = events.iter().filter_map(|e| e.for_partner(slot)).collect();
+    let (told, _) = partner::told(events, slot);
     (said, facts.for_partner(slot).unwrap().beside(&told, slot).unwrap())
 }
 
@@ -40,9 +40,9 @@ proptest! {
     #[test]
     fn a_phone_is_told_that_something_happened_to_others_and_nothing_else((which, events) in any_run(), slot in 0..PEOPLE) {
         let (_, events) = (which, dealt(events, PEOPLE));
-        let told: Vec<Event> = events.iter().filter_map(|e| e.for_partner(slot)).collect();
+        let (told, hidden) = partner::told(&events, slot);
         prop_assert!(told.iter().all(|e| e.slot.is_none_or(|s| s == slot)));
-        prop_assert_eq!(told.len() + partner::hidden(&events, slot).len(), events.len());
+        prop_assert_eq!(told.len() + hidden.len(), events.len());
     }
 }
 
@@ -81,7 +81,7 @@ fn a_phone_is_told_nothing_of_who_somebody_is_and_why_they_left() {
     let mut screen = Screen::new(7);
     screen.at(0.0, Kind::ClockStarted);
     screen.of_slot(30_000.0, Some(1), Kind::LeftRun { reason: StopReason::Symptoms });
-    let told: Vec<Event> = screen.events.iter().filter_map(|e| e.for_partner(1)).collect();
+    let (told, _) = partner::told(&screen.events, 1);
     assert_eq!(told[1].kind, Kind::LeftRun { reason: StopReason::Volitional });
     let (said, worked_out) = both(protocol, &setup, &screen.events, 1);
     assert_eq!((said.note, worked_out.note), (None, None));

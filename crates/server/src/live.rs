@@ -63,19 +63,14 @@ struct ForPhones {
 impl ForPhones {
     /// As it goes to the phone beside the one in this slot: of events of others it hears that they were.
     fn frame(&self, slot: Option<u16>) -> Bytes {
-        let view = frame_with(&slot.map_or_else(Vec::new, |slot| of_slot(&self.added, slot)), &self.view.beside(slot));
-        let hidden = slot.map_or_else(Vec::new, |slot| partner::hidden(&self.added, slot));
+        let (told, hidden) = slot.map(|slot| partner::told(&self.added, slot)).unwrap_or_default();
+        let view = frame_with(&told, &self.view.beside(slot));
         if hidden.is_empty() {
             return view;
         }
         let hidden = format!("event: hidden\ndata: {}\n\n", serde_json::to_string(&hidden).unwrap_or_default());
         Bytes::from([hidden.as_bytes(), &view].concat())
     }
-}
-
-/// What of these the phone beside the one in this slot is told.
-pub fn of_slot(events: &[Event], slot: u16) -> Vec<Event> {
-    events.iter().filter_map(|e| e.for_partner(slot)).collect()
 }
 
 /// What a watcher hears.

@@ -10,10 +10,10 @@ use super::{
     board::{Board, BoardKind, Entry, Tile, TileStand, board},
     decision::Decision,
     event::{Event, Kind, StopReason},
-    grid::{Grid, GridColumn, GridLine, grid},
+    grid::{Grid, GridCell, GridColumn, GridLine, grid},
     setup::Setup,
     state::Reading,
-    view::{PerformerFacts, RunFacts, RunView},
+    view::{PerformerFacts, PerformerView, RunFacts, RunView},
 };
 
 /// What only the one it was asked of should know of how a test is done.
@@ -105,7 +105,7 @@ impl Beside {
 
 /// What was taken of somebody, each reading that has a try.
 fn taken(columns: &[GridColumn], line: &GridLine) -> Vec<TakenBeside> {
-    let tries = |(column, cells): (&GridColumn, &Vec<super::grid::GridCell>)| TakenBeside {
+    let tries = |(column, cells): (&GridColumn, &Vec<GridCell>)| TakenBeside {
         input: column.input.clone(),
         side: column.side.clone(),
         tries: cells.iter().map(|c| c.shown.clone()).collect(),
@@ -136,7 +136,7 @@ impl ForPartners {
 impl RunView {
     /// What partners without an account may see: the clock and the names, each the one they count for, nothing of anybody's record.
     pub fn for_partners(&self) -> ForPartners {
-        let of = |p: &super::view::PerformerView| Beside {
+        let of = |p: &PerformerView| Beside {
             decision: p.decision.clone(),
             ..Beside::of(p.slot, self.board.as_ref(), self.grid.as_ref(), p.reading.clone())
         };
@@ -147,14 +147,7 @@ impl RunView {
         shared.state.notes = Vec::new();
         shared.state.stop_note = None;
         (shared.result, shared.visit, shared.group_visit) = (None, None, None);
-        let name = |p: &super::view::PerformerView| super::view::PerformerView {
-            person: None,
-            result: None,
-            out: None,
-            reading: None,
-            decision: None,
-            ..p.clone()
-        };
+        let name = |p: &PerformerView| PerformerView { person: None, result: None, out: None, reading: None, decision: None, ..p.clone() };
         shared.performers = self.performers.iter().map(name).collect();
         ForPartners { shared, each }
     }
@@ -179,7 +172,7 @@ impl Setup {
 
 impl Event {
     /// As the phone has it that counts for the one in this slot; nothing where it is not theirs.
-    pub fn for_partner(&self, slot: u16) -> Option<Self> {
+    fn for_partner(&self, slot: u16) -> Option<Self> {
         let is_theirs = self.slot.is_none_or(|s| s == slot) && !matches!(self.kind, Kind::Noted { .. } | Kind::StopExplained { .. });
         let kind = match &self.kind {
             Kind::LeftRun { .. } => Kind::LeftRun { reason: StopReason::Volitional },
@@ -228,7 +221,14 @@ impl RunFacts<'_> {
     }
 }
 
-/// Which events a phone is not told of: it knows that they were, and nothing else.
-pub fn hidden(events: &[Event], slot: u16) -> Vec<Uuid> {
-    events.iter().filter(|e| e.for_partner(slot).is_none()).map(|e| e.id).collect()
+/// What of these the phone is told that counts for the one in this slot, and the keys of the others: of them it knows that they were.
+pub fn told(events: &[Event], slot: u16) -> (Vec<Event>, Vec<Uuid>) {
+    let (mut told, mut hidden) = (Vec::new(), Vec::new());
+    for event in events {
+        match event.for_partner(slot) {
+            Some(event) => told.push(event),
+            None => hidden.push(event.id),
+        }
+    }
+    (told, hidden)
 }

@@ -19,7 +19,7 @@ use crate::{
     auth::{Caller, DeviceCookies},
     body::Json,
     intake::{self, Appended, Batch, Intake},
-    live::{Hub, Side, of_slot},
+    live::{Hub, Side},
     rate_limit::RateLimits,
     settings::ClockRate,
     view::{facts, tag, view_of},
@@ -223,7 +223,7 @@ pub async fn log(door: Door, rate: web::Data<ClockRate>) -> ApiResult<HttpRespon
     let slot = open.slot.ok_or_else(ApiError::not_found)?;
     let facts = facts(&open.run, **rate)?;
     let facts = facts.for_partner(slot).ok_or_else(ApiError::not_found)?;
-    let (events, hidden) = (of_slot(&open.events, slot), partner::hidden(&open.events, slot));
+    let (events, hidden) = partner::told(&open.events, slot);
     Ok(answer(&found, HttpResponse::Ok().json(RunLog { facts, earlier: Earlier::default(), events, hidden, today: open.today })))
 }
 
@@ -239,6 +239,7 @@ pub async fn append(door: Door, intake: web::Data<Intake>, batch: Json<Batch>) -
     // A phone counts for one.
     let slot = batch.events.iter().find_map(|e| e.slot);
     let done = Box::pin(intake.accept(&door.store, found.practice, Sender::Partner(found.partner), run, batch)).await?;
-    let (view, events) = (done.view.for_partners().beside(slot), slot.map_or_else(Vec::new, |slot| of_slot(&done.events, slot)));
+    let view = done.view.for_partners().beside(slot);
+    let (events, _) = slot.map(|slot| partner::told(&done.events, slot)).unwrap_or_default();
     Ok(answer(&found, HttpResponse::Ok().json(Appended { events, view, ..done })))
 }
