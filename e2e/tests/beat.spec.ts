@@ -116,19 +116,22 @@ function worstError(onsets: number[], perMinute: number, beats: number): number 
 
 const BENCH = { bench_cm: 41.3, warm_up: true, pulse_site: "wrist" };
 
-test("every beat of three minutes at 88 a minute within 2 ms", { tag: "@alone" }, async ({ coach, page }) => {
-  test.setTimeout(300_000);
+/** So long a beat is listened to by itself, s: a minute, or as many as are asked for. */
+const BEAT_S = 60 * Number(process.env.IMPULSO_BEAT_MINUTES ?? 1);
+
+test("every beat at 88 a minute within 2 ms", { tag: "@alone" }, async ({ coach, page }) => {
+  test.setTimeout(90_000 + BEAT_S * 1000);
   await records(page);
   await coach.hasPractice();
   await coach.stands([await coach.knows("Maud Ellery", "1993-02-03", "female")], "bench-step-3min", BENCH);
   await coach.startsTheClock();
   const begun = { audio: await audioClock(page), wall: Date.now() };
-  await expect(page.getByRole("heading", { name: "Stop. Find the pulse" })).toBeVisible({ timeout: 200_000 });
+  await page.waitForTimeout(BEAT_S * 1000);
   const [until, passed] = [await audioClock(page), (Date.now() - begun.wall) / 1000];
   console.log(`the audio clock was ${(passed - (until - begun.audio)).toFixed(2)} s behind after ${passed.toFixed(0)} s`);
   await page.waitForTimeout(500);
   const onsets = await heard(page, "beats");
-  // None is left out: as many are heard as fit between the first and the end of the three minutes, by the audio clock.
+  // None is left out: as many are heard as fit between the first and now, by the audio clock.
   const beats = Math.round(((onsets.at(-1)! - onsets[0]!) * 88) / 60) + 1;
   expect(beats).toBeGreaterThanOrEqual(Math.floor(((until - onsets[0]!) * 88) / 60));
   expect(onsets).toHaveLength(beats);
@@ -138,14 +141,14 @@ test("every beat of three minutes at 88 a minute within 2 ms", { tag: "@alone" }
 });
 
 /** So long each of the other cadences is listened to, s. */
-const LISTEN_S = 40;
+const LISTEN_S = 20;
 
 for (const [perMinute, protocol, sex, conditions] of [
   [90, "single-stage-step", "male", { bench_cm: 40, warm_up: true, hr_source: "strap", conditioned: false }],
   [96, "bench-step-3min", "male", BENCH],
   [100, "multistage-cycle", "male", { warm_up: true, hr_source: "strap" }],
 ] as const) {
-  test(`every beat at ${perMinute} a minute within 2 ms while 200 events arrive`, { tag: "@alone" }, async ({ coach, page, server }) => {
+  test(`every beat at ${perMinute} a minute within 2 ms while 100 events arrive`, { tag: "@alone" }, async ({ coach, page, server }) => {
     test.setTimeout(150_000);
     await records(page);
     await coach.hasPractice();
@@ -155,7 +158,7 @@ for (const [perMinute, protocol, sex, conditions] of [
     // A strap on another screen: five notifications a second, each on this screen at once.
     const device = randomUUID();
     const begin = Date.now();
-    for (let seq = 1; seq <= 200; seq++) {
+    for (let seq = 1; seq <= 100; seq++) {
       await page.waitForTimeout(Math.max(0, begin + seq * 200 - Date.now()));
       const event = { id: randomUUID(), device, seq, mono_ms: seq * 200, wall: new Date().toISOString() };
       const strap = { kind: "strap_heard", bytes: `16${(118 + (seq % 3)).toString(16)}`, heard: null };
@@ -164,11 +167,11 @@ for (const [perMinute, protocol, sex, conditions] of [
     }
     await page.waitForTimeout(Math.max(0, begin + LISTEN_S * 1000 - Date.now()));
     const view = await (await page.request.get(`${server.url}/api/runs/${run}`)).json();
-    expect(view.revision, "all of them are in").toBeGreaterThanOrEqual(201);
+    expect(view.revision, "all of them are in").toBeGreaterThanOrEqual(101);
     const onsets = await heard(page, "beats");
     const beats = Math.round(((onsets.at(-1)! - onsets[0]!) * perMinute) / 60) + 1;
     expect(onsets, "none is left out").toHaveLength(beats);
-    expect(beats).toBeGreaterThan(perMinute / 3);
+    expect(beats).toBeGreaterThan(perMinute / 6);
     const worst = worstError(onsets, perMinute, beats);
     console.log(`worst onset error over ${beats} beats at ${perMinute} with 200 events: ${(worst * 1000).toFixed(3)} ms`);
     expect(worst).toBeLessThan(0.002);
@@ -282,8 +285,8 @@ test("a second device sounds the beeps of a run within 20 ms of the first", { ta
   await page.getByRole("button", { name: "Start the clock" }).click();
   await other.getByRole("button", { name: "Sound on" }).click();
   const { marks } = await (await page.request.get(`${server.url}/api/runs/${run}/beeps`)).json();
-  const beeps = (marks as { at_s: number; kind: string }[]).filter((m) => m.kind === "judged" && m.at_s < 40).length;
-  await page.waitForTimeout(54_000);
+  const beeps = (marks as { at_s: number; kind: string }[]).filter((m) => m.kind === "judged" && m.at_s < 26).length;
+  await page.waitForTimeout(40_000);
   const [first, second] = [await inTheRoom(page), await inTheRoom(other)];
   // Each sound of the one beside the nearest of the other; not where one of the two devices had just lost time.
   const pairs = first

@@ -4,15 +4,8 @@ import { randomUUID } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { createServer } from "node:net";
-import { join, resolve } from "node:path";
 import { test as base, expect, type Page } from "@playwright/test";
-
-const root = resolve(import.meta.dirname, "../..");
-const env = (name: string) => {
-  const value = process.env[name];
-  if (!value) throw new Error(`${name} is not set: run script/test, which starts a database and sets it`);
-  return value;
-};
+import { create, env, PROGRAM, root, variables } from "./database";
 
 /** A coach's first practice, made through the interface's own route. */
 export const ACCOUNT = {
@@ -46,43 +39,14 @@ export class Server {
 
   /** A server on a fresh, migrated database. `rate`: how fast a run's clock passes. */
   static async fresh(rate: number, demo = false): Promise<Server> {
-    const name = `e_${randomUUID().replaceAll("-", "")}`;
-    const owner = new URL(env("IMPULSO_TEST_OWNER_URL"));
-    execFileSync("psql", ["-qX", "-d", "impulso_test", "-c", `create database ${name}`], {
-      // Not on the command line, where anyone on the machine reads it.
-      env: { ...process.env, PGHOST: owner.hostname, PGPORT: owner.port, PGUSER: owner.username, PGPASSWORD: owner.password },
-    });
-    const server = new Server(await freePort(), name, rate);
-    server.impulso("migrate");
-    if (demo) server.impulso("demo");
+    const server = new Server(await freePort(), create(env(demo ? "IMPULSO_TEST_DEMO" : "IMPULSO_TEST_EMPTY")), rate);
     await server.start();
     return server;
   }
 
-  private get variables() {
-    const at = (url: string) => url.replace(/[^/]*$/, this.database);
-    return {
-      ...process.env,
-      IMPULSO_OWNER_URL: at(env("IMPULSO_TEST_OWNER_URL")),
-      IMPULSO_DATABASE_URL: at(env("IMPULSO_TEST_APP_URL")),
-      IMPULSO_PORT: String(this.port),
-      IMPULSO_CLOCK_RATE: String(this.rate),
-      IMPULSO_FOUNDINGS_AN_HOUR: "1000",
-      IMPULSO_KEY_FILE: join(env("IMPULSO_TEST_DATA"), `${this.database}.key`),
-    };
-  }
-
-  private impulso(command: string) {
-    execFileSync(join(root, "target/debug/impulso"), [command], {
-      env: this.variables,
-    });
-  }
-
   async start() {
-    this.child = spawn(join(root, "target/debug/impulso"), ["serve"], {
-      env: this.variables,
-      stdio: "ignore",
-    });
+    const set = { IMPULSO_PORT: String(this.port), IMPULSO_CLOCK_RATE: String(this.rate), IMPULSO_FOUNDINGS_AN_HOUR: "1000" };
+    this.child = spawn(PROGRAM, ["serve"], { env: { ...variables(this.database), ...set }, stdio: "ignore" });
     for (let i = 0; i < 100; i++) {
       const up = await fetch(`${this.url}/api/health`).catch(() => null);
       if (up?.ok) return;

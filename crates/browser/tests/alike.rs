@@ -2,9 +2,9 @@
 //! protocol, of one and of many.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
-#[path = "../../core/tests/anything/mod.rs"]
+#[path = "../../core/tests/rules/anything/mod.rs"]
 mod anything;
-#[path = "../../core/tests/screen/mod.rs"]
+#[path = "../../core/tests/rules/screen/mod.rs"]
 mod screen;
 
 use std::{
@@ -21,6 +21,8 @@ use proptest::{
 use serde_json::{Value, json};
 
 const RUNS: usize = 10_000;
+/// So many browsers share them.
+const BROWSERS: u8 = 2;
 /// Of every so many runs one is of several people.
 const MANY_EVERY: usize = 5;
 /// Of every so many a partner's phone is asked too.
@@ -71,11 +73,16 @@ fn alike(there: &str, here: &str, what: &str) {
 
 #[test]
 fn a_browser_comes_to_the_same_as_the_server() {
-    let mut runner = TestRunner::new_with_rng(Config::default(), TestRng::deterministic_rng(RngAlgorithm::ChaCha));
+    std::thread::scope(|at_once| (0..BROWSERS).for_each(|k| drop(at_once.spawn(move || as_the_server(k)))));
+}
+
+/// One browser's share of the runs.
+fn as_the_server(share: u8) {
+    let mut runner = TestRunner::new_with_rng(Config::default(), TestRng::from_seed(RngAlgorithm::ChaCha, &[share; 32]));
     let mut browser = Browser::new();
     let now = screen::t0() + chrono::TimeDelta::minutes(30);
     let mut begun = None;
-    for k in 0..RUNS {
+    for k in 0..RUNS / usize::from(BROWSERS) {
         let (which, events) = any_run().new_tree(&mut runner).unwrap().current();
         let (protocol, setup) = live(which);
         let several = k % MANY_EVERY == 0 && (protocol.board_kind().is_some() || protocol.suits_grid());

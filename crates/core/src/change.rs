@@ -100,12 +100,12 @@ pub struct Comparison {
 }
 
 /// Compares two results of one protocol.
-pub fn compare(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, typical_error: Option<&TypicalError>) -> Comparison {
+pub fn compare(protocol: &Protocol, quantity: &str, from: &Point<'_>, to: &Point<'_>, typical_error: Option<&TypicalError>) -> Comparison {
     judged(protocol, quantity, from, to, typical_error).in_units(Units::Metric)
 }
 
 /// The same with no sentence yet, for where many are judged at once.
-pub fn judged(protocol: &Protocol, quantity: &str, from: &Point, to: &Point, typical_error: Option<&TypicalError>) -> Comparison {
+pub fn judged(protocol: &Protocol, quantity: &str, from: &Point<'_>, to: &Point<'_>, typical_error: Option<&TypicalError>) -> Comparison {
     let unlike = unlike(protocol, from, to);
     let noted = if unlike.is_empty() { noted(protocol, from, to) } else { Vec::new() };
     let signs = reading::signs(protocol, &to.conditions, quantity);
@@ -266,7 +266,7 @@ mod tests {
         run::event::Answer,
         typical_error::tests::published,
     };
-    use std::collections::BTreeMap;
+    use std::{borrow::Cow, collections::BTreeMap};
     use test_case::test_case;
 
     #[test_case(148.0, 132.0, Verdict::ClearGain; "sixteen down is clear")]
@@ -338,8 +338,8 @@ mod tests {
             move |quantity: &str| Point {
                 on: "2026-03-12".parse().unwrap(),
                 value: beside[quantity],
-                quantity: quantity.to_owned(),
-                beside: beside.clone(),
+                quantity: quantity.to_owned().into(),
+                beside: Cow::Owned(beside.clone()),
                 ..Point::default()
             }
         };
@@ -367,7 +367,7 @@ mod tests {
             on: "2026-03-12".parse().unwrap(),
             value,
             quantity: "distance_m".into(),
-            conditions: changes.iter().map(|(k, a)| ((*k).to_owned(), a.clone())).collect(),
+            conditions: Cow::Owned(changes.iter().map(|(k, a)| ((*k).to_owned(), a.clone())).collect()),
             ..Point::default()
         };
         let (cold, warm) = (("temperature_c", Answer::Number(4.0)), ("temperature_c", Answer::Number(17.0)));

@@ -1,7 +1,7 @@
 //! Were two tests done alike? Two results are compared only where the circumstances were the same; where not, every difference is
 //! named with why it matters.
 
-use std::collections::BTreeMap;
+use std::{borrow::Cow, collections::BTreeMap};
 
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
@@ -16,18 +16,18 @@ use crate::{
 
 /// One result as comparison sees it.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Point {
+pub struct Point<'a> {
     /// The test day.
     pub on: NaiveDate,
     /// The quantity's value.
     pub value: f64,
     /// Protocol, version and equation.
-    pub method: String,
+    pub method: Cow<'a, str>,
     /// The circumstances.
-    pub conditions: Conditions,
-    pub quantity: String,
+    pub conditions: Cow<'a, Conditions>,
+    pub quantity: Cow<'a, str>,
     /// Everything the result gave, by quantity.
-    pub beside: BTreeMap<String, f64>,
+    pub beside: Cow<'a, BTreeMap<String, f64>>,
     /// The value is a bound: there may have been more.
     pub at_least: bool,
 }
@@ -49,7 +49,7 @@ pub struct Unlike {
 }
 
 /// Every circumstance in which two results differ.
-pub fn unlike(protocol: &Protocol, from: &Point, to: &Point) -> Vec<Unlike> {
+pub fn unlike(protocol: &Protocol, from: &Point<'_>, to: &Point<'_>) -> Vec<Unlike> {
     unlike_in(protocol, from, to, Units::Metric)
 }
 
@@ -59,7 +59,7 @@ pub fn is_of_series(protocol: &Protocol, then: &Conditions, now: &Conditions) ->
 }
 
 /// The same, worded in the units somebody thinks in.
-pub fn unlike_in(protocol: &Protocol, from: &Point, to: &Point, units: Units) -> Vec<Unlike> {
+pub fn unlike_in(protocol: &Protocol, from: &Point<'_>, to: &Point<'_>, units: Units) -> Vec<Unlike> {
     let mut found: Vec<Unlike> = protocol
         .conditions
         .iter()
@@ -98,8 +98,8 @@ pub fn unlike_in(protocol: &Protocol, from: &Point, to: &Point, units: Units) ->
         found.push(Unlike {
             key: "method".into(),
             label: "Method".into(),
-            then: from.method.clone(),
-            now: to.method.clone(),
+            then: from.method.to_string(),
+            now: to.method.to_string(),
             why: "different equations and versions disagree by several units on the same day".into(),
         });
     }
@@ -120,7 +120,7 @@ fn mixed(then: &Conditions, now: &Conditions) -> Option<Unlike> {
 }
 
 /// What was noted of both and was different: said beside a comparison, which it does not hinder. In words such as `17 °C then, 6 °C now`.
-pub fn noted(protocol: &Protocol, from: &Point, to: &Point) -> Vec<String> {
+pub fn noted(protocol: &Protocol, from: &Point<'_>, to: &Point<'_>) -> Vec<String> {
     let notes = protocol.conditions.iter().filter(|c| c.note);
     notes
         .filter_map(|condition| {
@@ -184,7 +184,7 @@ pub(crate) mod tests {
     }
 
     /// A bench step of a day, with these answers instead of the usual ones.
-    pub(crate) fn point(value: f64, changes: &[(&str, Answer)]) -> Point {
+    pub(crate) fn point(value: f64, changes: &[(&str, Answer)]) -> Point<'static> {
         let mut conditions = Conditions::from([
             ("bench_cm".to_owned(), Answer::Number(41.3)),
             ("warm_up".to_owned(), Answer::YesNo(true)),
@@ -195,7 +195,13 @@ pub(crate) mod tests {
         for (key, answer) in changes {
             conditions.insert((*key).to_owned(), answer.clone());
         }
-        Point { on: "2026-03-12".parse().unwrap(), value, method: "bench-step-3min/1".into(), conditions, ..Point::default() }
+        Point {
+            on: "2026-03-12".parse().unwrap(),
+            value,
+            method: "bench-step-3min/1".into(),
+            conditions: Cow::Owned(conditions),
+            ..Point::default()
+        }
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! A test that was done: what was read, how, of whom on that day; and what it scores.
 
-use std::collections::BTreeMap;
+use std::{borrow::Cow, collections::BTreeMap};
 
 use chrono::{DateTime, NaiveDate, Utc};
 use serde::{Deserialize, Serialize};
@@ -106,14 +106,14 @@ impl Done {
     }
 
     /// One of its measures as comparison sees it.
-    pub fn point(&self, quantity: &str) -> Option<Point> {
+    pub fn point<'a>(&'a self, quantity: &'a str) -> Option<Point<'a>> {
         Some(Point {
             on: self.on,
             value: self.value(quantity)?,
-            method: self.method.clone(),
-            conditions: self.conditions.clone(),
-            quantity: quantity.to_owned(),
-            beside: self.computed.clone(),
+            method: Cow::Borrowed(&self.method),
+            conditions: Cow::Borrowed(&self.conditions),
+            quantity: Cow::Borrowed(quantity),
+            beside: Cow::Borrowed(&self.computed),
             at_least: quantity::is_bound(quantity, &self.inputs),
         })
     }

@@ -35,6 +35,8 @@ pub fn words(conditions: &Conditions) -> Option<&'static str> {
 
 #[cfg(test)]
 mod tests {
+    use std::borrow::Cow;
+
     use super::*;
     use crate::{
         catalogue,
@@ -53,10 +55,17 @@ mod tests {
         conditions
     }
 
-    fn jump(day: u32, value: f64, compared: Option<bool>) -> Point {
+    fn jump(day: u32, value: f64, compared: Option<bool>) -> Point<'static> {
         let on = chrono::NaiveDate::from_ymd_opt(2026, 3, day).unwrap();
         let quantity = catalogue::find("vertical-jump").unwrap().headline().to_owned();
-        Point { on, value, method: "vertical-jump/1".into(), conditions: marked(compared), quantity, ..Point::default() }
+        Point {
+            on,
+            value,
+            method: "vertical-jump/1".into(),
+            conditions: Cow::Owned(marked(compared)),
+            quantity: quantity.into(),
+            ..Point::default()
+        }
     }
 
     #[test]

@@ -36,8 +36,8 @@ pub struct Repeats {
 
 impl Repeats {
     /// The repeats among one person's results of a measure, which are in the order they were taken.
-    pub fn among(protocol: &Protocol, points: &[Point]) -> Self {
-        let is_measured = |pair: &&[Point]| !pair.iter().any(|p| self_report::is_apart(&p.conditions));
+    pub fn among(protocol: &Protocol, points: &[Point<'_>]) -> Self {
+        let is_measured = |pair: &&[Point<'_>]| !pair.iter().any(|p| self_report::is_apart(&p.conditions));
         points
             .windows(2)
             .filter(is_measured)

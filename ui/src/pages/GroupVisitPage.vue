@@ -1,27 +1,25 @@
 <script setup lang="ts">
 import { useIntervalFn } from "@vueuse/core";
-import { v7 as uuid } from "uuid";
 import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
-import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { Answer, GroupVisitPage, RollLine } from "@/api/types";
 import FailureNote from "@/components/FailureNote.vue";
 import FoldSection from "@/components/FoldSection.vue";
 import PageState from "@/components/PageState.vue";
-import DateField from "@/components/fields/DateField.vue";
 import AwayLinks from "@/components/group/AwayLinks.vue";
+import GroupHeats from "@/components/group/GroupHeats.vue";
+import GroupTests from "@/components/group/GroupTests.vue";
 import PlayingDiffers from "@/components/group/PlayingDiffers.vue";
 import RollRow from "@/components/group/RollRow.vue";
+import StillToDo from "@/components/group/StillToDo.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
-import { useBegin } from "@/floor/useBegin";
 import { dayYear } from "@/logic/dates";
 import { groupVisitHere } from "@/offline/visit";
 import { prepareGroupVisit } from "@/offline/prepare";
 
 /** A group visit: the roll, who is ready, heats, the tests, and who owes it still. */
 const props = defineProps<{ id: string }>();
-const router = useRouter();
 const path = { id: props.id };
 const {
   data: v,
@@ -95,55 +93,6 @@ const own = (line: RollLine, conditions: Record<string, Answer>) =>
     return take(api.GET("/api/group-visits/{id}", { params: { path } }));
   }, line.person);
 
-const by = ref<"number" | "alike" | "mixed">("number");
-const size = ref("8");
-const test = ref(0);
-const targets = ref(false);
-const heats = (n: number) =>
-  change(() =>
-    take(
-      api.POST("/api/group-visits/{id}/heats", {
-        params: { path },
-        body: { by: by.value, size: n, place: test.value, targets: targets.value },
-      }),
-    ),
-  );
-/** Those of the heats who have a test still to do. */
-function heatsOf(people: string[]) {
-  const all = new Map<number, string[]>();
-  for (const l of v.value!.roll) if (l.heat != null && people.includes(l.person)) all.set(l.heat, [...(all.get(l.heat) ?? []), l.person]);
-  const several = [...all].filter(([, of]) => of.length > 1 && of.length < people.length);
-  return several.sort(([a], [b]) => a - b).map(([heat, of]) => ({ heat, people: of }));
-}
-const hasHeats = computed(() => v.value?.roll.some((l) => l.heat != null) ?? false);
-
-const owing = computed(() => v.value?.roll.filter((l) => l.owes) ?? []);
-const second = ref("");
-const planned = ref(false);
-async function plan() {
-  const body = { on: second.value };
-  planned.value = await change(() => take(api.POST("/api/group-visits/{id}/second-date", { params: { path }, body })));
-}
-async function makeUp(person: string) {
-  const of = { path: { id: props.id, person } };
-  const made = await run(() => take(api.POST("/api/group-visits/{id}/roll/{person}/visit", { params: of })));
-  if (made) await router.push(`/visits/${made.visit}/floor`);
-}
-
-const open = useBegin();
-const runId = ref(uuid());
-/** All who have it still to do, on one clock. */
-const together = (place: number, people: string[], protocol: string, more: { together?: boolean; apart_s?: number } = {}) =>
-  run(() => open({ id: runId.value, people, protocol, conditions: {}, group: { visit: props.id, place }, ...more }));
-type Test = GroupVisitPage["tests"][number];
-/** All who have it to do, or those of one heat: who does it together, in how many ways. */
-const groupsOf = (t: Test) => [
-  ...(t.to_come.length > 1 ? [{ key: "all", who: `${t.to_come.length}`, people: t.to_come }] : []),
-  ...heatsOf(t.to_come).map((h) => ({ key: `heat ${h.heat}`, who: `heat ${h.heat} (${h.people.length})`, people: h.people })),
-];
-const namesOf = (people: string[]) => people.map((p) => v.value!.roll.find((l) => l.person === p)?.name ?? "").join(", ");
-/** Lanes have room for so many. */
-const LANES = 8;
 const closing = ref(false);
 const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", { params: { path } })));
 </script>
@@ -226,108 +175,11 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
           <h2>Partners’ phones, all lesson: <b>/join</b></h2>
           <p class="num">{{ v.join_code.slice(0, 4) }} {{ v.join_code.slice(4) }}</p>
         </div>
-        <div class="box next">
-          <h2>Tests</h2>
-          <ul class="tests">
-            <li v-for="t in v.tests" :key="t.place">
-              <b>{{ t.name }}</b>
-              <span class="soft">{{ t.done }} of {{ v.here }} done</span>
-              <template v-if="!v.closed">
-                <span v-if="t.held.length" class="held">Held back: {{ namesOf(t.held) }}</span>
-                <span v-if="t.unasked.length && t.unasked.length < 6" class="soft small">Not asked: {{ namesOf(t.unasked) }}</span>
-                <RouterLink v-for="r in t.runs" :key="r" :to="`/runs/${r}`">On the floor: go on</RouterLink>
-                <template v-for="g in groupsOf(t)" :key="g.key">
-                  <button
-                    v-if="t.together"
-                    type="button"
-                    class="linklike"
-                    :disabled="busy"
-                    @click="together(t.place, g.people, t.protocol)"
-                  >
-                    Start {{ g.who }} together
-                  </button>
-                  <template v-else>
-                    <template v-if="t.board && (t.board !== 'lanes' || g.people.length <= LANES)">
-                      <button
-                        type="button"
-                        class="linklike"
-                        :disabled="busy"
-                        @click="together(t.place, g.people, t.protocol, { together: true })"
-                      >
-                        Start {{ g.who }} on one clock
-                      </button>
-                      <button
-                        v-if="t.board === 'lanes'"
-                        type="button"
-                        class="linklike"
-                        :disabled="busy"
-                        @click="together(t.place, g.people, t.protocol, { together: true, apart_s: 5 })"
-                      >
-                        Start {{ g.who }} in lanes, 5 s apart
-                      </button>
-                    </template>
-                    <span v-else-if="t.board === 'lanes'" class="soft small">Up to {{ LANES }} lanes at once: make heats.</span>
-                    <button v-if="t.grid" type="button" class="linklike" :disabled="busy" @click="together(t.place, g.people, t.protocol)">
-                      Record tries of {{ g.who }}
-                    </button>
-                  </template>
-                </template>
-              </template>
-            </li>
-          </ul>
-          <p v-if="!v.closed && v.here" class="soft small">One person at a time: open their tests in the list.</p>
-          <p class="small no-print">
-            <RouterLink :to="`/group-visits/${id}/list`">{{
-              v.closed ? "Results as a list" : "Enter results from a spreadsheet or paper"
-            }}</RouterLink>
-          </p>
-        </div>
-        <div v-if="owing.length" class="box care">
-          <h2>Still to do</h2>
-          <ul class="plain">
-            <li v-for="l in owing" :key="l.person">
-              {{ l.name }} <button type="button" class="linklike no-print" :disabled="busy" @click="makeUp(l.person)">does it now</button>
-            </li>
-          </ul>
-          <form class="second no-print" @submit.prevent="plan">
-            <DateField
-              v-model="second"
-              label="A second date for them"
-              name="second"
-              :wrong="failure?.field === 'on' ? failure.message : null"
-            />
-            <ElButton native-type="submit" :disabled="!second" :loading="busy">Plan it</ElButton>
-          </form>
-          <p v-if="planned" role="status">Planned. Each of them has it under Retests.</p>
-        </div>
+        <GroupTests :visit="v" class="next" />
+        <StillToDo :visit="v" @changed="(page) => (v = page)" />
         <PlayingDiffers v-if="!v.closed" :visit="v" @changed="reload" />
         <AwayLinks v-if="!v.closed" :visit="v" @made="reload" />
-        <FoldSection v-if="!v.closed && v.here > 1" title="Heats" :brief="hasHeats ? 'made' : ''">
-          <form class="heats" @submit.prevent="heats(Number(size) || 0)">
-            <label
-              >By
-              <select v-model="by" class="native">
-                <option value="number">number</option>
-                <option value="alike">result, alike together</option>
-                <option value="mixed">result, mixed</option>
-              </select></label
-            >
-            <label v-if="by !== 'number'"
-              >of
-              <select v-model.number="test" class="native">
-                <option v-for="t in v.tests" :key="t.place" :value="t.place">{{ t.name }}</option>
-              </select></label
-            >
-            <label v-if="by !== 'number'"><input v-model="targets" type="checkbox" /> by target instead of last result</label>
-            <label
-              >at most <input v-model="size" class="native num size" inputmode="numeric" aria-label="People in a heat" /> in a heat</label
-            >
-            <span class="actions">
-              <ElButton native-type="submit" :loading="busy">Make heats</ElButton>
-              <button v-if="hasHeats" type="button" class="linklike" @click="heats(0)">No heats</button>
-            </span>
-          </form>
-        </FoldSection>
+        <GroupHeats v-if="!v.closed && v.here > 1" :visit="v" @changed="(page) => (v = page)" />
         <FoldSection title="To set up" :brief="`${v.equipment.length}`">
           <ul class="plain">
             <li v-for="e in v.equipment" :key="e">{{ e }}</li>
@@ -416,38 +268,12 @@ ul {
   letter-spacing: 0.1em;
   margin: 0;
 }
-.tests li {
-  display: grid;
-  gap: 1px;
-  padding: 8px 0;
-  border-top: 1px solid var(--line);
-}
-.tests li:first-child {
-  border-top: 0;
-}
-.held {
-  color: var(--madder);
-  font-weight: 600;
-}
-.tests .linklike {
-  justify-self: start;
-}
 .small {
   font-size: 15px;
   margin-bottom: 0;
 }
 .plain li {
   padding: 3px 0;
-}
-.second {
-  margin-top: 10px;
-}
-.heats {
-  display: grid;
-  gap: 10px;
-}
-.size {
-  width: 64px;
 }
 @media (max-width: 1180px) {
   .two {
@@ -460,15 +286,6 @@ ul {
   }
   .called .next {
     order: -1;
-  }
-  .tests {
-    display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(min(100%, 220px), 1fr));
-    gap: 0 26px;
-  }
-  .tests li {
-    align-content: start;
-    border-top: 0;
   }
 }
 @media (max-width: 820px) {

@@ -3,7 +3,7 @@
 mod ladder;
 mod series;
 
-use std::collections::BTreeMap;
+use std::{borrow::Cow, collections::BTreeMap};
 
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
@@ -89,7 +89,11 @@ pub fn since_last<'r>(
 }
 
 /// A measure of a test as comparison sees it, and of those before it.
-fn points<'r>(done: &Done, history: impl IntoIterator<Item = &'r Done>, quantity: &str) -> Option<(Point, Vec<Point>)> {
+fn points<'p, 'r: 'p>(
+    done: &'p Done,
+    history: impl IntoIterator<Item = &'r Done>,
+    quantity: &'p str,
+) -> Option<(Point<'p>, Vec<Point<'p>>)> {
     let now = done.point(quantity)?;
     Some((now, history.into_iter().filter(|r| r.is_earlier(done)).filter_map(|r| r.point(quantity)).collect()))
 }
@@ -305,19 +309,25 @@ impl Progress {
 }
 
 /// Compares a result with those before it. `earlier` in order of date.
-pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point], now: &Point, typical_error: Option<&TypicalError>) -> Progress {
-    let with = |then: &Point| change::compare(protocol, key, then, now, typical_error);
+pub fn progress(protocol: &Protocol, key: &str, earlier: &[Point<'_>], now: &Point<'_>, typical_error: Option<&TypicalError>) -> Progress {
+    let with = |then: &Point<'_>| change::compare(protocol, key, then, now, typical_error);
     let (last, first) = last_and_first(protocol, key, earlier, now);
     Progress { since_last: last.map(with), since_first: first.map(with) }
 }
 
 /// What a result is compared with: the last one that was done alike, or the last at all; and the first that was done alike, on another day.
-fn last_and_first<'p>(protocol: &Protocol, key: &str, earlier: &'p [Point], now: &Point) -> (Option<&'p Point>, Option<&'p Point>) {
+fn last_and_first<'p>(
+    protocol: &Protocol,
+    key: &str,
+    earlier: &'p [Point<'p>],
+    now: &Point<'_>,
+) -> (Option<&'p Point<'p>>, Option<&'p Point<'p>>) {
     if protocol.change_rule(key).is_some_and(|rule| !rule.follows(&now.conditions)) {
         return (None, None);
     }
-    let earlier: Vec<&Point> = earlier.iter().filter(|p| comparability::is_of_series(protocol, &p.conditions, &now.conditions)).collect();
-    let comparable: Vec<&Point> = earlier.iter().copied().filter(|p| comparability::unlike(protocol, p, now).is_empty()).collect();
+    let earlier: Vec<&Point<'_>> =
+        earlier.iter().filter(|p| comparability::is_of_series(protocol, &p.conditions, &now.conditions)).collect();
+    let comparable: Vec<&Point<'_>> = earlier.iter().copied().filter(|p| comparability::unlike(protocol, p, now).is_empty()).collect();
     let last = comparable.last().copied().or_else(|| earlier.last().copied());
     let first = comparable.first().copied().filter(|f| last.is_some_and(|l| l.on != f.on));
     (last, first)
@@ -325,13 +335,7 @@ fn last_and_first<'p>(protocol: &Protocol, key: &str, earlier: &'p [Point], now:
 
 /// What is the same and what is different from last time, for set-up.
 pub fn since_last_setup(protocol: &Protocol, then: &Conditions, now: &Conditions, units: Units) -> Vec<Unlike> {
-    let point = |conditions: &Conditions| Point {
-        on: chrono::NaiveDate::default(),
-        value: 0.0,
-        method: String::new(),
-        conditions: conditions.clone(),
-        ..Point::default()
-    };
+    let point = |conditions| Point { conditions: Cow::Borrowed(conditions), ..Point::default() };
     comparability::unlike_in(protocol, &point(then), &point(now), units).into_iter().filter(|u| now.contains_key(&u.key)).collect()
 }
 
@@ -435,9 +439,9 @@ mod tests {
         assert!(points.iter().all(|p| p.value == Some(140.0)));
     }
 
-    pub(super) fn point(on: &str, value: f64, bench: f64) -> Point {
+    pub(super) fn point(on: &str, value: f64, bench: f64) -> Point<'static> {
         let conditions = Conditions::from([("bench_cm".to_owned(), Answer::Number(bench))]);
-        Point { on: on.parse().unwrap(), value, method: "m".into(), conditions, ..Point::default() }
+        Point { on: on.parse().unwrap(), value, method: "m".into(), conditions: Cow::Owned(conditions), ..Point::default() }
     }
 
     #[test]
@@ -447,8 +451,8 @@ mod tests {
             on: on.parse().unwrap(),
             value,
             method: "push-up/1".into(),
-            conditions: [("style".to_owned(), Answer::Text(style.into()))].into(),
-            quantity: quantity.into(),
+            conditions: Cow::Owned([("style".to_owned(), Answer::Text(style.into()))].into()),
+            quantity: quantity.to_owned().into(),
             ..Point::default()
         };
         // 12 + 8 + 3, then 15 + 8: the total is the same, and the client got better.
@@ -469,7 +473,7 @@ mod tests {
             on: on.parse().unwrap(),
             value,
             method: "one-rm/1".into(),
-            conditions: [("spotter".to_owned(), Answer::YesNo(spotter))].into(),
+            conditions: Cow::Owned([("spotter".to_owned(), Answer::YesNo(spotter))].into()),
             quantity: "one_rm_kg".into(),
             ..Point::default()
         };
@@ -500,7 +504,7 @@ mod tests {
                 on: on.parse().unwrap(),
                 value,
                 method: "plank/1".into(),
-                conditions: [("limit_s".to_owned(), Answer::Text(limit.into()))].into(),
+                conditions: Cow::Owned([("limit_s".to_owned(), Answer::Text(limit.into()))].into()),
                 quantity: quantity.into(),
                 ..Point::default()
             };

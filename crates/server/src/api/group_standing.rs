@@ -253,8 +253,8 @@ async fn with_before(scope: &mut Scope, shelf: &Shelf, wanted: BTreeSet<Uuid>) -
     let is_unlike = |tests: &&Vec<Stored>| {
         let [now, last] = tests.as_slice() else { return false };
         let Ok(protocol) = shelf.find(&now.protocol_id) else { return false };
-        let point = |r: &Stored| r.point(protocol.headline());
-        point(last).zip(point(now)).is_none_or(|(last, now)| !comparability::unlike(protocol, &last, &now).is_empty())
+        let key = protocol.headline();
+        last.point(key).zip(now.point(key)).is_none_or(|(last, now)| !comparability::unlike(protocol, &last, &now).is_empty())
     };
     let unlike: Vec<Uuid> = history.values().filter(is_unlike).map(|tests| tests[0].id).collect();
     if !unlike.is_empty() {

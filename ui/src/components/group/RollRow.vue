@@ -111,8 +111,8 @@ function keep() {
           <b>{{ tone === "go" ? "ready" : line.readiness.asked ? line.readiness.headline : "not asked" }}</b>
           <span v-for="a in line.readiness.against" :key="a.because" class="against">{{ a.tests.join(", ") }}: {{ a.because }}</span>
           <RouterLink
-            v-if="line.readiness.stopped && !closed"
-            class="no-print"
+            v-if="!closed"
+            class="no-print small"
             :to="{ path: `/people/${line.person}/readiness`, query: { then: `/group-visits/${visit}` } }"
             >ask again</RouterLink
           >

@@ -1,8 +1,6 @@
 //! Tests in attempts on their sheet: read, counted, timed, started on the clock, lifted.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
-mod screen;
-
+use crate::screen::{Floor, Screen};
 use impulso_core::{
     Code,
     attempts::Take,
@@ -14,7 +12,6 @@ use impulso_core::{
     test_record::{TestRecord, compute},
     units::{Age, BodyMass, Cadence, Height},
 };
-use screen::{Floor, Screen};
 use serde_json::{Value as Json, json};
 
 /// A floor for a man of 24 whose body is known.

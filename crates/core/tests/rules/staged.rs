@@ -1,8 +1,6 @@
 //! The decisions during a staged run, one test a sentence of “Decisions the app takes during a run”.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
-mod screen;
-
+use crate::screen::Screen;
 use impulso_core::{
     Code,
     catalogue::{self, Protocol},
@@ -14,7 +12,6 @@ use impulso_core::{
     units::{Age, BodyMass, Bpm, Cadence},
 };
 use proptest::prelude::*;
-use screen::Screen;
 use test_case::test_case;
 
 /// The count-in of 8 beats at 100 a minute.

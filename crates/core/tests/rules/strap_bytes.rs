@@ -1,5 +1,4 @@
 //! The strap's parser against the published layout and against a general-purpose library.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
 use impulso_core::strap_bytes::parse_hex;
 use serde_json::Value;

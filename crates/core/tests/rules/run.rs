@@ -1,5 +1,4 @@
 //! A run is the fold of its events, whatever way they arrive.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
 use chrono::{DateTime, TimeDelta, Utc};
 use impulso_core::{

@@ -1,5 +1,4 @@
 //! Runs to beeps with many on one clock: which miss belongs to which beep, who is out with which score, and what a pause does.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
 use chrono::{DateTime, TimeDelta, Utc};
 use impulso_core::{

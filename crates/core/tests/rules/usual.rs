@@ -1,5 +1,4 @@
 //! Every number that is typed has a usual range, so that a slip is asked about where it is made.
-#![allow(clippy::unwrap_used)]
 
 use impulso_core::catalogue::{self, InputKind};
 

@@ -1,5 +1,4 @@
 //! How a test is set up from what the record says: the same in the server and in a browser without a network.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::collections::BTreeMap;
 

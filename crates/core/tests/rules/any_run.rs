@@ -1,18 +1,14 @@
 //! What must hold for every live protocol whatever happens, in whatever order it arrives: one fold for the live screen, a
 //! reload, a second tablet and the audit.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
-mod anything;
-mod screen;
-
-use anything::{any_kind, any_run, live};
+use crate::anything::{any_kind, any_run, live};
+use crate::screen::Screen;
 use impulso_core::{
     Code,
     run::{Event, Kind, State, Status, check, check_event, fold},
     test_record::{TestRecord, compute},
 };
 use proptest::prelude::*;
-use screen::Screen;
 
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(300))]

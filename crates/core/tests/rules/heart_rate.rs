@@ -1,8 +1,6 @@
 //! Heart rate from anywhere: typed, counted in a window, tapped along, heard from a strap; and the beat that is lost.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
-mod screen;
-
+use crate::screen::Screen;
 use impulso_core::{
     Code, InputError,
     catalogue::{self, Protocol},
@@ -11,7 +9,6 @@ use impulso_core::{
     strap::Heard,
     units::{Age, BodyMass, Cadence},
 };
-use screen::Screen;
 use test_case::test_case;
 
 /// The count-in of 8 beats at 100 a minute, and of an effort.

@@ -1,10 +1,7 @@
 //! What a partner's phone is told, and what it works out of it.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
-mod anything;
-mod screen;
-
-use anything::{any_run, dealt, facts, live};
+use crate::anything::{any_run, dealt, facts, live};
+use crate::screen::{Screen, t0};
 use chrono::TimeDelta;
 use impulso_core::{
     catalogue,
@@ -13,7 +10,6 @@ use impulso_core::{
     units::Age,
 };
 use proptest::prelude::*;
-use screen::{Screen, t0};
 
 const PEOPLE: u16 = 3;
 

@@ -1,8 +1,6 @@
 //! Efforts against the clock, and many performers on one clock.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
-mod screen;
-
+use crate::screen::Screen;
 use impulso_core::{
     catalogue::{self, Protocol},
     person::Sex,
@@ -12,7 +10,6 @@ use impulso_core::{
     test_record::{Circumstances, Options, TestRecord, compute},
     units::{Age, BodyMass, Cadence},
 };
-use screen::Screen;
 
 /// The count-in of every effort.
 const START: f64 = 5_000.0;

@@ -1,8 +1,6 @@
 //! What is watched rather than read: stages that are passed or not, and what is seen in one movement.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
-mod screen;
-
+use crate::screen::Floor;
 use impulso_core::{
     Code,
     conditions::Answer,
@@ -12,7 +10,6 @@ use impulso_core::{
     units::{Age, BodyMass, Height},
 };
 use proptest::prelude::*;
-use screen::Floor;
 use serde_json::{Value as Json, json};
 use test_case::test_case;
 

@@ -1,6 +1,5 @@
 //! The aerobic protocols, sentence by sentence: what is done, what is recorded, what is computed. Each test is named after
 //! the sentence it shows; the equations' own check values stand in `published`.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
 use impulso_core::{
     Code, InputError,
@@ -576,8 +575,8 @@ mod before {
             let cold = Point {
                 on: chrono::NaiveDate::default(),
                 value: 40.0,
-                method: protocol.method_version(),
-                conditions: Conditions::from([("warm_up".to_owned(), Answer::YesNo(false))]),
+                method: protocol.method_version().into(),
+                conditions: std::borrow::Cow::Owned(Conditions::from([("warm_up".to_owned(), Answer::YesNo(false))])),
                 ..Point::default()
             };
             let reasons = unlike(protocol, &cold, &cold);

@@ -1,8 +1,6 @@
 //! Holds: from taking the position to losing it, with what is marked on the way.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
-mod screen;
-
+use crate::screen::Screen;
 use impulso_core::{
     Code,
     catalogue::{self, Protocol, parse},
@@ -13,7 +11,6 @@ use impulso_core::{
     test_record::{TestRecord, compute},
     units::Age,
 };
-use screen::Screen;
 
 /// The count-in of the hold.
 const START: f64 = 5_000.0;
@@ -140,8 +137,8 @@ fn another_support_or_a_cap_is_another_test() {
     let point = |support: &str, limit: &str| Point {
         on: chrono::NaiveDate::default(),
         value: 60.0,
-        method: plank().method_version(),
-        conditions: setup(support, limit).recorded(plank()),
+        method: plank().method_version().into(),
+        conditions: std::borrow::Cow::Owned(setup(support, limit).recorded(plank())),
         ..Point::default()
     };
     let keys = |a: &Point, b: &Point| unlike(plank(), a, b).into_iter().map(|u| u.key).collect::<Vec<_>>();

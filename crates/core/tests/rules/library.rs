@@ -1,5 +1,4 @@
 //! Every protocol of the library by what its file says: each example computes, and the rules of the trade hold.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
 use impulso_core::{
     Code,

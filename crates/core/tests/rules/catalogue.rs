@@ -1,5 +1,4 @@
 //! What must hold for every protocol that ships, whichever they are.
-#![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::collections::HashSet;
 
