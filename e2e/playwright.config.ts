@@ -1,7 +1,7 @@
 import { defineConfig } from "@playwright/test";
 
 // What stops the database that all use, listens to the beat or times a hand is marked @alone: it has the machine to itself. The
-// others, each on a server and a database of its own, run two at a time.
+// others, each on a server and a database of its own, run three at a time.
 export default defineConfig({
   globalSetup: "./tests/database.ts",
   testDir: "tests",
