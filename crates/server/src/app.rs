@@ -61,6 +61,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(group_visits::list)
         .service(group_visits::get)
         .service(group_visits::call)
+        .service(group_visits::share)
         .service(group_visits::make_up)
         .service(group_visits::as_before)
         .service(group_visits::second_date)

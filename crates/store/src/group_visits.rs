@@ -177,6 +177,24 @@ pub async fn close(scope: &mut Scope, id: Uuid) -> Result<()> {
     Ok(())
 }
 
+/// Puts right what everybody shares: in the group visit, and in each of its own visits that is still open.
+pub async fn share(scope: &mut Scope, id: Uuid, conditions: &Conditions) -> Result<()> {
+    let (practice, conditions) = (scope.practice_id(), write("conditions", conditions)?);
+    sqlx::query!("update group_visits set conditions = $3 where practice_id = $1 and id = $2", practice, id, conditions)
+        .execute(scope.db())
+        .await?;
+    sqlx::query!(
+        "update visits set conditions = $3 where practice_id = $1 and closed_at is null
+           and id in (select visit_id from group_visit_people where practice_id = $1 and group_visit_id = $2)",
+        practice,
+        id,
+        conditions
+    )
+    .execute(scope.db())
+    .await?;
+    Ok(())
+}
+
 /// Everybody who was called, by name.
 pub async fn roll(scope: &mut Scope, id: Uuid) -> Result<Vec<OnRoll>> {
     let practice = scope.practice_id();

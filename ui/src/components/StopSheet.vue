@@ -3,7 +3,7 @@ import { computed, nextTick, onMounted, ref } from "vue";
 import type { RunView, StopReason } from "@/api/types";
 import SymptomsCard from "@/components/SymptomsCard.vue";
 import { minutes } from "@/logic/dates";
-import { REASONS } from "@/logic/reasons";
+import { reasonsIn } from "@/logic/reasons";
 
 /** After Stop: a reason, not a loss. Symptoms lead to the stop-and-refer card. */
 const props = defineProps<{ state: RunView["state"] }>();
@@ -40,7 +40,7 @@ function discard() {
       <p class="soft">Why was it stopped? A stopped test never gets a score; its readings are saved with the reason.</p>
       <div class="reasons" role="radiogroup" aria-label="Reason">
         <button
-          v-for="[key, words] in REASONS"
+          v-for="[key, words] in reasonsIn(state)"
           :key="key"
           type="button"
           role="radio"

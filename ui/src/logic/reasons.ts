@@ -1,4 +1,4 @@
-import type { StopReason } from "@/api/types";
+import type { RunView, StopReason } from "@/api/types";
 
 /** Why a test is stopped early, as its key says it. */
 export const REASONS: [StopReason, string][] = [
@@ -10,3 +10,7 @@ export const REASONS: [StopReason, string][] = [
   ["equipment", "Equipment"],
   ["assessor", "My call"],
 ];
+
+/** Those that can be in a test: where no beat sounds, nobody loses it. */
+export const reasonsIn = ({ timeline }: Pick<RunView["state"], "timeline">) =>
+  REASONS.filter(([key]) => key !== "lost_cadence" || timeline.beat);

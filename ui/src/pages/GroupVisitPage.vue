@@ -11,6 +11,7 @@ import GroupHeats from "@/components/group/GroupHeats.vue";
 import GroupTests from "@/components/group/GroupTests.vue";
 import PlayingDiffers from "@/components/group/PlayingDiffers.vue";
 import RollRow from "@/components/group/RollRow.vue";
+import SharedAnswers from "@/components/group/SharedAnswers.vue";
 import StillToDo from "@/components/group/StillToDo.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
@@ -180,14 +181,12 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
         <PlayingDiffers v-if="!v.closed" :visit="v" @changed="reload" />
         <AwayLinks v-if="!v.closed" :visit="v" @made="reload" />
         <GroupHeats v-if="!v.closed && v.here > 1" :visit="v" @changed="(page) => (v = page)" />
+        <SharedAnswers :visit="v" @changed="(page) => (v = page)" />
         <FoldSection title="To set up" :brief="`${v.equipment.length}`">
           <ul class="plain">
             <li v-for="e in v.equipment" :key="e">{{ e }}</li>
             <li v-if="!v.equipment.length">Nothing but room.</li>
           </ul>
-          <p v-if="v.shared.length" class="soft small">
-            For everybody: {{ v.shared.map((s) => `${s.label.toLowerCase()} ${s.value}`).join(" · ") }}
-          </p>
         </FoldSection>
         <FoldSection v-if="v.cautions.length" title="Keep in mind" :brief="`${v.cautions.length}`">
           <ul class="plain">
@@ -267,10 +266,6 @@ ul {
   font-weight: 600;
   letter-spacing: 0.1em;
   margin: 0;
-}
-.small {
-  font-size: 15px;
-  margin-bottom: 0;
 }
 .plain li {
   padding: 3px 0;

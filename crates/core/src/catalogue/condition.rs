@@ -23,6 +23,9 @@ pub struct Condition {
     pub expected_male: Option<f64>,
     /// And for women.
     pub expected_female: Option<f64>,
+    /// What a number can be, from and to; anything else is a slip of whoever typed it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub possible: Option<(f64, f64)>,
     /// Numbers closer than this are the same.
     pub tolerance: Option<f64>,
     /// Key and wording of each choice.

@@ -13,7 +13,7 @@ use crate::{
     error::{Code, InputError},
     inputs::{LAST_MINUTE, Value},
     pulse, quantity,
-    test_record::{Inputs, LOAD_MAX, check_inputs},
+    test_record::{Inputs, LOAD_MAX, check_beside, check_inputs},
     text,
     units::{Bpm, rounded},
 };
@@ -295,10 +295,11 @@ fn taken(
         }
         _ => {}
     }
-    match protocol.input(input) {
-        Some(input) => input.check_one(value),
-        None => Ok(()),
+    if let Some(input) = protocol.input(input) {
+        input.check_one(value)?;
     }
+    let before = state.sheet().map(SheetState::inputs).unwrap_or_default();
+    check_beside(protocol, before, input, side, value)
 }
 
 /// What is recorded of a run to beeps: of one who runs, while the beeps go on.

@@ -239,9 +239,10 @@ pub fn check_answer(protocol: &Protocol, condition: &Condition, answer: &Answer)
             if protocol.input(&condition.key).is_some() {
                 check_inputs(protocol, &Inputs::from_iter([(condition.key.clone(), *n)]))?;
             }
-            if !(0.0..=CONDITION_MAX).contains(n) {
-                let unit = condition.unit.as_deref().unwrap_or_default();
-                return bad(format!("{}: {n} {unit} was typed. Check the number.", condition.label));
+            let (from, to) = condition.possible.unwrap_or((0.0, CONDITION_MAX));
+            if !(from..=to).contains(n) {
+                let (unit, [n, from, to]) = (condition.unit.as_deref().unwrap_or_default(), [*n, from, to].map(|n| rounded(n, 2)));
+                return bad(format!("{}: {n} {unit} was typed, and it can be {from} to {to} {unit}. Check the number.", condition.label));
             }
         }
         (Answer::Text(t), ConditionKind::Choice) => {

@@ -1,12 +1,15 @@
 //! Readings held to their protocol: each by itself, all that are needed, and together.
 
+use std::collections::BTreeMap;
+
 use super::flags::rule_values;
 use crate::{
-    catalogue::Protocol,
+    catalogue::{Protocol, Rule},
     clamped,
     error::{Code, InputError},
-    inputs::{Inputs, StageInput},
+    inputs::{Inputs, StageInput, Value},
     performed::TestRecord,
+    person::Facts,
     units::Bpm,
 };
 
@@ -82,12 +85,33 @@ pub(super) fn check_present(protocol: &Protocol, inputs: &Inputs) -> Result<(), 
 
 /// Refuses readings that cannot be, together.
 pub(super) fn check_possible(record: &TestRecord) -> Result<(), InputError> {
+    impossible(record).map_or(Ok(()), |rule| Err(InputError::new(Code::OutOfRange, &rule.field, rule.message.clone())))
+}
+
+/// The rule under which the readings of a record cannot be, together.
+fn impossible<'p>(record: &TestRecord<'p>) -> Option<&'p Rule> {
     let protocol = record.protocol;
-    let sides = protocol.sides();
-    for rule in &protocol.refuse {
-        if rule_values(rule, sides, record, &[]).into_iter().any(|(_, value)| rule.holds(value)) {
-            return Err(InputError::new(Code::OutOfRange, &rule.field, rule.message.clone()));
-        }
-    }
-    Ok(())
+    let holds = |rule: &&Rule| rule_values(rule, protocol.sides(), record, &[]).into_iter().any(|(_, value)| rule.holds(value));
+    protocol.refuse.iter().find(holds)
+}
+
+/// Holds one more reading to those that were taken before it: a touch is no lower than the standing reach. What needs a fact about the
+/// person is held to it where the test is scored.
+///
+/// # Errors
+/// [`Code::OutOfRange`] on the reading.
+pub fn check_beside(protocol: &Protocol, taken: Inputs, key: &str, side: Option<&str>, value: &Value) -> Result<(), InputError> {
+    let mut inputs = taken;
+    let sided = side.map(|side| {
+        let mut sides = match inputs.value(key) {
+            Some(Value::Sides(sides)) => sides.clone(),
+            _ => BTreeMap::new(),
+        };
+        sides.insert(side.to_owned(), value.clone());
+        Value::Sides(sides)
+    });
+    // Each try by itself: a slip hides behind no better try.
+    inputs.insert(key.to_owned(), sided.unwrap_or_else(|| value.clone()));
+    impossible(&TestRecord::of(protocol, Facts::default(), &inputs))
+        .map_or(Ok(()), |rule| Err(InputError::new(Code::OutOfRange, key, rule.message.clone())))
 }

@@ -24,7 +24,7 @@ pub use crate::{
 };
 
 pub use self::{
-    check::{LOAD_MAX, check_inputs, is_complete},
+    check::{LOAD_MAX, check_beside, check_inputs, is_complete},
     flags::above_maximum,
 };
 use self::{

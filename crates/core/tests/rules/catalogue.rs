@@ -30,7 +30,7 @@ fn setup(protocol: &Protocol, cadence: Option<f64>) -> Setup {
                     ConditionKind::YesNo => Answer::YesNo(true),
                     ConditionKind::Choice => Answer::Text(c.choices[0].0.clone()),
                     ConditionKind::Text => Answer::Text("as last time".into()),
-                    ConditionKind::Number => Answer::Number(c.expected.unwrap_or(40.0)),
+                    ConditionKind::Number => Answer::Number(c.expected.or(c.possible.map(|(from, _)| from)).unwrap_or(40.0)),
                 },
             };
             (c.key.clone(), answer)
@@ -95,6 +95,39 @@ fn an_answer_of_the_wrong_kind_is_refused_by_its_condition() {
         let error = given.check(protocol).unwrap_err();
         assert_eq!((error.code, error.field.as_deref()), (Code::OutOfRange, Some(key)));
     }
+}
+
+#[test]
+fn every_number_that_is_asked_says_what_it_can_be() {
+    let held_elsewhere = |p: &Protocol, key: &str| p.input(key).is_some() || ["bench_cm", "start_kmh"].contains(&key);
+    for protocol in catalogue::all() {
+        let asked = protocol.conditions.iter().filter(|c| c.kind == ConditionKind::Number && !c.recorded_by_run);
+        for condition in asked.filter(|c| !held_elsewhere(protocol, &c.key)) {
+            let (from, to) = condition.possible.unwrap_or_else(|| panic!("{}: {}", protocol.id, condition.key));
+            let with = |n: f64| {
+                let mut given = setup(protocol, Some(96.0));
+                given.conditions.insert(condition.key.clone(), Answer::Number(n));
+                given.check(protocol)
+            };
+            assert!(from < to && with(from).is_ok() && with(to).is_ok(), "{}: {}", protocol.id, condition.key);
+            for slip in [from - 0.1, to + 0.1, f64::NAN] {
+                assert_eq!(with(slip).unwrap_err().field.as_deref(), Some(condition.key.as_str()), "{}", protocol.id);
+            }
+        }
+    }
+}
+
+#[test]
+fn a_day_of_frost_is_a_day_and_a_slip_of_a_digit_is_asked_about() {
+    let protocol = catalogue::find("run-12min").unwrap();
+    let warm = |n: f64| {
+        let mut given = setup(protocol, None);
+        given.conditions.insert("temperature_c".to_owned(), Answer::Number(n));
+        given.check(protocol)
+    };
+    warm(-6.0).unwrap();
+    let said = warm(190.0).unwrap_err().to_string();
+    assert!(said.contains("Temperature: 190 °C was typed, and it can be −40 to 55 °C."), "{said}");
 }
 
 #[test]

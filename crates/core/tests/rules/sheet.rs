@@ -62,6 +62,23 @@ fn the_best_of_three_jumps_and_the_one_that_did_not_count_stays() {
 }
 
 #[test]
+fn each_try_is_held_to_what_was_taken_beside_it_and_hides_behind_no_better_one() {
+    let mut floor = floor_of("vertical-jump", &[("arms", text("swing")), ("warm_up", Answer::YesNo(true))]);
+    floor.at(5.0, taken("reach_cm", None, 232.0));
+    floor.at(20.0, taken("touch_cm", None, 287.0));
+    let (code, message) = floor.refusal(taken("touch_cm", None, 190.0)).unwrap();
+    assert!(code == Code::OutOfRange && message.contains("lower than the standing reach"), "{message}");
+    assert_eq!(floor.refusal(taken("touch_cm", None, 289.5)), None);
+    let again = Kind::Taken { input: "reach_cm".into(), side: None, attempt: Some(1), value: Value::Number(322.0) };
+    assert!(floor.refusal(again).unwrap().1.contains("lower than the standing reach"));
+
+    let mut arm = floor_of("blood-pressure", &[("arm", text("left"))]);
+    arm.at(5.0, taken("systolic", None, 82.0));
+    assert!(arm.refusal(taken("diastolic", None, 128.0)).unwrap().1.contains("not lower than the upper one"));
+    assert_eq!(arm.refusal(taken("diastolic", None, 61.0)), None);
+}
+
+#[test]
 fn a_seventh_jump_is_refused_and_a_slip_is_corrected_or_taken_back() {
     let mut floor = floor_of("vertical-jump", &[("arms", text("swing")), ("warm_up", Answer::YesNo(true))]);
     floor.at(5.0, taken("reach_cm", None, 228.0));

@@ -26,7 +26,11 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::{assess::client, stops::after_stop, visits::equipment};
+use super::{
+    assess::client,
+    stops::after_stop,
+    visits::{asked, equipment},
+};
 use crate::{ApiResult, auth, shelf::Shelf};
 
 /// A group visit, under way or over.
@@ -43,6 +47,11 @@ pub struct GroupVisitPage {
     pub join_code: Option<String>,
     /// What everybody shares, in words.
     pub shared: Vec<ConditionReport>,
+    /// The same as it was answered.
+    #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
+    pub conditions: Conditions,
+    /// What is asked once, for everybody.
+    pub asked: Vec<Condition>,
     /// What to set up, for all of it.
     pub equipment: Vec<String>,
     /// What to keep in mind.
@@ -230,6 +239,8 @@ pub async fn page(scope: &mut Scope, shelf: &Shelf, id: Uuid) -> ApiResult<Group
         closed: over,
         join_code: visit.join_code.filter(|_| !over),
         shared: in_words(&protocols, &visit.conditions),
+        asked: asked(&visit.battery, shelf)?,
+        conditions: visit.conditions,
         equipment: equipment(protocols.iter().copied()),
         cautions: suitability::cautions(protocols.iter().copied(), None),
         here: roll.iter().filter(is_here).count(),

@@ -1,6 +1,6 @@
 //! Group visits: the battery of a group on one day. What everybody shares is asked once; everybody who is here has a visit of their own.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use actix_web::{get, post, put, web};
 use chrono::{NaiveDate, Utc};
@@ -206,6 +206,34 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<GroupVisitForm
         audit::record(&mut scope, who.coach, "group_visit.begun", subject, json!({ "battery": visit.battery.name })).await?;
     }
     let shown = page(&mut scope, &shelf, form.id).await?;
+    scope.commit().await?;
+    Ok(web::Json(shown))
+}
+
+/// What everybody shares, as it is from now on.
+#[derive(Deserialize, ToSchema)]
+pub struct SharedForm {
+    #[schema(value_type = std::collections::BTreeMap<String, impulso_core::run::event::Answer>)]
+    pub conditions: Conditions,
+}
+
+/// Puts right what everybody shares, for every test of the group visit that begins from now on. What is stored keeps its own answer.
+#[utoipa::path(tag = "groups", operation_id = "group_visits_share", responses((status = 200, body = GroupVisitPage), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[put("/group-visits/{id}/conditions")]
+pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<SharedForm>) -> ApiResult<web::Json<GroupVisitPage>> {
+    let conditions = form.into_inner().conditions;
+    let mut scope = who.scope().await?;
+    let visit = lock_open(&mut scope, *id).await?;
+    let shelf = Shelf::of(&mut scope).await?;
+    check_shared(&visit.battery, &shelf, &conditions)?;
+    group_visits::share(&mut scope, visit.id, &conditions).await?;
+    let changed = |key: &&String| visit.conditions.get(*key) != conditions.get(*key);
+    let changed: BTreeSet<&String> = visit.conditions.keys().chain(conditions.keys()).filter(changed).collect();
+    if !changed.is_empty() {
+        let subject = Subject::thing("group_visit", visit.id);
+        audit::record(&mut scope, who.coach, "group_visit.conditions", subject, json!({ "changed": changed })).await?;
+    }
+    let shown = page(&mut scope, &shelf, visit.id).await?;
     scope.commit().await?;
     Ok(web::Json(shown))
 }

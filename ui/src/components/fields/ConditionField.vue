@@ -33,7 +33,7 @@ const model = defineModel<string | boolean | undefined>({ required: true });
       <ElInput
         :model-value="model as string"
         :name="condition.key"
-        :inputmode="condition.kind === 'number' ? 'decimal' : 'text'"
+        :inputmode="condition.kind === 'number' && !((condition.possible?.[0] ?? 0) < 0) ? 'decimal' : 'text'"
         :class="{ number: condition.kind === 'number' }"
         @update:model-value="(v: string) => (model = v)"
         ><template v-if="condition.unit" #append>{{ shownUnit(condition.unit, units ?? "metric") }}</template></ElInput

@@ -7,6 +7,7 @@ import BoardTiles from "@/components/floor/BoardTiles.vue";
 import OneIsOut from "@/components/floor/OneIsOut.vue";
 import type { Floor } from "@/floor/useFloor";
 import { useMany } from "@/floor/useMany";
+import { reasonsIn } from "@/logic/reasons";
 import { inTenths, minutes } from "@/logic/dates";
 import { askedOnce } from "@/logic/askedOnce";
 import { useRun } from "@/stores/run";
@@ -48,7 +49,7 @@ const hint = computed(
     ({
       finish: "Tap the name that crosses the line, or press Space for whoever crosses and give the times their names afterwards.",
       laps: "Tap a name for each lap. When the time is up, type the metres beyond the last lap.",
-      lanes: "Tap a lane, or press its number, when its runner crosses the line.",
+      lanes: "Tap a lane, or press its key, when its runner crosses the line.",
       count: "Tap a name for one repetition, or type everybody’s number when the time is up.",
       beat: "Tap a name that missed a beat. Three in a row end that count; the numbers are typed at the end.",
       hold: "Tap the name of who loses the position.",
@@ -271,7 +272,13 @@ watch(
       <button type="button" class="main" @click="finishes">It is the finish</button>
       <button type="button" @click="soon = null">No, a slip</button>
     </div>
-    <OneIsOut v-else-if="leaving" :name="leaving.name" @reason="out" @back="leaving = null" />
+    <OneIsOut
+      v-else-if="leaving"
+      :name="leaving.name"
+      :reasons="state ? reasonsIn(state) : undefined"
+      @reason="out"
+      @back="leaving = null"
+    />
     <template v-else-if="open && known && !asking">
       <form v-if="kind === 'finish' || takesNumbers" class="entry" @submit.prevent="whose">
         <label for="board-no">No.</label>

@@ -33,7 +33,7 @@ const own = ({ tile }: One) =>
 
 <template>
   <ul class="tiles" :class="{ many: tiles.length > 15, picking, counting: kind === 'count' || kind === 'beat' }">
-    <li v-for="one in tiles" :key="one.slot">
+    <li v-for="(one, lane) in tiles" :key="one.slot">
       <button
         type="button"
         class="tile"
@@ -44,11 +44,14 @@ const own = ({ tile }: One) =>
         <span class="who"
           ><b class="num">{{ one.number }}</b> {{ one.name }}</span
         >
+        <kbd v-if="kind === 'lanes'" class="lane" :aria-label="`lane ${lane + 1}`">{{ lane + 1 }}</kbd>
         <span class="note">{{ saidOf(one) ?? own(one) ?? "" }}</span>
         <span class="value num" :class="{ before: !one.tile.shown }"
           >{{ one.tile.shown ?? (one.tile.last ? `last ${one.tile.last}` : "first time")
           }}<template v-if="one.tile.place"> · {{ nth(one.tile.place) }}</template
-          ><template v-if="kind === 'lanes' && one.tile.of"> · {{ one.tile.done }} of {{ one.tile.of }}</template></span
+          ><template v-if="kind === 'lanes' && one.tile.of">
+            · <span class="of">{{ one.tile.done }} of {{ one.tile.of }}</span></template
+          ></span
         >
       </button>
     </li>
@@ -93,6 +96,19 @@ const own = ({ tile }: One) =>
   overflow: hidden;
   text-overflow: ellipsis;
   max-width: 100%;
+}
+/* The key of a lane stands apart from the number its runner wears. */
+.tile:has(.lane) {
+  position: relative;
+  padding-right: 44px;
+}
+.lane {
+  position: absolute;
+  top: 10px;
+  right: 10px;
+}
+.of {
+  white-space: nowrap;
 }
 .many .who {
   font-size: 15px;

@@ -41,7 +41,15 @@ function notTesting() {
 const tone = computed(() => {
   const r = props.line.readiness;
   if (!r.asked) return "open";
-  return r.permit === "do_not_test" || r.permit === "clearance_first" ? "stop" : r.against.length ? "care" : "go";
+  return r.stopped || r.permit === "do_not_test" || r.permit === "clearance_first" ? "stop" : r.against.length ? "care" : "go";
+});
+const words = computed(() => {
+  const r = props.line.readiness;
+  if (!r.asked) return "not asked";
+  if (r.permit !== "go") return r.headline;
+  if (r.stopped) return "stopped today";
+  if (r.against.length) return r.reason ? "tested with a reason" : "not every test";
+  return "ready";
 });
 const editing = ref(false);
 const own = ref<Given>({});
@@ -108,8 +116,8 @@ function keep() {
           </span>
         </template>
         <template v-else>
-          <b>{{ tone === "go" ? "ready" : line.readiness.asked ? line.readiness.headline : "not asked" }}</b>
-          <span v-for="a in line.readiness.against" :key="a.because" class="against">{{ a.tests.join(", ") }}: {{ a.because }}</span>
+          <b>{{ words }}</b>
+          <span v-for="a in line.readiness.against" :key="a.because" class="against">{{ a.tests.join(" · ") }}: {{ a.because }}</span>
           <RouterLink
             v-if="!closed"
             class="no-print small"
