@@ -122,6 +122,9 @@ pub struct Entry {
     pub usual: Option<Usual>,
     /// It is a reading of a sheet, and not a number that is due after an effort.
     pub reading: bool,
+    /// The try that it is, where one was left out before others.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub attempt: Option<u8>,
 }
 
 impl Protocol {
@@ -253,9 +256,10 @@ fn tile(protocol: &Protocol, kind: BoardKind, slot: u16, setup: &Setup, state: &
         }
         (FamilyState::Held(held), _) => is_done = held.over_ms().is_some() || held.is_zero,
         (FamilyState::Sheet(sheet), BoardKind::Lanes) => {
-            (done, of) = (sheet.rows.first().map_or(0, |r| count(r.cells.len())), Some(count(sheet.starts_ms.len())));
-            let last = sheet.rows.first().and_then(|r| r.cells.last()).filter(|c| c.counts).and_then(|c| c.value.number());
-            note = last.map(|s| format!("last {}", quantity::with_unit("time_s", s)));
+            let cells = sheet.rows.first().map(|r| &r.cells[..]).unwrap_or_default();
+            (done, of) = (count(cells.iter().filter(|c| c.counts).count()), Some(count(sheet.starts_ms.len())));
+            let last = cells.last().filter(|c| c.counts).and_then(|c| c.value.number());
+            note = last.map(|s| format!("no. {}: {}", cells.len(), quantity::with_unit("time_s", s)));
             is_done = of == Some(done);
         }
         (FamilyState::Sheet(sheet), BoardKind::Hold) => is_done = sheet.rows.first().is_some_and(|r| !r.cells.is_empty()),
@@ -356,24 +360,35 @@ fn entry(protocol: &Protocol, kind: BoardKind, state: &State) -> Option<Entry> {
             unit: due.unit.clone(),
             usual: due.usual,
             reading: false,
+            attempt: None,
         });
     }
-    let sheet = state.sheet().filter(|_| kind != BoardKind::Lanes)?;
+    let sheet = state.sheet()?;
     let row = sheet.next.and_then(|k| sheet.rows.get(k)).or(sheet.rows.first())?;
-    protocol.input(&row.input).map(|input| Entry {
+    let input = protocol.input(&row.input)?;
+    let one = Entry {
         input: row.input.clone(),
         side: row.side.clone(),
         label: input.label.clone(),
         unit: row.unit.clone(),
         usual: row.usual,
         reading: true,
-    })
+        attempt: None,
+    };
+    if kind != BoardKind::Lanes {
+        return Some(one);
+    }
+    // A finish that nobody saw is typed when the starts are over: the first that is missing.
+    let unseen = (0..row.cells.len()).find(|k| row.is_unseen(*k));
+    let start = unseen.unwrap_or(row.cells.len());
+    let attempt = unseen.and_then(|k| u8::try_from(k + 1).ok());
+    (start < sheet.starts_ms.len()).then(|| Entry { label: format!("Time of start {}", start + 1), attempt, ..one })
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{catalogue, conditions::Answer, run::fold_slot};
+    use crate::{catalogue, conditions::Answer, inputs::Value, run::fold_slot};
     use chrono::{DateTime, TimeDelta, Utc};
     use proptest::prelude::*;
 
@@ -499,6 +514,27 @@ mod tests {
         assert_eq!(track.tile(1).done, 0);
         let entry = track.tile(0).entry.unwrap();
         assert!(!entry.reading);
+    }
+
+    #[test]
+    fn a_finish_that_nobody_saw_is_typed_when_the_starts_are_over() {
+        let mut track = Track::of("sprint-repeat-10x40s", 2, &[("course_m", Answer::Number(40.0))]);
+        track.say(0.0, None, Kind::ClockStarted);
+        for start in (0..10).filter(|k| *k != 2 && *k != 9) {
+            track.say(10.0 + 40.0 * f64::from(start) + 6.5, Some(0), Kind::Crossed);
+        }
+        let (tile, entry) = (track.tile(0), track.tile(0).entry.unwrap());
+        assert_eq!((tile.done, tile.of, tile.stand, tile.complete), (8, Some(10), TileStand::Going, false));
+        assert_eq!((entry.label.as_str(), entry.attempt), ("Time of start 3", Some(3)));
+        let typed = |attempt, s: f64| Kind::Taken { input: "time_s".into(), side: None, attempt, value: Value::Number(s) };
+        track.say(455.0, Some(0), Kind::Struck { input: "time_s".into(), side: None, attempt: 3 });
+        track.say(460.0, Some(0), typed(Some(3), 6.8));
+        let entry = track.tile(0).entry.unwrap();
+        assert_eq!((entry.label.as_str(), entry.attempt), ("Time of start 10", None));
+        track.say(470.0, Some(0), typed(None, 6.9));
+        let tile = track.tile(0);
+        assert_eq!((tile.done, tile.stand, tile.complete, tile.entry), (10, TileStand::Done, true, None));
+        assert!(tile.shown.unwrap().starts_with("1:05.7"), "eight of 6.5, 6.8 and 6.9");
     }
 
     #[test]

@@ -213,8 +213,10 @@ impl SheetState {
             row.tried.clear();
             return true;
         }
+        // The finish that nobody saw, typed afterwards, counts.
+        let is_unseen = row.is_unseen(place);
         match row.cells.get_mut(place) {
-            Some(cell) => cell.value = value,
+            Some(cell) => (cell.value, cell.counts) = (value, cell.counts || is_unseen),
             None if is_open => row.cells.push(SheetCell::of(value, at)),
             // A lone reading is typed again.
             None if row.tries == 1 => row.cells = vec![SheetCell::of(value, at)],
@@ -251,7 +253,9 @@ impl SheetState {
             }
             Kind::Struck { input, side, attempt } if stands => {
                 let row = self.row(input, side.as_deref()).filter(|row| self.rows[*row].is_struck_from());
-                let cell = row.and_then(|row| self.rows[row].cells.get_mut(usize::from(*attempt).saturating_sub(1)));
+                let place = usize::from(*attempt).saturating_sub(1);
+                let seen = row.filter(|row| !self.rows[*row].is_unseen(place));
+                let cell = seen.and_then(|row| self.rows[row].cells.get_mut(place));
                 if let Some(cell) = cell.filter(|c| !c.passed) {
                     cell.counts = !cell.counts;
                     state.can_undo(event, if cell.counts { "the try that counts again" } else { "the struck try" });
@@ -335,7 +339,7 @@ impl SheetState {
                 let row = &mut self.rows[0];
                 if row.cells.len() <= k {
                     // A start whose finish was not seen stays open: its place is kept, struck.
-                    row.cells.resize(k, SheetCell { counts: false, ..SheetCell::of(Value::Number(0.0), at) });
+                    row.cells.resize(k, SheetCell::unseen(at));
                     let seconds = to_step((at - self.starts_ms[k]) / 1000.0, row.step);
                     row.cells.push(SheetCell::of(Value::Number(seconds), at));
                     state.can_undo(event, &format!("the finish of start {}", k + 1));
@@ -519,6 +523,11 @@ impl SheetState {
 }
 
 impl SheetCell {
+    /// The place of a start whose finish nobody saw.
+    fn unseen(at_ms: f64) -> Self {
+        Self { counts: false, ..Self::of(Value::Number(0.0), at_ms) }
+    }
+
     /// A try that counts.
     pub(super) const fn of(value: Value, at_ms: f64) -> Self {
         Self { value, counts: true, at_ms, struck: 0, passed: false }
@@ -526,6 +535,12 @@ impl SheetCell {
 }
 
 impl SheetRow {
+    /// Whether this try is the place of a start whose finish nobody saw.
+    pub(super) fn is_unseen(&self, place: usize) -> bool {
+        let cell = self.cells.get(place).filter(|_| matches!(self.take, Take::Starts { .. }));
+        cell.is_some_and(|c| !c.counts && c.value == Value::Number(0.0))
+    }
+
     /// Whether it is counted beside something else.
     pub(super) fn is_beside(&self) -> bool {
         matches!(&self.take, Take::Count { also, .. } if also.iter().any(|k| k.input == self.input))

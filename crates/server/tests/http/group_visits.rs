@@ -49,6 +49,37 @@ async fn holds(coach: &Browser, person: &str, visit: &Value, seconds: f64) -> St
 }
 
 #[tokio::test]
+async fn what_everybody_shares_is_corrected_for_what_comes_and_never_for_a_visit_that_is_over() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (group, people) = squad(&coach, &["Odd Varga", "Ines Falk"]).await;
+    let run = |warm: f64| json!({ "warm_up": true, "surface": "track", "temperature_c": warm, "course_m": 40 });
+    let sprints = "sprint-repeat-10x40s";
+    let slip = json!({ "id": Uuid::now_v7(), "battery": sprints, "conditions": run(190.0) });
+    let (status, refused) = coach.send(Method::POST, &format!("/groups/{group}/visits"), slip).await;
+    assert_eq!((status, refused["field"].clone()), (StatusCode::UNPROCESSABLE_ENTITY, json!("temperature_c")));
+    let visit = begins(&coach, group, sprints, run(-3.0)).await;
+    let here = json!([{ "person": people[0], "presence": "here" }]);
+    let own = line(&calls(&coach, &visit, here).await, &people[0])["visit"].as_str().unwrap().to_owned();
+
+    let path = format!("/group-visits/{}/conditions", visit["id"].as_str().unwrap());
+    let (status, refused) = coach.send(Method::PUT, &path, json!({ "conditions": run(600.0) })).await;
+    assert_eq!((status, refused["field"].clone()), (StatusCode::UNPROCESSABLE_ENTITY, json!("temperature_c")));
+    let page = coach.ok(Method::PUT, &path, json!({ "conditions": run(13.0) })).await;
+    assert_eq!(page["conditions"]["temperature_c"], json!(13.0));
+    // Who was called before has it too, and so has who comes later.
+    let late = calls(&coach, &visit, json!([{ "person": people[1], "presence": "here" }])).await;
+    let latecomer = line(&late, &people[1])["visit"].as_str().unwrap().to_owned();
+    for (person, own) in people.iter().zip([own, latecomer]) {
+        let assess = coach.get(&format!("/people/{person}/assess/{sprints}?visit={own}&place=0")).await;
+        assert_eq!(assess["suggested"]["temperature_c"], json!(13.0), "{assess}");
+    }
+    coach.ok(Method::POST, &format!("/group-visits/{}/close", visit["id"].as_str().unwrap()), Value::Null).await;
+    let (status, _) = coach.send(Method::PUT, &path, json!({ "conditions": run(14.0) })).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+}
+
+#[tokio::test]
 async fn the_roll_gives_everybody_who_is_here_a_visit_of_their_own() {
     let app = TestApp::spawn().await;
     let coach = app.new_practice("Harbour").await;

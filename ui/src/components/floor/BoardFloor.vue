@@ -39,7 +39,7 @@ const working = computed(() => started.value && (phase.value === null || phase.v
 const over = computed(() => started.value && phase.value !== null && phase.value.kind !== "work" && phase.value.kind !== "count_in");
 const count = (stand: Tile["stand"]) => tiles.value.filter((t) => t.tile.stand === stand).length;
 const complete = computed(() => tiles.value.filter((t) => t.tile.complete).length);
-const typing = computed(() => (kind.value === "count" || kind.value === "beat" || kind.value === "laps") && over.value);
+const typing = computed(() => ["count", "beat", "laps", "lanes"].includes(kind.value) && over.value);
 /** Numbers can be typed: after the time, or where there is no end to wait for. */
 const takesNumbers = computed(
   () => typing.value || ((kind.value === "count" || kind.value === "beat") && working.value && phase.value?.end_ms == null),
@@ -49,7 +49,9 @@ const hint = computed(
     ({
       finish: "Tap the name that crosses the line, or press Space for whoever crosses and give the times their names afterwards.",
       laps: "Tap a name for each lap. When the time is up, type the metres beyond the last lap.",
-      lanes: "Tap a lane, or press its key, when its runner crosses the line.",
+      lanes: over.value
+        ? "Type a number and Enter, then the time of a start that was missed."
+        : "Tap a lane, or press its key, when its runner crosses the line.",
       count: "Tap a name for one repetition, or type everybody’s number when the time is up.",
       beat: "Tap a name that missed a beat. Three in a row end that count; the numbers are typed at the end.",
       hold: "Tap the name of who loses the position.",
@@ -130,7 +132,7 @@ const valueField = useTemplateRef<HTMLInputElement>("val");
 const person = computed(() => tiles.value.find((t) => t.slot === chosen.value) ?? null);
 let meant: string | null = null;
 async function choose(one: One) {
-  if (!one.tile.entry) return;
+  if (!one.tile.entry) return void (wrong.value = `${one.name} has everything.`);
   [chosen.value, number.value] = [one.slot, String(one.number)];
   await nextTick();
   valueField.value?.focus();
@@ -164,7 +166,12 @@ async function keep() {
   wrong.value = null;
   const { slot, name } = person.value!;
   const what = `${name}: ${text} ${entry.unit}`.trim();
-  if (entry.reading) await say({ kind: "taken", input: entry.input, side: entry.side ?? undefined, value: read.value }, slot, what);
+  if (entry.reading)
+    await say(
+      { kind: "taken", input: entry.input, side: entry.side ?? undefined, attempt: entry.attempt ?? undefined, value: read.value },
+      slot,
+      what,
+    );
   else await say({ kind: "value_typed", key: entry.input, value: read.value }, slot, what);
   [chosen.value, number.value, value.value, meant] = [null, "", "", null];
   await nextTick();
@@ -189,7 +196,7 @@ onKeyStroke((event) => {
   const pressed = event.key.toLowerCase();
   const inField = target.closest("input") !== null;
   if (pressed === " " && kind.value === "finish" && working.value) void key();
-  else if (kind.value === "lanes" && !inField && /^[1-8]$/.test(pressed)) {
+  else if (kind.value === "lanes" && working.value && !inField && /^[1-8]$/.test(pressed)) {
     const one = tiles.value[Number(pressed) - 1];
     if (one) tap(one);
   } else if (pressed === "u" && !value.value) void undo();

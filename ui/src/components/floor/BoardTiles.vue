@@ -26,6 +26,13 @@ const saidOf = ({ tile }: One) => {
   if (tile.stand === "done" && tile.better) return "better than last time";
   return null;
 };
+const before = ({ tile }: One) => (tile.last ? `last ${tile.last}` : "first time");
+/** What somebody has; in a lane, of how many; else what they had last time. */
+const valueOf = (one: One) => {
+  const { tile } = one;
+  if (props.kind !== "lanes" || !tile.of) return tile.shown ?? before(one);
+  return [tile.shown, `${tile.done} of ${tile.of}`].filter(Boolean).join(" · ");
+};
 /** How long somebody goes already, where they set off later than the others. */
 const own = ({ tile }: One) =>
   tile.stand === "going" && tile.since_ms > props.workStart ? `set off at ${minutes(tile.since_ms - props.workStart)}` : null;
@@ -45,13 +52,9 @@ const own = ({ tile }: One) =>
           ><b class="num">{{ one.number }}</b> {{ one.name }}</span
         >
         <kbd v-if="kind === 'lanes'" class="lane" :aria-label="`lane ${lane + 1}`">{{ lane + 1 }}</kbd>
-        <span class="note">{{ saidOf(one) ?? own(one) ?? "" }}</span>
-        <span class="value num" :class="{ before: !one.tile.shown }"
-          >{{ one.tile.shown ?? (one.tile.last ? `last ${one.tile.last}` : "first time")
-          }}<template v-if="one.tile.place"> · {{ nth(one.tile.place) }}</template
-          ><template v-if="kind === 'lanes' && one.tile.of">
-            · <span class="of">{{ one.tile.done }} of {{ one.tile.of }}</span></template
-          ></span
+        <span class="note">{{ saidOf(one) ?? own(one) ?? (kind === "lanes" && !one.tile.done ? before(one) : "") }}</span>
+        <span class="value num" :class="{ before: !one.tile.shown && kind !== 'lanes' }"
+          >{{ valueOf(one) }}<template v-if="one.tile.place"> · {{ nth(one.tile.place) }}</template></span
         >
       </button>
     </li>
@@ -98,17 +101,14 @@ const own = ({ tile }: One) =>
   max-width: 100%;
 }
 /* The key of a lane stands apart from the number its runner wears. */
-.tile:has(.lane) {
+.floor button.tile:has(.lane) {
   position: relative;
-  padding-right: 44px;
+  padding-right: 40px;
 }
 .lane {
   position: absolute;
   top: 10px;
   right: 10px;
-}
-.of {
-  white-space: nowrap;
 }
 .many .who {
   font-size: 15px;
