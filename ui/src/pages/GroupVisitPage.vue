@@ -183,13 +183,13 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
         <GroupHeats v-if="!v.closed && v.here > 1" :visit="v" @changed="(page) => (v = page)" />
         <SharedAnswers :visit="v" @changed="(page) => (v = page)" />
         <FoldSection title="To set up" :brief="`${v.equipment.length}`">
-          <ul class="plain">
+          <ul class="bare-list">
             <li v-for="e in v.equipment" :key="e">{{ e }}</li>
             <li v-if="!v.equipment.length">Nothing but room.</li>
           </ul>
         </FoldSection>
         <FoldSection v-if="v.cautions.length" title="Keep in mind" :brief="`${v.cautions.length}`">
-          <ul class="plain">
+          <ul class="bare-list">
             <li v-for="c in v.cautions" :key="c">{{ c }}</li>
           </ul>
         </FoldSection>
@@ -251,11 +251,6 @@ aside {
   align-items: center;
   padding: 8px 12px;
 }
-ul {
-  list-style: none;
-  padding: 0;
-  margin: 0;
-}
 .code h2 {
   font-size: 15px;
   margin: 0;
@@ -266,9 +261,6 @@ ul {
   font-weight: 600;
   letter-spacing: 0.1em;
   margin: 0;
-}
-.plain li {
-  padding: 3px 0;
 }
 @media (max-width: 1180px) {
   .two {

@@ -107,7 +107,7 @@ function keep() {
     <td class="ready" :class="tone">
       <template v-if="line.presence === 'here'">
         <template v-if="!line.readiness.asked && !closed">
-          <b>not asked</b>
+          <b>{{ words }}</b>
           <span class="links no-print">
             <button v-if="line.readiness.may_repeat" type="button" class="linklike" :disabled="busy" @click="emit('asBefore')">
               as on {{ dayBrief(line.readiness.last_on!) }}

@@ -29,7 +29,7 @@ async function save() {
 <template>
   <FoldSection v-if="visit.asked.length" title="For everybody" :brief="`${visit.shared.length}`">
     <template v-if="!own">
-      <ul>
+      <ul class="bare-list">
         <li v-for="s in visit.shared" :key="s.label">{{ circumstance(s) }}</li>
         <li v-if="!visit.shared.length">Nothing was answered.</li>
       </ul>
@@ -52,14 +52,6 @@ async function save() {
 </template>
 
 <style scoped>
-ul {
-  list-style: none;
-  padding: 0;
-  margin: 0;
-}
-li {
-  padding: 3px 0;
-}
 p {
   margin: 0 0 10px;
 }

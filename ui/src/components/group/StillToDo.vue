@@ -31,7 +31,7 @@ async function makeUp(person: string) {
 <template>
   <div v-if="owing.length" class="box care">
     <h2>Still to do</h2>
-    <ul>
+    <ul class="bare-list">
       <li v-for="l in owing" :key="l.person">
         {{ l.name }} <button type="button" class="linklike no-print" :disabled="busy" @click="makeUp(l.person)">does it now</button>
       </li>
@@ -46,14 +46,6 @@ async function makeUp(person: string) {
 </template>
 
 <style scoped>
-ul {
-  list-style: none;
-  padding: 0;
-  margin: 0;
-}
-li {
-  padding: 3px 0;
-}
 .second {
   margin-top: 10px;
 }
