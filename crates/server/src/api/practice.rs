@@ -262,6 +262,8 @@ fn did(action: &str) -> String {
         "group.closed" => "closed a group",
         "group.joined" => "added a client to a group",
         "group.left" => "took a client out of a group",
+        "group_visit.begun" => "began a group visit",
+        "group_visit.conditions" => "corrected what everybody in a group visit shares",
         "goal.agreed" => "set a goal",
         "goal.dropped" => "dropped a goal",
         "photo.kept" => "added a photograph",
