@@ -12,7 +12,7 @@ use impulso_core::{
 };
 use impulso_store::{
     CoachId, PracticeId, RunId, Scope, Store,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     runs::{self, Log, Partner, Run, Sender},
 };
 
@@ -374,7 +374,7 @@ async fn close(scope: &mut Scope, coach: CoachId, run: &Run, events: &[Event], r
         recording::close(scope, coach, run, performer, state).await?;
         if let (Status::Discarded, None, Some(person)) = (state.status, &run.rehearsal, performer.person) {
             let why = json!({ "protocol": run.protocol.id, "reason": state.stop_reason.map(StopReason::words), "note": state.stop_note });
-            audit::record(scope, coach, "run.discarded", Subject::of("run", run.id.0, person), why).await?;
+            audit::record(scope, coach, Action::RunDiscarded, Subject::of("run", run.id.0, person), why).await?;
         }
     }
     runs::close(scope, run.id, finished_at.min(Utc::now())).await?;

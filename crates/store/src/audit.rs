@@ -1,9 +1,138 @@
 //! The activity log: who did what to whom, and when. Only ever added to; erasing a person takes the person out of it.
 
 use chrono::{DateTime, Utc};
+use strum::{EnumString, IntoStaticStr};
 use uuid::Uuid;
 
 use crate::{CoachId, PersonId, Result, Scope};
+
+/// What was done; stored as its key.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, IntoStaticStr, EnumString)]
+pub enum Action {
+    #[strum(serialize = "person.added")]
+    PersonAdded,
+    #[strum(serialize = "person.changed")]
+    PersonChanged,
+    #[strum(serialize = "person.erased")]
+    PersonErased,
+    #[strum(serialize = "person.exported")]
+    PersonExported,
+    #[strum(serialize = "readiness.kept")]
+    ReadinessKept,
+    #[strum(serialize = "readiness.overruled")]
+    ReadinessOverruled,
+    #[strum(serialize = "run.set_up")]
+    RunSetUp,
+    #[strum(serialize = "run.discarded")]
+    RunDiscarded,
+    #[strum(serialize = "result.kept")]
+    ResultKept,
+    #[strum(serialize = "result.corrected")]
+    ResultCorrected,
+    #[strum(serialize = "result.voided")]
+    ResultVoided,
+    #[strum(serialize = "result.restored")]
+    ResultRestored,
+    #[strum(serialize = "result.moved")]
+    ResultMoved,
+    #[strum(serialize = "result.moved_away")]
+    ResultMovedAway,
+    #[strum(serialize = "retest.planned")]
+    RetestPlanned,
+    #[strum(serialize = "retest.skipped")]
+    RetestSkipped,
+    #[strum(serialize = "retest.unskipped")]
+    RetestUnskipped,
+    #[strum(serialize = "visit.begun")]
+    VisitBegun,
+    #[strum(serialize = "visit.closed")]
+    VisitClosed,
+    #[strum(serialize = "visit.shared")]
+    VisitShared,
+    #[strum(serialize = "visit.link_withdrawn")]
+    VisitLinkWithdrawn,
+    #[strum(serialize = "visit.self_link")]
+    VisitSelfLink,
+    #[strum(serialize = "visit.self_link_withdrawn")]
+    VisitSelfLinkWithdrawn,
+    #[strum(serialize = "battery.kept")]
+    BatteryKept,
+    #[strum(serialize = "battery.retired")]
+    BatteryRetired,
+    #[strum(serialize = "scoring.kept")]
+    ScoringKept,
+    #[strum(serialize = "scoring.applied_to_past")]
+    ScoringAppliedToPast,
+    #[strum(serialize = "practice.exported")]
+    PracticeExported,
+    #[strum(serialize = "practice.imported")]
+    PracticeImported,
+    #[strum(serialize = "practice.changed")]
+    PracticeChanged,
+    #[strum(serialize = "group.kept")]
+    GroupKept,
+    #[strum(serialize = "group.closed")]
+    GroupClosed,
+    #[strum(serialize = "group.joined")]
+    GroupJoined,
+    #[strum(serialize = "group.left")]
+    GroupLeft,
+    #[strum(serialize = "group.mark_set")]
+    GroupMarkSet,
+    #[strum(serialize = "group.mark_removed")]
+    GroupMarkRemoved,
+    #[strum(serialize = "group_visit.begun")]
+    GroupVisitBegun,
+    #[strum(serialize = "group_visit.conditions")]
+    GroupVisitConditions,
+    #[strum(serialize = "group_visit.closed")]
+    GroupVisitClosed,
+    #[strum(serialize = "goal.agreed")]
+    GoalAgreed,
+    #[strum(serialize = "goal.dropped")]
+    GoalDropped,
+    #[strum(serialize = "photo.kept")]
+    PhotoKept,
+    #[strum(serialize = "photo.removed")]
+    PhotoRemoved,
+    #[strum(serialize = "happening.noted")]
+    HappeningNoted,
+    #[strum(serialize = "happening.removed")]
+    HappeningRemoved,
+    #[strum(serialize = "pass_mark.set")]
+    PassMarkSet,
+    #[strum(serialize = "typical_error.typed")]
+    TypicalErrorTyped,
+    #[strum(serialize = "protocol.copied")]
+    ProtocolCopied,
+    #[strum(serialize = "made_up.loaded")]
+    MadeUpLoaded,
+    #[strum(serialize = "made_up.removed")]
+    MadeUpRemoved,
+    #[strum(serialize = "coach.added")]
+    CoachAdded,
+    #[strum(serialize = "coach.removed")]
+    CoachRemoved,
+    #[strum(serialize = "password.changed")]
+    PasswordChanged,
+    #[strum(serialize = "sessions.ended")]
+    SessionsEnded,
+    #[strum(serialize = "self_entry.taken")]
+    SelfEntryTaken,
+    #[strum(serialize = "self_entry.refused")]
+    SelfEntryRefused,
+}
+
+impl Action {
+    /// The action that is stored under this key; nothing for one that is recorded no more.
+    pub fn of(key: &str) -> Option<Self> {
+        key.parse().ok()
+    }
+
+    fn key(self) -> &'static str {
+        self.into()
+    }
+}
 
 /// What an entry is about.
 #[derive(Debug, Clone, Copy)]
@@ -42,7 +171,7 @@ pub struct Entry {
     pub at: DateTime<Utc>,
     /// Who, by name.
     pub coach: Option<String>,
-    /// What was done, such as `person.added`.
+    /// The key of what was done.
     pub action: String,
     /// To what kind of thing.
     pub subject_kind: String,
@@ -71,14 +200,14 @@ pub struct Filter {
 }
 
 /// Adds a line, in the same transaction as what it tells of.
-pub async fn record(scope: &mut Scope, coach: CoachId, action: &str, subject: Subject, detail: serde_json::Value) -> Result<()> {
+pub async fn record(scope: &mut Scope, coach: CoachId, action: Action, subject: Subject, detail: serde_json::Value) -> Result<()> {
     let practice = scope.practice_id();
     sqlx::query!(
         "insert into audit (id, practice_id, coach_id, action, subject_kind, subject_id, person_id, detail) values ($1, $2, $3, $4, $5, $6, $7, $8)",
         Uuid::now_v7(),
         practice,
         coach.0,
-        action,
+        action.key(),
         subject.kind,
         subject.id,
         subject.person.map(|p| p.0),
@@ -90,7 +219,7 @@ pub async fn record(scope: &mut Scope, coach: CoachId, action: &str, subject: Su
 }
 
 /// Adds a line for each of many things of clients' that the same was done to.
-pub async fn record_all(scope: &mut Scope, coach: CoachId, action: &str, of: &[(Subject, serde_json::Value)]) -> Result<()> {
+pub async fn record_all(scope: &mut Scope, coach: CoachId, action: Action, of: &[(Subject, serde_json::Value)]) -> Result<()> {
     let practice = scope.practice_id();
     let ids: Vec<Uuid> = of.iter().map(|_| Uuid::now_v7()).collect();
     let kinds: Vec<String> = of.iter().map(|(s, _)| s.kind.to_owned()).collect();
@@ -103,7 +232,7 @@ pub async fn record_all(scope: &mut Scope, coach: CoachId, action: &str, of: &[(
          from unnest($4::uuid[], $5::text[], $6::uuid[], $7::uuid[], $8::jsonb[]) as a (id, kind, subject, person, detail)",
         practice,
         coach.0,
-        action,
+        action.key(),
         &ids,
         &kinds,
         &subjects,

@@ -25,7 +25,7 @@ pub enum Change {
 }
 
 impl Change {
-    /// As the table and the activity log write it.
+    /// As the table writes it.
     pub const fn name(self) -> &'static str {
         match self {
             Self::Corrected => "corrected",

@@ -9,7 +9,7 @@ use actix_web::{HttpResponse, get, http::header, post, web};
 use futures_util::future::LocalBoxFuture;
 use impulso_store::{
     PersonId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     people,
 };
 use serde_json::json;
@@ -34,7 +34,7 @@ use crate::{
 pub async fn out(who: SignedIn, transfers: web::Data<Transfers>) -> ApiResult<HttpResponse> {
     let turn = transfers.export(who.practice)?;
     let mut scope = who.scope().await?;
-    audit::record(&mut scope, who.coach, "practice.exported", Subject::thing("practice", Uuid::nil()), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::PracticeExported, Subject::thing("practice", Uuid::nil()), json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::Ok()
         .content_type("application/zip")
@@ -95,7 +95,7 @@ async fn csv(who: &SignedIn, person: Option<PersonId>, name: &str) -> ApiResult<
         people::get(&mut scope, person).await?;
     }
     let subject = person.map_or_else(|| Subject::thing("practice", Uuid::nil()), Subject::person);
-    let action = if person.is_some() { "person.exported" } else { "practice.exported" };
+    let action = if person.is_some() { Action::PersonExported } else { Action::PracticeExported };
     audit::record(&mut scope, who.coach, action, subject, json!({ "as": "csv" })).await?;
     scope.commit().await?;
     Ok(HttpResponse::Ok()

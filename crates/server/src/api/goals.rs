@@ -11,7 +11,7 @@ use impulso_core::{
 };
 use impulso_store::{
     PersonId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     goals, people,
     visits::{self, Visit},
 };
@@ -235,7 +235,7 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> Ap
     }
     goals::add(&mut scope, who.coach, person, form.id, &goal).await?;
     let detail = json!({ "protocol": goal.protocol, "quantity": goal.quantity });
-    audit::record(&mut scope, who.coach, "goal.agreed", Subject::of("goal", form.id, person), detail).await?;
+    audit::record(&mut scope, who.coach, Action::GoalAgreed, Subject::of("goal", form.id, person), detail).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -246,7 +246,7 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<GoalForm>) -> Ap
 pub async fn withdraw(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     let person = goals::withdraw(&mut scope, *id).await?;
-    audit::record(&mut scope, who.coach, "goal.dropped", Subject::of("goal", *id, person), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::GoalDropped, Subject::of("goal", *id, person), json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -8,7 +8,7 @@ use impulso_core::{
     squad::{GroupMark, MARKS_MAX},
 };
 use impulso_store::{
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     group_marks, groups,
 };
 use serde::Serialize;
@@ -71,7 +71,7 @@ pub async fn set_mark(who: SignedIn, path: web::Path<(Uuid, Uuid)>, form: Json<G
     }
     group_marks::set(&mut scope, group, id, &mark).await?;
     let detail = json!({ "protocol": mark.protocol });
-    audit::record(&mut scope, who.coach, "group.mark_set", Subject::thing("group", group), detail).await?;
+    audit::record(&mut scope, who.coach, Action::GroupMarkSet, Subject::thing("group", group), detail).await?;
     scope.commit().await?;
     Ok(web::Json(MarkLine::new(id, &mark, &shelf)))
 }
@@ -83,7 +83,7 @@ pub async fn remove_mark(who: SignedIn, path: web::Path<(Uuid, Uuid)>) -> ApiRes
     let (group, id) = path.into_inner();
     let mut scope = who.scope().await?;
     group_marks::remove(&mut scope, group, id).await?;
-    audit::record(&mut scope, who.coach, "group.mark_removed", Subject::thing("group", group), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::GroupMarkRemoved, Subject::thing("group", group), json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -12,7 +12,7 @@ use impulso_core::{
 };
 use impulso_store::{
     PersonId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     groups, people,
 };
 use serde::{Deserialize, Serialize};
@@ -138,7 +138,7 @@ pub async fn put(who: SignedIn, id: web::Path<Uuid>, form: Json<GroupForm>) -> A
         return Err(InputError::new(Code::OutOfRange, "name", format!("{GROUPS_MAX} groups are the most. Close one first.")).into());
     }
     groups::put(&mut scope, who.coach, *id, &name).await?;
-    audit::record(&mut scope, who.coach, "group.kept", Subject::thing("group", *id), json!({ "name": name })).await?;
+    audit::record(&mut scope, who.coach, Action::GroupKept, Subject::thing("group", *id), json!({ "name": name })).await?;
     let page = page(&mut scope, *id).await?;
     scope.commit().await?;
     Ok(web::Json(page))
@@ -157,7 +157,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Grou
 pub async fn close(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     groups::close(&mut scope, *id).await?;
-    audit::record(&mut scope, who.coach, "group.closed", Subject::thing("group", *id), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::GroupClosed, Subject::thing("group", *id), json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -176,7 +176,7 @@ pub async fn join(who: SignedIn, id: web::Path<Uuid>, form: Json<MemberForm>) ->
         number: group::number(&form.number)?,
     };
     add(&mut scope, *id, &[newcomer]).await?;
-    audit::record(&mut scope, who.coach, "group.joined", Subject::of("group", *id, PersonId(form.person)), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::GroupJoined, Subject::of("group", *id, PersonId(form.person)), json!({})).await?;
     let page = page(&mut scope, *id).await?;
     scope.commit().await?;
     Ok(web::Json(page))
@@ -277,7 +277,7 @@ pub async fn leave(who: SignedIn, path: web::Path<(Uuid, Uuid)>) -> ApiResult<we
     let found = present(&mut scope, id).await?.into_iter().find(|m| m.id == member).ok_or_else(ApiError::not_found)?;
     let today = auth::today(&mut scope).await?;
     groups::leave(&mut scope, member, today).await?;
-    audit::record(&mut scope, who.coach, "group.left", Subject::of("group", id, PersonId(found.person)), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::GroupLeft, Subject::of("group", id, PersonId(found.person)), json!({})).await?;
     let page = page(&mut scope, id).await?;
     scope.commit().await?;
     Ok(web::Json(page))

@@ -18,7 +18,7 @@ use impulso_core::{
     typical_error::TypedError,
 };
 use impulso_store::{
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     pass_marks::{self, OwnMark},
     protocols, typed_errors,
 };
@@ -140,7 +140,7 @@ pub async fn type_error(who: SignedIn, id: web::Path<String>, form: Json<TypedEr
         }
     }
     let detail = json!({ "protocol": protocol, "quantity": form.quantity, "value": form.value });
-    audit::record(&mut scope, who.coach, "typical_error.typed", Subject::thing("protocol", Uuid::nil()), detail).await?;
+    audit::record(&mut scope, who.coach, Action::TypicalErrorTyped, Subject::thing("protocol", Uuid::nil()), detail).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -181,7 +181,7 @@ pub async fn set_mark(who: SignedIn, id: web::Path<String>, form: Json<PassMarkF
         }
     }
     let detail = json!({ "protocol": protocol.id, "quantity": form.quantity, "mark": form.mark });
-    audit::record(&mut scope, who.coach, "pass_mark.set", Subject::thing("protocol", Uuid::nil()), detail).await?;
+    audit::record(&mut scope, who.coach, Action::PassMarkSet, Subject::thing("protocol", Uuid::nil()), detail).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -352,7 +352,7 @@ pub async fn copy(who: SignedIn, id: web::Path<String>, form: Json<CopyForm>) ->
     }
     if protocols::add(&mut scope, who.coach, &made).await? {
         let detail = serde_json::json!({ "based_on": made.based_on, "protocol": made.id });
-        audit::record(&mut scope, who.coach, "protocol.copied", Subject::thing("protocol", form.id), detail).await?;
+        audit::record(&mut scope, who.coach, Action::ProtocolCopied, Subject::thing("protocol", form.id), detail).await?;
     }
     scope.commit().await?;
     Ok(web::Json(line(&made)))

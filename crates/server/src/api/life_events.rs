@@ -9,7 +9,7 @@ use impulso_core::{
 };
 use impulso_store::{
     PersonId,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     life_events, people,
 };
 use serde::Deserialize;
@@ -60,7 +60,7 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<LifeEventForm>) 
     }
     life_events::add(&mut scope, person, form.id, &LifeEvent { kind: form.kind, from_on, until_on, words }).await?;
     let subject = Subject::of("happening", form.id, person);
-    audit::record(&mut scope, who.coach, "happening.noted", subject, json!({ "kind": form.kind })).await?;
+    audit::record(&mut scope, who.coach, Action::HappeningNoted, subject, json!({ "kind": form.kind })).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -71,7 +71,7 @@ pub async fn add(who: SignedIn, id: web::Path<Uuid>, form: Json<LifeEventForm>) 
 pub async fn remove(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     let person = life_events::remove(&mut scope, *id).await?;
-    audit::record(&mut scope, who.coach, "happening.removed", Subject::of("happening", *id, person), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::HappeningRemoved, Subject::of("happening", *id, person), json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }

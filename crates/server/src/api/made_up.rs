@@ -3,7 +3,7 @@
 use actix_web::{HttpResponse, delete, http::StatusCode, post, web};
 use chrono::Utc;
 use impulso_store::{
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     people,
 };
 use serde::Serialize;
@@ -27,7 +27,8 @@ pub async fn load(who: SignedIn) -> ApiResult<web::Json<MadeUp>> {
         return Err(ApiError::new(StatusCode::CONFLICT, "loaded_already", "The made-up clients are here already."));
     }
     let people = Box::pin(demo::move_all_in(&mut scope, who.coach, Utc::now())).await?;
-    audit::record(&mut scope, who.coach, "made_up.loaded", Subject::thing("practice", who.practice.0), json!({ "people": people })).await?;
+    audit::record(&mut scope, who.coach, Action::MadeUpLoaded, Subject::thing("practice", who.practice.0), json!({ "people": people }))
+        .await?;
     scope.commit().await?;
     Ok(web::Json(MadeUp { people }))
 }
@@ -43,7 +44,7 @@ pub async fn remove(who: SignedIn, intake: web::Data<Intake>) -> ApiResult<HttpR
     }
     if !people.is_empty() {
         let many = json!({ "people": people.len() });
-        audit::record(&mut scope, who.coach, "made_up.removed", Subject::thing("practice", who.practice.0), many).await?;
+        audit::record(&mut scope, who.coach, Action::MadeUpRemoved, Subject::thing("practice", who.practice.0), many).await?;
     }
     scope.commit().await?;
     intake.cache.forget();

@@ -18,7 +18,7 @@ use impulso_core::{
 };
 use impulso_store::{
     PersonId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     error::{Conflict, Error as StoreError},
     groups,
     people::{self, Person, Profile},
@@ -213,7 +213,7 @@ pub async fn add(who: SignedIn, form: Json<PersonForm>) -> ApiResult<web::Json<P
     let profile = profile(&form, auth::today(&mut scope).await?)?;
     let id = PersonId(form.id);
     people::add(&mut scope, id, &profile).await?;
-    audit::record(&mut scope, who.coach, "person.added", Subject::person(id), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::PersonAdded, Subject::person(id), serde_json::json!({})).await?;
     let shown = page(&mut scope, id).await?;
     scope.commit().await?;
     Ok(shown)
@@ -244,7 +244,7 @@ pub async fn update(who: SignedIn, id: web::Path<Uuid>, form: Json<PersonForm>) 
         Err(StoreError::Conflict(Conflict::ChangedElsewhere)) if same(&people::get(&mut scope, PersonId(*id)).await?, &form) => {}
         done => done?,
     }
-    audit::record(&mut scope, who.coach, "person.changed", Subject::person(PersonId(*id)), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::PersonChanged, Subject::person(PersonId(*id)), serde_json::json!({})).await?;
     let shown = page(&mut scope, PersonId(*id)).await?;
     scope.commit().await?;
     Ok(shown)
@@ -256,7 +256,7 @@ pub async fn update(who: SignedIn, id: web::Path<Uuid>, form: Json<PersonForm>) 
 pub async fn record(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     let record = impulso_store::record::of_person(&mut scope, PersonId(*id)).await?;
-    audit::record(&mut scope, who.coach, "person.exported", Subject::person(PersonId(*id)), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::PersonExported, Subject::person(PersonId(*id)), serde_json::json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::Ok().insert_header((header::CONTENT_DISPOSITION, format!("attachment; filename=\"record-{id}.json\""))).json(record))
 }
@@ -279,7 +279,7 @@ pub async fn erase(who: SignedIn, id: web::Path<Uuid>, form: Json<EraseForm>, in
         return Err(InputError::new(Code::NotApplicable, "name", message).into());
     }
     people::erase(&mut scope, person.id).await?;
-    audit::record(&mut scope, who.coach, "person.erased", Subject::thing("person", *id), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::PersonErased, Subject::thing("person", *id), serde_json::json!({})).await?;
     scope.commit().await?;
     intake.cache.forget();
     Ok(HttpResponse::NoContent().finish())

@@ -5,7 +5,7 @@ use chrono::NaiveDate;
 use impulso_core::{Code, InputError};
 use impulso_store::{
     PersonId,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     people,
     photos::{self, Photo},
 };
@@ -120,7 +120,7 @@ pub async fn keep(
     let kept = Photo { id: Uuid::now_v7(), on, view: query.view.clone(), width, height };
     photos::keep(&mut scope, who.coach, person.id, &kept, &written.jpeg).await?;
     let detail = json!({ "view": kept.view, "on": on });
-    audit::record(&mut scope, who.coach, "photo.kept", Subject::of("photo", kept.id, person.id), detail).await?;
+    audit::record(&mut scope, who.coach, Action::PhotoKept, Subject::of("photo", kept.id, person.id), detail).await?;
     scope.commit().await?;
     Ok(web::Json(Shot { id: kept.id, view: kept.view, width, height }))
 }
@@ -144,7 +144,7 @@ pub fn shown(jpeg: Vec<u8>) -> HttpResponse {
 pub async fn remove(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     let person = photos::remove(&mut scope, *id).await?;
-    audit::record(&mut scope, who.coach, "photo.removed", Subject::of("photo", *id, person), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::PhotoRemoved, Subject::of("photo", *id, person), json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }

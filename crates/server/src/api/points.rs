@@ -10,7 +10,7 @@ use impulso_core::{
 use impulso_formats::table;
 use impulso_store::{
     Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     scoring_tables,
 };
 use serde::{Deserialize, Serialize};
@@ -105,7 +105,7 @@ pub async fn keep(who: SignedIn, id: web::Path<String>, form: Json<ScoringTable>
     table.check(&battery.protocols(&|id: &str| shelf.find(id)))?;
     scoring_tables::add(&mut scope, who.coach, &battery.id, &table).await?;
     let detail = json!({ "battery": battery.name, "version": table.version });
-    audit::record(&mut scope, who.coach, "scoring.kept", Subject::thing("battery", Uuid::nil()), detail).await?;
+    audit::record(&mut scope, who.coach, Action::ScoringKept, Subject::thing("battery", Uuid::nil()), detail).await?;
     let shown = page(&mut scope, &id).await?;
     scope.commit().await?;
     Ok(web::Json(shown))
@@ -132,7 +132,7 @@ pub async fn past(who: SignedIn, id: web::Path<String>, form: Json<PastForm>) ->
     let version = form.version.and_then(|v| i32::try_from(v).ok());
     scoring_tables::apply_to_past(&mut scope, &battery.id, version).await?;
     let detail = json!({ "battery": battery.name, "version": form.version });
-    audit::record(&mut scope, who.coach, "scoring.applied_to_past", Subject::thing("battery", Uuid::nil()), detail).await?;
+    audit::record(&mut scope, who.coach, Action::ScoringAppliedToPast, Subject::thing("battery", Uuid::nil()), detail).await?;
     let shown = page(&mut scope, &id).await?;
     scope.commit().await?;
     Ok(web::Json(shown))

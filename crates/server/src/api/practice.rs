@@ -6,7 +6,7 @@ use impulso_core::{Code, InputError, person, text};
 use impulso_store::{
     CoachId, PersonId, Scope,
     accounts::{self, NewCoach},
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     practices, set_aside,
 };
 use serde::{Deserialize, Serialize};
@@ -148,7 +148,7 @@ pub async fn update(who: SignedIn, form: Json<PracticeChange>) -> ApiResult<web:
     practices::update(&mut scope, &practice).await?;
     let detail =
         serde_json::json!({ "time_zone": practice.time_zone, "mass_weeks": practice.mass_weeks, "month_first": practice.month_first });
-    audit::record(&mut scope, who.coach, "practice.changed", Subject::thing("practice", who.practice.0), detail).await?;
+    audit::record(&mut scope, who.coach, Action::PracticeChanged, Subject::thing("practice", who.practice.0), detail).await?;
     let shown = page(&mut scope).await?;
     scope.commit().await?;
     Ok(shown)
@@ -170,7 +170,7 @@ pub async fn add_coach(
         NewCoach { name: text::name(&form.name, "name")?, email: email(&form.email)?, password_hash: passwords.hash(form.password).await? };
     let mut scope = who.scope().await?;
     let id = accounts::add_coach(&mut scope, &new).await?;
-    audit::record(&mut scope, who.coach, "coach.added", Subject::thing("coach", id.0), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::CoachAdded, Subject::thing("coach", id.0), serde_json::json!({})).await?;
     let shown = page(&mut scope).await?;
     scope.commit().await?;
     Ok(shown)
@@ -190,7 +190,7 @@ pub async fn remove_coach(who: SignedIn, id: web::Path<Uuid>, known: web::Data<K
         return refuse("The founder cannot be removed from the practice.");
     }
     accounts::remove(&mut scope, CoachId(*id)).await?;
-    audit::record(&mut scope, who.coach, "coach.removed", Subject::thing("coach", *id), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::CoachRemoved, Subject::thing("coach", *id), serde_json::json!({})).await?;
     let shown = page(&mut scope).await?;
     scope.commit().await?;
     known.forget();
@@ -218,7 +218,7 @@ async fn lines(scope: &mut Scope, filter: audit::Filter) -> ApiResult<AuditPage>
         id: e.id,
         at: e.at,
         coach: e.coach,
-        did: did(&e.action),
+        did: Action::of(&e.action).map_or(e.action, |known| did(known).to_owned()),
         link: link(&e.subject_kind, e.subject_id, e.person),
         person: e.person,
         person_name: e.person_name,
@@ -228,61 +228,66 @@ async fn lines(scope: &mut Scope, filter: audit::Filter) -> ApiResult<AuditPage>
     Ok(AuditPage { lines: found.into_iter().map(line).collect(), next })
 }
 
-/// An action in words. One that is not known here is said as it was kept.
-fn did(action: &str) -> String {
+/// An action in words.
+const fn did(action: Action) -> &'static str {
     match action {
-        "person.added" => "added a client",
-        "person.changed" => "changed the record",
-        "person.erased" => "erased a client",
-        "person.exported" => "exported the record",
-        "readiness.kept" => "asked about readiness",
-        "readiness.overruled" => "overruled the advice on readiness",
-        "run.set_up" => "set up a test",
-        "result.kept" => "saved a result",
-        "result.corrected" => "corrected a result",
-        "result.voided" => "made a result void",
-        "result.restored" => "restored a result that was void",
-        "result.moved" => "moved a result here from another client",
-        "result.moved_away" => "moved a result to another client",
-        "run.discarded" => "discarded a test that was stopped",
-        "retest.planned" => "planned retests",
-        "retest.skipped" => "skipped a retest",
-        "retest.unskipped" => "restored a skipped retest",
-        "visit.begun" => "began a visit",
-        "visit.closed" => "closed a visit",
-        "visit.shared" => "made a link for the client",
-        "visit.link_withdrawn" => "withdrew a client’s link",
-        "battery.kept" => "saved a battery",
-        "battery.retired" => "removed a battery from the list",
-        "scoring.kept" => "saved a scoring table",
-        "scoring.applied_to_past" => "chose the scoring table for the past",
-        "practice.exported" => "exported the practice",
-        "practice.imported" => "imported a practice",
-        "group.kept" => "saved a group",
-        "group.closed" => "closed a group",
-        "group.joined" => "added a client to a group",
-        "group.left" => "took a client out of a group",
-        "group_visit.begun" => "began a group visit",
-        "group_visit.conditions" => "corrected what everybody in a group visit shares",
-        "goal.agreed" => "set a goal",
-        "goal.dropped" => "dropped a goal",
-        "photo.kept" => "added a photograph",
-        "photo.removed" => "removed a photograph",
-        "happening.noted" => "added an event",
-        "happening.removed" => "removed an event",
-        "pass_mark.set" => "set the practice’s own target",
-        "typical_error.typed" => "typed in a measurement error",
-        "protocol.copied" => "made a copy of a test",
-        "made_up.loaded" => "loaded the made-up clients",
-        "made_up.removed" => "removed the made-up clients",
-        "practice.changed" => "changed the practice",
-        "coach.added" => "added a coach",
-        "coach.removed" => "removed a coach",
-        "password.changed" => "changed the password",
-        "sessions.ended" => "ended all other sessions",
-        other => other,
+        Action::PersonAdded => "added a client",
+        Action::PersonChanged => "changed the record",
+        Action::PersonErased => "erased a client",
+        Action::PersonExported => "exported the record",
+        Action::ReadinessKept => "asked about readiness",
+        Action::ReadinessOverruled => "overruled the advice on readiness",
+        Action::RunSetUp => "set up a test",
+        Action::RunDiscarded => "discarded a test that was stopped",
+        Action::ResultKept => "saved a result",
+        Action::ResultCorrected => "corrected a result",
+        Action::ResultVoided => "made a result void",
+        Action::ResultRestored => "restored a result that was void",
+        Action::ResultMoved => "moved a result here from another client",
+        Action::ResultMovedAway => "moved a result to another client",
+        Action::RetestPlanned => "planned retests",
+        Action::RetestSkipped => "skipped a retest",
+        Action::RetestUnskipped => "restored a skipped retest",
+        Action::VisitBegun => "began a visit",
+        Action::VisitClosed => "closed a visit",
+        Action::VisitShared => "made a link for the client",
+        Action::VisitLinkWithdrawn => "withdrew a client’s link",
+        Action::VisitSelfLink => "made a link with which a client enters results",
+        Action::VisitSelfLinkWithdrawn => "withdrew a link with which a client enters results",
+        Action::BatteryKept => "saved a battery",
+        Action::BatteryRetired => "removed a battery from the list",
+        Action::ScoringKept => "saved a scoring table",
+        Action::ScoringAppliedToPast => "chose the scoring table for the past",
+        Action::PracticeExported => "exported the practice",
+        Action::PracticeImported => "imported a practice",
+        Action::PracticeChanged => "changed the practice",
+        Action::GroupKept => "saved a group",
+        Action::GroupClosed => "closed a group",
+        Action::GroupJoined => "added a client to a group",
+        Action::GroupLeft => "took a client out of a group",
+        Action::GroupMarkSet => "set a group’s target",
+        Action::GroupMarkRemoved => "removed a group’s target",
+        Action::GroupVisitBegun => "began a group visit",
+        Action::GroupVisitConditions => "corrected what everybody in a group visit shares",
+        Action::GroupVisitClosed => "closed a group visit",
+        Action::GoalAgreed => "set a goal",
+        Action::GoalDropped => "dropped a goal",
+        Action::PhotoKept => "added a photograph",
+        Action::PhotoRemoved => "removed a photograph",
+        Action::HappeningNoted => "added an event",
+        Action::HappeningRemoved => "removed an event",
+        Action::PassMarkSet => "set the practice’s own target",
+        Action::TypicalErrorTyped => "typed in a measurement error",
+        Action::ProtocolCopied => "made a copy of a test",
+        Action::MadeUpLoaded => "loaded the made-up clients",
+        Action::MadeUpRemoved => "removed the made-up clients",
+        Action::CoachAdded => "added a coach",
+        Action::CoachRemoved => "removed a coach",
+        Action::PasswordChanged => "changed the password",
+        Action::SessionsEnded => "ended all other sessions",
+        Action::SelfEntryTaken => "accepted a result a client entered",
+        Action::SelfEntryRefused => "refused a result a client entered",
     }
-    .to_owned()
 }
 
 /// Where the thing is shown.

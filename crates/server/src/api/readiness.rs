@@ -9,7 +9,7 @@ use impulso_core::{
 };
 use impulso_store::{
     CoachId, PersonId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     people, readiness as store,
 };
 use serde::{Deserialize, Serialize};
@@ -111,7 +111,7 @@ async fn add(
         return Ok(ReadinessPage { on, is_today: true, answers, advice, overrule_reason: reason });
     }
     let check = store::add(scope, coach, person, &answers, &advice, reason.as_deref(), on).await?;
-    let action = if reason.is_some() { "readiness.overruled" } else { "readiness.kept" };
+    let action = if reason.is_some() { Action::ReadinessOverruled } else { Action::ReadinessKept };
     audit::record(scope, coach, action, Subject::of("readiness", check.0, person), serde_json::json!({ "reason": reason })).await?;
     Ok(ReadinessPage { on, is_today: true, answers, advice, overrule_reason: reason })
 }

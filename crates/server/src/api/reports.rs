@@ -9,7 +9,7 @@ use impulso_core::{
 };
 use impulso_store::{
     CoachId, Scope, Store,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     photos, practices, retests,
     visit_links::{self, Link, Opened},
     visits::{self, Visit},
@@ -190,7 +190,7 @@ pub(super) async fn make_link(scope: &mut Scope, coach: CoachId, visit: &Visit, 
     audit::record(
         scope,
         coach,
-        "visit.shared",
+        Action::VisitShared,
         subject,
         json!({ "days": days, "tests": link.places.len(), "photos": link.photos, "remarks": link.remarks }),
     )
@@ -222,7 +222,7 @@ pub async fn links(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Ve
 pub async fn withdraw(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     visit_links::withdraw(&mut scope, *id).await?;
-    audit::record(&mut scope, who.coach, "visit.link_withdrawn", Subject::thing("visit_link", *id), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::VisitLinkWithdrawn, Subject::thing("visit_link", *id), json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }

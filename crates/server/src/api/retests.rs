@@ -16,7 +16,7 @@ use impulso_core::{
 use impulso_formats::calendar::{self, Appointment};
 use impulso_store::{
     CoachId, PersonId, RetestId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     people, practices,
     retests::{self, Cursor},
 };
@@ -150,7 +150,7 @@ pub(super) async fn plan(scope: &mut Scope, coach: CoachId, person: PersonId, wh
     }
     let plan = retests::keep(scope, coach, person, what, &form.rule, form.from, &dates).await?;
     let detail = json!({ "rule": form.rule.words(), "protocol": what });
-    audit::record(scope, coach, "retest.planned", Subject::of("plan", plan.0, person), detail).await?;
+    audit::record(scope, coach, Action::RetestPlanned, Subject::of("plan", plan.0, person), detail).await?;
     Ok(())
 }
 
@@ -293,7 +293,7 @@ pub async fn skip(who: SignedIn, id: web::Path<Uuid>, form: Json<SkipForm>) -> A
     let mut scope = who.scope().await?;
     retests::skip(&mut scope, RetestId(*id), &reason).await?;
     let subject = Subject::of("retest", *id, retests::person_of(&mut scope, RetestId(*id)).await?);
-    audit::record(&mut scope, who.coach, "retest.skipped", subject, json!({ "reason": reason })).await?;
+    audit::record(&mut scope, who.coach, Action::RetestSkipped, subject, json!({ "reason": reason })).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -305,7 +305,7 @@ pub async fn unskip(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpRespons
     let mut scope = who.scope().await?;
     retests::unskip(&mut scope, RetestId(*id)).await?;
     let subject = Subject::of("retest", *id, retests::person_of(&mut scope, RetestId(*id)).await?);
-    audit::record(&mut scope, who.coach, "retest.unskipped", subject, json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::RetestUnskipped, subject, json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -17,7 +17,7 @@ use impulso_core::{
 use impulso_formats::table;
 use impulso_store::{
     PersonId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     people::{self, Profile},
     practices,
 };
@@ -185,12 +185,12 @@ pub async fn add(who: SignedIn, form: Json<ListToAdd>) -> ApiResult<web::Json<Li
     for line in &lines {
         let Some(profile) = profiles.get(&line.id) else { continue };
         people::add(&mut scope, PersonId(line.id), profile).await?;
-        audit::record(&mut scope, who.coach, "person.added", Subject::person(PersonId(line.id)), json!({})).await?;
+        audit::record(&mut scope, who.coach, Action::PersonAdded, Subject::person(PersonId(line.id)), json!({})).await?;
     }
     if let Some(group) = group {
         groups::add(&mut scope, group, &newcomers).await?;
         let detail = json!({ "people": newcomers.len() });
-        audit::record(&mut scope, who.coach, "group.kept", Subject::thing("group", group), detail).await?;
+        audit::record(&mut scope, who.coach, Action::GroupKept, Subject::thing("group", group), detail).await?;
     }
     scope.commit().await?;
     Ok(web::Json(ListAdded { added: lines.len() }))
@@ -232,7 +232,8 @@ async fn csv(who: SignedIn, group: Option<Uuid>) -> ApiResult<HttpResponse> {
     };
     let all = people::on_list(&mut scope, group).await?.into_iter().map(line);
     let csv = table::write(std::iter::once(head).chain(all));
-    audit::record(&mut scope, who.coach, "practice.exported", Subject::thing("practice", Uuid::nil()), json!({ "as": "people" })).await?;
+    audit::record(&mut scope, who.coach, Action::PracticeExported, Subject::thing("practice", Uuid::nil()), json!({ "as": "people" }))
+        .await?;
     scope.commit().await?;
     Ok(HttpResponse::Ok()
         .content_type("text/csv; charset=utf-8")

@@ -13,7 +13,7 @@ use impulso_core::{
 };
 use impulso_store::{
     PersonId, RunId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     group_visits, people, results,
     runs::{self, NewPerformer, NewRun, Run, Sender},
     visits,
@@ -152,7 +152,7 @@ pub async fn create(
         audit::record(
             &mut scope,
             who.coach,
-            "run.set_up",
+            Action::RunSetUp,
             subject,
             json!({ "protocol": protocol.id, "overrule_reason": reason, "not_asked": unasked }),
         )

@@ -14,7 +14,7 @@ use impulso_core::{
 };
 use impulso_store::{
     CoachId, PersonId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     group_visits, groups, readiness,
     self_entries::{self, SelfLink},
     visits::{self, Visit},
@@ -149,7 +149,7 @@ async fn make(scope: &mut Scope, coach: CoachId, visit: &Visit, id: Uuid, days: 
     let expires_at = now.checked_add_days(Days::new(days)).unwrap_or(now);
     let link = SelfLink { id, visit: visit.id, set_up, created_at: now, expires_at, withdrawn_at: None };
     self_entries::add_link(scope, coach, &link, &kept).await?;
-    audit::record(scope, coach, "visit.self_link", Subject::of("visit", visit.id, visit.person), json!({ "days": days })).await?;
+    audit::record(scope, coach, Action::VisitSelfLink, Subject::of("visit", visit.id, visit.person), json!({ "days": days })).await?;
     Ok(LinkMade { path: format!("/self/{token}"), expires_at })
 }
 
@@ -386,7 +386,7 @@ pub async fn decide(who: SignedIn, id: web::Path<Uuid>, form: Json<SelfDecision>
                 return Err(InputError::new(Code::MissingInput, "reason", "Give a reason. The client reads it.").into());
             };
             self_entries::decide(&mut scope, who.coach, sent.id, Some(&reason)).await?;
-            audit::record(&mut scope, who.coach, "self_entry.refused", subject, json!({ "reason": reason })).await?;
+            audit::record(&mut scope, who.coach, Action::SelfEntryRefused, subject, json!({ "reason": reason })).await?;
             (sent.fate, sent.reason) = (Fate::Refused, Some(reason));
         }
         SelfDecision::Take(taken) => {
@@ -396,7 +396,7 @@ pub async fn decide(who: SignedIn, id: web::Path<Uuid>, form: Json<SelfDecision>
             visits::append(&mut scope, visit.id, sent.id, &VisitEvent::Done { place: sent.place, result: sent.id }).await?;
             self_entries::decide(&mut scope, who.coach, sent.id, None).await?;
             let detail = json!({ "compared": taken.compared });
-            audit::record(&mut scope, who.coach, "self_entry.taken", subject, detail).await?;
+            audit::record(&mut scope, who.coach, Action::SelfEntryTaken, subject, detail).await?;
             sent.fate = Fate::Taken;
         }
     }
@@ -411,7 +411,7 @@ pub async fn decide(who: SignedIn, id: web::Path<Uuid>, form: Json<SelfDecision>
 pub async fn withdraw(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     self_entries::withdraw(&mut scope, *id).await?;
-    audit::record(&mut scope, who.coach, "visit.self_link_withdrawn", Subject::thing("self_link", *id), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::VisitSelfLinkWithdrawn, Subject::thing("self_link", *id), json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -7,7 +7,7 @@ use impulso_core::{Code, InputError, text};
 use impulso_store::{
     Scope, Store,
     accounts::{self, NewCoach, NewPractice},
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     practices,
 };
 use serde::{Deserialize, Serialize};
@@ -209,7 +209,7 @@ pub async fn change_password(
     let mut scope = who.scope().await?;
     accounts::set_password(&mut scope, who.coach, &hash).await?;
     accounts::end_sessions(&mut scope, who.coach, who.sid).await?;
-    audit::record(&mut scope, who.coach, "password.changed", Subject::thing("coach", who.coach.0), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::PasswordChanged, Subject::thing("coach", who.coach.0), serde_json::json!({})).await?;
     scope.commit().await?;
     known.forget();
     Ok(HttpResponse::NoContent().finish())
@@ -221,7 +221,7 @@ pub async fn change_password(
 pub async fn end_others(who: SignedIn, known: web::Data<Known>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     accounts::end_sessions(&mut scope, who.coach, who.sid).await?;
-    audit::record(&mut scope, who.coach, "sessions.ended", Subject::thing("coach", who.coach.0), serde_json::json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::SessionsEnded, Subject::thing("coach", who.coach.0), serde_json::json!({})).await?;
     scope.commit().await?;
     known.forget();
     Ok(HttpResponse::NoContent().finish())

@@ -21,7 +21,7 @@ use impulso_core::{
 };
 use impulso_store::{
     CoachId, PersonId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     group_visits, people, readiness, results, retests,
     visits::{self, Visit},
 };
@@ -171,7 +171,7 @@ pub async fn keep_battery(who: SignedIn, id: web::Path<Uuid>, form: Json<Battery
     let battery = Battery { id: format!("own-{}", id.simple()), ..form.into_inner() }.identified();
     battery.check(&|id: &str| shelf.find(id))?;
     visits::keep_battery(&mut scope, who.coach, &battery).await?;
-    audit::record(&mut scope, who.coach, "battery.kept", Subject::thing("battery", *id), json!({ "name": battery.name })).await?;
+    audit::record(&mut scope, who.coach, Action::BatteryKept, Subject::thing("battery", *id), json!({ "name": battery.name })).await?;
     scope.commit().await?;
     Ok(web::Json(line((battery, true), &shelf)))
 }
@@ -182,7 +182,7 @@ pub async fn keep_battery(who: SignedIn, id: web::Path<Uuid>, form: Json<Battery
 pub async fn retire_battery(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<HttpResponse> {
     let mut scope = who.scope().await?;
     visits::retire_battery(&mut scope, &format!("own-{}", id.simple())).await?;
-    audit::record(&mut scope, who.coach, "battery.retired", Subject::thing("battery", *id), json!({})).await?;
+    audit::record(&mut scope, who.coach, Action::BatteryRetired, Subject::thing("battery", *id), json!({})).await?;
     scope.commit().await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -335,7 +335,7 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<VisitForm>) ->
     let visit = Visit { id: form.id, person: person.id, battery, conditions: form.conditions, on, created_at: begun_at, closed_at: None };
     if visits::create(&mut scope, who.coach, &visit).await? {
         let subject = Subject::of("visit", visit.id, person.id);
-        audit::record(&mut scope, who.coach, "visit.begun", subject, json!({ "battery": visit.battery.name })).await?;
+        audit::record(&mut scope, who.coach, Action::VisitBegun, subject, json!({ "battery": visit.battery.name })).await?;
     }
     let visit = visits::get(&mut scope, form.id).await?;
     let of = Dossier::of(&mut scope, visit.person).await?;
@@ -493,7 +493,7 @@ async fn has_closed(scope: &mut Scope, coach: CoachId, visit: &Visit, shown: &Vi
         }
     }
     let subject = Subject::of("visit", visit.id, visit.person);
-    audit::record(scope, coach, "visit.closed", subject, json!({ "battery": visit.battery.name, "done": shown.done })).await?;
+    audit::record(scope, coach, Action::VisitClosed, subject, json!({ "battery": visit.battery.name, "done": shown.done })).await?;
     Ok(())
 }
 

@@ -11,7 +11,7 @@ use impulso_core::{
 };
 use impulso_store::{
     CoachId, PersonId, ResultId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     goals, people,
     results::{self, Stored},
     retests, runs,
@@ -179,12 +179,21 @@ pub(super) async fn put(scope: &mut Scope, coach: CoachId, put: Put<'_>) -> ApiR
     update_body(scope, &is).await?;
     follow(scope, &was, &is, tied).await?;
     let detail = json!({ "protocol": is.protocol_id, "reason": reason });
-    audit::record(scope, coach, &format!("result.{}", change.name()), Subject::of("result", was.id, is.person), detail).await?;
+    audit::record(scope, coach, done(change), Subject::of("result", was.id, is.person), detail).await?;
     if is.person != was.person {
         let detail = json!({ "protocol": is.protocol_id, "reason": reason });
-        audit::record(scope, coach, "result.moved_away", Subject::of("result", was.id, was.person), detail).await?;
+        audit::record(scope, coach, Action::ResultMovedAway, Subject::of("result", was.id, was.person), detail).await?;
     }
     Ok(())
+}
+
+const fn done(change: Change) -> Action {
+    match change {
+        Change::Corrected => Action::ResultCorrected,
+        Change::Voided => Action::ResultVoided,
+        Change::Restored => Action::ResultRestored,
+        Change::Moved => Action::ResultMoved,
+    }
 }
 
 /// Lets dates, visits and goals follow a correction.

@@ -6,7 +6,7 @@ use chrono::NaiveDate;
 use impulso_core::{catalogue::Protocol, done::Done, goal::Goal, progress, typical_error::Repeats};
 use impulso_store::{
     CoachId, PersonId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     goals, people, repeats,
     results::{self, Stored},
     retests,
@@ -45,7 +45,7 @@ pub async fn keep_all(scope: &mut Scope, coach: CoachId, added: &[Stored]) -> Ap
     fulfil(scope, added).await?;
     let lines: Vec<(Subject, serde_json::Value)> =
         added.iter().map(|r| (Subject::of("result", r.id, r.person), json!({ "protocol": r.protocol_id, "method": r.method }))).collect();
-    audit::record_all(scope, coach, "result.kept", &lines).await?;
+    audit::record_all(scope, coach, Action::ResultKept, &lines).await?;
     Ok(())
 }
 

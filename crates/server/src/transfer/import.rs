@@ -18,7 +18,7 @@ use impulso_core::{catalogue::Protocol, strap_bytes::to_hex};
 use impulso_formats::practice::{self, FIRST_FORMAT, Fault};
 use impulso_store::{
     CoachId, Error as StoreError, PersonId, PracticeId, RunId, Scope, Store,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     everything::{self, TABLES},
     protocols, runs, visits,
 };
@@ -211,7 +211,7 @@ impl Import<'_> {
             None => None,
         };
         let detail = json!({ "rows": taken.rows, "people": taken.people });
-        audit::record(&mut scope, self.coach, "practice.imported", Subject::thing("practice", Uuid::nil()), detail).await?;
+        audit::record(&mut scope, self.coach, Action::PracticeImported, Subject::thing("practice", Uuid::nil()), detail).await?;
         self.go_on()?;
         scope.commit().await?;
         Ok(taken)
