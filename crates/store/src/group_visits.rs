@@ -8,7 +8,7 @@ use uuid::Uuid;
 
 use crate::{
     CoachId, Error, PersonId, Result, RunId, Scope,
-    error::{read, readable, write},
+    error::{read, write},
     visits::read_battery,
 };
 
@@ -26,6 +26,18 @@ pub struct GroupVisit {
     pub closed_at: Option<DateTime<Utc>>,
     /// By which partners reach each of its runs.
     pub join_code: Option<String>,
+}
+
+/// A group visit in a list.
+#[derive(Debug, Clone)]
+pub struct Line {
+    pub id: Uuid,
+    pub group: Uuid,
+    pub group_name: String,
+    pub battery: String,
+    pub battery_name: String,
+    pub on: NaiveDate,
+    pub is_closed: bool,
 }
 
 /// Somebody on the roll.
@@ -64,11 +76,6 @@ impl Row {
             closed_at: self.closed_at,
             join_code: self.join_code,
         })
-    }
-
-    /// The visit in a list: one that cannot be read is passed over.
-    fn shown(self) -> Option<GroupVisit> {
-        readable("group visit", self.id, self.read())
     }
 }
 
@@ -122,50 +129,35 @@ pub async fn lock(scope: &mut Scope, id: Uuid) -> Result<GroupVisit> {
 }
 
 /// A group's visits, the latest first.
-pub async fn of_group(scope: &mut Scope, group: Uuid) -> Result<Vec<GroupVisit>> {
+pub async fn of_group(scope: &mut Scope, group: Uuid) -> Result<Vec<Line>> {
     let practice = scope.practice_id();
-    let rows = sqlx::query_as!(
-        Row,
-        "select id, group_id, battery, conditions, on_date, created_at, closed_at, join_code from group_visits
-         where practice_id = $1 and group_id = $2 order by created_at desc",
+    Ok(sqlx::query_as!(
+        Line,
+        r#"select v.id, v.group_id as "group", g.name as group_name, v.battery_id as battery, v.battery ->> 'name' as "battery_name!",
+                  v.on_date as "on", v.closed_at is not null as "is_closed!"
+           from group_visits v join groups g on g.practice_id = v.practice_id and g.id = v.group_id
+           where v.practice_id = $1 and v.group_id = $2 order by v.created_at desc"#,
         practice,
         group
     )
     .fetch_all(scope.db())
-    .await?;
-    Ok(rows.into_iter().filter_map(Row::shown).collect())
+    .await?)
 }
 
-/// Group visits that are open, with the names of their groups, the latest first; at most `limit`.
-pub async fn open(scope: &mut Scope, limit: i64) -> Result<Vec<(GroupVisit, String)>> {
+/// Group visits that are open, the latest first; at most `limit`.
+pub async fn open(scope: &mut Scope, limit: i64) -> Result<Vec<Line>> {
     let practice = scope.practice_id();
-    let rows = sqlx::query!(
-        "select v.id, v.group_id, v.battery, v.conditions, v.on_date, v.created_at, v.closed_at, v.join_code, g.name
-         from group_visits v join groups g on g.practice_id = v.practice_id and g.id = v.group_id
-         where v.practice_id = $1 and v.closed_at is null order by v.created_at desc limit $2",
+    Ok(sqlx::query_as!(
+        Line,
+        r#"select v.id, v.group_id as "group", g.name as group_name, v.battery_id as battery, v.battery ->> 'name' as "battery_name!",
+                  v.on_date as "on", v.closed_at is not null as "is_closed!"
+           from group_visits v join groups g on g.practice_id = v.practice_id and g.id = v.group_id
+           where v.practice_id = $1 and v.closed_at is null order by v.created_at desc limit $2"#,
         practice,
         limit
     )
     .fetch_all(scope.db())
-    .await?;
-    let read = |r: (Row, String)| Some((r.0.shown()?, r.1));
-    Ok(rows
-        .into_iter()
-        .map(|r| {
-            let row = Row {
-                id: r.id,
-                group_id: r.group_id,
-                battery: r.battery,
-                conditions: r.conditions,
-                on_date: r.on_date,
-                created_at: r.created_at,
-                closed_at: r.closed_at,
-                join_code: r.join_code,
-            };
-            (row, r.name)
-        })
-        .filter_map(read)
-        .collect())
+    .await?)
 }
 
 /// Closes a group visit.

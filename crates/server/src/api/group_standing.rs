@@ -170,9 +170,13 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<StandingQ
     let today = auth::today(&mut scope).await?;
     let shelf = Shelf::of(&mut scope).await?;
     let sessions = group_visits::of_group(&mut scope, *id).await?;
-    let visit = match query.visit {
-        Some(wanted) => Some(sessions.iter().find(|v| v.id == wanted).ok_or_else(ApiError::not_found)?),
-        None => sessions.first(),
+    let line = match query.visit {
+        Some(wanted) => Some(sessions.iter().find(|v| v.id == wanted).ok_or_else(ApiError::not_found)?.clone()),
+        None => sessions.first().cloned(),
+    };
+    let visit = match &line {
+        Some(line) => Some(group_visits::get(&mut scope, line.id).await?),
+        None => None,
     };
     let own_marks = group_marks::of_group(&mut scope, *id).await?;
     let members = groups::members(&mut scope, *id).await?;
@@ -181,9 +185,9 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<StandingQ
     playing_groups.dedup();
     let mut page = GroupStanding {
         group: *id,
-        battery: visit.map(|v| v.battery.id.clone()),
-        visit: visit.map(|v| GroupVisitLine::new(v, group_name.clone())),
-        sessions: sessions.iter().map(|v| GroupVisitLine::new(v, group_name.clone())).collect(),
+        battery: line.as_ref().map(|l| l.battery.clone()),
+        visit: line.map(Into::into),
+        sessions: sessions.into_iter().map(Into::into).collect(),
         group_name,
         playing_groups,
         measures: Vec::new(),
@@ -196,7 +200,7 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<StandingQ
         marks: own_marks.iter().map(|(id, mark)| MarkLine::new(*id, mark, &shelf)).collect(),
         today,
     };
-    let Some(visit) = visit else { return Ok(web::Json(page)) };
+    let Some(visit) = &visit else { return Ok(web::Json(page)) };
     let columns = columns(visit, &shelf);
     let roll = group_visits::roll(&mut scope, visit.id).await?;
     let events = group_visits::events(&mut scope, visit.id).await?;
@@ -435,8 +439,9 @@ pub async fn trend(who: SignedIn, path: web::Path<(Uuid, String)>) -> ApiResult<
     groups::name(&mut scope, group).await?;
     let shelf = Shelf::of(&mut scope).await?;
     let sessions = group_visits::of_group(&mut scope, group).await?;
-    let Some(visit) = sessions.iter().find(|v| v.battery.id == battery) else { return Err(ApiError::not_found()) };
-    let columns = columns(visit, &shelf);
+    let Some(latest) = sessions.iter().find(|v| v.battery == battery) else { return Err(ApiError::not_found()) };
+    let visit = group_visits::get(&mut scope, latest.id).await?;
+    let columns = columns(&visit, &shelf);
     let keys: Vec<String> = columns.iter().map(|c| c.key.clone()).collect();
     let all = group_visits::means(&mut scope, group, &battery, &keys).await?;
     let mut shown: Vec<GroupTrend> = Vec::new();

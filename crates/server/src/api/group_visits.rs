@@ -15,7 +15,7 @@ use impulso_core::{
 };
 use impulso_store::{
     CoachId, PersonId, Scope,
-    audit::{self, Subject},
+    audit::{self, Action, Subject},
     group_visits::{self, GroupVisit, OnRoll},
     groups, results, retests,
     visits::{self, Visit},
@@ -92,17 +92,9 @@ pub struct GroupVisitLine {
     pub closed: bool,
 }
 
-impl GroupVisitLine {
-    /// The line of a stored visit.
-    pub fn new(visit: &GroupVisit, group_name: String) -> Self {
-        Self {
-            id: visit.id,
-            group: visit.group,
-            group_name,
-            battery_name: visit.battery.name.clone(),
-            on: visit.on,
-            closed: visit.closed_at.is_some(),
-        }
+impl From<group_visits::Line> for GroupVisitLine {
+    fn from(l: group_visits::Line) -> Self {
+        Self { id: l.id, group: l.group, group_name: l.group_name, battery_name: l.battery_name, on: l.on, closed: l.is_closed }
     }
 }
 
@@ -151,12 +143,13 @@ pub async fn plan_visit(who: SignedIn, id: web::Path<Uuid>, query: web::Query<Ba
     let battery = battery_of(&mut scope, &shelf, &query.battery).await?;
     let group_name = groups::name(&mut scope, *id).await?;
     let members = groups::members(&mut scope, *id).await?.iter().filter(|m| m.left_on.is_none()).count();
-    let before: Vec<GroupVisit> =
-        group_visits::of_group(&mut scope, *id).await?.into_iter().filter(|v| v.battery.id == battery.id).collect();
+    let before: Vec<group_visits::Line> =
+        group_visits::of_group(&mut scope, *id).await?.into_iter().filter(|v| v.battery == battery.id).collect();
     let asked = asked(&battery, &shelf)?;
     let mut suggested = Conditions::new();
     if let Some(last) = before.first() {
-        suggested.extend(last.conditions.clone().into_iter().filter(|(key, _)| asked.iter().any(|a| a.key == *key && a.is_lasting())));
+        let last = group_visits::get(&mut scope, last.id).await?;
+        suggested.extend(last.conditions.into_iter().filter(|(key, _)| asked.iter().any(|a| a.key == *key && a.is_lasting())));
     }
     let tests: Vec<&Protocol> = battery.tests.iter().filter_map(|p| shelf.find(&p.protocol).ok()).collect();
     // What a test usually has, for whoever does it.
@@ -169,7 +162,7 @@ pub async fn plan_visit(who: SignedIn, id: web::Path<Uuid>, query: web::Query<Ba
         group_name,
         members,
         last_on: before.first().map(|v| v.on),
-        open: before.iter().find(|v| v.closed_at.is_none()).map(|v| v.id),
+        open: before.iter().find(|v| !v.is_closed).map(|v| v.id),
         equipment: equipment(tests.iter().copied()),
         cautions: suitability::cautions(tests, None),
         battery: line((battery, false), &shelf),
@@ -203,7 +196,7 @@ pub async fn begin(who: SignedIn, id: web::Path<Uuid>, form: Json<GroupVisitForm
     };
     if group_visits::create(&mut scope, who.coach, &visit).await? {
         let subject = Subject::thing("group_visit", visit.id);
-        audit::record(&mut scope, who.coach, "group_visit.begun", subject, json!({ "battery": visit.battery.name })).await?;
+        audit::record(&mut scope, who.coach, Action::GroupVisitBegun, subject, json!({ "battery": visit.battery.name })).await?;
     }
     let shown = page(&mut scope, &shelf, form.id).await?;
     scope.commit().await?;
@@ -231,7 +224,7 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<SharedForm>) -
     let changed: BTreeSet<&String> = visit.conditions.keys().chain(conditions.keys()).filter(changed).collect();
     if !changed.is_empty() {
         let subject = Subject::thing("group_visit", visit.id);
-        audit::record(&mut scope, who.coach, "group_visit.conditions", subject, json!({ "changed": changed })).await?;
+        audit::record(&mut scope, who.coach, Action::GroupVisitConditions, subject, json!({ "changed": changed })).await?;
     }
     let shown = page(&mut scope, &shelf, visit.id).await?;
     scope.commit().await?;
@@ -243,9 +236,8 @@ pub async fn share(who: SignedIn, id: web::Path<Uuid>, form: Json<SharedForm>) -
 #[get("/groups/{id}/visits")]
 pub async fn list(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Vec<GroupVisitLine>>> {
     let mut scope = who.scope().await?;
-    let name = groups::name(&mut scope, *id).await?;
-    let all = group_visits::of_group(&mut scope, *id).await?;
-    Ok(web::Json(all.iter().map(|v| GroupVisitLine::new(v, name.clone())).collect()))
+    groups::name(&mut scope, *id).await?;
+    Ok(web::Json(group_visits::of_group(&mut scope, *id).await?.into_iter().map(Into::into).collect()))
 }
 
 /// A group visit, under way or over.
@@ -310,7 +302,7 @@ pub(super) async fn own_visit(scope: &mut Scope, coach: CoachId, of: &GroupVisit
     };
     visits::create(scope, coach, &own).await?;
     group_visits::has_visit(scope, of.id, person, Some(own.id)).await?;
-    audit::record(scope, coach, "visit.begun", Subject::of("visit", own.id, person), json!({ "battery": own.battery.name })).await?;
+    audit::record(scope, coach, Action::VisitBegun, Subject::of("visit", own.id, person), json!({ "battery": own.battery.name })).await?;
     Ok(own.id)
 }
 
@@ -434,7 +426,7 @@ pub async fn close(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Gr
         }
         group_visits::close(&mut scope, visit.id).await?;
         let subject = Subject::thing("group_visit", visit.id);
-        audit::record(&mut scope, who.coach, "group_visit.closed", subject, json!({ "battery": visit.battery.name })).await?;
+        audit::record(&mut scope, who.coach, Action::GroupVisitClosed, subject, json!({ "battery": visit.battery.name })).await?;
     }
     let shown = page(&mut scope, &shelf, visit.id).await?;
     scope.commit().await?;

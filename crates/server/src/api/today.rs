@@ -175,8 +175,7 @@ pub async fn show(who: SignedIn) -> ApiResult<web::Json<TodayPage>> {
         let shown = lines.len() as i64;
         (*all > shown).then(|| limits::counted(*all, shown))
     };
-    let group_visits = group_visits::open(&mut scope, limits::VISITS).await?;
-    let open_group_visits = group_visits.iter().map(|(v, name)| GroupVisitLine::new(v, name.clone())).collect();
+    let open_group_visits = group_visits::open(&mut scope, limits::VISITS).await?.into_iter().map(Into::into).collect();
     let mut visits = visits::open(&mut scope, limits::VISITS + 1).await?;
     let more = TodayMore {
         late: rest(&late),
