@@ -200,18 +200,18 @@ fn with_notes(sentence: String, noted: &[String]) -> String {
 
 fn sentence(c: &Comparison, units: Units) -> String {
     let said = |value: f64| quantity::said(&c.quantity, value, units);
-    let (name, now) = (quantity::label(&c.quantity), reading::on_side(c.signs.as_ref(), c.to, &said));
+    let (name, has, now) = (quantity::label(&c.quantity), quantity::has(&c.quantity), reading::on_side(c.signs.as_ref(), c.to, &said));
     let then = c.from_in(units);
     let since = c.from_on.format("%-d %B %Y");
     let bound = if c.to_at_least { "at least " } else { "" };
     // A smaller overlap and a larger gap are both less: the words say it, and no direction.
     let moved = match c.to.partial_cmp(&c.from) {
         Some(std::cmp::Ordering::Less | std::cmp::Ordering::Greater) if c.signs.is_some() => {
-            format!("Since {since} your {name} has gone from {then} to {bound}{now}")
+            format!("Since {since} your {name} {has} gone from {then} to {bound}{now}")
         }
-        Some(std::cmp::Ordering::Less) => format!("Since {since} your {name} has gone down from {then} to {bound}{now}"),
-        Some(std::cmp::Ordering::Greater) => format!("Since {since} your {name} has gone up from {then} to {bound}{now}"),
-        _ => format!("Since {since} your {name} has stayed at {bound}{now}"),
+        Some(std::cmp::Ordering::Less) => format!("Since {since} your {name} {has} gone down from {then} to {bound}{now}"),
+        Some(std::cmp::Ordering::Greater) => format!("Since {since} your {name} {has} gone up from {then} to {bound}{now}"),
+        _ => format!("Since {since} your {name} {has} stayed at {bound}{now}"),
     };
     let noise = c.typical_error.as_ref().map(|te| noise_words(c, te.detectable, units)).unwrap_or_default();
     match c.verdict {

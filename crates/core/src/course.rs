@@ -39,6 +39,9 @@ pub struct TallyRule {
     pub input: String,
     /// The condition with the length of one, m, where each covers a distance.
     pub length: Option<String>,
+    /// The input with the part of the last one, m: usually no longer than one.
+    #[serde(default)]
+    pub rest: Option<String>,
     /// Two closer together than this are one, seconds.
     pub closest_s: f64,
 }

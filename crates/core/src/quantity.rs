@@ -14,6 +14,9 @@ use crate::{
 #[serde(deny_unknown_fields)]
 struct Measure {
     label: String,
+    /// The label is a plural: repetitions have gone up, speed has.
+    #[serde(default)]
+    plural: bool,
     #[serde(default)]
     unit: String,
     #[serde(default)]
@@ -114,6 +117,11 @@ pub fn label(key: &str) -> Cow<'_, str> {
         Some((_, "counter")) => Cow::Owned(format!("{whole}, counter-clockwise")),
         Some((_, side)) => Cow::Owned(format!("{whole}, {side}")),
     }
+}
+
+/// The verb that goes with the label: `repetitions have`, `speed has`.
+pub fn has(key: &str) -> &'static str {
+    if measure(key).is_some_and(|m| m.plural) { "have" } else { "has" }
 }
 
 pub fn unit(key: &str) -> &'static str {

@@ -110,7 +110,10 @@ pub struct Moved {
     pub clear_losses: usize,
     /// Clear, where neither more nor less is better.
     pub clear_changes: usize,
-    /// Possible, or within measurement error: nobody can tell.
+    pub possible_gains: usize,
+    pub possible_losses: usize,
+    /// Possible, where neither more nor less is better.
+    pub possible_changes: usize,
     pub within_error: usize,
     /// Not done alike.
     pub not_alike: usize,
@@ -128,7 +131,10 @@ pub fn moved(verdicts: impl IntoIterator<Item = Option<Verdict>>) -> Moved {
             Some(Verdict::ClearGain) => &mut all.clear_gains,
             Some(Verdict::ClearLoss) => &mut all.clear_losses,
             Some(Verdict::ClearChange) => &mut all.clear_changes,
-            Some(Verdict::PossibleGain | Verdict::PossibleLoss | Verdict::PossibleChange | Verdict::WithinNoise) => &mut all.within_error,
+            Some(Verdict::PossibleGain) => &mut all.possible_gains,
+            Some(Verdict::PossibleLoss) => &mut all.possible_losses,
+            Some(Verdict::PossibleChange) => &mut all.possible_changes,
+            Some(Verdict::WithinNoise) => &mut all.within_error,
             Some(Verdict::NotComparable) => &mut all.not_alike,
             Some(Verdict::NoVerdict) => &mut all.untold,
         } += 1;
@@ -137,13 +143,16 @@ pub fn moved(verdicts: impl IntoIterator<Item = Option<Verdict>>) -> Moved {
 }
 
 impl Moved {
-    /// In a sentence: `4 clear gains, 1 clear loss, 6 within measurement error`.
+    /// In a sentence: `4 clear gains, 1 clear loss, 2 possible gains, 6 within measurement error`.
     pub fn sentence(&self) -> String {
         let some = |n: usize, one: &str, several: &str| (n > 0).then(|| format!("{n} {}", if n == 1 { one } else { several }));
         let parts: Vec<String> = [
             some(self.clear_gains, "clear gain", "clear gains"),
             some(self.clear_losses, "clear loss", "clear losses"),
             some(self.clear_changes, "clear change", "clear changes"),
+            some(self.possible_gains, "possible gain", "possible gains"),
+            some(self.possible_losses, "possible loss", "possible losses"),
+            some(self.possible_changes, "possible change", "possible changes"),
             some(self.within_error, "within measurement error", "within measurement error"),
             some(self.not_alike, "not done alike", "not done alike"),
             some(self.untold, "with no verdict (measurement error unknown)", "with no verdict (measurement error unknown)"),
@@ -317,7 +326,10 @@ mod tests {
             Some(Verdict::NotComparable),
             None,
         ]);
-        assert_eq!(all.sentence(), "2 clear gains, 1 clear loss, 2 within measurement error, 1 not done alike, 1 for the first time");
+        assert_eq!(
+            all.sentence(),
+            "2 clear gains, 1 clear loss, 1 possible gain, 1 within measurement error, 1 not done alike, 1 for the first time"
+        );
     }
 
     fn mark(quantity: &str, good: f64, acceptable: Option<f64>) -> GroupMark {

@@ -260,6 +260,9 @@ pub fn check(protocol: &Protocol) -> Result<(), InputError> {
         if let Some(key) = course.ask.iter().chain(tallied).find(|key| protocol.input(key).is_none()) {
             return fail("course", format!("{key} is asked for but is no input"));
         }
+        if let Some(key) = course.tally.as_ref().and_then(|t| t.rest.as_ref()).filter(|rest| !course.ask.contains(rest)) {
+            return fail("course", format!("{key} is the part of the last one but isn't asked for"));
+        }
     }
     if let Some(count) = protocol.count() {
         if protocol.input(&count.input).is_none() {

@@ -3,6 +3,7 @@
 use chrono::{DateTime, TimeDelta, Utc};
 
 use super::{
+    effort,
     event::{Event, Kind},
     stage::{EARLY_MS, is_read, minute_ms},
     state::{SheetRow, SheetState, State},
@@ -155,7 +156,9 @@ pub fn check_event(protocol: &Protocol, state: &State, event: &Event) -> Result<
             {
                 return Err(refuse(key, format!("{} is due when the effort is over.", due.label)));
             }
-            check_inputs(protocol, &Inputs::from_iter([(key.clone(), *value)]))
+            check_inputs(protocol, &Inputs::from_iter([(key.clone(), *value)]))?;
+            let before = state.effort().map(|e| effort::so_far(e, protocol)).unwrap_or_default();
+            check_beside(protocol, before, key, None, &Value::Number(*value))
         }
         Kind::Marked { mark } => {
             let hold = state.hold().filter(|h| h.marks.iter().any(|m| m.mark.input == *mark));

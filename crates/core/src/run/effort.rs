@@ -10,7 +10,7 @@ use super::{
     timeline,
 };
 use crate::{
-    catalogue::{Course, PhaseKind, Protocol},
+    catalogue::{Course, Input, PhaseKind, Protocol, Usual},
     pulse::{self, Taps},
     quantity,
     strap::Trace,
@@ -103,6 +103,22 @@ impl<'a> Effort<'a> {
         self.taps.latest(self.timed_end().or(self.of.end_ms)?)
     }
 
+    fn is_rest(&self, key: &str) -> bool {
+        self.course.tally.as_ref().is_some_and(|t| t.rest.as_deref() == Some(key))
+    }
+
+    /// What is usual; the part of the last lap is no longer than one.
+    fn usual(&self, input: &Input) -> Option<Usual> {
+        let lap = self.of.lap_m.filter(|_| self.is_rest(&input.key));
+        input.usual.map(|usual| Usual { to: lap.map_or(usual.to, |lap| usual.to.min(lap)), ..usual })
+    }
+
+    /// Whether what was set aside is still what happened last.
+    fn is_last(&self, decision: &Decision) -> bool {
+        let mut since = self.of.tallies_ms.last().copied().into_iter().chain(self.of.end_ms);
+        decision.code != DecisionCode::SetAside || since.all(|at| at < decision.at_ms)
+    }
+
     fn label(&self, key: &str) -> String {
         self.protocol.input(key).map_or_else(|| key.to_owned(), |i| i.label.clone())
     }
@@ -136,6 +152,9 @@ impl Engine for Effort<'_> {
             }
             Kind::ValueTyped { key, value } if state.status == Status::Running && course.ask.contains(key) => {
                 self.of.values.insert(key.clone(), *value);
+                if let Some(lap) = self.of.lap_m.filter(|_| self.is_rest(key)) {
+                    self.of.distance_m = Some(lap * self.of.tallies_ms.len() as f64 + value);
+                }
                 if is_heart_rate(key) {
                     self.of.heart_rate_taken = Some(Taken::Typed);
                 }
@@ -196,7 +215,7 @@ impl Engine for Effort<'_> {
                     at_ms,
                     value: effort.values.get(key).copied(),
                     suggested: (tallied == Some(key)).then_some(counted),
-                    usual: input.usual,
+                    usual: self.usual(input),
                     question: None,
                     window: is_heart_rate(key).then(|| Window::beginning(at_ms)),
                     tapped: self.tapped().filter(|_| is_heart_rate(key) && !effort.values.contains_key(key)),
@@ -207,7 +226,7 @@ impl Engine for Effort<'_> {
         if timed_end.is_none() {
             state.timeline = timeline::with_work_end(self.protocol, self.setup, effort.end_ms);
         }
-        state.decision = state.decisions.last().cloned();
+        state.decision = state.decisions.last().filter(|d| self.is_last(d)).cloned();
         state.can_finish = self.has_result(state);
     }
 
@@ -234,6 +253,16 @@ fn is_heart_rate(key: &str) -> bool {
 
 fn heart_rate_key(course: &Course) -> Option<&str> {
     course.ask.iter().map(String::as_str).find(|key| is_heart_rate(key))
+}
+
+/// The readings so far, with the length of a lap among them.
+pub(super) fn so_far(effort: &EffortState, protocol: &Protocol) -> Inputs {
+    let mut inputs = inputs(effort, protocol);
+    let length = protocol.course().and_then(|c| c.tally.as_ref()?.length.clone());
+    if let Some((key, lap)) = length.zip(effort.lap_m) {
+        inputs.insert(key, lap);
+    }
+    inputs
 }
 
 /// The readings of a closed run.

@@ -67,6 +67,34 @@ fn six_laps_and_a_hundred_and_twenty_metres() {
 }
 
 #[test]
+fn the_part_of_the_last_lap_counts_at_once_and_is_held_to_the_length_of_a_lap() {
+    let (mut screen, setup) = twelve_minutes(None);
+    let run = protocol("run-12min");
+    let part = |value: f64| Kind::ValueTyped { key: "extra_m".into(), value };
+    let state = fold(run, &setup, &screen.events);
+    let due = state.dues.iter().find(|d| d.key == "extra_m").unwrap();
+    assert_eq!(due.usual.unwrap().to, 400.0, "more than a lap is asked about");
+    let mut slip = Screen::new(9);
+    slip.at(START + 724_000.0, part(1200.0));
+    assert!(check_event(run, &state, &slip.events[0]).unwrap_err().message.contains("longer than two laps"));
+    screen.at(START + 724_000.0, part(120.0));
+    assert_eq!(fold(run, &setup, &screen.events).effort().unwrap().distance_m, Some(2520.0));
+}
+
+#[test]
+fn what_was_set_aside_is_said_until_the_next_lap() {
+    let (run, setup) = (protocol("run-12min"), setup(400.0));
+    let mut screen = Screen::new(1);
+    screen.at(0.0, Kind::ClockStarted);
+    screen.at(START + 112_000.0, Kind::Tallied);
+    screen.at(START + 112_600.0, Kind::Tallied);
+    assert!(fold(run, &setup, &screen.events).decision.is_some());
+    screen.at(START + 224_000.0, Kind::Tallied);
+    let state = fold(run, &setup, &screen.events);
+    assert_eq!((state.effort().unwrap().tallies_ms.len(), state.decision), (2, None));
+}
+
+#[test]
 fn a_lap_key_hit_twice_in_a_second_counts_once_and_says_so() {
     let (mut screen, setup) = twelve_minutes(None);
     screen.at(START + 672_600.0, Kind::Tallied);

@@ -58,6 +58,8 @@ const cue = computed(() => {
   // After the work the words are about the number that is asked; none is left to ask.
   return over.value && !due.value ? "" : (phase.value?.cue ?? "");
 });
+/** The part of the last lap, m. */
+const rest = computed(() => (effort.value?.lap_m ? (effort.value.distance_m ?? 0) - count.value * effort.value.lap_m : 0));
 const left = computed(() => (working.value && workEnd.value !== null ? `${minutes(workEnd.value - ms.value + 999)} left` : ""));
 const share = computed(() => {
   const start = effort.value?.start_ms ?? 0;
@@ -100,7 +102,8 @@ onKeyStroke((event) => {
           <b class="num">{{ rounded(effort.distance_m ?? 0, 1) }}</b> m
           <small
             >{{ count }} {{ count === 1 ? effort.counts : `${effort.counts}s`
-            }}<template v-if="effort.lap_m"> of {{ rounded(effort.lap_m, 1) }} m</template></small
+            }}<template v-if="effort.lap_m"> of {{ rounded(effort.lap_m, 1) }} m</template
+            ><template v-if="rest"> and {{ rounded(rest, 1) }} m</template></small
           >
         </p>
         <p v-else-if="effort.counts" class="figure">
