@@ -4,8 +4,8 @@ import { type Component, defineAsyncComponent } from "vue";
 const AFTER = 2000;
 
 /**
- * A component that no page needs at first: fetched when the browser has nothing else to do, so that it is there without a line
- * too, or when it is asked for.
+ * A component that not every page needs at first: fetched when it is asked for, or when the browser has nothing else to do, so that it is
+ * there without a line too.
  */
 export function later(load: () => Promise<{ default: Component }>) {
   // A browser remembers a script that could not be fetched: without a line it is not tried.

@@ -120,12 +120,13 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     const of = state.value?.timeline.beat;
     return of && started.value && running.value && ms.value < of.until_ms ? of : null;
   });
+  const bell = computed(() => isCounted(row.value) && started.value && timed.value !== null && left.value <= 0);
+  /** More than half a repetition at the bell is keyed after it, once. */
+  const halfOne = computed(() => bell.value && taken(row.value, "count")?.half_at_bell === true && !row.value.after_bell);
   /** The bell has rung, or too many beats were missed: nothing more is counted. */
   const rung = computed(() => {
     if (sheet.value.beats?.over_ms != null) return true;
-    if (!isCounted(row.value) || !started.value || timed.value === null || left.value > 0) return false;
-    // More than half a repetition at the bell is keyed after it, once.
-    return !(taken(row.value, "count")?.half_at_bell && !row.value.after_bell);
+    return bell.value && !halfOne.value;
   });
   const live = computed(() => started.value && running.value && !countingIn.value && !nought.value && !rung.value);
   /** A count against a clock of its own that has not been started. */
@@ -220,6 +221,8 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     },
   );
 
+  /** The last try that counts. */
+  const latest = computed(() => row.value.cells.findLastIndex((c) => c.counts));
   /** The large figure: a clock, a count, a stage. */
   const figure = computed(() => {
     const r = row.value;
@@ -240,7 +243,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     if (timing.value) return stopwatch(Math.floor((ms.value - watchFrom.value!) / 100) / 10);
     if (resting.value > 0) return minutes(resting.value + 999);
     if (called.value > 0) return minutes(called.value + 999);
-    const cell = r.cells.at(-1);
+    const cell = r.cells[latest.value];
     return cell && r.take.kind === "watch" ? shown(r, cell.value, units.value) : "";
   });
   /** What the figure is. */
@@ -271,14 +274,15 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     if (timing.value) return "s";
     if (resting.value > 0) return "of rest left";
     if (called.value > 0) return "until it is called";
-    if (!r.cells.length) return "";
+    if (latest.value < 0) return "";
     const unit = shownUnit(r.unit, units.value);
-    return r.tries > 1 ? `${unit}, try ${r.cells.length}` : unit;
+    return r.tries > 1 ? `${unit}, try ${latest.value + 1}` : unit;
   });
   const heading = computed(() => {
     const r = row.value;
     if (!started.value) return "Ready when you are";
     if (over.value) return "Everything is there";
+    if (halfOne.value) return "Time is up";
     if (r.take.kind === "ladder") return sentence(watched.stageWords.value);
     if (r.take.kind === "seen") return r.leg_label ?? rowName(r);
     if (r.take.kind === "starts") return `Start ${Math.max(1, start.value.k + 1)} of ${sheet.value.starts_ms.length}`;
@@ -291,6 +295,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     if (state.value?.decision) return state.value.decision.because;
     if (r.again) return r.again;
     if (boutOver.value) return `${bout(r)} seconds are over. Type the count if you counted in your head.`;
+    if (r.take.kind === "count" && halfOne.value) return r.take.rule.slice(firstSentence(r.take.rule).length).trim();
     if (r.take.kind === "count") return [r.how, nought.value ? "" : firstSentence(r.take.rule)].filter(Boolean).join(" ");
     if (r.take.kind === "ladder") {
       if (!watched.stage.value) return "";
@@ -334,6 +339,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     beat,
     rung,
     live,
+    halfOne,
     waits,
     boutOver,
     full,

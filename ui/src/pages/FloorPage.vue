@@ -2,17 +2,8 @@
 import { onKeyStroke } from "@vueuse/core";
 import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
-import BeepsFloor from "@/components/floor/BeepsFloor.vue";
-import BoardFloor from "@/components/floor/BoardFloor.vue";
-import CountedFloor from "@/components/floor/CountedFloor.vue";
-import EffortFloor from "@/components/floor/EffortFloor.vue";
-import GridFloor from "@/components/floor/GridFloor.vue";
-import GroupFloor from "@/components/floor/GroupFloor.vue";
-import HoldFloor from "@/components/floor/HoldFloor.vue";
+import { floorOf, RehearsalBar } from "@/components/floor/floors";
 import NotTaken from "@/components/floor/NotTaken.vue";
-import SheetFloor from "@/components/floor/sheet/SheetFloor.vue";
-import RehearsalBar from "@/components/floor/RehearsalBar.vue";
-import StagedFloor from "@/components/floor/StagedFloor.vue";
 import StopSheet from "@/components/StopSheet.vue";
 import { isOffBeat } from "@/floor/offBeat";
 import { speechWanted } from "@/floor/speech";
@@ -52,21 +43,7 @@ watch(
   { immediate: true },
 );
 const over = computed(() => closedHere.value && !finishing.value);
-const inner = computed(() => {
-  if (run.view?.board?.kind === "line") return BeepsFloor;
-  if (run.view?.board) return BoardFloor;
-  if (run.view?.grid) return GridFloor;
-  if (many.value) return GroupFloor;
-  return {
-    counted: CountedFloor,
-    staged: StagedFloor,
-    effort: EffortFloor,
-    held: HoldFloor,
-    sheet: SheetFloor,
-    beeps: null,
-    entered: null,
-  }[state.value?.of.floor ?? "entered"];
-});
+const inner = computed(() => floorOf(run.view, state.value?.of.floor));
 const about = computed(() => [run.view?.protocol_name, ...(run.view?.conditions ?? []).map(circumstance)].join(" · "));
 /** It is over here, and nothing answers: what it came to is worked out on this screen. */
 const keptHere = computed(() => run.away && !closedHere.value && (run.outcomes.length > 0 || status.value === "discarded"));

@@ -105,7 +105,8 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
       <div>
         <h1>{{ v.group_name }}</h1>
         <div class="soft">
-          {{ v.battery_name }} · {{ dayYear(v.on) }} · {{ v.here }} here<template v-if="v.owing">, {{ v.owing }} still to do</template
+          {{ v.battery_name }} · {{ dayYear(v.on) }} · {{ v.here }} here<template v-if="v.owing"
+            >, {{ v.owing }} to test another day</template
           ><template v-if="v.uncalled && !v.closed">, {{ v.uncalled }} not called yet</template>
         </div>
       </div>

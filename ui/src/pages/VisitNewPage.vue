@@ -75,7 +75,11 @@ async function begin() {
         <h2>{{ plan.battery.battery.window_min ? `In any order, within ${plan.battery.battery.window_min} minutes` : "In this order" }}</h2>
         <ol class="order">
           <li v-for="(name, k) in plan.battery.names" :key="k">
-            <b>{{ name }}</b><span v-if="!plan.battery.battery.window_min" class="soft">{{ plan.battery.reasons[k] }}</span>
+            <b>{{ name }}</b><span
+              v-if="!plan.battery.battery.window_min && plan.battery.reasons[k] !== plan.battery.reasons[k - 1]"
+              class="soft"
+              >{{ plan.battery.reasons[k] }}</span
+            >
           </li>
         </ol>
         <details class="past" :open="!!draft.on">

@@ -222,6 +222,7 @@ const nextTime = computed(() => v.value?.retests[0] ?? null);
 .learned p {
   margin: 0 0 6px;
 }
+aside > * + *,
 aside section + section,
 aside .box {
   margin-top: 18px;

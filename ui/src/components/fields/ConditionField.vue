@@ -37,7 +37,9 @@ const model = defineModel<string | boolean | undefined>({ required: true });
         :class="{ number: condition.kind === 'number' }"
         @update:model-value="(v: string) => (model = v)"
         ><template v-if="condition.unit" #append>{{ shownUnit(condition.unit, units ?? "metric") }}</template></ElInput
-      ><span class="hint">{{ condition.ask }}<slot name="hint" /></span
+      ><span class="hint"
+        ><template v-if="condition.ask !== `${condition.label}?`">{{ condition.ask }}</template
+        ><slot name="hint" /></span
     ></label>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <slot />

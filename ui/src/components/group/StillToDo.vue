@@ -30,7 +30,7 @@ async function makeUp(person: string) {
 
 <template>
   <div v-if="owing.length" class="box care">
-    <h2>Still to do</h2>
+    <h2>To test another day</h2>
     <ul class="bare-list">
       <li v-for="l in owing" :key="l.person">
         {{ l.name }} <button type="button" class="linklike no-print" :disabled="busy" @click="makeUp(l.person)">does it now</button>

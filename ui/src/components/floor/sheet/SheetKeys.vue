@@ -17,7 +17,7 @@ const props = defineProps<{ closed: boolean; finishing: boolean }>();
 const emit = defineEmits<{ finish: []; undo: [] }>();
 const run = useRun();
 const sheet = theSheet();
-const { row, started, wrong, timing, full, live, canFinish } = sheet;
+const { row, started, wrong, timing, full, live, halfOne, canFinish } = sheet;
 const takes: Record<Exclude<Take["kind"], "hold">, Component> = {
   read: ReadTake,
   count: CountTake,
@@ -40,7 +40,7 @@ function finish() {
 watch(sheet.left, (now) => now === 0 && (asking.value = null));
 const undoable = computed(() => (props.closed ? null : run.undoable));
 /** The result is what comes next: its key is the large one. */
-const isNext = computed(() => full.value || !live.value || (sheet.sheet.value.next == null && kind.value !== "count"));
+const isNext = computed(() => full.value || !live.value || halfOne.value || (sheet.sheet.value.next == null && kind.value !== "count"));
 
 /** Something is typed and not saved: Enter saves that first. */
 const typing = computed(() => keys.value?.isTyping?.() ?? false);

@@ -6,7 +6,7 @@ import TypedInstead from "./TypedInstead.vue";
 
 /** Counted with a key, against the clock where the work has a length. */
 const sheet = theSheet();
-const { row, live, waits, boutOver, nought, styles, beside } = sheet;
+const { row, live, halfOne, waits, boutOver, nought, styles, beside } = sheet;
 const rules = computed(() => taken(row.value, "count"));
 const typed = useTemplateRef("typed");
 /** Beats that were missed in a row, where some end the count. */
@@ -59,8 +59,8 @@ defineExpose<Keys>({ press, isTyping: () => typed.value?.isTyping() ?? false });
     <button v-if="waits" type="button" class="big" :class="{ main: live }" :disabled="!live" @click="sheet.begin()">
       Start {{ bout(row) }} seconds <kbd>Space</kbd>
     </button>
-    <button v-else-if="!boutOver" type="button" class="big" :class="{ main: live }" :disabled="!live" @click="sheet.tally(1)">
-      One more <kbd>Space</kbd>
+    <button v-else-if="!boutOver" type="button" class="big" :class="{ main: live && !halfOne }" :disabled="!live" @click="sheet.tally(1)">
+      {{ halfOne ? "The half one counts" : "One more" }} <kbd>Space</kbd>
     </button>
   </template>
 </template>
