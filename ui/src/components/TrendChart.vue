@@ -35,6 +35,8 @@ const option = computed(() => {
     ...(base != null && noise != null ? [base - noise, base + noise] : []),
   ];
   const room = Math.max(2, (Math.max(...edges) - Math.min(...edges)) * 0.12);
+  // The axis ends on a line.
+  const step = Math.max(...edges) - Math.min(...edges) > 20 ? 10 : 5;
   const point = (p: TrendPage["points"][number]) => ({
     value: [p.on, p.value],
     result: p.result,
@@ -60,8 +62,8 @@ const option = computed(() => {
     yAxis: {
       type: "value",
       inverse: props.trend.lower_is_better,
-      min: Math.floor((Math.min(...edges) - room) / 5) * 5,
-      max: Math.ceil((Math.max(...edges) + room) / 5) * 5,
+      min: Math.floor((Math.min(...edges) - room) / step) * step,
+      max: Math.ceil((Math.max(...edges) + room) / step) * step,
       name: props.trend.unit,
       nameTextStyle: { color: token("--soft"), align: "left", padding: [0, 0, 0, -40] },
       nameLocation: props.trend.lower_is_better ? "start" : "end",
@@ -76,6 +78,7 @@ const option = computed(() => {
         symbol: "circle",
         lineStyle: { color: token("--fjord"), width: 3 },
         itemStyle: { color: token("--fjord") },
+        labelLayout: { hideOverlap: true },
         label: {
           show: true,
           position: "top",
