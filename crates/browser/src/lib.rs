@@ -60,10 +60,10 @@ enum Question {
     },
     /// The schedule of a run to beeps, as it sounds.
     Beeps,
-    /// Where a visit of so many tests stands after these events. `free`: tests are tried as often as one likes. `shut`: places that something
-    /// else has to open first.
+    /// Where a visit stands after these events. `tests`: of each the word it shares with others of which one is enough. `free`: tests are
+    /// tried as often as one likes. `shut`: places that something else has to open first.
     Visit {
-        tests: usize,
+        tests: Vec<Option<String>>,
         free: bool,
         events: Vec<VisitEvent>,
         shut: Vec<usize>,
@@ -114,7 +114,8 @@ fn answered(question: Question) -> Answer {
             Err(refused) => Answer::Refused(refused),
         },
         (Question::Visit { tests, free, events, shut }, _) => {
-            let state = visit::fold_places(tests, free, &events);
+            let either: Vec<Option<&str>> = tests.iter().map(Option::as_deref).collect();
+            let state = visit::fold_places(&either, free, &events);
             let next = state.next(&|place| !shut.contains(&place));
             Answer::Visit { state, next }
         }

@@ -73,6 +73,9 @@ pub struct Slot {
     /// It may be left out without a reason.
     #[serde(default)]
     pub optional: bool,
+    /// A word that several tests share of which one is enough: once it is done, the others are left out unless they are taken up.
+    #[serde(default)]
+    pub either: Option<String>,
     /// Rest before it, minutes.
     #[serde(default)]
     pub rest_min: u16,
@@ -199,6 +202,7 @@ impl Battery {
         }
         for place in &self.tests {
             text::note(place.why.as_deref().unwrap_or_default(), "tests")?;
+            text::note(place.either.as_deref().unwrap_or_default(), "tests")?;
             for answer in place.given.values() {
                 if let crate::run::event::Answer::Text(said) = answer {
                     text::note(said, "tests")?;
@@ -206,6 +210,11 @@ impl Battery {
             }
         }
         Ok(())
+    }
+
+    /// Of each test the word that it shares with those of which one is enough.
+    pub fn either(&self) -> Vec<Option<&str>> {
+        self.tests.iter().map(|t| t.either.as_deref()).collect()
     }
 
     /// The protocols of its places; nothing where there is no such protocol any more.
@@ -246,6 +255,7 @@ impl Slot {
             given: Conditions::new(),
             takes: Vec::new(),
             optional: false,
+            either: None,
             rest_min: 0,
             why: None,
         }

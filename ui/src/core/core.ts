@@ -50,7 +50,7 @@ export interface VisitStands {
 type Question =
   | { set_up: { prepared: unknown; id: string; people: string[]; typed: unknown; at: string } }
   | "beeps"
-  | { visit: { tests: number; free: boolean; events: VisitEvent[]; shut: number[] } }
+  | { visit: { tests: (string | null)[]; free: boolean; events: VisitEvent[]; shut: number[] } }
   | { begin: { facts: unknown; earlier: unknown } }
   | { outcomes: { events: RunEvent[]; on: string } }
   | { beside: { events: RunEvent[]; slot: number } }
@@ -102,7 +102,7 @@ export class Core {
 
   /** Where a visit stands after these events. `shut`: places that something else has to open first. */
   visit({ tests, window_min }: Battery, events: VisitEvent[], shut: number[]): VisitStands | null {
-    const answer = this.ask({ visit: { tests: tests.length, free: window_min != null, events, shut } });
+    const answer = this.ask({ visit: { tests: tests.map((t) => t.either ?? null), free: window_min != null, events, shut } });
     return answer && typeof answer === "object" && "visit" in answer ? answer.visit : null;
   }
 

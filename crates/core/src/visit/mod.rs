@@ -116,15 +116,21 @@ pub struct VisitState {
 /// Folds what happened. What is said twice happens once; what is about no test of the battery, or comes after the end,
 /// changes nothing. After the end only a test that was running comes to its end, and a correction takes a result out or back.
 pub fn fold<'e>(battery: &Battery, events: impl IntoIterator<Item = &'e VisitEvent>) -> VisitState {
-    fold_places(battery.tests.len(), battery.window_min.is_some(), events)
+    fold_places(&battery.either(), battery.window_min.is_some(), events)
 }
 
-/// The same of so many tests. `free`: in a window a test is tried as often as one likes.
-pub fn fold_places<'e>(tests: usize, free: bool, events: impl IntoIterator<Item = &'e VisitEvent>) -> VisitState {
+/// The same of tests of which nothing is known but with which others one is enough ([`crate::battery::Slot::either`]). `free`: in a window
+/// a test is tried as often as one likes.
+pub fn fold_places<'e>(either: &[Option<&str>], free: bool, events: impl IntoIterator<Item = &'e VisitEvent>) -> VisitState {
+    let tests = either.len();
     let mut state = VisitState { places: vec![PlaceState::default(); tests], order: (0..tests).collect(), closed: false };
+    let mut wanted = vec![false; tests];
     for event in events {
         if event.place().is_some_and(|p| p >= state.places.len()) || state.closed && !state.takes_after_its_end(event) {
             continue;
+        }
+        if let VisitEvent::Begun { place, .. } | VisitEvent::TakenUp { place } | VisitEvent::Moved { place } = event {
+            wanted[*place] = true;
         }
         match event {
             VisitEvent::Begun { place, run } => {
@@ -207,10 +213,30 @@ pub fn fold_places<'e>(tests: usize, free: bool, events: impl IntoIterator<Item 
             VisitEvent::Closed => state.closed = true,
         }
     }
+    state.leave_out(either, &wanted);
     state
 }
 
 impl VisitState {
+    /// Leaves out what another test stands in for that was done. `wanted`: what was asked for all the same.
+    fn leave_out(&mut self, either: &[Option<&str>], wanted: &[bool]) {
+        let needless: Vec<usize> = (0..self.places.len())
+            .filter(|k| self.places[*k].stand == Stand::ToCome && self.places[*k].tries.is_empty() && !wanted[*k])
+            .filter(|k| self.stands_in(either, *k).is_some())
+            .collect();
+        for k in needless {
+            self.places[k].stand = Stand::Skipped;
+        }
+    }
+
+    /// The test that was done and makes this one needless.
+    pub fn stands_in(&self, either: &[Option<&str>], place: usize) -> Option<usize> {
+        let word = either.get(place).copied().flatten()?;
+        (0..self.places.len()).find(|k| {
+            *k != place && either[*k] == Some(word) && (self.places[*k].stand == Stand::Done || !self.places[*k].tries.is_empty())
+        })
+    }
+
     /// Whether an event counts although the visit is over.
     fn takes_after_its_end(&self, event: &VisitEvent) -> bool {
         match event {
@@ -251,6 +277,23 @@ mod tests {
     fn three() -> Battery {
         let tests = ["air-squat", "plank", "push-up"].map(crate::battery::Slot::of).to_vec();
         Battery { tests, ..Battery::of_one(catalogue::find("plank").unwrap()) }
+    }
+
+    #[test]
+    fn of_two_of_which_one_is_enough_the_other_is_left_out_unless_it_is_taken_up() {
+        let mut battery = three();
+        for test in &mut battery.tests[..2] {
+            test.either = Some("endurance".into());
+        }
+        let done = VisitEvent::Done { place: 1, result: Uuid::from_u128(2) };
+        let stands = |events: &[VisitEvent]| fold(&battery, events).places.iter().map(|p| p.stand).collect::<Vec<_>>();
+        assert_eq!(stands(&[]), [Stand::ToCome; 3]);
+        assert_eq!(stands(std::slice::from_ref(&done)), [Stand::Skipped, Stand::Done, Stand::ToCome]);
+        let state = fold(&battery, [&done]);
+        assert_eq!((state.next(&|_| true), state.stands_in(&battery.either(), 0)), (Some(2), Some(1)));
+        assert_eq!(stands(&[done.clone(), VisitEvent::TakenUp { place: 0 }]), [Stand::ToCome, Stand::Done, Stand::ToCome]);
+        let void = VisitEvent::Withdrawn { place: 1, result: Uuid::from_u128(2) };
+        assert_eq!(stands(&[done, void]), [Stand::ToCome; 3], "what stood in for it does not count any more");
     }
 
     #[test]

@@ -280,6 +280,10 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
     let raws: Vec<(usize, f64, bool)> = seen.iter().filter_map(|s| raw(s.place, s.protocol, s.done)).collect();
     let facts = person.facts_on(visit.on)?;
     let (marks, total) = tables.mark(visit.on, table, &facts, &raws).map_or((Vec::new(), None), |m| (m.marks, Some(m.total)));
+    let instead = |place: usize| {
+        let other = &visit.battery.tests[state.stands_in(&visit.battery.either(), place)?];
+        Some(format!("{} instead", visit::variant_name(of.protocol(&other.protocol), other)))
+    };
     let row = |place: usize| {
         let (at, test) = (&state.places[place], &visit.battery.tests[place]);
         let protocol = of.protocol(&test.protocol);
@@ -296,7 +300,7 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
             remarks: counted[place].map(|r| r.remarks.clone()).unwrap_or_default(),
             times: times(visit, at, protocol, of),
             points: marks.iter().find(|m| m.place == place).map(|m| PlacePoints { points: m.points, of: m.of }),
-            reason: at.reason.clone(),
+            reason: at.reason.clone().or_else(|| instead(place).filter(|_| at.stand == Stand::Skipped)),
             waits: if at.stand == Stand::ToCome { waits(place) } else { None },
             optional: test.optional,
         }
