@@ -210,10 +210,13 @@ onKeyStroke((event) => {
 <style scoped>
 .visit {
   min-height: 100vh;
-  display: grid;
-  grid-template-rows: auto auto 1fr auto;
+  display: flex;
+  flex-direction: column;
   background: var(--paper);
   color: var(--ink);
+}
+.visit > main {
+  flex: 1;
 }
 .top {
   display: flex;
