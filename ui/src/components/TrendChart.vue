@@ -2,6 +2,7 @@
 import { LineChart, ScatterChart } from "echarts/charts";
 import { GridComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent } from "echarts/components";
 import { use } from "echarts/core";
+import { LabelLayout } from "echarts/features";
 import { SVGRenderer } from "echarts/renderers";
 import { computed } from "vue";
 import VChart from "vue-echarts";
@@ -11,7 +12,7 @@ import { dayShort } from "@/logic/dates";
 import { lifeEventWords } from "@/logic/lifeEvent";
 
 /** One measure over time with the band of the measurement error around the first comparable test. */
-use([LineChart, ScatterChart, GridComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent, SVGRenderer]);
+use([LabelLayout, LineChart, ScatterChart, GridComponent, MarkAreaComponent, MarkLineComponent, TooltipComponent, SVGRenderer]);
 const props = defineProps<{
   trend: Pick<TrendPage, "label" | "unit" | "lower_is_better" | "points" | "typical_error" | "events" | "goals">;
 }>();

@@ -103,6 +103,7 @@ li:first-child {
 }
 .tests .linklike {
   justify-self: start;
+  margin-left: 0;
 }
 ul {
   list-style: none;
