@@ -267,7 +267,7 @@ test.describe("on the floor", () => {
     };
     await client.onTheFloor("older-adults", typed(0, 520, 3, 6.2), { "chair-stand-30s": chair });
     await expect(page.getByText("9 reps → 14 reps")).toBeVisible();
-    await expect(page.getByText("skipped: not this time")).toBeVisible();
+    await expect(page.getByText("skipped: 6-minute walk instead")).toBeVisible();
     await isClean(page, "older adults, the second time");
     await expect(page.getByRole("heading", { name: "Over time" })).toBeVisible();
     for (const format of ["A4", "Letter"]) {

@@ -164,7 +164,7 @@ const shown = computed(() => g.value!.members.filter((m) => !only.value || m.pla
           <td class="num" data-of="age">{{ m.age ?? "–" }}</td>
           <td class="soft" data-of="last">{{ m.last_on ? dayShort(m.last_on) : "no test yet" }}</td>
           <td class="no-print">
-            <button type="button" class="linklike" :aria-label="`Take ${m.name} out of the group`" @click="leave(m.id)">Take out</button>
+            <button type="button" class="linklike" :aria-label="`Take out ${m.name}`" @click="leave(m.id)">Take out</button>
           </td>
         </tr>
       </tbody>
