@@ -222,6 +222,7 @@ test("of a walk and a march one is enough; what is refused far up a page comes i
   await page.waitForURL(/visits\/.*\/floor/);
   const row = (name: string) => page.getByRole("listitem").filter({ hasText: name });
   await row("6-minute walk").getByRole("button", { name: /next/ }).click();
+  await expect(page.getByRole("heading", { name: "6-minute walk" })).toBeVisible();
   await page.keyboard.press("e");
   await page.getByLabel(/^Whole laps/).fill("10");
   await page.getByLabel(/^Part of the last lap/).fill("460");
