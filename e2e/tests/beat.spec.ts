@@ -253,28 +253,23 @@ test("the beeps of a run land within 1 ms of their schedule", { tag: "@alone" },
     const one = sounds.reduce((best, to) => (Math.abs(to.at - start - s * 1000) < Math.abs(best.at - start - s * 1000) ? to : best));
     return { s, off: one.at - start - s * 1000, lost: one.lost };
   });
-  // A device whose own audio clock stood still sounds nothing meanwhile, and names it.
   const leftOut = found
-    .filter((f) => Math.abs(f.off) >= 400 && f.lost < 100)
+    .filter((f) => Math.abs(f.off) >= 400)
     .map((f) => `at ${f.s} s, ${f.off.toFixed(0)} ms from the nearest, ${f.lost.toFixed(0)} ms lost`);
   expect(leftOut, `none is left out; named: ${[...named].join("; ")}`).toEqual([]);
-  const stoodStill = found.filter((f) => Math.abs(f.off) >= 400);
-  expect(stoodStill.length, "so many that nothing was measured").toBeLessThan(found.length / 5);
-  if (stoodStill.length) expect([...named], "what it left out").not.toEqual([]);
-  const heard = found.filter((f) => Math.abs(f.off) < 400);
   // From one to the next the time is the schedule's, but where the audio clock of a busy machine had just lost time: then one comes later by
   // no more than that. Over all they stay with the run's clock, which follows the server's.
-  const intervals = heard.slice(1).map((f, k) => ({ off: Math.abs(f.off - heard[k]!.off), lost: f.lost + heard[k]!.lost }));
+  const intervals = found.slice(1).map((f, k) => ({ off: Math.abs(f.off - found[k]!.off), lost: f.lost + found[k]!.lost }));
   const worst = Math.max(0, ...intervals.filter((i) => !i.lost).map((i) => i.off));
-  const middle = heard.map((f) => f.off).sort((x, y) => x - y)[heard.length >> 1]!;
-  const far = Math.max(...heard.filter((f) => !f.lost).map((f) => Math.abs(f.off - middle)), 0);
-  const late = heard.filter((f) => f.lost).map((f) => `${(f.off - middle).toFixed(0)} of ${f.lost.toFixed(0)}`);
+  const middle = found.map((f) => f.off).sort((x, y) => x - y)[found.length >> 1]!;
+  const far = Math.max(...found.filter((f) => !f.lost).map((f) => Math.abs(f.off - middle)), 0);
+  const late = found.filter((f) => f.lost).map((f) => `${(f.off - middle).toFixed(0)} of ${f.lost.toFixed(0)}`);
   console.log(
-    `${heard.length} of ${found.length} beeps with 40 tiles and 3 screens: worst from one to the next ${worst.toFixed(3)} ms, from the run's clock ${far.toFixed(1)} ms; after lost time, ms: ${late.join(", ")}`,
+    `${found.length} beeps with 40 tiles and 3 screens: worst from one to the next ${worst.toFixed(3)} ms, from the run's clock ${far.toFixed(1)} ms; after lost time, ms: ${late.join(", ")}`,
   );
   expect(worst).toBeLessThan(1);
   expect(far).toBeLessThan(10);
-  for (const { off, lost } of heard) expect(Math.abs(off - middle), "late by no more than was lost").toBeLessThan(lost + 10);
+  for (const { off, lost } of found) expect(Math.abs(off - middle), "late by no more than was lost").toBeLessThan(lost + 10);
 });
 
 /** Two devices that sound, one of them only there as the loudspeaker: by their own stamps of what they let be heard. */
