@@ -5,6 +5,7 @@
 //! `outcomes` once it is over. One run at a time: a screen shows one. And of a `visit`, where it stands.
 
 mod boundary;
+mod reading;
 
 use std::cell::RefCell;
 
@@ -93,8 +94,8 @@ enum Answer {
 
 /// Answers a question; never fails, so that a screen can always go on with what the server says.
 fn answer(question: &[u8]) -> Vec<u8> {
-    let answer = match serde_json::from_slice(question) {
-        Ok(question) => answered(question),
+    let answer = match serde_json::from_slice(question).map(|value| Question::deserialize(reading::Reading(value))) {
+        Ok(Ok(question)) => answered(question),
         Err(error) => Answer::Failed(error.to_string()),
     };
     serde_json::to_vec(&answer).unwrap_or_default()

@@ -149,19 +149,13 @@ impl<'de> Deserialize<'de> for Value {
                 Ok(Value::Words(words.to_owned()))
             }
             fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<Value, A::Error> {
-                #[derive(Deserialize)]
-                #[serde(untagged)]
-                enum One {
-                    Number(f64),
-                    Yes(bool),
-                    Struck(()),
-                }
                 let (mut tries, mut marks) = (Vec::new(), Vec::new());
                 while let Some(one) = list.next_element()? {
                     match one {
-                        One::Number(n) => tries.push(Some(n)),
-                        One::Struck(()) => tries.push(None),
-                        One::Yes(yes) => marks.push(yes),
+                        Some(Value::Number(n)) => tries.push(Some(n)),
+                        None => tries.push(None),
+                        Some(Value::Yes(yes)) => marks.push(yes),
+                        Some(_) => return Err(A::Error::custom("a list of tries holds numbers, or yes and no")),
                     }
                 }
                 match (tries.is_empty(), marks.is_empty()) {

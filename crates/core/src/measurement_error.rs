@@ -4,10 +4,6 @@
 //! First-order propagation: TE² = Σ (∂f/∂x × w)², each slope taken numerically on the equation itself. In a test with several
 //! heart rates the day shifts all of them together; only the reading itself scatters from one to the next.
 
-use std::sync::LazyLock;
-
-use serde::Deserialize;
-
 use crate::{
     catalogue::{Citation, Protocol, ReadingError, SourceKind},
     inputs::{Inputs, Value},
@@ -30,28 +26,20 @@ const STOPWATCH_S: f64 = 0.1;
 const PACED: f64 = 0.02;
 
 /// A row of the file: what is known of a measure.
-#[derive(Debug, Clone, Deserialize)]
+#[derive(Debug)]
 struct Row {
-    protocol: String,
-    measure: String,
-    basis: String,
-    value: String,
-    source: String,
+    protocol: &'static str,
+    measure: &'static str,
+    basis: &'static str,
+    value: &'static str,
+    source: &'static str,
 }
 
-// Every table of typical errors, as the build found it: `MEASUREMENT_ERROR_FILES`.
-include!(concat!(env!("OUT_DIR"), "/measurement-error.rs"));
-
-static ROWS: LazyLock<Vec<Row>> = LazyLock::new(|| MEASUREMENT_ERROR_FILES.iter().flat_map(|text| rows(text)).collect());
-
-/// The rows of a table with remarks behind `#`.
-pub(crate) fn rows<T: serde::de::DeserializeOwned>(text: &'static str) -> Vec<T> {
-    let reader = csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(text.as_bytes());
-    reader.into_deserialize().filter_map(Result::ok).collect()
-}
+// Every table of typical errors, as the build found it: `MEASUREMENT_ERRORS`.
+include!(concat!(env!("OUT_DIR"), "/measurement_errors.rs"));
 
 fn row(protocol: &Protocol, measure: &str, basis: &[&str]) -> Option<&'static Row> {
-    let of = |key: &str| ROWS.iter().find(|r| r.protocol == protocol.id && r.measure == key && basis.contains(&r.basis.as_str()));
+    let of = |key: &str| MEASUREMENT_ERRORS.iter().find(|r| r.protocol == protocol.id && r.measure == key && basis.contains(&r.basis));
     of(measure).or_else(|| of(quantity::base(measure)))
 }
 
@@ -78,7 +66,7 @@ pub(crate) fn published(protocol: &Protocol, measure: &str, facts: &Facts, value
     let row = row(protocol, measure, &["te", "cv", "icc"])?;
     let figure: f64 = row.value.parse().ok()?;
     let unit = quantity::unit(measure);
-    let (found, basis) = match row.basis.as_str() {
+    let (found, basis) = match row.basis {
         "te" => (figure, format!("a typical error of {} {unit}", rounded(figure, 2))),
         "cv" => {
             let found = figure / 100.0 * value?.abs();
@@ -102,13 +90,13 @@ pub(crate) fn published(protocol: &Protocol, measure: &str, facts: &Facts, value
     let both = measure.ends_with(".difference");
     let value = if both { found * std::f64::consts::SQRT_2 } else { found };
     let basis = if both { format!("{basis}; × √2 for a difference of two sides") } else { basis };
-    Some(Known { value, basis: basis.trim_end().to_owned(), source: citation(&row.source) })
+    Some(Known { value, basis: basis.trim_end().to_owned(), source: citation(row.source) })
 }
 
 /// The smallest change that is known to matter to people, in the measure's unit.
 pub(crate) fn important(protocol: &Protocol, measure: &str) -> Option<(f64, Citation)> {
     let row = row(protocol, measure, &["mic"])?;
-    Some((row.value.parse().ok()?, citation(&row.source)))
+    Some((row.value.parse().ok()?, citation(row.source)))
 }
 
 /// One way in which a record could have come out otherwise: readings changed by `step`, and how many such steps its error is.
@@ -333,9 +321,9 @@ mod tests {
 
     #[test]
     fn every_row_of_the_file_is_read_and_is_about_a_measure_of_its_protocol() {
-        assert!(ROWS.len() > 30);
-        for row in ROWS.iter().filter(|r| r.protocol != "*") {
-            let protocol = find(&row.protocol).unwrap();
+        assert!(MEASUREMENT_ERRORS.len() > 30);
+        for row in MEASUREMENT_ERRORS.iter().filter(|r| r.protocol != "*") {
+            let protocol = find(row.protocol).unwrap();
             assert!(protocol.scoring.iter().any(|s| quantity::base(&s.quantity) == row.measure), "{row:?}");
             assert!(row.value.parse::<f64>().is_ok() && !row.source.is_empty(), "{row:?}");
         }

@@ -32,7 +32,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::person::{Facts, Sex};
 
-// Name and text of every file of `data/norms/`, as the build found them: `NORMS`.
+// Of every file of `data/norms/` its name, its head and its rows, as the build found them: `NORMS`.
 include!(concat!(env!("OUT_DIR"), "/norms.rs"));
 
 /// How a table is to be read.
@@ -183,7 +183,8 @@ pub struct Tick {
     pub value: f64,
 }
 
-static TABLES: LazyLock<BTreeMap<String, Table>> = LazyLock::new(|| NORMS.iter().flat_map(|(id, text)| read(id, text)).collect());
+static TABLES: LazyLock<BTreeMap<String, Table>> =
+    LazyLock::new(|| NORMS.iter().flat_map(|(id, head, rows)| read(id, head, rows)).collect());
 
 /// The table with this id: a file's name, and behind a stroke the part of it where it has parts.
 pub fn table(id: &str) -> Option<&'static Table> {
@@ -337,20 +338,23 @@ fn value_at(points: &[(f64, f64)], percentile: f64) -> Option<f64> {
 /// A file of tables, being read.
 struct File {
     header: BTreeMap<&'static str, &'static str>,
-    columns: Vec<String>,
-    rows: Vec<Vec<String>>,
+    columns: Vec<&'static str>,
+    rows: Vec<Row>,
 }
+
+/// The cells of a row.
+type Row = Vec<&'static str>;
 
 impl File {
     fn column(&self, name: &str) -> Option<usize> {
-        self.columns.iter().position(|c| c == name)
+        self.columns.iter().position(|c| *c == name)
     }
 
-    fn cell<'r>(&self, row: &'r [String], name: &str) -> Option<&'r str> {
-        row.get(self.column(name)?).map(String::as_str)
+    fn cell(&self, row: &[&'static str], name: &str) -> Option<&'static str> {
+        row.get(self.column(name)?).copied()
     }
 
-    fn number(&self, row: &[String], name: &str) -> Option<f64> {
+    fn number(&self, row: &[&'static str], name: &str) -> Option<f64> {
         self.cell(row, name)?.parse().ok()
     }
 
@@ -363,34 +367,34 @@ impl File {
         })
     }
 
-    fn ages(&self, row: &[String]) -> Option<(f64, f64)> {
+    fn ages(&self, row: &[&'static str]) -> Option<(f64, f64)> {
         Some((self.number(row, "age_min")?, self.number(row, "age_max")?))
     }
 
     /// Where the columns that name a part end.
     fn parts(&self) -> usize {
         let values = ["sex", "age_min", "percentile", "male_mean", "female_mean"];
-        let first = self.columns.iter().position(|c| values.contains(&c.as_str())).unwrap_or(0);
+        let first = self.columns.iter().position(|c| values.contains(c)).unwrap_or(0);
         // A table without sex and ages begins with its values.
         if self.column("sex").is_none() && self.column("age_min").is_none() && self.column("male_mean").is_none() { 0 } else { first }
     }
 }
 
 /// Reads a file: one table, or one for each part of it.
-fn read(id: &'static str, text: &'static str) -> Vec<(String, Table)> {
-    let header = text.lines().filter_map(|l| l.strip_prefix("# ")?.split_once(": ")).collect();
-    let mut reader = csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(text.as_bytes());
-    let columns: Vec<String> = reader.headers().map(|h| h.iter().map(str::to_owned).collect()).unwrap_or_default();
-    let rows = reader.records().filter_map(Result::ok).map(|r| r.iter().map(str::to_owned).collect()).collect();
+fn read(id: &'static str, head: &'static str, rows: &'static str) -> Vec<(String, Table)> {
+    let header = head.lines().filter_map(|l| l.split_once(": ")).collect();
+    let mut lines = rows.lines().map(|line| line.split('\t').collect::<Row>());
+    let columns = lines.next().unwrap_or_default();
+    let rows = lines.collect();
     let file = File { header, columns, rows };
-    let named = |row: &Vec<String>| row[..file.parts()].iter().filter(|c| !c.is_empty()).cloned().collect::<Vec<_>>().join("/");
+    let named = |row: &Row| row[..file.parts()].iter().filter(|c| !c.is_empty()).copied().collect::<Vec<_>>().join("/");
     let mut parts: Vec<String> = file.rows.iter().map(named).collect();
     parts.sort_unstable();
     parts.dedup();
     parts
         .into_iter()
         .map(|part| {
-            let rows: Vec<&Vec<String>> = file.rows.iter().filter(|r| named(r) == part).collect();
+            let rows: Vec<&Row> = file.rows.iter().filter(|r| named(r) == part).collect();
             let (shape, strata) = shaped(&file, &part, &rows);
             let said = |key: &str| file.header.get(key).copied().unwrap_or_default().to_owned();
             let table = Table {
@@ -411,14 +415,14 @@ fn read(id: &'static str, text: &'static str) -> Vec<(String, Table)> {
 const SEXES: [(Sex, &str); 2] = [(Sex::Male, "male"), (Sex::Female, "female")];
 
 /// The shape of a part, by its columns.
-fn shaped(file: &File, part: &str, rows: &[&Vec<String>]) -> (Shape, Vec<Stratum>) {
-    let strata = |each: &dyn Fn(&Vec<String>) -> Option<Stratum>| rows.iter().filter_map(|row| each(row)).collect();
-    let sex = |row: &[String]| file.cell(row, "sex").map(|s| if s == "male" { Sex::Male } else { Sex::Female });
+fn shaped(file: &File, part: &str, rows: &[&Row]) -> (Shape, Vec<Stratum>) {
+    let strata = |each: &dyn Fn(&Row) -> Option<Stratum>| rows.iter().filter_map(|row| each(row)).collect();
+    let sex = |row: &[&'static str]| file.cell(row, "sex").map(|s| if s == "male" { Sex::Male } else { Sex::Female });
     if file.column("percentile").is_some() {
         let column = file.header.get("column").copied().unwrap_or_default();
         let ages = file.header.get("ages").and_then(|a| a.split_once('-')).and_then(|(a, b)| Some((a.parse().ok()?, b.parse().ok()?)));
         let of_sex = |(sex, name): (Sex, &str)| {
-            let value = |row: &&Vec<String>| Some((file.number(row, "percentile")?, file.number(row, &format!("{name}_{column}"))?));
+            let value = |row: &&Row| Some((file.number(row, "percentile")?, file.number(row, &format!("{name}_{column}"))?));
             let mut points: Vec<(f64, f64)> = rows.iter().filter_map(value).collect();
             points.sort_by(|a, b| a.0.total_cmp(&b.0));
             let labels = points.iter().map(|(p, _)| format!("{p}")).collect();
@@ -428,7 +432,7 @@ fn shaped(file: &File, part: &str, rows: &[&Vec<String>]) -> (Shape, Vec<Stratum
     }
     if file.column("low").is_some() {
         let factor = file.of_part("factor", part).and_then(|f| f.parse().ok()).unwrap_or(1.0);
-        let each = |row: &Vec<String>| {
+        let each = |row: &Row| {
             let (low, high) = (file.number(row, "low")?, file.number(row, "high")?);
             let points = vec![(25.0, low * factor), (75.0, high * factor)];
             Some(Stratum { sex: sex(row), ages: file.ages(row), points, labels: vec!["25".into(), "75".into()], sd: None })
@@ -436,7 +440,7 @@ fn shaped(file: &File, part: &str, rows: &[&Vec<String>]) -> (Shape, Vec<Stratum
         return (Shape::Range { factor }, strata(&each));
     }
     if file.column("male_mean").is_some() {
-        let each = |(sex, name): (Sex, &str), row: &Vec<String>| {
+        let each = |(sex, name): (Sex, &str), row: &Row| {
             let mean = file.number(row, &format!("{name}_mean"))?;
             let sd = file.number(row, &format!("{name}_sd"));
             Some(Stratum { sex: Some(sex), ages: file.ages(row), points: vec![(50.0, mean)], labels: vec!["mean".into()], sd })
@@ -444,16 +448,15 @@ fn shaped(file: &File, part: &str, rows: &[&Vec<String>]) -> (Shape, Vec<Stratum
         return (Shape::Mean, rows.iter().flat_map(|row| SEXES.iter().filter_map(|of| each(*of, row)).collect::<Vec<_>>()).collect());
     }
     let percentile = |column: &str| column.strip_prefix('p').and_then(|p| p.parse::<f64>().ok());
-    let values: Vec<usize> = (0..file.columns.len())
-        .filter(|k| *k >= file.parts() && !["sex", "age_min", "age_max"].contains(&file.columns[*k].as_str()))
-        .collect();
-    let each = |row: &Vec<String>| {
+    let values: Vec<usize> =
+        (0..file.columns.len()).filter(|k| *k >= file.parts() && !["sex", "age_min", "age_max"].contains(&file.columns[*k])).collect();
+    let each = |row: &Row| {
         let mut points: Vec<((f64, f64), String)> = values
             .iter()
             .enumerate()
             .filter_map(|(rank, k)| {
-                let percent = percentile(&file.columns[*k]);
-                let label = percent.map_or_else(|| file.columns[*k].clone(), |p| format!("{p}"));
+                let percent = percentile(file.columns[*k]);
+                let label = percent.map_or_else(|| file.columns[*k].to_owned(), |p| format!("{p}"));
                 Some(((percent.unwrap_or(rank as f64), row.get(*k)?.parse().ok()?), label))
             })
             .collect();
@@ -462,7 +465,7 @@ fn shaped(file: &File, part: &str, rows: &[&Vec<String>]) -> (Shape, Vec<Stratum
         let (points, labels) = points.into_iter().unzip();
         Some(Stratum { sex: sex(row), ages: file.ages(row), points, labels, sd: None })
     };
-    let shape = if values.first().is_some_and(|k| percentile(&file.columns[*k]).is_some()) {
+    let shape = if values.first().is_some_and(|k| percentile(file.columns[*k]).is_some()) {
         Shape::Percentiles { ages: None }
     } else {
         let below_last = file.header.get("below").copied().unwrap_or("below").to_owned();

@@ -1,8 +1,6 @@
 //! What a measure is called and how it is written: the files of `data/measures/`.
 
-use std::{borrow::Cow, collections::BTreeMap, sync::LazyLock};
-
-use serde::Deserialize;
+use std::borrow::Cow;
 
 use crate::{
     inputs::{Inputs, Value},
@@ -10,58 +8,59 @@ use crate::{
 };
 
 /// A measure, as data.
-#[derive(Debug, Deserialize)]
-#[serde(deny_unknown_fields)]
+#[derive(Debug)]
 struct Measure {
-    label: String,
+    label: &'static str,
     /// The label is a plural: repetitions have gone up, speed has.
-    #[serde(default)]
     plural: bool,
-    #[serde(default)]
-    unit: String,
-    #[serde(default)]
+    unit: &'static str,
     decimals: usize,
     /// A zero behind the point is left out.
-    #[serde(default)]
     trim: bool,
     /// A plus in front of what is more than nothing.
-    #[serde(default)]
     signed: bool,
     /// Listed last on a visit, such as body mass.
-    #[serde(default)]
     last: bool,
     /// It says nothing without its test: repetitions, a time.
-    #[serde(default)]
     generic: bool,
-    #[serde(default)]
     written: Written,
     /// The input of the attempts: where none of them was missed, the value is a bound.
-    at_least_unless_missed: Option<String>,
+    at_least_unless_missed: Option<&'static str>,
     /// Which way is better; neither by itself where nothing is said.
     better: Option<Better>,
 }
 
 /// Which way of a measure is better.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Better {
     More,
     Less,
 }
 
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Written {
-    #[default]
     Plain,
     /// Seconds up to a minute, then minutes and seconds.
     Minutes,
 }
 
-static MEASURES: LazyLock<BTreeMap<String, Measure>> = LazyLock::new(|| {
-    // A test reads it; the build has read each file.
-    serde_json::from_str(include_str!(concat!(env!("OUT_DIR"), "/measures.json"))).unwrap_or_default()
-});
+/// Of which nothing is said.
+const SILENT: Measure = Measure {
+    label: "",
+    plural: false,
+    unit: "",
+    decimals: 0,
+    trim: false,
+    signed: false,
+    last: false,
+    generic: false,
+    written: Written::Plain,
+    at_least_unless_missed: None,
+    better: None,
+};
+
+// All measures by name, as the build found them: `MEASURES`.
+include!(concat!(env!("OUT_DIR"), "/measures.rs"));
 
 /// A quantity, or a name of a formula, without its side: `seconds` of `seconds.left`.
 pub fn base(key: &str) -> &str {
@@ -69,7 +68,8 @@ pub fn base(key: &str) -> &str {
 }
 
 fn measure(key: &str) -> Option<&'static Measure> {
-    MEASURES.get(base(key))
+    let at = MEASURES.binary_search_by_key(&base(key), |(name, _)| name).ok()?;
+    Some(&MEASURES[at].1)
 }
 
 /// Whether the quantity has a name.
@@ -84,7 +84,7 @@ pub fn better(key: &str) -> Option<Better> {
 
 /// Whether a value is a bound and no more: of a maximum of which no attempt was missed.
 pub fn is_bound(key: &str, inputs: &Inputs) -> bool {
-    let attempts = measure(key).and_then(|m| m.at_least_unless_missed.as_ref()).and_then(|input| inputs.value(input));
+    let attempts = measure(key).and_then(|m| m.at_least_unless_missed).and_then(|input| inputs.value(input));
     matches!(attempts, Some(Value::Marks(made)) if made.iter().all(|made| *made))
 }
 
@@ -110,7 +110,7 @@ pub fn side(key: &str) -> Option<&str> {
 
 /// The quantity in the middle of a sentence, with its side.
 pub fn label(key: &str) -> Cow<'_, str> {
-    let whole = measure(key).map_or(key, |m| &m.label);
+    let whole = measure(key).map_or(key, |m| m.label);
     match key.split_once('.') {
         None => Cow::Borrowed(whole),
         Some((_, "difference")) => Cow::Owned(format!("{whole}, right less left")),
@@ -125,12 +125,12 @@ pub fn has(key: &str) -> &'static str {
 }
 
 pub fn unit(key: &str) -> &'static str {
-    measure(key).map_or("", |m| &m.unit)
+    measure(key).map_or("", |m| m.unit)
 }
 
 /// The unit as it stands behind the value on a page: a time is written in minutes and seconds and needs none.
 pub fn unit_shown(key: &str) -> &'static str {
-    measure(key).filter(|m| m.written == Written::Plain).map_or("", |m| &m.unit)
+    measure(key).filter(|m| m.written == Written::Plain).map_or("", |m| m.unit)
 }
 
 /// The value as it is shown: as many decimals as the measure deserves.
@@ -230,7 +230,7 @@ mod tests {
 
     #[test]
     fn every_measure_is_read() {
-        assert!(MEASURES.len() > 20 && MEASURES.values().all(|m| !m.label.is_empty()));
+        assert!(MEASURES.len() > 20 && MEASURES.iter().all(|(_, m)| !m.label.is_empty()) && MEASURES.is_sorted_by_key(|(name, _)| name));
     }
 
     #[test_case("rpe_1", 10.0, "10 RPE"; "exertion, whole")]

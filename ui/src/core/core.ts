@@ -72,8 +72,8 @@ let loading: Promise<Core | null> | undefined;
 /** The core, loaded once; nothing in a browser that has no WebAssembly. */
 export const loadCore = (): Promise<Core | null> =>
   (loading ??= (async () => {
-    const { instance } = await WebAssembly.instantiateStreaming(fetch(address));
-    return new Core(instance.exports as unknown as Exports);
+    const { module } = await WebAssembly.instantiateStreaming(fetch(address));
+    return new Core(module);
   })().catch((error: unknown) => {
     console.warn("The core could not be loaded: decisions come from the server.", error);
     loading = undefined;
@@ -84,17 +84,32 @@ export class Core {
   private readonly write = new TextEncoder();
   private readonly read = new TextDecoder();
 
-  constructor(private readonly core: Exports) {}
+  private core: Exports;
+  /** How the run on this screen was begun, for a new core. */
+  private begun: Question | null = null;
+
+  constructor(private readonly module: WebAssembly.Module) {
+    this.core = this.fresh();
+  }
+
+  private fresh = () => new WebAssembly.Instance(this.module).exports as unknown as Exports;
 
   /** Takes up how a run was set up and what there was before it; says whether it could be read. */
   begin(facts: unknown, earlier: unknown): boolean {
-    return this.ask({ begin: { facts, earlier } }) === "begun";
+    return this.beginBy({ begin: { facts, earlier } }) === "begun";
+  }
+
+  private beginBy(question: Question): Answer | null {
+    this.begun = null;
+    const answer = this.ask(question);
+    if (answer === "begun") this.begun = question;
+    return answer;
   }
 
   /** Sets a run up from what was prepared and takes it up; or why it cannot be. `at`: when, milliseconds since 1970. */
   setUp({ prepared, form, at }: SetUpHere): true | Refusal {
     const { id, people } = form;
-    const answer = this.ask({ set_up: { prepared, id, people, typed: form, at: new Date(at).toISOString() } });
+    const answer = this.beginBy({ set_up: { prepared, id, people, typed: form, at: new Date(at).toISOString() } });
     if (answer === "begun") return true;
     if (answer && typeof answer === "object" && "refused" in answer) return answer.refused;
     return { code: "not_prepared", message: "This test could not be set up on this device. Try again when there is a network." };
@@ -136,21 +151,27 @@ export class Core {
     return answer && typeof answer === "object" && "refused" in answer ? answer.refused : null;
   }
 
+  /** The answer; nothing where there is none: a question of another shape ends the core that was asked, and a new one takes its place. */
   private ask(question: Question): Answer | null {
     try {
-      const said = this.write.encode(JSON.stringify(question));
-      const room = this.core.take_room(said.length);
-      new Uint8Array(this.core.memory.buffer).set(said, room);
-      const at = this.core.ask(room, said.length);
-      const length = new DataView(this.core.memory.buffer).getUint32(at, true);
-      const answer = JSON.parse(this.read.decode(new Uint8Array(this.core.memory.buffer, at + 4, length))) as Answer;
-      this.core.free_answer(at);
-      if (typeof answer === "object" && "failed" in answer) console.warn("The core could not answer:", answer.failed);
-      return answer;
+      return this.answer(question);
     } catch (error) {
-      console.warn("The core gave up: decisions come from the server.", error);
-      loading = Promise.resolve(null);
+      console.warn("The core could not answer: this decision comes from the server.", error);
+      this.core = this.fresh();
+      if (this.begun) this.answer(this.begun);
       return null;
     }
+  }
+
+  private answer(question: Question): Answer {
+    const said = this.write.encode(JSON.stringify(question));
+    const room = this.core.take_room(said.length);
+    new Uint8Array(this.core.memory.buffer).set(said, room);
+    const at = this.core.ask(room, said.length);
+    const length = new DataView(this.core.memory.buffer).getUint32(at, true);
+    const answer = JSON.parse(this.read.decode(new Uint8Array(this.core.memory.buffer, at + 4, length))) as Answer;
+    this.core.free_answer(at);
+    if (typeof answer === "object" && "failed" in answer) console.warn("The core could not answer:", answer.failed);
+    return answer;
   }
 }

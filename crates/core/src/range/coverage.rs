@@ -1,10 +1,6 @@
 //! How often the 95 % range of a test held the truth of simulated clients: written by `impulso validate`, read by the test's page.
 
-use std::sync::LazyLock;
-
-use serde::Deserialize;
-
-use crate::{measurement_error::rows, units::rounded};
+use crate::units::rounded;
 
 /// Under this share held, a group is named on the page of the test.
 pub const SHORT: f64 = 0.90;
@@ -13,19 +9,20 @@ pub const ENOUGH: usize = 100;
 /// The line of a test that is about everybody.
 pub const EVERYBODY: &str = "everybody";
 
-#[derive(Debug, Deserialize)]
+#[derive(Debug)]
 struct Row {
-    protocol: String,
-    group: String,
+    protocol: &'static str,
+    group: &'static str,
     clients: usize,
     held: f64,
 }
 
-static ROWS: LazyLock<Vec<Row>> = LazyLock::new(|| rows(include_str!("../../data/range/coverage.csv")));
+// The table, as the build found it: `COVERAGE`.
+include!(concat!(env!("OUT_DIR"), "/coverage.rs"));
 
 /// What to know about the range of a test before trusting it, in a sentence or two; nothing where it was not simulated.
 pub fn said(protocol: &str) -> Option<String> {
-    let of_protocol = || ROWS.iter().filter(|r| r.protocol == protocol);
+    let of_protocol = || COVERAGE.iter().filter(|r| r.protocol == protocol);
     let all = of_protocol().find(|r| r.group == EVERYBODY)?;
     let percent = |share: f64| format!("{} %", rounded(100.0 * share, 0));
     let said = format!("The 95 % range held the true VO₂max of {} of {} simulated clients.", percent(all.held), all.clients);
@@ -42,8 +39,8 @@ mod tests {
 
     #[test]
     fn ranges_hold_the_truth_as_often_as_they_say_and_in_every_group() {
-        assert!(ROWS.iter().filter(|r| r.group == EVERYBODY).count() >= 12);
-        for row in ROWS.iter() {
+        assert!(COVERAGE.iter().filter(|r| r.group == EVERYBODY).count() >= 12);
+        for row in COVERAGE {
             let meant = if row.group == EVERYBODY { 0.93..=0.97 } else { SHORT..=1.0 };
             assert!(row.clients < ENOUGH || meant.contains(&row.held), "{row:?}");
         }

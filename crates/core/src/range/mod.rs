@@ -11,14 +11,12 @@ pub mod coverage;
 
 use std::{collections::BTreeMap, sync::LazyLock};
 
-use serde::Deserialize;
-
 use crate::{
     catalogue::{Citation, Equation},
     estimate::{StageLine, compute::named, cycle::least_squares},
     formula::Formula,
     inputs::Value,
-    measurement_error::{citation, propagated, rows},
+    measurement_error::{citation, propagated},
     person::Sex,
     quantity,
     test_record::{self, HUMAN_VO2MAX, Outcome, TestRecord},
@@ -120,39 +118,40 @@ fn bounds(value: f64, parts: &[Part], z: f64) -> (f64, f64) {
     (value - side(-z), value + side(z))
 }
 
-#[derive(Debug, Deserialize)]
 struct Published {
-    protocol: String,
-    whom: String,
-    basis: String,
+    protocol: &'static str,
+    whom: &'static str,
+    basis: &'static str,
     value: f64,
-    source: String,
+    source: &'static str,
 }
 
-#[derive(Debug, Deserialize)]
 struct PartRow {
-    protocol: String,
-    part: String,
-    whom: String,
-    side: String,
-    shared: String,
-    words: String,
-    basis: String,
-    value: String,
-    source: String,
+    protocol: &'static str,
+    part: &'static str,
+    whom: &'static str,
+    side: &'static str,
+    shared: &'static str,
+    words: &'static str,
+    basis: &'static str,
+    value: &'static str,
+    source: &'static str,
 }
 
-#[derive(Debug, Deserialize)]
 struct SharedRow {
-    protocol: String,
-    whom: String,
-    shared: String,
-    value: String,
+    protocol: &'static str,
+    whom: &'static str,
+    shared: &'static str,
+    value: &'static str,
+    /// Of the share alone: what is told of a range names the source of the whole.
+    #[cfg_attr(not(test), expect(dead_code))]
+    source: &'static str,
 }
 
-static PUBLISHED: LazyLock<Vec<Published>> = LazyLock::new(|| rows(include_str!("../../data/range/published.csv")));
-static PARTS: LazyLock<Vec<PartRow>> = LazyLock::new(|| rows(include_str!("../../data/range/parts.csv")));
-static SHARED: LazyLock<Vec<SharedRow>> = LazyLock::new(|| rows(include_str!("../../data/range/shared.csv")));
+// The tables, as the build found them: `PUBLISHED`, `PARTS` and `SHARED`.
+include!(concat!(env!("OUT_DIR"), "/published.rs"));
+include!(concat!(env!("OUT_DIR"), "/parts.rs"));
+include!(concat!(env!("OUT_DIR"), "/shared.rs"));
 
 /// A 95 % range in words, mL/kg/min.
 pub fn sentence(low: f64, high: f64) -> String {
@@ -169,7 +168,7 @@ pub fn of(record: &TestRecord, outcome: &Outcome) -> Option<Range> {
     let mut shared: BTreeMap<String, f64> = shared_of_published(record, outcome).filter(|_| !parts.is_empty()).collect();
     for (row, part) in built(record, outcome, estimate.value) {
         if !row.shared.is_empty() {
-            shared.insert(row.shared.clone(), part.sd);
+            shared.insert(row.shared.to_owned(), part.sd);
         }
         parts.push(part);
     }
@@ -206,22 +205,22 @@ fn given_by<'r>(record: &'r TestRecord) -> Option<&'r str> {
 }
 
 fn published(record: &TestRecord, value: f64) -> Option<Part> {
-    let row = PUBLISHED.iter().find(|r| r.protocol == record.protocol.id && is_about(&r.whom, record))?;
+    let row = PUBLISHED.iter().find(|r| r.protocol == record.protocol.id && is_about(r.whom, record))?;
     let is_share = row.basis == "percent";
     let sd = if is_share { value * row.value / 100.0 } else { row.value };
     let words = "the published standard error: readings and differences between people included";
-    Some(Part { key: "published", words, sd, is_share, side: Side::Both, source: citation(&row.source) })
+    Some(Part { key: "published", words, sd, is_share, side: Side::Both, source: citation(row.source) })
 }
 
 fn shared_of_published<'r>(record: &'r TestRecord, outcome: &'r Outcome) -> impl Iterator<Item = (String, f64)> + 'r {
-    let own = SHARED.iter().filter(|r| r.protocol == record.protocol.id && is_about(&r.whom, record));
-    own.filter_map(|row| Some((row.shared.clone(), by_formula(&row.value, record, outcome)?)))
+    let own = SHARED.iter().filter(|r| r.protocol == record.protocol.id && is_about(r.whom, record));
+    own.filter_map(|row| Some((row.shared.to_owned(), by_formula(row.value, record, outcome)?)))
 }
 
 /// Every formula of the tables, read once.
 static FORMULAS: LazyLock<BTreeMap<&'static str, Formula>> = LazyLock::new(|| {
-    let of_parts = PARTS.iter().filter(|r| r.basis == "formula").map(|r| r.value.as_str());
-    of_parts.chain(SHARED.iter().map(|r| r.value.as_str())).filter_map(|text| Some((text, Formula::read(text).ok()?))).collect()
+    let of_parts = PARTS.iter().filter(|r| r.basis == "formula").map(|r| r.value);
+    of_parts.chain(SHARED.iter().map(|r| r.value)).filter_map(|text| Some((text, Formula::read(text).ok()?))).collect()
 });
 
 /// A formula of the readings, the person and what was computed.
@@ -235,8 +234,8 @@ fn built(record: &TestRecord, outcome: &Outcome, value: f64) -> Vec<(&'static Pa
     let part = |row: &'static PartRow| {
         let slope = || line?.slope;
         let number = || row.value.parse::<f64>().ok();
-        let mut source = citation(&row.source);
-        let sd = match row.basis.as_str() {
+        let mut source = citation(row.source);
+        let sd = match row.basis {
             "percent" => value * number()? / 100.0,
             "hr_max" => {
                 let method = line?.hr_max_method;
@@ -247,17 +246,17 @@ fn built(record: &TestRecord, outcome: &Outcome, value: f64) -> Vec<(&'static Pa
             "reading" => each_reading(line?, number()?)?,
             "scatter" => scatter(line?)?,
             "carried" => propagated(record, QUANTITY)?,
-            _ => by_formula(&row.value, record, outcome)?,
+            _ => by_formula(row.value, record, outcome)?,
         };
-        let side = match row.side.as_str() {
+        let side = match row.side {
             "down" => Side::Down,
             "up" => Side::Up,
             _ => Side::Both,
         };
-        let part = Part { key: &row.part, words: &row.words, sd, is_share: row.basis == "percent", side, source };
+        let part = Part { key: row.part, words: row.words, sd, is_share: row.basis == "percent", side, source };
         (sd > 0.0).then_some((row, part))
     };
-    let own = PARTS.iter().filter(|r| r.protocol == record.protocol.id && is_about(&r.whom, record));
+    let own = PARTS.iter().filter(|r| r.protocol == record.protocol.id && is_about(r.whom, record));
     let mut parts: Vec<(&PartRow, Part)> = own.filter_map(part).collect();
     // An error that came with the value stands for the usual one.
     if parts.iter().any(|(_, p)| p.key == "own") {
@@ -450,18 +449,11 @@ mod tests {
             let known = PUBLISHED.iter().any(|r| r.protocol == protocol.id) || PARTS.iter().any(|r| r.protocol == protocol.id);
             assert!(known, "{} estimates {} and has no range", protocol.id, scoring.quantity);
         }
-        for row in PUBLISHED.iter().map(|r| &r.protocol).chain(PARTS.iter().map(|r| &r.protocol)).chain(SHARED.iter().map(|r| &r.protocol))
-        {
+        for row in PUBLISHED.iter().map(|r| r.protocol).chain(PARTS.iter().map(|r| r.protocol)).chain(SHARED.iter().map(|r| r.protocol)) {
             assert!(catalogue::find(row).is_ok(), "{row}");
         }
-        let lines = |text: &str| text.lines().filter(|l| !l.starts_with('#')).count() - 1;
-        let files = [
-            include_str!("../../data/range/published.csv"),
-            include_str!("../../data/range/parts.csv"),
-            include_str!("../../data/range/shared.csv"),
-        ];
-        assert_eq!(files.map(lines), [PUBLISHED.len(), PARTS.len(), SHARED.len()], "a row that cannot be read is left out in silence");
-        for text in PARTS.iter().filter(|r| r.basis == "formula").map(|r| &r.value).chain(SHARED.iter().map(|r| &r.value)) {
+        assert!(SHARED.iter().all(|row| !row.source.is_empty()), "every share says where it is from");
+        for text in PARTS.iter().filter(|r| r.basis == "formula").map(|r| r.value).chain(SHARED.iter().map(|r| r.value)) {
             Formula::read(text).unwrap_or_else(|e| panic!("{e}"));
         }
     }
