@@ -1,9 +1,9 @@
 // A practice to measure with, by the interface's own routes: a coach who is signed in, and a group of made-up people.
 import { randomUUID } from "node:crypto";
 
-/** A new practice. `send` asks as its coach; `cookie` is who it is. */
-export async function practice(base, email) {
-  const self = { cookie: "" };
+/** Somebody who asks. `send` asks as them; `cookie` is who they are. */
+export function asked(base, cookie = "") {
+  const self = { cookie };
   self.send = async (method, path, body) => {
     const headers = { cookie: self.cookie, ...(body === undefined ? {} : { "content-type": "application/json" }) };
     const answer = await fetch(`${base}/api${path}`, { method, headers, body: body === undefined ? undefined : JSON.stringify(body) });
@@ -13,6 +13,12 @@ export async function practice(base, email) {
     if (!answer.ok) throw new Error(`${method} ${path}: ${answer.status} ${text.slice(0, 600)}`);
     return text ? JSON.parse(text) : undefined;
   };
+  return self;
+}
+
+/** A new practice, as its coach. */
+export async function practice(base, email) {
+  const self = asked(base);
   await self.send("POST", "/practices", { practice: "Harbour", time_zone: "UTC", coach: "Ada Coach", email, password: "long enough password" });
   return self;
 }

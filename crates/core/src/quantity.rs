@@ -88,6 +88,11 @@ pub fn is_bound(key: &str, inputs: &Inputs) -> bool {
     matches!(attempts, Some(Value::Marks(made)) if made.iter().all(|made| *made))
 }
 
+/// The inputs that say whether a value is a bound: where a measure has none of them, it is none.
+pub fn inputs_of_bounds() -> Vec<String> {
+    MEASURES.iter().filter_map(|(_, m)| m.at_least_unless_missed).map(str::to_owned).collect()
+}
+
 /// Whether less of it is better.
 pub fn lower_is_better(key: &str) -> bool {
     better(key) == Some(Better::Less)

@@ -291,38 +291,52 @@ pub async fn of_protocols(scope: &mut Scope, pairs: &[(PersonId, &str)]) -> Resu
     Ok(by_pair(rows))
 }
 
-/// Each of these results with those of the same person and test before it that are not void: at most so many together, the latest first;
-/// of those before it what comparing needs, and neither facts nor remarks. One that is void itself has none.
-pub async fn up_to(scope: &mut Scope, results: &[uuid::Uuid], most: i64) -> Result<BTreeMap<uuid::Uuid, Vec<Stored>>> {
+/// A result that is not void, and those of the same person and test before it, the latest first.
+pub struct WithEarlier {
+    pub now: Stored,
+    /// What comparing needs: without facts and remarks, and of the readings those that were asked for.
+    pub earlier: Vec<Done>,
+}
+
+/// From one session to the next it is seldom longer: a result of so many days is found without reading all before it.
+const USUAL_PAUSE_DAYS: i32 = 100;
+
+/// Each of these results that is not void, with the last one before it. `kept`: an earlier result keeps its readings where it has one of
+/// these.
+pub async fn with_last(scope: &mut Scope, results: &[uuid::Uuid], kept: &[String]) -> Result<BTreeMap<uuid::Uuid, WithEarlier>> {
     let practice = scope.practice_id();
     let rows = sqlx::query!(
-        r#"select wanted.id as "wanted!", b.id, b.person_id, b.run_id, b.protocol_id, b.method, b.on_date, b.taken_at, b.inputs as "inputs: Document",
-                  b.conditions as "conditions: Document", case when b.id = n.id then b.facts else '{}' end as "facts!: Document",
-                  b.stopped as "stopped: Document", b.voided, case when b.id = n.id then b.remarks else '[]' end as "remarks!: Document"
-           from unnest($2::uuid[]) as wanted (id)
-           join results n on n.practice_id = $1 and n.id = wanted.id and not n.voided
-           cross join lateral (
-               select * from results r
-               where r.practice_id = $1 and r.person_id = n.person_id and r.protocol_id = n.protocol_id and not r.voided
-                 and (r.on_date, r.taken_at, r.id) <= (n.on_date, n.taken_at, n.id)
-               order by r.on_date desc, r.taken_at desc, r.id desc limit $3) b"#,
+        r#"select n.id, n.person_id, n.run_id, n.protocol_id, n.method, n.on_date, n.taken_at, n.inputs as "inputs: Document",
+                  n.conditions as "conditions: Document", n.facts as "facts: Document", n.stopped as "stopped: Document", n.voided,
+                  n.remarks as "remarks: Document", b.id as "last_id?", b.on_date as "last_on?", b.taken_at as "last_taken_at?",
+                  nullif(b.method, n.method) as last_method, b.stopped as "last_stopped?: Document",
+                  case when b.inputs ?| $4 then b.inputs end as "last_inputs: Document",
+                  nullif(b.conditions, n.conditions) as "last_conditions: Document"
+           from results n
+           left join lateral (
+               (select * from results r
+                where r.practice_id = $1 and r.person_id = n.person_id and r.protocol_id = n.protocol_id and not r.voided
+                  and (r.on_date, r.taken_at, r.id) < (n.on_date, n.taken_at, n.id) and r.on_date >= n.on_date - $3::int
+                order by r.on_date desc, r.taken_at desc, r.id desc limit 1)
+               union all
+               (select * from results r
+                where r.practice_id = $1 and r.person_id = n.person_id and r.protocol_id = n.protocol_id and not r.voided
+                  and r.on_date < n.on_date - $3::int
+                order by r.on_date desc, r.taken_at desc, r.id desc limit 1)
+               limit 1) b on true
+           where n.practice_id = $1 and n.id = any($2) and not n.voided"#,
         practice,
         results,
-        most
+        USUAL_PAUSE_DAYS,
+        kept
     )
     .fetch_all(scope.db())
     .await?;
-    let ids: Vec<uuid::Uuid> = rows.iter().map(|r| r.id).collect();
-    let mut scores: BTreeMap<uuid::Uuid, BTreeMap<String, f64>> = BTreeMap::new();
-    for s in sqlx::query!("select result_id, quantity, value from scores where practice_id = $1 and result_id = any($2)", practice, &ids)
-        .fetch_all(scope.db())
-        .await?
-    {
-        scores.entry(s.result_id).or_default().insert(s.quantity, s.value);
-    }
-    let mut found: BTreeMap<uuid::Uuid, Vec<Stored>> = BTreeMap::new();
+    let ids: Vec<uuid::Uuid> = rows.iter().flat_map(|r| [Some(r.id), r.last_id]).flatten().collect();
+    let scores = scores_of(scope, &ids).await?;
+    let computed = |id| scores.get(&id).cloned().unwrap_or_default();
+    let mut found = BTreeMap::new();
     for r in rows {
-        let wanted = r.wanted;
         let row = Row {
             id: r.id,
             person_id: r.person_id,
@@ -339,9 +353,89 @@ pub async fn up_to(scope: &mut Scope, results: &[uuid::Uuid], most: i64) -> Resu
             remarks: r.remarks,
             computed: None,
         };
-        let Some(mut shown) = row.shown() else { continue };
-        shown.done.computed = scores.get(&r.id).cloned().unwrap_or_default();
-        found.entry(wanted).or_default().push(shown);
+        let Some(mut now) = row.shown() else { continue };
+        now.done.computed = computed(now.id);
+        let last = |id, on, taken_at| -> Result<Done> {
+            let read = |what, document: &Option<Document>| document.as_ref().map(|of| read_document(what, of)).transpose();
+            Ok(Done {
+                id,
+                protocol_id: now.protocol_id.clone(),
+                method: r.last_method.unwrap_or_else(|| now.method.clone()),
+                on,
+                taken_at,
+                inputs: read("inputs", &r.last_inputs)?.unwrap_or_default(),
+                conditions: r.last_conditions.map_or_else(|| Ok(now.conditions.clone()), |of| read_document("conditions", &of))?,
+                facts: Facts::default(),
+                stopped: r.last_stopped.map(|s| read_document("stop", &s)).transpose()?,
+                voided: false,
+                remarks: Vec::new(),
+                computed: computed(id),
+            })
+        };
+        let there = r.last_id.zip(r.last_on).zip(r.last_taken_at);
+        let earlier = there.and_then(|((id, on), taken_at)| readable("result", id, last(id, on, taken_at)));
+        found.insert(now.id, WithEarlier { now, earlier: earlier.into_iter().collect() });
+    }
+    Ok(found)
+}
+
+/// What these results scored, by quantity.
+async fn scores_of(scope: &mut Scope, results: &[uuid::Uuid]) -> Result<BTreeMap<uuid::Uuid, BTreeMap<String, f64>>> {
+    let practice = scope.practice_id();
+    let mut scores: BTreeMap<uuid::Uuid, BTreeMap<String, f64>> = BTreeMap::new();
+    for s in sqlx::query!("select result_id, quantity, value from scores where practice_id = $1 and result_id = any($2)", practice, results)
+        .fetch_all(scope.db())
+        .await?
+    {
+        scores.entry(s.result_id).or_default().insert(s.quantity, s.value);
+    }
+    Ok(scores)
+}
+
+/// Before each of these results those of the same person and test that are not void: at most so many, the latest first, with all their
+/// readings. Of a result that is void itself nothing.
+pub async fn before(scope: &mut Scope, results: &[uuid::Uuid], most: i64) -> Result<BTreeMap<uuid::Uuid, Vec<Done>>> {
+    let practice = scope.practice_id();
+    let rows = sqlx::query!(
+        r#"select n.id as wanted, b.id, b.person_id, b.run_id, b.protocol_id, b.method, b.on_date, b.taken_at, b.inputs as "inputs: Document",
+                  b.conditions as "conditions: Document", b.facts as "facts: Document", b.stopped as "stopped: Document", b.voided,
+                  b.remarks as "remarks: Document"
+           from results n
+           cross join lateral (
+               select * from results r
+               where r.practice_id = $1 and r.person_id = n.person_id and r.protocol_id = n.protocol_id and not r.voided
+                 and (r.on_date, r.taken_at, r.id) < (n.on_date, n.taken_at, n.id)
+               order by r.on_date desc, r.taken_at desc, r.id desc limit $3) b
+           where n.practice_id = $1 and n.id = any($2) and not n.voided
+           order by n.id, b.on_date desc, b.taken_at desc, b.id desc"#,
+        practice,
+        results,
+        most
+    )
+    .fetch_all(scope.db())
+    .await?;
+    let ids: Vec<uuid::Uuid> = rows.iter().map(|r| r.id).collect();
+    let scores = scores_of(scope, &ids).await?;
+    let mut found: BTreeMap<uuid::Uuid, Vec<Done>> = BTreeMap::new();
+    for r in rows {
+        let row = Row {
+            id: r.id,
+            person_id: r.person_id,
+            run_id: r.run_id,
+            protocol_id: r.protocol_id,
+            method: r.method,
+            on_date: r.on_date,
+            taken_at: r.taken_at,
+            inputs: r.inputs,
+            conditions: r.conditions,
+            facts: r.facts,
+            stopped: r.stopped,
+            voided: r.voided,
+            remarks: r.remarks,
+            computed: None,
+        };
+        let Some(shown) = row.shown() else { continue };
+        found.entry(r.wanted).or_default().push(Done { computed: scores.get(&r.id).cloned().unwrap_or_default(), ..shown.done });
     }
     Ok(found)
 }

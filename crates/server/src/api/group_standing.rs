@@ -23,7 +23,7 @@ use impulso_store::{
     Scope, group_marks,
     group_visits::{self, GroupVisit},
     groups::{self, Member},
-    results::{self, Stored},
+    results::{self, Stored, WithEarlier},
 };
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -37,10 +37,8 @@ use crate::{
     shelf::Shelf,
 };
 
-/// Of somebody's results of a test so many are looked at: this one and the one before.
-const LOOKED_AT: i64 = 2;
-/// Where the one before was not done alike, so many.
-const LOOKED_BACK: i64 = 6;
+/// Where the result before one was not done alike, so many before it are looked at.
+const LOOKED_BACK: i64 = 5;
 
 /// Which session, and of it which playing group.
 #[derive(Deserialize, IntoParams)]
@@ -223,9 +221,8 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<StandingQ
         let own = line.and_then(|l| l.visit);
         let cell = |column: &Column<'_>| {
             let tests = history.get(&state.places.get(column.place)?.result?)?;
-            let now = tests.first()?;
-            let earlier: Vec<&Done> = tests.iter().rev().map(|r| &r.done).collect();
-            let shown = cell(column, now, &earlier, &known, &marks, member)?;
+            let up_to_now: Vec<&Done> = tests.earlier.iter().rev().chain([&tests.now.done]).collect();
+            let shown = cell(column, &tests.now, &up_to_now, &known, &marks, member)?;
             Some(StandingCell { counts: shown.counts || query.self_reported, ..shown })
         };
         let cells: Vec<Option<StandingCell>> = columns.iter().map(cell).collect();
@@ -251,18 +248,20 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>, query: web::Query<StandingQ
 }
 
 /// Each of these results, and before it the last one that was done alike, the latest first.
-async fn with_before(scope: &mut Scope, shelf: &Shelf, wanted: BTreeSet<Uuid>) -> ApiResult<BTreeMap<Uuid, Vec<Stored>>> {
+async fn with_before(scope: &mut Scope, shelf: &Shelf, wanted: BTreeSet<Uuid>) -> ApiResult<BTreeMap<Uuid, WithEarlier>> {
     let wanted: Vec<Uuid> = wanted.into_iter().collect();
-    let mut history = results::up_to(scope, &wanted, LOOKED_AT).await?;
-    let is_unlike = |tests: &&Vec<Stored>| {
-        let [now, last] = tests.as_slice() else { return false };
+    let mut history = results::with_last(scope, &wanted, &quantity::inputs_of_bounds()).await?;
+    let is_unlike = |WithEarlier { now, earlier }: &WithEarlier| {
+        let Some(last) = earlier.first() else { return false };
         let Ok(protocol) = shelf.find(&now.protocol_id) else { return false };
         let key = protocol.headline();
         last.point(key).zip(now.point(key)).is_none_or(|(last, now)| !comparability::unlike(protocol, &last, &now).is_empty())
     };
-    let unlike: Vec<Uuid> = history.values().filter(is_unlike).map(|tests| tests[0].id).collect();
+    let unlike: Vec<Uuid> = history.iter().filter(|(_, tests)| is_unlike(tests)).map(|(id, _)| *id).collect();
     if !unlike.is_empty() {
-        history.extend(results::up_to(scope, &unlike, LOOKED_BACK).await?);
+        for (id, earlier) in results::before(scope, &unlike, LOOKED_BACK).await? {
+            history.entry(id).and_modify(|tests| tests.earlier = earlier);
+        }
     }
     Ok(history)
 }
