@@ -294,6 +294,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     if (!started.value) return phase.value?.cue ?? state.value?.timeline.phases[0]?.cue ?? "";
     if (state.value?.decision) return state.value.decision.because;
     if (r.again) return r.again;
+    if (over.value && r.take.kind === "read") return "To put a reading right, press its name and take it again.";
     if (boutOver.value) return `${bout(r)} seconds are over. Type the count if you counted in your head.`;
     if (r.take.kind === "count" && halfOne.value) return r.take.rule.slice(firstSentence(r.take.rule).length).trim();
     if (r.take.kind === "count") return [r.how, nought.value ? "" : firstSentence(r.take.rule)].filter(Boolean).join(" ");
@@ -377,4 +378,6 @@ export interface Keys {
   press: (key: string, event: KeyboardEvent) => boolean;
   /** Whether something is typed that is not saved yet. */
   isTyping?: () => boolean;
+  /** What is typed next goes into its field. */
+  focus?: () => void;
 }

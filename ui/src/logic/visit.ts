@@ -9,3 +9,6 @@ export const nth = (n: number) => WORDS[n - 1] ?? `${n}${ENDS[ordinal.select(n)]
 /** What stands before a test's name on the rail. */
 export const mark = (row: { stand: string; waits?: string | null }, at: number, next: boolean) =>
   row.stand === "done" ? "✓" : row.stand === "skipped" ? "–" : next ? String(at + 1) : row.waits ? "◦" : String(at + 1);
+
+/** A figure, and of which side it is where there are two. */
+export const brief = ({ value, side }: { value: string; side?: string | null }): string => (side ? `${side} ${value}` : value);

@@ -18,7 +18,7 @@ import { useNews } from "@/composables/useNews";
 import { useBegin } from "@/floor/useBegin";
 import { prepareVisit } from "@/offline/prepare";
 import { visitHere } from "@/offline/visit";
-import { mark } from "@/logic/visit";
+import { brief, mark } from "@/logic/visit";
 
 /** A visit on the floor: what is next, why now, what to say, go. Nobody goes back to a menu between two tests. */
 const props = defineProps<{ id: string }>();
@@ -119,7 +119,7 @@ onKeyStroke((event) => {
           <span class="mark" aria-hidden="true">{{ mark(row, k, row.place === next?.place) }}</span>
           <span class="what"
             ><b>{{ row.name }}</b>
-            <small v-if="row.figures.length">{{ row.figures.map((f) => f.value).join(" · ") }}</small>
+            <small v-if="row.figures.length">{{ row.figures.map(brief).join(" · ") }}</small>
             <small v-else-if="row.stand === 'skipped'"
               >skipped<template v-if="row.reason">: {{ row.reason }}</template></small
             >

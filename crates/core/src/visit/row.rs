@@ -25,9 +25,19 @@ pub struct Figure {
     pub label: String,
     /// With its unit.
     pub value: String,
+    /// Of which side it is, where there are two.
+    #[serde(default)]
+    pub side: Option<String>,
     /// How far an estimate may be off: `95 % range 24 to 36 mL/kg/min`.
     #[serde(default)]
     pub range: Option<String>,
+}
+
+impl Figure {
+    /// The value, and of which side it is.
+    pub fn brief(&self) -> String {
+        self.side.as_ref().map_or_else(|| self.value.clone(), |side| format!("{side} {}", self.value))
+    }
 }
 
 /// What a test came to.
@@ -104,6 +114,12 @@ impl<'a> Seen<'a> {
         }
     }
 
+    /// What it is about in a few words, each side named: `left 68° · right 74°`; nothing where it has no score.
+    pub fn brief(&self) -> Option<String> {
+        let figures: Vec<String> = self.row().figures.iter().map(Figure::brief).collect();
+        (!figures.is_empty()).then(|| figures.join(" · "))
+    }
+
     /// As the visit's lesson judges it.
     pub fn judged(&self) -> Judged<'_> {
         Judged {
@@ -142,7 +158,7 @@ impl<'a> Seen<'a> {
         measured.sort_by_key(rank);
         let (body, others): (Vec<_>, Vec<_>) = measured.into_iter().partition(|q| quantity::is_said_last(&q.key));
         let seen = reading::seen(self.protocol, &self.done.inputs, self.units);
-        let seen = seen.into_iter().map(|l| Figure { label: l.label, value: l.value, range: None });
+        let seen = seen.into_iter().map(|l| Figure { label: l.label, value: l.value, side: None, range: None });
         others.into_iter().map(|q| self.figure(q)).chain(seen).chain(body.into_iter().map(|q| self.figure(q))).collect()
     }
 
@@ -162,12 +178,13 @@ impl<'a> Seen<'a> {
             let side = q.key.strip_prefix("points_met").filter(|side| *side != ".difference")?;
             self.report.quantities.iter().find(|of| of.key.strip_prefix("points_of") == Some(side))
         };
+        let side = quantity::side(&q.key).filter(|side| *side != "difference").map(str::to_owned);
         match of() {
             Some(of) => {
                 let label = if q.key == "points_met" { "points" } else { &q.label };
-                Figure { label: label.to_owned(), value: format!("{value} of {}", of.shown), range: None }
+                Figure { label: label.to_owned(), value: format!("{value} of {}", of.shown), side, range: None }
             }
-            None => Figure { label: q.label.clone(), value, range: q.range.as_ref().map(|r| r.sentence.clone()) },
+            None => Figure { label: q.label.clone(), value, side, range: q.range.as_ref().map(|r| r.sentence.clone()) },
         }
     }
 }

@@ -298,7 +298,7 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
             came_to: counts.map(Seen::row).unwrap_or_default(),
             tries: at.tries.len(),
             remarks: counted[place].map(|r| r.remarks.clone()).unwrap_or_default(),
-            times: times(visit, at, protocol, of),
+            times: times(visit, at, of, |done| Seen::of(place, protocol?, done, &[], &known, &audience).ok()??.brief()),
             points: marks.iter().find(|m| m.place == place).map(|m| PlacePoints { points: m.points, of: m.of }),
             reason: at.reason.clone().or_else(|| instead(place).filter(|_| at.stand == Stand::Skipped)),
             waits: if at.stand == Stand::ToCome { waits(place) } else { None },
@@ -334,15 +334,13 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
 }
 
 /// The times a test was done in a visit, where there are several and one of them counts.
-fn times(visit: &Visit, at: &visit::PlaceState, protocol: Option<&Protocol>, of: &Dossier) -> Vec<Time> {
+fn times(visit: &Visit, at: &visit::PlaceState, of: &Dossier, brief: impl Fn(&Done) -> Option<String>) -> Vec<Time> {
     if visit.battery.window_min.is_some() || at.tries.len() < 2 {
         return Vec::new();
     }
     let time = |id: &Uuid| {
         let done = of.test(*id)?;
-        let units = of.person.profile.units;
-        let value = protocol.and_then(|p| Some(reading::said(p, &done.conditions, p.headline(), done.headline(p)?, units)));
-        Some(Time { result: *id, value: value.unwrap_or_else(|| "no score".into()), counts: at.result == Some(*id) })
+        Some(Time { result: *id, value: brief(done).unwrap_or_else(|| "no score".into()), counts: at.result == Some(*id) })
     };
     at.tries.iter().filter_map(time).collect()
 }

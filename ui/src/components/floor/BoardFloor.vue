@@ -185,7 +185,9 @@ const saves = computed(() => {
   if (asking.value && unnamed.value) return unnamed.value === 1 ? "Save without this time" : `Save without these ${unnamed.value} times`;
   return left.value.length ? `Save ${complete.value}, leave ${left.value.length} open` : "Save all results";
 });
-function finish() {
+/** Asks first where something is open. The second of a double press is no answer. */
+function finish(press: MouseEvent) {
+  if (press.detail > 1) return;
   if ((left.value.length || unnamed.value) && !asking.value) return void (asking.value = true);
   emit("finish");
 }

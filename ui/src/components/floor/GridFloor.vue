@@ -134,7 +134,9 @@ function strike(slot: number, k: number, nth: number) {
 const left = computed(() => people.value.filter((p) => !p.line.complete));
 const saves = computed(() => (left.value.length ? `Save ${done.value}, leave ${left.value.length} open` : "Save all results"));
 const asking = ref(false);
-function finish() {
+/** Asks first where something is open. The second of a double press is no answer. */
+function finish(press: MouseEvent) {
+  if (press.detail > 1) return;
   if (left.value.length && !asking.value) return void (asking.value = true);
   emit("finish");
 }

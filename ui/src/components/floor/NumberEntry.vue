@@ -73,6 +73,7 @@ function enter() {
         maxlength="7"
         :disabled="!due"
         :aria-invalid="wrong !== null"
+        @input="wrong = null"
         aria-describedby="number-wrong"
       />
       <span>{{ unit }}</span>

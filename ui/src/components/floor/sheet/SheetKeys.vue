@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
-import { computed, ref, useTemplateRef, watch, type Component } from "vue";
+import { computed, nextTick, ref, useTemplateRef, watch, type Component } from "vue";
 import { theSheet, type Keys } from "@/floor/useSheet";
 import type { Take } from "@/logic/sheet";
 import { useRun } from "@/stores/run";
@@ -30,14 +30,20 @@ const takes: Record<Exclude<Take["kind"], "hold">, Component> = {
 const kind = computed(() => row.value.take.kind as keyof typeof takes);
 const keys = useTemplateRef<Keys>("keys");
 
-/** Saved before the bell, or with one side of two: asked a second time. */
+/** Saved before the bell, or with one side of two: asked first. The key that asked does not answer: pressed twice it goes on. */
 const asking = ref<string | null>(null);
-function finish() {
-  const question = asking.value ? null : sheet.doubt();
-  asking.value = question;
-  if (!question) emit("finish");
+const onward = useTemplateRef("onward");
+async function finish() {
+  asking.value = sheet.doubt();
+  if (!asking.value) return emit("finish");
+  await nextTick();
+  onward.value?.focus();
 }
-watch(sheet.left, (now) => now === 0 && (asking.value = null));
+function goOn() {
+  asking.value = null;
+  keys.value?.focus?.();
+}
+watch(sheet.doubt, (now) => asking.value && (asking.value = now));
 const undoable = computed(() => (props.closed ? null : run.undoable));
 /** The result is what comes next: its key is the large one. */
 const isNext = computed(() => full.value || !live.value || halfOne.value || (sheet.sheet.value.next == null && kind.value !== "count"));
@@ -54,7 +60,7 @@ onKeyStroke((event) => {
   // An empty field for a number has no use for Space: it is the clock or the count, as it is everywhere. A load is lifted by M and X.
   const inField = target.tagName === "INPUT" && !(key === " " && !typing.value && row.value.kind !== "words");
   const lifts = kind.value === "load" && (key === "m" || key === "x");
-  const saves = key === "enter" && !typing.value && canFinish.value && !timing.value;
+  const saves = key === "enter" && !typing.value && canFinish.value && !timing.value && !asking.value;
   if ((!inField || lifts) && keys.value?.press(key, event)) event.preventDefault();
   else if (saves) {
     finish();
@@ -68,12 +74,18 @@ onKeyStroke((event) => {
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="asking" class="early" role="alertdialog" aria-label="Before it is saved">
       <p>{{ asking }}</p>
-      <button type="button" class="main" @click="asking = null">Go on</button>
-      <button type="button" @click="finish">Save it as it is</button>
+      <button ref="onward" type="button" class="main" @click="goOn">Go on</button>
+      <button type="button" @click="emit('finish')">Save it as it is</button>
     </div>
     <button v-if="undoable" type="button" class="quiet" @click="emit('undo')">Undo {{ undoable }} <kbd>U</kbd></button>
     <component :is="takes[kind]" v-if="started" :key="kind" ref="keys" />
-    <button v-if="canFinish && !timing" type="button" :class="{ main: isNext, big: isNext }" :disabled="finishing" @click="finish">
+    <button
+      v-if="canFinish && !timing && !asking"
+      type="button"
+      :class="{ main: isNext, big: isNext }"
+      :disabled="finishing"
+      @click="finish"
+    >
       Save result <kbd v-if="!typing">Enter</kbd>
     </button>
   </footer>

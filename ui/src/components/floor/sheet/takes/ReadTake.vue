@@ -88,10 +88,12 @@ const press: Keys["press"] = (key) => {
   if (row.value.kind === "points" && choice) point(choice.key);
   else if (row.value.kind === "points" && key === "enter" && Object.keys(points.value).length) void judge();
   else if (row.value.kind === "choice" && choice) void sheet.take(choice.key);
+  // A number goes into its field, wherever the last press was.
+  else if (isTyped.value && /^[\d.,+-]$/.test(key)) return (entry.focus(), false);
   else return false;
   return true;
 };
-defineExpose<Keys>({ press, isTyping: () => text.value.trim() !== "" });
+defineExpose<Keys>({ press, isTyping: () => text.value.trim() !== "", focus: entry.focus });
 </script>
 
 <template>
