@@ -177,7 +177,7 @@ pub fn read(line: &Cells, month_first: bool, units: Units, today: NaiveDate) -> 
     let born = born(&line.born, month_first, today).map_err(|e| faults.push(e)).ok();
     let sex = sex(&line.sex).map_err(|e| faults.push(e)).ok();
     let given = |text: &str| (!text.trim().is_empty()).then(|| text.trim().to_owned());
-    let height = given(&line.height).map(|t| Height::parse_entry(&t).map(|h| (h, t))).transpose();
+    let height = given(&line.height).map(|t| Height::parse_entry(&t, units == Units::Imperial).map(|h| (h, t))).transpose();
     let height = height.map_err(|e| faults.push(e.at("height"))).ok();
     let mass = given(&line.mass).map(|t| BodyMass::parse_entry(&t, units == Units::Imperial).map(|m| (m, t))).transpose();
     let mass = mass.map_err(|e| faults.push(e.at("mass"))).ok();

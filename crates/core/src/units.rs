@@ -126,15 +126,18 @@ quantities! {
 
 impl Height {
     /// Reads what people write for a height: `178`, `1.78 m`, `178 cm`, `5'10`, `5 ft 10 in`, `70 in`. A bare number
-    /// under 3 is metres, otherwise centimetres.
+    /// under 3 is metres, otherwise centimetres; where it is `imperial`, up to 102 it is inches, and from 3 to 30, where it could be feet,
+    /// nothing that can be read.
     ///
     /// # Errors
     /// [`Code::BadJson`] where no number can be read, [`Code::OutOfRange`] outside the limits.
-    pub fn parse_entry(text: &str) -> Result<Self, InputError> {
-        let entry = Entry::read(text, "Height", "178, 1.78 m or 5'10")?;
+    pub fn parse_entry(text: &str, imperial: bool) -> Result<Self, InputError> {
+        let entry = Entry::read(text, "Height", if imperial { "5'10, 70 in or 178 cm" } else { "178, 1.78 m or 5'10" })?;
         let cm = match entry.parts.as_slice() {
             [(n, unit)] => match unit.as_str() {
                 "" if *n < 3.0 => n * 100.0,
+                "" if imperial && *n <= 30.0 => return Err(entry.unreadable()),
+                "" if imperial && *n * CM_PER_INCH <= Self::MAX => n * CM_PER_INCH,
                 "" | "cm" => *n,
                 "m" => n * 100.0,
                 "in" | "\"" => n * CM_PER_INCH,
@@ -237,7 +240,7 @@ mod tests {
     #[test_case("5 ft 10 in", 177.8; "words")]
     #[test_case("70 in", 177.8; "inches")]
     fn heights(text: &str, cm: f64) {
-        assert!((Height::parse_entry(text).unwrap().value() - cm).abs() < 1e-9);
+        assert!((Height::parse_entry(text, false).unwrap().value() - cm).abs() < 1e-9);
     }
 
     #[test_case("80", false, 80.0; "metric bare")]
@@ -248,13 +251,28 @@ mod tests {
         assert!((BodyMass::parse_entry(text, imperial).unwrap().value() - kg).abs() < 1e-9);
     }
 
+    #[test_case("71", 180.34; "bare inches")]
+    #[test_case("80", 203.2; "inches that centimetres could be")]
+    #[test_case("178", 178.0; "more than inches can be")]
+    #[test_case("1.78", 178.0; "bare metres all the same")]
+    #[test_case("6 ft", 182.88; "feet")]
+    fn heights_of_somebody_who_thinks_in_inches(text: &str, cm: f64) {
+        assert!((Height::parse_entry(text, true).unwrap().value() - cm).abs() < 1e-9);
+    }
+
+    #[test]
+    fn a_bare_number_that_could_be_feet_is_asked_for_again() {
+        let refused = Height::parse_entry("5.6", true).unwrap_err().message;
+        assert_eq!(refused, "Height “5.6” could not be read. Write it as 5'10, 70 in or 178 cm.");
+    }
+
     #[test_case("4 m"; "too tall")]
     #[test_case("tall"; "no number")]
     #[test_case(""; "empty")]
     #[test_case("178 furlongs"; "unknown unit")]
     #[test_case("1.2.3"; "two points")]
     fn refused_heights(text: &str) {
-        let error = Height::parse_entry(text).unwrap_err();
+        let error = Height::parse_entry(text, false).unwrap_err();
         assert!(error.message.len() > 20, "{error}");
     }
 
@@ -285,8 +303,8 @@ mod tests {
         }
 
         #[test]
-        fn any_text_is_read_or_refused_never_a_panic(text in ".{0,40}") {
-            let _ = Height::parse_entry(&text);
+        fn any_text_is_read_or_refused_never_a_panic(text in ".{0,40}", imperial: bool) {
+            let _ = Height::parse_entry(&text, imperial);
             let _ = BodyMass::parse_entry(&text, true);
         }
     }

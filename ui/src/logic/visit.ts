@@ -10,5 +10,11 @@ export const nth = (n: number) => WORDS[n - 1] ?? `${n}${ENDS[ordinal.select(n)]
 export const mark = (row: { stand: string; waits?: string | null }, at: number, next: boolean) =>
   row.stand === "done" ? "✓" : row.stand === "skipped" ? "–" : next ? String(at + 1) : row.waits ? "◦" : String(at + 1);
 
-/** A figure, and of which side it is where there are two. */
-export const brief = ({ value, side }: { value: string; side?: string | null }): string => (side ? `${side} ${value}` : value);
+interface Figure {
+  label: string;
+  value: string;
+  side?: string | null;
+}
+/** What a test came to in a few words: `left 68° · right 74°`, `waist to height 0.55 · waist 39 in`. */
+export const brief = (figures: Figure[]): string =>
+  figures.map(({ label, value, side }) => [side ?? (figures.length > 1 ? label : null), value].filter(Boolean).join(" ")).join(" · ");

@@ -119,7 +119,7 @@ onKeyStroke((event) => {
           <span class="mark" aria-hidden="true">{{ mark(row, k, row.place === next?.place) }}</span>
           <span class="what"
             ><b>{{ row.name }}</b>
-            <small v-if="row.figures.length">{{ row.figures.map(brief).join(" · ") }}</small>
+            <small v-if="row.figures.length">{{ brief(row.figures) }}</small>
             <small v-else-if="row.stand === 'skipped'"
               >skipped<template v-if="row.reason">: {{ row.reason }}</template></small
             >

@@ -33,13 +33,6 @@ pub struct Figure {
     pub range: Option<String>,
 }
 
-impl Figure {
-    /// The value, and of which side it is.
-    pub fn brief(&self) -> String {
-        self.side.as_ref().map_or_else(|| self.value.clone(), |side| format!("{side} {}", self.value))
-    }
-}
-
 /// What a test came to.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -114,10 +107,15 @@ impl<'a> Seen<'a> {
         }
     }
 
-    /// What it is about in a few words, each side named: `left 68° · right 74°`; nothing where it has no score.
+    /// What it is about in a few words: `3 kg`, with its side where it has one, several with side or name: `left 68° · right 74°`. Nothing
+    /// where it has no score.
     pub fn brief(&self) -> Option<String> {
-        let figures: Vec<String> = self.row().figures.iter().map(Figure::brief).collect();
-        (!figures.is_empty()).then(|| figures.join(" · "))
+        let figures = self.row().figures;
+        let named = |f: &Figure| match f.side.as_ref().or((figures.len() > 1).then_some(&f.label)) {
+            Some(name) => format!("{name} {}", f.value),
+            None => f.value.clone(),
+        };
+        (!figures.is_empty()).then(|| figures.iter().map(named).collect::<Vec<_>>().join(" · "))
     }
 
     /// As the visit's lesson judges it.

@@ -103,7 +103,7 @@ pub struct PersonForm {
     pub sex: Option<Sex>,
     /// `metric` or `imperial`.
     pub units: Units,
-    /// Height as typed: `178`, `1.78 m`, `5'10`.
+    /// Height as typed: `178`, `1.78 m`, `5'10`; a bare number is centimetres, or inches where the client thinks in them.
     #[serde(default)]
     pub height: String,
     /// Body mass as typed: `80 kg`, `176 lb`, `12 st 8`.
@@ -321,7 +321,7 @@ fn profile(form: &PersonForm, today: NaiveDate) -> Result<Profile, InputError> {
         born: form.born,
         sex: form.sex,
         units: form.units,
-        height: given(&form.height).map(|t| Height::parse_entry(&t).map(|h| (h, t)).map_err(|e| e.at("height"))).transpose()?,
+        height: given(&form.height).map(|t| Height::parse_entry(&t, imperial).map(|h| (h, t)).map_err(|e| e.at("height"))).transpose()?,
         mass: given(&form.mass).map(|t| BodyMass::parse_entry(&t, imperial).map(|m| (m, t)).map_err(|e| e.at("mass"))).transpose()?,
         occupation: text::note(&form.occupation, "occupation")?,
         goal: text::note(&form.goal, "goal")?,

@@ -217,7 +217,7 @@ fn profile(client: &Client, today: NaiveDate) -> ApiResult<Profile> {
         born,
         sex: client.sex,
         units: if client.imperial { Units::Imperial } else { Units::Metric },
-        height: Some((Height::parse_entry(client.height)?, client.height.into())),
+        height: Some((Height::parse_entry(client.height, client.imperial)?, client.height.into())),
         mass: Some((BodyMass::parse_entry(client.mass, client.imperial)?, client.mass.into())),
         occupation: text(client.occupation),
         goal: text(client.goal),
@@ -351,7 +351,7 @@ fn facts_on(client: &Client, test: &Test) -> Result<Facts, ApiError> {
         age: Some(Age::new(f64::from(client.age - years_back))?),
         mass: Some(BodyMass::parse_entry(client.mass, client.imperial)?),
         mass_on: None,
-        height: Some(Height::parse_entry(client.height)?),
+        height: Some(Height::parse_entry(client.height, client.imperial)?),
         resting_hr: None,
         hr_max: None,
     })
