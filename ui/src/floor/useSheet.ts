@@ -10,6 +10,9 @@ import type { Floor } from "./useFloor";
 import { useTaking } from "./useTaking";
 import { useWatched } from "./useWatched";
 
+/** Who counts with a key still presses it so long after the bell. */
+const LATE_PRESS_MS = 1000;
+
 export function useSheet(floor: Floor, closed: () => boolean) {
   const run = useRun();
   const { ms, state, running, phase } = floor;
@@ -129,10 +132,14 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     return bell.value && !halfOne.value;
   });
   const live = computed(() => started.value && running.value && !countingIn.value && !nought.value && !rung.value);
-  /** A count against a clock of its own that has not been started. */
   /** The bell of a count with a clock of its own has rung: nothing more is counted, what was counted in silence is typed. */
   const boutOver = computed(() => bout(row.value) > 0 && row.value.cells.length > 0 && !timing.value);
+  /** A count against a clock of its own that has not been started. */
   const waits = computed(() => bout(row.value) > 0 && !row.value.cells.length && !timing.value);
+  const bellMs = ref(-Infinity);
+  watch(timing, (now, before) => before && !now && (bellMs.value = ms.value));
+  /** A press just after the bell was meant for what was counted: it does not start what is counted next. */
+  const justRung = computed(() => ms.value - bellMs.value < LATE_PRESS_MS);
   /** Nothing more is taken of this row. */
   const full = computed(() => {
     const r = row.value;
@@ -342,6 +349,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     live,
     halfOne,
     waits,
+    justRung,
     boutOver,
     full,
     canFinish,

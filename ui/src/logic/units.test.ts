@@ -44,6 +44,7 @@ describe("what is unusual is asked about", () => {
   });
   it("a length typed in metres, in the client's unit", () => {
     expect(question(0.92, "cm", { from: 55, to: 140 }, "metric")?.meant).toBe(92);
+    expect(question(91, "beats", { from: 8, to: 27 }, "metric")?.meant).toBeNull();
     expect(question(254, "cm", { from: 55, to: 140 }, "imperial")?.ask).toContain("100 in?");
   });
   it("nothing of what is usual, and nothing where nothing is known to be", () => {

@@ -2,6 +2,8 @@ import { inUnits, shownUnit, toShown, withUnit, type Units } from "./units";
 
 /** Slips of a unit: kilometres for metres, metres for centimetres, a comma that was lost. */
 const SLIPS = [1000, 100, 10, 60, 0.1, 0.01, 0.001];
+/** Counted in whole numbers: no comma was lost. */
+const WHOLE = ["beats", "bpm", "reps"];
 
 /** What is asked of a value outside what is usual, with what may have been meant; nothing where it is usual. */
 export function question(
@@ -13,7 +15,10 @@ export function question(
   signs?: { minus: string; plus?: string | null } | null,
 ): { ask: string; meant: number | null } | null {
   if (!usual || (value >= usual.from && value <= usual.to)) return null;
-  const meant = SLIPS.map((by) => Math.round(value * by * 1e6) / 1e6).find((v) => v >= usual.from && v <= usual.to) ?? null;
+  const meant =
+    SLIPS.map((by) => Math.round(value * by * 1e6) / 1e6).find(
+      (v) => v >= usual.from && v <= usual.to && (Number.isInteger(v) || !WHOLE.includes(unit)),
+    ) ?? null;
   const side = (n: number) => (n === 0 || !signs ? null : n < 0 ? signs.minus : signs.plus);
   const onItsSide = (n: number, words: (n: number) => string) => (side(n) ? `${side(n)} ${words(Math.abs(n))}` : words(n));
   const said = (n: number) => onItsSide(n, (m) => inUnits(m, unit, units));

@@ -5,7 +5,7 @@ import type { Floor } from "@/floor/useFloor";
 import { useMany } from "@/floor/useMany";
 import { minutes } from "@/logic/dates";
 import { sentence } from "@/logic/sheet";
-import { hasSign } from "@/logic/signs";
+import { hasSign, withoutSign } from "@/logic/signs";
 import { askedOnce } from "@/logic/askedOnce";
 import { shownUnit } from "@/logic/units";
 import { useRun } from "@/stores/run";
@@ -86,8 +86,7 @@ async function keep(sign: 1 | -1 = 1, made = true) {
   if (!of) return void (wrong.value = full());
   const text = value.value.trim();
   if (!text) return;
-  if (of.signs && hasSign(text))
-    return void (wrong.value = `Type the length without a sign, then choose ${of.signs.minus} or ${of.signs.plus}.`);
+  if (of.signs && hasSign(text)) return void (wrong.value = withoutSign(of.signs));
   const read = askedOnce(text, of, units.value, sign, meant);
   if ("wrong" in read) {
     wrong.value = read.wrong;

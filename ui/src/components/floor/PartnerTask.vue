@@ -3,7 +3,7 @@ import { computed, ref, watch } from "vue";
 import type { RunView } from "@/api/types";
 import type { Floor } from "@/floor/useFloor";
 import { sentence } from "@/logic/sheet";
-import { hasSign } from "@/logic/signs";
+import { hasSign, withoutSign } from "@/logic/signs";
 import { askedOnce } from "@/logic/askedOnce";
 import { useRun } from "@/stores/run";
 
@@ -60,8 +60,7 @@ function takenOf(c: Task["columns"][number]): string[] {
 async function send(c: Task["columns"][number], sign: 1 | -1 = 1) {
   const [at, text] = [keyOf(c), (texts.value[keyOf(c)] ?? "").trim()];
   if (!text) return;
-  if (c.signs && hasSign(text))
-    return void (wrong.value = { at, words: `Type the length without a sign, then choose ${c.signs.minus} or ${c.signs.plus}.` });
+  if (c.signs && hasSign(text)) return void (wrong.value = { at, words: withoutSign(c.signs) });
   const units = run.view?.units ?? "metric";
   const read = askedOnce(text, c, units, sign, meant);
   if ("wrong" in read) {

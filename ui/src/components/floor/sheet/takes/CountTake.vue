@@ -6,7 +6,7 @@ import TypedInstead from "./TypedInstead.vue";
 
 /** Counted with a key, against the clock where the work has a length. */
 const sheet = theSheet();
-const { row, live, halfOne, waits, boutOver, nought, styles, beside } = sheet;
+const { row, live, halfOne, waits, justRung, boutOver, nought, styles, beside } = sheet;
 const rules = computed(() => taken(row.value, "count"));
 const typed = useTemplateRef("typed");
 /** Beats that were missed in a row, where some end the count. */
@@ -16,7 +16,8 @@ const heavier = computed(() => (row.value.again ? (rules.value?.heavier ?? null)
 
 const press: Keys["press"] = (key, event) => {
   const nth = Number(key) - 1;
-  if (waits.value && key === " ") void (live.value && !event.repeat && sheet.begin());
+  if (boutOver.value && /^\d$/.test(key)) return (typed.value?.focus(), false);
+  if (waits.value && key === " ") void (live.value && !justRung.value && !event.repeat && sheet.begin());
   else if (live.value && key === " ") void (boutOver.value || sheet.tally(1));
   else if (live.value && !boutOver.value && beside.value[nth]) void sheet.tallyBeside(beside.value[nth].input);
   else if (missed.value && live.value && key === "m") void sheet.missBeat();
@@ -25,7 +26,7 @@ const press: Keys["press"] = (key, event) => {
   else return false;
   return true;
 };
-defineExpose<Keys>({ press, isTyping: () => typed.value?.isTyping() ?? false });
+defineExpose<Keys>({ press, isTyping: () => typed.value?.isTyping() ?? false, focus: () => boutOver.value && typed.value?.focus() });
 </script>
 
 <template>
@@ -56,7 +57,7 @@ defineExpose<Keys>({ press, isTyping: () => typed.value?.isTyping() ?? false });
     >
       {{ b.label }} <kbd>{{ k + 1 }}</kbd>
     </button>
-    <button v-if="waits" type="button" class="big" :class="{ main: live }" :disabled="!live" @click="sheet.begin()">
+    <button v-if="waits" type="button" class="big" :class="{ main: live }" :disabled="!live || justRung" @click="sheet.begin()">
       Start {{ bout(row) }} seconds <kbd>Space</kbd>
     </button>
     <button v-else-if="!boutOver" type="button" class="big" :class="{ main: live && !halfOne }" :disabled="!live" @click="sheet.tally(1)">

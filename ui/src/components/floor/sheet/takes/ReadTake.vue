@@ -4,7 +4,7 @@ import { theSheet, type Keys } from "@/floor/useSheet";
 import { useEntry } from "@/floor/useEntry";
 import { useUnsaved } from "@/floor/useUnsaved";
 import { onward, rowName, sentence } from "@/logic/sheet";
-import { hasSign } from "@/logic/signs";
+import { hasSign, withoutSign } from "@/logic/signs";
 import { typed } from "@/logic/typed";
 import { shownUnit } from "@/logic/units";
 import { useRun } from "@/stores/run";
@@ -54,10 +54,9 @@ async function enter() {
     const value = typed(text.value, row.value.unit, units.value);
     if (row.value.signs && value) {
       const { minus, plus } = row.value.signs;
-      if (!plus) return onSide(-1);
-      wrong.value = hasSign(text.value)
-        ? `Type the length without a sign, then press ${minus} or ${plus}.`
-        : `${sentence(minus)} or ${plus}? Press one of the two.`;
+      if (hasSign(text.value)) wrong.value = withoutSign(row.value.signs);
+      else if (plus) wrong.value = `${sentence(minus)} or ${plus}? Press one of the two.`;
+      else await onSide(-1);
       return;
     }
     const number = entry.number();

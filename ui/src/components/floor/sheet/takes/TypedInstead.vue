@@ -1,11 +1,10 @@
 <script setup lang="ts">
-import { watch } from "vue";
+import { onMounted, watch } from "vue";
 import { theSheet } from "@/floor/useSheet";
 import { useEntry } from "@/floor/useEntry";
 import SheetInput from "../SheetInput.vue";
 
-/** What is counted or timed with a key can be typed too. */
-/** `now`: it is what comes next, so that digits go into it at once. */
+/** What is counted or timed with a key can be typed too. `now`: it is what comes next, so that digits go into it at once. */
 const props = defineProps<{ now?: boolean }>();
 const sheet = theSheet();
 const entry = useEntry(sheet);
@@ -18,12 +17,10 @@ async function enter() {
   field.value?.blur();
   await sheet.take(value);
 }
-watch(
-  () => props.now,
-  (now) => now && entry.focus(),
-  { immediate: true },
-);
-defineExpose({ isTyping: () => text.value.trim() !== "" });
+const focusNow = () => props.now && entry.focus();
+onMounted(focusNow);
+watch(() => props.now, focusNow);
+defineExpose({ isTyping: () => text.value.trim() !== "", focus: entry.focus });
 </script>
 
 <template>
