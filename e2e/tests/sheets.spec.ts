@@ -166,6 +166,16 @@ test("a reach of two sides that were swapped: a gap or an overlap is chosen, no 
     if (name === "Hand length") continue;
     await expect(page.getByRole("alert")).toContainText("Gap or overlap? Press one of the two.");
     await page.getByRole("button", { name: name.endsWith("right") ? "Gap" : "Overlap", exact: true }).click();
+    if (name.endsWith("left")) continue;
+    // Enter twice saves nothing with one side: the first asks, the second goes on, and what is typed then is in its field.
+    const asked = page.getByRole("alertdialog");
+    await page.keyboard.press("Enter");
+    await expect(asked).toContainText("Gap or overlap, left is missing");
+    await page.keyboard.press("Enter");
+    await expect(asked).toBeHidden();
+    await page.keyboard.type("-1");
+    await page.keyboard.press("Enter");
+    await expect(page.getByRole("alert")).toContainText("without a sign");
   }
   await expect(page.getByRole("button", { name: "Gap or overlap, left, try 1: overlap 1" })).toBeVisible();
   await page.getByRole("button", { name: "Left and right were swapped" }).click();
@@ -243,6 +253,23 @@ test.describe("at the pace of the clock times thirty", () => {
     await expect(page.getByRole("button", { name: /Undo the start/ })).toBeVisible();
     await page.keyboard.press("u");
     await expect(page.getByRole("button", { name: "Time held, right, try 1: 45.0" })).toBeHidden();
+  });
+
+  test("a pulse that was counted in the head is typed at the bell, wherever the last press was", async ({ coach, page }) => {
+    await coach.hasPractice();
+    const person = await coach.knows("Maud Ellery", "1961-04-02", "female");
+    await coach.stands([person], "resting-hr", { posture: "seated", hr_source: "wrist" });
+    await page.keyboard.press("Space");
+    await expect(page.getByRole("button", { name: /Start 15 seconds/ })).toBeEnabled();
+    await page.keyboard.press("Space");
+    await expect(page.getByText("15 seconds are over.")).toBeVisible({ timeout: 15_000 });
+    await page.keyboard.type("91");
+    await page.keyboard.press("Enter");
+    await expect(page.getByRole("alert")).toHaveText(/^91 beats\? Most are between [^?]+\. Correct it/);
+    await page.keyboard.type("19");
+    await expect(page.getByRole("alert")).toBeHidden();
+    await page.keyboard.press("Enter");
+    await expect(page.getByRole("button", { name: "Beats counted, try 1: 19" })).toBeVisible();
   });
 });
 

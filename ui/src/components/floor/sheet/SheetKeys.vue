@@ -60,8 +60,11 @@ onKeyStroke((event) => {
   // An empty field for a number has no use for Space: it is the clock or the count, as it is everywhere. A load is lifted by M and X.
   const inField = target.tagName === "INPUT" && !(key === " " && !typing.value && row.value.kind !== "words");
   const lifts = kind.value === "load" && (key === "m" || key === "x");
-  const saves = key === "enter" && !typing.value && canFinish.value && !timing.value && !asking.value;
-  if ((!inField || lifts) && keys.value?.press(key, event)) event.preventDefault();
+  const saves = key === "enter" && !typing.value && canFinish.value && !timing.value;
+  if (saves && asking.value) {
+    goOn();
+    event.preventDefault();
+  } else if ((!inField || lifts) && keys.value?.press(key, event)) event.preventDefault();
   else if (saves) {
     finish();
     event.preventDefault();
