@@ -5,7 +5,7 @@
 //! `outcomes` once it is over. One run at a time: a screen shows one. And of a `visit`, where it stands.
 
 mod boundary;
-mod reading;
+mod json;
 
 use std::cell::RefCell;
 
@@ -94,7 +94,7 @@ enum Answer {
 
 /// Answers a question; never fails, so that a screen can always go on with what the server says.
 fn answer(question: &[u8]) -> Vec<u8> {
-    let answer = match serde_json::from_slice(question).map(|value| Question::deserialize(reading::Reading(value))) {
+    let answer = match serde_json::from_slice(question).map(|value| Question::deserialize(json::Json(value))) {
         Ok(Ok(question)) => answered(question),
         Err(error) => Answer::Failed(error.to_string()),
     };

@@ -384,7 +384,8 @@ fn headline(quantities: &[QuantityReport], protocol: &Protocol) -> String {
     let Some(first) = found.next() else { return String::new() };
     let value = |q: &QuantityReport| {
         let bound = if q.at_least { "at least " } else { "" };
-        format!("{} {bound}{} {}", crate::text::capital(&q.label), q.shown, q.unit).trim_end().to_owned()
+        let unit = if says_unit(&q.label, &q.unit) { "" } else { &q.unit };
+        format!("{} {bound}{} {unit}", crate::text::capital(&q.label), q.shown).trim_end().to_owned()
     };
     let mut sentences = vec![match first.norms.iter().find(|n| n.sentence != NO_STANDING) {
         Some(norm) => {
@@ -394,6 +395,11 @@ fn headline(quantities: &[QuantityReport], protocol: &Protocol) -> String {
     }];
     sentences.extend(found.map(|q| format!("{}.", value(q))));
     sentences.join(" ")
+}
+
+/// Whether a label says its unit already: repetitions, in reps.
+fn says_unit(label: &str, unit: &str) -> bool {
+    unit.len() > 2 && label.starts_with(unit.trim_end_matches('s'))
 }
 
 #[cfg(test)]
@@ -413,6 +419,13 @@ mod tests {
         let record = TestRecord { protocol, facts, inputs: &inputs, options: Options::default(), circumstances: Circumstances::default() };
         let outcome = compute(&record).unwrap();
         report(&record, &Conditions::new(), &outcome, &|_| Own::default(), Units::Metric)
+    }
+
+    #[test]
+    fn repetitions_are_not_said_to_be_reps() {
+        let headline = |id: &str, pairs: &[(&str, f64)]| report_of(id, Some(Sex::Female), 70.0, pairs).headline;
+        assert_eq!(headline("crunch-1min", &[("reps", 24.0)]), "Repetitions 24.");
+        assert_eq!(headline("up-and-go", &[("time_s", 7.9)]).split(':').next(), Some("Time 7.9 s"));
     }
 
     /// 52.53 with 8.2 %: × e^±0.1607 is 44.7 to 61.7.

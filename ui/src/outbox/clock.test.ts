@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
-import { runClock, TrueClock } from "./clock";
+import { Moments, runClock, TrueClock } from "./clock";
 
 const T0 = Date.parse("2026-11-23T09:00:00Z");
 
@@ -89,4 +89,12 @@ test("a run’s clock starts when it was set up, and passes at its own pace", ()
   const later = Date.parse(set) + 90_000;
   expect(runClock({ created_at: set, clock_rate: 1 }, later)).toBe(later);
   expect(runClock({ created_at: set, clock_rate: 4 }, later)).toBe(Date.parse(set) + 360_000);
+});
+
+test("a clock that is put back a little turns no two moments round, and one that was an hour wrong holds up nothing", () => {
+  const moments = new Moments();
+  expect([1000, 1040, 1010, 1060].map((now) => moments.next(now))).toEqual([1000, 1040, 1040, 1060]);
+  expect(moments.next(3_600_000)).toBe(3_600_000);
+  expect([2000, 2500].map((now) => moments.next(now))).toEqual([2000, 2500]);
+  expect(new Moments().next(-5, 8)).toBe(-5);
 });

@@ -4,6 +4,20 @@ export function runClock({ created_at, clock_rate }: { created_at: string; clock
   return zero + (real - zero) * clock_rate;
 }
 
+/** A clock is put right by so much at most from one answer to the next, ms; where it was further off it was wrong altogether. */
+const STEP_MS = 2000;
+
+/** The moments of what happens on one screen: a clock that is put back a little between two of them does not turn them round. */
+export class Moments {
+  private last = -Infinity;
+
+  /** The moment of what happens at `now` of a clock that passes at `rate`: never before the one before it. */
+  next(now: number, rate = 1): number {
+    this.last = this.last - now < STEP_MS * rate ? Math.max(this.last, now) : now;
+    return this.last;
+  }
+}
+
 /** By so much the clocks of two devices part, ms a ms: 3 ms a minute. Common practice for quartz. */
 const DRIFT = 5e-5;
 

@@ -22,9 +22,11 @@ import { useDraft } from "@/composables/useDraft";
 import { useLoad } from "@/composables/useLoad";
 import { useBegin } from "@/floor/useBegin";
 import { prepareTest } from "@/offline/prepare";
+import { useWaiting } from "@/stores/waiting";
 
 const props = defineProps<{ id: string; protocol: string }>();
 const route = useRoute();
+const waiting = useWaiting();
 /** The place in a visit that this test fills. */
 const visit = route.query.visit ? { visit: String(route.query.visit), place: Number(route.query.place) } : null;
 const inVisit = visit ? `.${visit.visit}.${visit.place}` : "";
@@ -144,7 +146,9 @@ async function begin() {
         <div class="soft">{{ page.name }} · {{ page.protocol.summary }}</div>
       </div>
       <span class="grow"></span>
-      <RouterLink :to="{ path: `/people/${id}/enter/${protocol}`, query: route.query }">Enter results from paper</RouterLink>
+      <RouterLink v-if="!waiting.away" :to="{ path: `/people/${id}/enter/${protocol}`, query: route.query }"
+        >Enter results from paper</RouterLink
+      >
       <RouterLink :to="`/tests/${protocol}`">How it is done</RouterLink>
     </div>
 

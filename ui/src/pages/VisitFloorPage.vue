@@ -19,10 +19,12 @@ import { useBegin } from "@/floor/useBegin";
 import { prepareVisit } from "@/offline/prepare";
 import { visitHere } from "@/offline/visit";
 import { brief, mark } from "@/logic/visit";
+import { useWaiting } from "@/stores/waiting";
 
 /** A visit on the floor: what is next, why now, what to say, go. Nobody goes back to a menu between two tests. */
 const props = defineProps<{ id: string }>();
 const router = useRouter();
+const waiting = useWaiting();
 const path = { id: props.id };
 const {
   data: v,
@@ -91,7 +93,7 @@ onKeyStroke((event) => {
   if (v.value?.window) return;
   const key = event.key.toLowerCase();
   if (key === " ") void go();
-  else if (key === "e" && next.value) void router.push(entry.value);
+  else if (key === "e" && next.value && !waiting.away) void router.push(entry.value);
   else if (key === "l" && next.value) void leave(next.value.place);
   else return;
   event.preventDefault();
@@ -195,8 +197,10 @@ onKeyStroke((event) => {
       </form>
       <template v-else-if="next">
         <button type="button" class="quiet" @click="leave(next.place)">Skip test <kbd>L</kbd></button>
-        <button v-if="next.live" type="button" class="quiet" @click="router.push(entry)">Enter results from paper <kbd>E</kbd></button>
-        <button v-else-if="v?.on !== v?.today" type="button" class="quiet" @click="router.push(`/visits/${id}/paper`)">
+        <button v-if="next.live && !waiting.away" type="button" class="quiet" @click="router.push(entry)">
+          Enter results from paper <kbd>E</kbd>
+        </button>
+        <button v-else-if="!next.live && v?.on !== v?.today" type="button" class="quiet" @click="router.push(`/visits/${id}/paper`)">
           All tests on one page
         </button>
         <button type="button" class="big main" :disabled="busy" @click="go">

@@ -8,7 +8,7 @@ import { Folding, type KeptLog } from "@/core/folding";
 import { announce } from "@/offline/announce";
 import { Channel } from "@/outbox/channel";
 import { letGoOfRun } from "@/offline/over";
-import { runClock, TrueClock } from "@/outbox/clock";
+import { Moments, runClock, TrueClock } from "@/outbox/clock";
 import { ALONE, Outbox } from "@/outbox/outbox";
 import * as queue from "@/outbox/queue";
 import { useSession } from "./session";
@@ -36,6 +36,7 @@ const doorKey = (door: Door) => ("run" in door ? door.run : `code ${door.code}`)
 /** The run on this screen: what the server knows of it, and what waits here to be sent. */
 export const useRun = defineStore("run", () => {
   const clock = new TrueClock();
+  let moments = new Moments();
   const session = useSession();
   const waiting = useWaiting();
   /** The run as the server said it last. */
@@ -126,6 +127,7 @@ export const useRun = defineStore("run", () => {
     close();
     [said.value, failure.value, refused.value, late.value, startedHere.value] = [null, null, null, 0, null];
     [door, isPartner.value, aside.value, kept, outbox, unsent.value] = [at, !("run" in at), [], "", null, 0];
+    moments = new Moments();
     [own.value, takenBack.value, folding.value, foldTries, pending.value, notTaken.value] = [[], new Set(), null, 0, false, ""];
     if ("run" in at) waiting.isShown(at.run);
     // What was set up a moment ago stands in the same moment: a key pressed now counts.
@@ -349,7 +351,7 @@ export const useRun = defineStore("run", () => {
 
   /** Something happened: kept here first, then sent. The answer is the event's id. `slot`: to which of many. */
   async function record(kind: Kind, slot?: number, atMs?: number): Promise<string> {
-    const wall = atMs !== undefined && startedAt.value !== null ? startedAt.value + atMs : now();
+    const wall = atMs !== undefined && startedAt.value !== null ? startedAt.value + atMs : moments.next(now(), said.value?.clock_rate ?? 1);
     const id = uuid();
     const event = {
       ...kind,

@@ -147,6 +147,9 @@ defineExpose<Keys>({ press, isTyping: () => text.value.trim() !== "", focus: ent
   border-color: var(--fjord);
   background: var(--band);
 }
+.point.met kbd {
+  border-color: var(--soft);
+}
 .point.failed {
   border-color: var(--ochre);
 }

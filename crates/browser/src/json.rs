@@ -51,8 +51,8 @@ impl de::Error for Unreadable {
     }
 }
 
-/// A value of a question. A structure is read from an object alone, a number from a number: what else could stand there is no code here.
-pub struct Reading(pub Value);
+/// A value of a question. A structure is read from an object and a number from a number; what else serde could read them from is left out.
+pub struct Json(pub Value);
 
 fn whole(number: &Number) -> u64 {
     number.as_u64().unwrap_or_else(|| process::abort())
@@ -62,7 +62,11 @@ fn signed(number: &Number) -> i64 {
     number.as_i64().unwrap_or_else(|| process::abort())
 }
 
-impl Reading {
+fn real(number: &Number) -> f64 {
+    number.as_f64().unwrap_or_else(|| process::abort())
+}
+
+impl Json {
     fn number(self) -> Number {
         match self.0 {
             Value::Number(number) => number,
@@ -100,11 +104,7 @@ macro_rules! numbers {
     };
 }
 
-fn real(number: &Number) -> f64 {
-    number.as_f64().unwrap_or_else(|| process::abort())
-}
-
-impl<'de> Deserializer<'de> for Reading {
+impl<'de> Deserializer<'de> for Json {
     type Error = Unreadable;
 
     fn deserialize_any<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, Unreadable> {
@@ -204,7 +204,7 @@ impl<'de> SeqAccess<'de> for List {
     type Error = Unreadable;
 
     fn next_element_seed<T: DeserializeSeed<'de>>(&mut self, seed: T) -> Result<Option<T::Value>, Unreadable> {
-        self.0.next().map(|value| seed.deserialize(Reading(value))).transpose()
+        self.0.next().map(|value| seed.deserialize(Json(value))).transpose()
     }
 
     fn size_hint(&self) -> Option<usize> {
@@ -223,11 +223,11 @@ impl<'de> MapAccess<'de> for Entries {
     fn next_key_seed<K: DeserializeSeed<'de>>(&mut self, seed: K) -> Result<Option<K::Value>, Unreadable> {
         let Some((key, value)) = self.left.next() else { return Ok(None) };
         self.value = value;
-        seed.deserialize(Reading(Value::String(key))).map(Some)
+        seed.deserialize(Json(Value::String(key))).map(Some)
     }
 
     fn next_value_seed<T: DeserializeSeed<'de>>(&mut self, seed: T) -> Result<T::Value, Unreadable> {
-        seed.deserialize(Reading(self.value.take()))
+        seed.deserialize(Json(self.value.take()))
     }
 }
 
@@ -238,14 +238,14 @@ struct Variant {
 
 impl<'de> EnumAccess<'de> for Variant {
     type Error = Unreadable;
-    type Variant = Reading;
+    type Variant = Json;
 
-    fn variant_seed<T: DeserializeSeed<'de>>(self, seed: T) -> Result<(T::Value, Reading), Unreadable> {
-        Ok((seed.deserialize(Reading(Value::String(self.name)))?, Reading(self.value)))
+    fn variant_seed<T: DeserializeSeed<'de>>(self, seed: T) -> Result<(T::Value, Json), Unreadable> {
+        Ok((seed.deserialize(Json(Value::String(self.name)))?, Json(self.value)))
     }
 }
 
-impl<'de> VariantAccess<'de> for Reading {
+impl<'de> VariantAccess<'de> for Json {
     type Error = Unreadable;
 
     fn unit_variant(self) -> Result<(), Unreadable> {
