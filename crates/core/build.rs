@@ -39,7 +39,7 @@ fn texts(root: &str, out: &str, folder: &str, ending: &str, constant: &str, name
     fs::write(Path::new(out).join(format!("{folder}.rs")), code)
 }
 
-/// All measures by name, as Rust's `Measure`: what a file does not say of one is as in `SILENT`. A file that cannot be read, or a name that
+/// All measures by name, as Rust's `Measure`: what a file does not say of one is as in `UNSAID`. A file that cannot be read, or a name that
 /// stands in two, ends the build, and so does a word that no measure has.
 fn measures(root: &str, out: &str) -> io::Result<()> {
     let mut all = BTreeMap::new();
@@ -62,7 +62,7 @@ fn measures(root: &str, out: &str) -> io::Result<()> {
             _ => format!("{field}: {value}"),
         });
         let said: Vec<String> = said.collect();
-        writeln!(code, "    ({name:?}, Measure {{ {}, ..SILENT }}),", said.join(", ")).map_err(io::Error::other)?;
+        writeln!(code, "    ({name:?}, Measure {{ {}, ..UNSAID }}),", said.join(", ")).map_err(io::Error::other)?;
     }
     code.push_str("];\n");
     fs::write(Path::new(out).join("measures.rs"), code)

@@ -1,5 +1,5 @@
 // How much a run loads that Today has not loaded already: the floor's page, the largest floor of a kind, and the core, as they are sent.
-// Fails where it is more than it may be. Run after the front end is built.
+// Fails over the limit. Run after the front end is built.
 import { readdirSync, readFileSync, statSync } from "node:fs";
 import { join } from "node:path";
 
@@ -17,7 +17,6 @@ function whole(names, seen = new Set()) {
   for (const name of names) {
     if (seen.has(name)) continue;
     seen.add(name);
-    if (!name.endsWith(".js")) continue;
     const code = readFileSync(join(assets, name), "utf8");
     whole([...code.matchAll(/(?:from|import)\s*"\.\/([^"]+\.js)"/g)].map((match) => match[1]), seen);
   }
@@ -29,11 +28,12 @@ const sent = (name) => statSync(files.includes(`${name}.br`) ? join(assets, `${n
 const more = (name) => [...whole([built("FloorPage"), built(name)])].filter((file) => !there.has(file)).reduce((sum, file) => sum + sent(file), 0);
 
 const core = sent(files.find((file) => file.startsWith("core-") && file.endsWith(".wasm")));
-const kinds = ["BeepsFloor", "BoardFloor", "GridFloor", "GroupFloor", "CountedFloor", "StagedFloor", "EffortFloor", "HoldFloor", "SheetFloor"];
+const floors = readFileSync("ui/src/components/floor/floors.ts", "utf8");
+const kinds = [...floors.matchAll(/import\("[^"]*?(\w+Floor)\.vue"\)/g)].map((match) => match[1]);
 const [kind, scripts] = kinds.map((name) => [name, more(name)]).sort((a, b) => b[1] - a[1])[0];
 const kb = (bytes) => `${(bytes / 1000).toFixed(1)} kB`;
 console.log(`A run loads ${kb(core + scripts)}: the core ${kb(core)}, scripts ${kb(scripts)} (${kind}, the largest floor)`);
 if (core + scripts > MOST_KB * 1000) {
-  console.error(`It may be ${MOST_KB} kB.`);
+  console.error(`The limit is ${MOST_KB} kB.`);
   process.exit(1);
 }

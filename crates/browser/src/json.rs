@@ -10,9 +10,9 @@ use serde::{
     Deserializer, de,
     de::{DeserializeSeed, EnumAccess, MapAccess, SeqAccess, VariantAccess, Visitor},
 };
-use serde_json::{Map, Value, map, value::Number};
+use serde_json::{Value, map, value::Number};
 
-/// What cannot be read. There is none: reading it ends the call.
+/// The error of reading. It is never made: a question that cannot be read ends the call.
 #[derive(Debug)]
 pub enum Unreadable {}
 
@@ -26,27 +26,6 @@ impl std::error::Error for Unreadable {}
 
 impl de::Error for Unreadable {
     fn custom<T: fmt::Display>(_: T) -> Self {
-        process::abort()
-    }
-    fn invalid_type(_: de::Unexpected<'_>, _: &dyn de::Expected) -> Self {
-        process::abort()
-    }
-    fn invalid_value(_: de::Unexpected<'_>, _: &dyn de::Expected) -> Self {
-        process::abort()
-    }
-    fn invalid_length(_: usize, _: &dyn de::Expected) -> Self {
-        process::abort()
-    }
-    fn unknown_variant(_: &str, _: &'static [&'static str]) -> Self {
-        process::abort()
-    }
-    fn unknown_field(_: &str, _: &'static [&'static str]) -> Self {
-        process::abort()
-    }
-    fn missing_field(_: &'static str) -> Self {
-        process::abort()
-    }
-    fn duplicate_field(_: &'static str) -> Self {
         process::abort()
     }
 }
@@ -179,10 +158,10 @@ impl<'de> Deserializer<'de> for Json {
     fn deserialize_enum<V: Visitor<'de>>(self, _: &'static str, _: &'static [&'static str], visitor: V) -> Result<V::Value, Unreadable> {
         visitor.visit_enum(match self.0 {
             Value::String(name) => Variant { name, value: Value::Null },
-            Value::Object(object) => {
-                let (name, value) = only(object);
-                Variant { name, value }
-            }
+            Value::Object(object) => match object.into_iter().next() {
+                Some((name, value)) => Variant { name, value },
+                None => process::abort(),
+            },
             _ => process::abort(),
         })
     }
@@ -192,10 +171,6 @@ impl<'de> Deserializer<'de> for Json {
     }
 
     serde::forward_to_deserialize_any! { char bytes byte_buf unit unit_struct }
-}
-
-fn only(object: Map<String, Value>) -> (String, Value) {
-    object.into_iter().next().unwrap_or_else(|| process::abort())
 }
 
 struct List(std::vec::IntoIter<Value>);

@@ -146,7 +146,7 @@ pub(crate) fn differs(condition: &Condition, then: Option<&Answer>, now: Option<
     }
     match (then, now) {
         (Some(Answer::Number(a)), Some(Answer::Number(b))) => (a - b).abs() > condition.tolerance.unwrap_or(0.0),
-        (Some(Answer::Text(a)), Some(Answer::Text(b))) => words(a) != words(b),
+        (Some(Answer::Text(a)), Some(Answer::Text(b))) => a != b && words(a) != words(b),
         (Some(a), Some(b)) => a != b,
         (None, None) => false,
         _ => condition.required,

@@ -44,8 +44,8 @@ enum Written {
     Minutes,
 }
 
-/// Of which nothing is said.
-const SILENT: Measure = Measure {
+/// Of which a file says nothing.
+const UNSAID: Measure = Measure {
     label: "",
     plural: false,
     unit: "",
@@ -88,7 +88,7 @@ pub fn is_bound(key: &str, inputs: &Inputs) -> bool {
     matches!(attempts, Some(Value::Marks(made)) if made.iter().all(|made| *made))
 }
 
-/// The inputs that say whether a value is a bound: where a measure has none of them, it is none.
+/// The inputs that decide whether a value is only a lower bound.
 pub fn inputs_of_bounds() -> Vec<String> {
     MEASURES.iter().filter_map(|(_, m)| m.at_least_unless_missed).map(str::to_owned).collect()
 }

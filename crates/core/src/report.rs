@@ -398,7 +398,7 @@ fn headline(quantities: &[QuantityReport], protocol: &Protocol) -> String {
 }
 
 /// Whether a label says its unit already: repetitions, in reps.
-fn says_unit(label: &str, unit: &str) -> bool {
+pub(crate) fn says_unit(label: &str, unit: &str) -> bool {
     unit.len() > 2 && label.starts_with(unit.trim_end_matches('s'))
 }
 

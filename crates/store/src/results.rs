@@ -101,6 +101,29 @@ pub(crate) struct Row {
     pub(crate) computed: Option<Document>,
 }
 
+/// The result in a row that holds more than that; its scores are read apart where there are none.
+macro_rules! row_of {
+    ($r:ident, $id:expr, $computed:expr) => {
+        $crate::results::Row {
+            id: $id,
+            person_id: $r.person_id,
+            run_id: $r.run_id,
+            protocol_id: $r.protocol_id,
+            method: $r.method,
+            on_date: $r.on_date,
+            taken_at: $r.taken_at,
+            inputs: $r.inputs,
+            conditions: $r.conditions,
+            facts: $r.facts,
+            stopped: $r.stopped,
+            voided: $r.voided,
+            remarks: $r.remarks,
+            computed: $computed,
+        }
+    };
+}
+pub(crate) use row_of;
+
 impl Row {
     /// The result in a list: one that cannot be read is passed over.
     fn shown(self) -> Option<Stored> {
@@ -337,22 +360,7 @@ pub async fn with_last(scope: &mut Scope, results: &[uuid::Uuid], kept: &[String
     let computed = |id| scores.get(&id).cloned().unwrap_or_default();
     let mut found = BTreeMap::new();
     for r in rows {
-        let row = Row {
-            id: r.id,
-            person_id: r.person_id,
-            run_id: r.run_id,
-            protocol_id: r.protocol_id,
-            method: r.method,
-            on_date: r.on_date,
-            taken_at: r.taken_at,
-            inputs: r.inputs,
-            conditions: r.conditions,
-            facts: r.facts,
-            stopped: r.stopped,
-            voided: r.voided,
-            remarks: r.remarks,
-            computed: None,
-        };
+        let row = row_of!(r, r.id, None);
         let Some(mut now) = row.shown() else { continue };
         now.done.computed = computed(now.id);
         let last = |id, on, taken_at| -> Result<Done> {
@@ -418,22 +426,7 @@ pub async fn before(scope: &mut Scope, results: &[uuid::Uuid], most: i64) -> Res
     let scores = scores_of(scope, &ids).await?;
     let mut found: BTreeMap<uuid::Uuid, Vec<Done>> = BTreeMap::new();
     for r in rows {
-        let row = Row {
-            id: r.id,
-            person_id: r.person_id,
-            run_id: r.run_id,
-            protocol_id: r.protocol_id,
-            method: r.method,
-            on_date: r.on_date,
-            taken_at: r.taken_at,
-            inputs: r.inputs,
-            conditions: r.conditions,
-            facts: r.facts,
-            stopped: r.stopped,
-            voided: r.voided,
-            remarks: r.remarks,
-            computed: None,
-        };
+        let row = row_of!(r, r.id, None);
         let Some(shown) = row.shown() else { continue };
         found.entry(r.wanted).or_default().push(Done { computed: scores.get(&r.id).cloned().unwrap_or_default(), ..shown.done });
     }

@@ -7,7 +7,7 @@ use uuid::Uuid;
 use crate::{
     CoachId, Result, ResultId, Scope,
     error::{Document, read, write},
-    results::{self, Row, Stored, StoredFacts},
+    results::{self, Stored, StoredFacts, row_of},
 };
 
 /// What was done to a result.
@@ -161,23 +161,7 @@ pub async fn of_result(scope: &mut Scope, id: ResultId) -> Result<Vec<Version>> 
         .map(|r| {
             Ok(Version {
                 version: r.version.unsigned_abs(),
-                was: Row {
-                    id: id.0,
-                    person_id: r.person_id,
-                    run_id: r.run_id,
-                    protocol_id: r.protocol_id,
-                    method: r.method,
-                    on_date: r.on_date,
-                    taken_at: r.taken_at,
-                    inputs: r.inputs,
-                    conditions: r.conditions,
-                    facts: r.facts,
-                    stopped: r.stopped,
-                    voided: r.voided,
-                    remarks: r.remarks,
-                    computed: Some(r.scored),
-                }
-                .read()?,
+                was: row_of!(r, id.0, Some(r.scored)).read()?,
                 change: read("change", r.change.into())?,
                 reason: r.reason,
                 by: r.name,

@@ -69,6 +69,7 @@ defineExpose({ isEmpty: () => text.value === "" });
         :disabled="!due || closed"
         :aria-invalid="wrong !== null"
         aria-describedby="entry-wrong"
+        @input="wrong = null"
       />
       <button type="submit" :disabled="!due">Enter</button>
     </form>

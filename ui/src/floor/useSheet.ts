@@ -10,7 +10,7 @@ import type { Floor } from "./useFloor";
 import { useTaking } from "./useTaking";
 import { useWatched } from "./useWatched";
 
-/** Who counts with a key still presses it so long after the bell. */
+/** A key press this soon after the bell still belongs to the count. */
 const LATE_PRESS_MS = 1000;
 
 export function useSheet(floor: Floor, closed: () => boolean) {
@@ -138,7 +138,6 @@ export function useSheet(floor: Floor, closed: () => boolean) {
   const waits = computed(() => bout(row.value) > 0 && !row.value.cells.length && !timing.value);
   const bellMs = ref(-Infinity);
   watch(timing, (now, before) => before && !now && (bellMs.value = ms.value));
-  /** A press just after the bell was meant for what was counted: it does not start what is counted next. */
   const justRung = computed(() => ms.value - bellMs.value < LATE_PRESS_MS);
   /** Nothing more is taken of this row. */
   const full = computed(() => {
@@ -301,7 +300,7 @@ export function useSheet(floor: Floor, closed: () => boolean) {
     if (!started.value) return phase.value?.cue ?? state.value?.timeline.phases[0]?.cue ?? "";
     if (state.value?.decision) return state.value.decision.because;
     if (r.again) return r.again;
-    if (over.value && r.take.kind === "read") return "To put a reading right, press its name and take it again.";
+    if (over.value && r.take.kind === "read") return "To correct a reading, press its name and take it again.";
     if (boutOver.value) return `${bout(r)} seconds are over. Type the count if you counted in your head.`;
     if (r.take.kind === "count" && halfOne.value) return r.take.rule.slice(firstSentence(r.take.rule).length).trim();
     if (r.take.kind === "count") return [r.how, nought.value ? "" : firstSentence(r.take.rule)].filter(Boolean).join(" ");

@@ -44,6 +44,7 @@ test("a visit’s page shows what came out here, and what comes next", () => {
     [1, "running", []],
     [0, "done", ["30 s"]],
   ]);
+  expect(shown.rows.map((r) => r.brief)).toEqual([null, "30 s"]);
   expect([shown.done, shown.next?.name, shown.next?.run]).toEqual([1, "test 1", "s"]);
 });
 

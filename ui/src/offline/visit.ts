@@ -26,8 +26,10 @@ export function asItStands<V extends VisitPage>(page: V, prepared: PreparedVisit
     const at = stands.state.places[place];
     if (!row || !at) return [];
     const mine = runs.find((one) => one.run === at.result);
-    const figures = mine?.came?.length ? mine.came.map((value) => ({ label: "", value })) : row.figures;
-    return [{ ...row, stand: at.stand, run: at.run, reason: at.reason, figures: at.stand === "done" ? figures : [] }];
+    const came = mine?.came?.length ? mine.came : null;
+    const figures = came ? came.map((value) => ({ label: "", value })) : row.figures;
+    const done = at.stand === "done" ? { figures, brief: came?.join(" · ") ?? row.brief } : { figures: [], brief: null };
+    return [{ ...row, stand: at.stand, run: at.run, reason: at.reason, ...done }];
   });
   const next = prepared.tests.find((t) => t.place === stands.next);
   const running = stands.next !== null && stands.state.places[stands.next]?.stand === "running";

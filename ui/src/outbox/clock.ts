@@ -4,10 +4,10 @@ export function runClock({ created_at, clock_rate }: { created_at: string; clock
   return zero + (real - zero) * clock_rate;
 }
 
-/** A clock is put right by so much at most from one answer to the next, ms; where it was further off it was wrong altogether. */
+/** The largest correction of a clock that ran, ms; by a larger step a clock that was wrong is set. */
 const STEP_MS = 2000;
 
-/** The moments of what happens on one screen: a clock that is put back a little between two of them does not turn them round. */
+/** The moments of one screen's events, which keep their order when its clock is put back a little between two of them. */
 export class Moments {
   private last = -Infinity;
 

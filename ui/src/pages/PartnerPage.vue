@@ -156,7 +156,16 @@ function touch(event: PointerEvent) {
         </div>
         <form v-else-if="due && !done && !run.view.closed" class="entry due" @submit.prevent="enter">
           <label for="beats">Beats in {{ run.view.count?.window_s }} s</label>
-          <input id="beats" ref="field" v-model="text" class="num" inputmode="decimal" maxlength="5" autocomplete="off" />
+          <input
+            id="beats"
+            ref="field"
+            v-model="text"
+            @input="wrong = null"
+            class="num"
+            inputmode="decimal"
+            maxlength="5"
+            autocomplete="off"
+          />
           <button type="submit" class="main">Send</button>
         </form>
         <div v-if="reading?.bpm != null && due" class="sent">

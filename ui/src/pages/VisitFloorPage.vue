@@ -18,7 +18,7 @@ import { useNews } from "@/composables/useNews";
 import { useBegin } from "@/floor/useBegin";
 import { prepareVisit } from "@/offline/prepare";
 import { visitHere } from "@/offline/visit";
-import { brief, mark } from "@/logic/visit";
+import { mark } from "@/logic/visit";
 import { useWaiting } from "@/stores/waiting";
 
 /** A visit on the floor: what is next, why now, what to say, go. Nobody goes back to a menu between two tests. */
@@ -121,7 +121,7 @@ onKeyStroke((event) => {
           <span class="mark" aria-hidden="true">{{ mark(row, k, row.place === next?.place) }}</span>
           <span class="what"
             ><b>{{ row.name }}</b>
-            <small v-if="row.figures.length">{{ brief(row.figures) }}</small>
+            <small v-if="row.brief">{{ row.brief }}</small>
             <small v-else-if="row.stand === 'skipped'"
               >skipped<template v-if="row.reason">: {{ row.reason }}</template></small
             >

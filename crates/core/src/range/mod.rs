@@ -452,6 +452,13 @@ mod tests {
         for row in PUBLISHED.iter().map(|r| r.protocol).chain(PARTS.iter().map(|r| r.protocol)).chain(SHARED.iter().map(|r| r.protocol)) {
             assert!(catalogue::find(row).is_ok(), "{row}");
         }
+        let lines = |text: &str| text.lines().filter(|l| !l.starts_with('#')).count() - 1;
+        let files = [
+            include_str!("../../data/range/published.csv"),
+            include_str!("../../data/range/parts.csv"),
+            include_str!("../../data/range/shared.csv"),
+        ];
+        assert_eq!(files.map(lines), [PUBLISHED.len(), PARTS.len(), SHARED.len()], "a row that cannot be read is left out in silence");
         assert!(SHARED.iter().all(|row| !row.source.is_empty()), "every share says where it is from");
         for text in PARTS.iter().filter(|r| r.basis == "formula").map(|r| r.value).chain(SHARED.iter().map(|r| r.value)) {
             Formula::read(text).unwrap_or_else(|e| panic!("{e}"));

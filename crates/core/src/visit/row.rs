@@ -25,9 +25,6 @@ pub struct Figure {
     pub label: String,
     /// With its unit.
     pub value: String,
-    /// Of which side it is, where there are two.
-    #[serde(default)]
-    pub side: Option<String>,
     /// How far an estimate may be off: `95 % range 24 to 36 mL/kg/min`.
     #[serde(default)]
     pub range: Option<String>,
@@ -39,6 +36,9 @@ pub struct Figure {
 pub struct Row {
     /// What it came to, measure by measure.
     pub figures: Vec<Figure>,
+    /// The same in a few words: `3 kg`, with its side where it has one, several with side or name: `left 68° · right 74°`.
+    #[serde(default)]
+    pub brief: Option<String>,
     /// Where the first of them stands.
     pub standing: Option<String>,
     /// A mark, passed or not.
@@ -94,9 +94,11 @@ impl<'a> Seen<'a> {
     /// As a row says it.
     pub fn row(&self) -> Row {
         let quantities = &self.report.quantities;
+        let heard: Vec<&QuantityReport> = quantities.iter().filter(|q| q.is_heard(self.protocol)).collect();
         let change = main_change(self.protocol, &self.changes.since_last);
         Row {
-            figures: quantities.iter().filter(|q| q.is_heard(self.protocol)).map(|q| self.figure(q)).collect(),
+            figures: heard.iter().map(|q| self.figure(q)).collect(),
+            brief: self.brief(&heard),
             details: self.details(),
             flags: self.report.flags.iter().map(|f| f.message.clone()).collect(),
             how: self.how(),
@@ -105,17 +107,6 @@ impl<'a> Seen<'a> {
             change: change.cloned(),
             change_words: change.map(|c| change_words(self.protocol, &self.done.conditions, c, &self.changes.since_last, self.units)),
         }
-    }
-
-    /// What it is about in a few words: `3 kg`, with its side where it has one, several with side or name: `left 68° · right 74°`. Nothing
-    /// where it has no score.
-    pub fn brief(&self) -> Option<String> {
-        let figures = self.row().figures;
-        let named = |f: &Figure| match f.side.as_ref().or((figures.len() > 1).then_some(&f.label)) {
-            Some(name) => format!("{name} {}", f.value),
-            None => f.value.clone(),
-        };
-        (!figures.is_empty()).then(|| figures.iter().map(named).collect::<Vec<_>>().join(" · "))
     }
 
     /// As the visit's lesson judges it.
@@ -140,6 +131,20 @@ impl<'a> Seen<'a> {
         self.report.failed.iter().map(named)
     }
 
+    /// These measures in a few words; nothing where there is none.
+    fn brief(&self, heard: &[&QuantityReport]) -> Option<String> {
+        let said = |q: &&QuantityReport| {
+            let Figure { label, value, .. } = self.figure(q);
+            match quantity::side(&q.key).filter(|side| *side != "difference") {
+                Some(side) => format!("{side} {value}"),
+                None if heard.len() > 1 && report::says_unit(&label, &q.unit) => format!("{label} {}", q.shown),
+                None if heard.len() > 1 => format!("{label} {value}"),
+                None => value,
+            }
+        };
+        (!heard.is_empty()).then(|| heard.iter().map(said).collect::<Vec<_>>().join(" · "))
+    }
+
     /// What stands in the result beside what it is about: measures, and what was seen. Not a side's share of what is said already.
     fn details(&self) -> Vec<Figure> {
         let quantities = &self.report.quantities;
@@ -156,7 +161,7 @@ impl<'a> Seen<'a> {
         measured.sort_by_key(rank);
         let (body, others): (Vec<_>, Vec<_>) = measured.into_iter().partition(|q| quantity::is_said_last(&q.key));
         let seen = reading::seen(self.protocol, &self.done.inputs, self.units);
-        let seen = seen.into_iter().map(|l| Figure { label: l.label, value: l.value, side: None, range: None });
+        let seen = seen.into_iter().map(|l| Figure { label: l.label, value: l.value, range: None });
         others.into_iter().map(|q| self.figure(q)).chain(seen).chain(body.into_iter().map(|q| self.figure(q))).collect()
     }
 
@@ -176,13 +181,12 @@ impl<'a> Seen<'a> {
             let side = q.key.strip_prefix("points_met").filter(|side| *side != ".difference")?;
             self.report.quantities.iter().find(|of| of.key.strip_prefix("points_of") == Some(side))
         };
-        let side = quantity::side(&q.key).filter(|side| *side != "difference").map(str::to_owned);
         match of() {
             Some(of) => {
                 let label = if q.key == "points_met" { "points" } else { &q.label };
-                Figure { label: label.to_owned(), value: format!("{value} of {}", of.shown), side, range: None }
+                Figure { label: label.to_owned(), value: format!("{value} of {}", of.shown), range: None }
             }
-            None => Figure { label: q.label.clone(), value, side, range: q.range.as_ref().map(|r| r.sentence.clone()) },
+            None => Figure { label: q.label.clone(), value, range: q.range.as_ref().map(|r| r.sentence.clone()) },
         }
     }
 }
@@ -248,6 +252,22 @@ mod tests {
     }
 
     #[test]
+    fn a_row_in_few_words_names_each_side_and_each_of_several_measures() {
+        let brief = |test: &Done| row_of(test, test).brief.unwrap();
+        let angle = |sides: serde_json::Value| done("knee-extension-angle", "2026-03-01", &json!({ "degrees": sides }));
+        assert_eq!(brief(&angle(json!({ "left": [68.0], "right": [74.0] }))), "left 68° · right 74°");
+        assert_eq!(brief(&angle(json!({ "right": [74.0] }))), "right 74°");
+        let mut body = done("body", "2026-03-01", &json!({ "waist_cm": [99.0] }));
+        body.facts.height = Some(crate::units::Height::new(180.0).unwrap());
+        assert_eq!(brief(&body), "waist over height 0.55 · waist 99.0 cm");
+        assert_eq!(brief(&done("crunch-1min", "2026-03-01", &json!({ "reps": 24.0 }))), "24 reps");
+        assert_eq!(
+            brief(&done("staged-sit-up", "2026-03-01", &json!({ "stage": 4.0, "reps": 6.0 }))),
+            "stage 4, elbows to the knees, arms crossed · repetitions 6"
+        );
+    }
+
+    #[test]
     fn what_stopped_has_no_row_of_its_own() {
         let held = done("plank", "2026-03-01", &json!({ "seconds": 40.0, "support": "forearm" }));
         let stopped = Done { stopped: Some(crate::done::Stop { at_s: 40.0, reason: None, note: None }), ..held };
@@ -262,6 +282,7 @@ mod tests {
         let squat = done("air-squat", "2026-03-01", &json!({ "points": points }));
         let row = row_of(&squat, &squat);
         assert_eq!((row.figures[0].label.as_str(), row.figures[0].value.as_str()), ("points", "5 of 5"));
+        assert_eq!(row.brief.as_deref(), Some("5 of 5"));
         assert_eq!(row.change, None, "the first time");
     }
 }

@@ -298,7 +298,7 @@ pub async fn page_by(scope: &mut Scope, of: &Dossier, visit: &Visit, only: Optio
             came_to: counts.map(Seen::row).unwrap_or_default(),
             tries: at.tries.len(),
             remarks: counted[place].map(|r| r.remarks.clone()).unwrap_or_default(),
-            times: times(visit, at, of, |done| Seen::of(place, protocol?, done, &[], &known, &audience).ok()??.brief()),
+            times: times(visit, at, of, |done| Seen::of(place, protocol?, done, &[], &known, &audience).ok()??.row().brief),
             points: marks.iter().find(|m| m.place == place).map(|m| PlacePoints { points: m.points, of: m.of }),
             reason: at.reason.clone().or_else(|| instead(place).filter(|_| at.stand == Stand::Skipped)),
             waits: if at.stand == Stand::ToCome { waits(place) } else { None },

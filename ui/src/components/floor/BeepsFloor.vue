@@ -221,7 +221,16 @@ onKeyStroke((event) => {
     <template v-else-if="open">
       <form class="entry" @submit.prevent="enter">
         <label for="beeps-no" class="visually-hidden">Number or name</label>
-        <input id="beeps-no" ref="no" v-model="typed" class="num" autocomplete="off" maxlength="20" placeholder="no. or name" />
+        <input
+          id="beeps-no"
+          ref="no"
+          v-model="typed"
+          class="num"
+          @input="wrong = null"
+          autocomplete="off"
+          maxlength="20"
+          placeholder="no. or name"
+        />
       </form>
       <span v-if="typed && found[0]" class="soft">{{
         found.length === 1 ? `${nameOf(found[0])}: Enter is a miss` : `${found.length} runners`

@@ -291,11 +291,29 @@ watch(
     <template v-else-if="open && known && !asking">
       <form v-if="kind === 'finish' || takesNumbers" class="entry" @submit.prevent="whose">
         <label for="board-no">No.</label>
-        <input id="board-no" ref="no" v-model="number" class="num no" inputmode="numeric" maxlength="4" autocomplete="off" />
+        <input
+          id="board-no"
+          ref="no"
+          v-model="number"
+          class="num no"
+          @input="wrong = null"
+          inputmode="numeric"
+          maxlength="4"
+          autocomplete="off"
+        />
       </form>
       <form v-if="takesNumbers" class="entry" :class="{ due: chosen !== null }" @submit.prevent="keep">
         <label for="board-value">{{ person?.tile.entry?.label ?? (kind === "laps" ? "Metres beyond the laps" : "How many") }}</label>
-        <input id="board-value" ref="val" v-model="value" class="num" autocomplete="off" maxlength="12" :disabled="chosen === null" />
+        <input
+          id="board-value"
+          ref="val"
+          v-model="value"
+          class="num"
+          @input="wrong = null"
+          autocomplete="off"
+          maxlength="12"
+          :disabled="chosen === null"
+        />
         <span v-if="person?.tile.entry?.unit" class="unit">{{ person.tile.entry.unit }}</span>
       </form>
     </template>

@@ -240,6 +240,7 @@ onKeyStroke((event) => {
           id="grid-no"
           ref="no"
           v-model="number"
+          @input="wrong = null"
           class="num no"
           inputmode="numeric"
           maxlength="4"
@@ -249,7 +250,16 @@ onKeyStroke((event) => {
       </form>
       <form class="entry" :class="{ due: chosen !== null }" @submit.prevent="enter">
         <label for="grid-value">{{ column?.label ?? "Value" }}</label>
-        <input id="grid-value" ref="val" v-model="value" class="num" autocomplete="off" maxlength="12" @focus="chosen ??= up" />
+        <input
+          id="grid-value"
+          ref="val"
+          v-model="value"
+          class="num"
+          @input="wrong = null"
+          autocomplete="off"
+          maxlength="12"
+          @focus="chosen ??= up"
+        />
         <span v-if="unit" class="unit">{{ unit }}</span>
       </form>
       <template v-if="column?.lift">

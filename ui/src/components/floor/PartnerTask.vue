@@ -67,7 +67,7 @@ async function send(c: Task["columns"][number], sign: 1 | -1 = 1) {
     if (read.asked) meant = text;
     return void (wrong.value = { at, words: read.wrong });
   }
-  [wrong.value, texts.value[at]] = [null, ""];
+  [wrong.value, texts.value[at], meant] = [null, "", ""];
   const side = c.signs ? `${sign < 0 ? c.signs.minus : c.signs.plus} ` : "";
   await say({ kind: "taken", input: c.input, side: c.side ?? undefined, value: read.value }, `${side}${text} ${c.unit}`.trim(), {
     input: c.input,
@@ -115,7 +115,15 @@ watch(
         </p>
         <form v-if="(kind === 'count' || kind === 'beat') && column" class="entry due" @submit.prevent="send(column)">
           <label for="whole">{{ count ? "Another number?" : "How many?" }}</label>
-          <input id="whole" v-model="texts[keyOf(column)]" class="num" inputmode="numeric" maxlength="5" autocomplete="off" />
+          <input
+            id="whole"
+            v-model="texts[keyOf(column)]"
+            class="num"
+            @input="wrong = null"
+            inputmode="numeric"
+            maxlength="5"
+            autocomplete="off"
+          />
           <button type="submit" class="main">Send</button>
         </form>
         <p v-for="s in sent.filter((s) => s.input)" :key="s.event">Sent: {{ s.what }}</p>
@@ -126,7 +134,7 @@ watch(
         <p v-if="takenOf(c).length" class="soft">{{ c.label }}: {{ takenOf(c).join(", ") }}</p>
         <form v-if="takenOf(c).length < c.tries" class="entry" @submit.prevent="enter(c)">
           <label :for="keyOf(c)">{{ c.label }}</label>
-          <input :id="keyOf(c)" v-model="texts[keyOf(c)]" class="num" maxlength="12" autocomplete="off" />
+          <input :id="keyOf(c)" v-model="texts[keyOf(c)]" class="num" @input="wrong = null" maxlength="12" autocomplete="off" />
           <span v-if="c.unit" class="unit">{{ c.unit }}</span>
           <button v-if="!c.signs" type="submit" :class="{ main: texts[keyOf(c)] }">Send</button>
           <template v-else>
