@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { onKeyStroke } from "@vueuse/core";
-import { ref, watchEffect } from "vue";
-import { useRouter } from "vue-router";
+import { computed, ref, watchEffect } from "vue";
+import { useRoute, useRouter } from "vue-router";
 import { later } from "@/composables/later";
 import { useSession } from "@/stores/session";
 import { useWaiting } from "@/stores/waiting";
@@ -10,6 +10,7 @@ import WaitingNote from "./WaitingNote.vue";
 const KeysHelp = later(() => import("./KeysHelp.vue"));
 const SearchBox = later(() => import("./SearchBox.vue"));
 const session = useSession();
+const route = useRoute();
 const router = useRouter();
 const searching = ref(false);
 const helping = ref(false);
@@ -22,12 +23,18 @@ watchEffect(() => {
 
 const places = [
   { to: "/", name: "Today", key: "t" },
-  { to: "/people", name: "People", key: "p" },
-  { to: "/groups", name: "Groups", key: "o" },
+  { to: "/people", name: "People", key: "p", also: ["/visits", "/results"] },
+  { to: "/groups", name: "Groups", key: "o", also: ["/group-visits", "/classes"] },
   { to: "/retests", name: "Retests", key: "r" },
-  { to: "/tests", name: "Test library", key: "l" },
+  { to: "/tests", name: "Test library", key: "l", also: ["/batteries", "/rehearsals"] },
   { to: "/practice", name: "Practice", key: "c" },
 ];
+/** Where the page belongs; a list that is added to a group belongs to the group. */
+const here = computed(() => {
+  if (route.query.group) return "/groups";
+  const under = (path: string) => route.path === path || route.path.startsWith(`${path}/`);
+  return places.find((p) => [p.to, ...(p.also ?? [])].some(under))?.to;
+});
 
 const typing = (event: KeyboardEvent) =>
   event.ctrlKey ||
@@ -73,7 +80,8 @@ async function leave() {
         :key="place.to"
         class="place"
         :to="place.to"
-        :class="{ on: place.to === '/' ? $route.path === '/' : $route.path.startsWith(place.to) }"
+        :class="{ on: place.to === here }"
+        :aria-current="place.to === here ? 'page' : undefined"
       >
         {{ place.name }}
       </RouterLink>

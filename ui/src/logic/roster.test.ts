@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { counted, isOpen, type ListRow } from "./roster";
+import { counted, faults, isOpen, type ListRow } from "./roster";
 
 const row = (more: Partial<ListRow["said"]> = {}, what: ListRow["what"] = null): ListRow => {
   const cells = { name: "Maud Ellery", born: "2/4/1990", sex: "", height: "", mass: "", playing_group: "", number: "" };
@@ -21,6 +21,7 @@ it("asks nothing more of a line that was decided", () => {
 
 it("asks for no birth date of somebody who is known and only put into a group", () => {
   expect(counted([row({ ...near, ...bad }, "known")])).toBe("");
+  expect([row(bad), row(bad, "known"), row(bad, "leave")].map((r) => faults(r).length)).toEqual([1, 0, 0]);
   const worn = { faults: [{ field: "number", message: "Number 7 is worn." }] };
   expect(counted([row({ ...near, ...worn }, "known")])).toBe("1 cell to correct");
 });

@@ -13,14 +13,16 @@ export interface ListRow {
 /** Whether it may be somebody on record or above and nothing was decided. */
 export const isOpen = (row: ListRow) => row.what === null && (row.said.near.length > 0 || row.said.twin != null);
 
+/** What is wrong with its cells. Who is left out has none, and who is on record already needs no birth date here. */
+export const faults = (row: ListRow) =>
+  row.what === "leave" ? [] : row.said.faults.filter((f) => row.what !== "known" || f.field !== "born");
+
 const many = (n: number, one: string, several: string) => `${n} ${n === 1 ? one : several}`;
 
 /** What is to be done before the list can be added, in words; nothing where it can. */
 export function counted(rows: ListRow[]): string {
   const going = rows.filter((r) => r.what !== "leave");
-  // Who is on record already needs no birth date here.
-  const stands = (r: ListRow) => r.said.faults.filter((f) => r.what !== "known" || f.field !== "born");
-  const cells = going.reduce((n, r) => n + stands(r).length, 0);
+  const cells = going.reduce((n, r) => n + faults(r).length, 0);
   const open = going.filter(isOpen).length;
   const parts = [cells && many(cells, "cell to correct", "cells to correct"), open && many(open, "line to decide", "lines to decide")];
   return parts.filter(Boolean).join(", ");

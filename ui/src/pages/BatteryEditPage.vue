@@ -122,9 +122,10 @@ const wrong = (field: string) => (failure.value?.field === field ? failure.value
       <TextField label="Name" v-model="draft.name" name="name" maxlength="80" :wrong="wrong('name')" />
       <TextField label="Again after, weeks" v-model="draft.weeks" class="native num" name="weeks" inputmode="numeric" />
       <TextField
-        label="Window, minutes; empty for an order"
+        label="In any order, within minutes"
         v-model="draft.window"
         class="native num"
+        placeholder="empty: in this order"
         name="window"
         inputmode="numeric"
         :wrong="wrong('window_min')"

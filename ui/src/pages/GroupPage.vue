@@ -132,7 +132,7 @@ const shown = computed(() => g.value!.members.filter((m) => !only.value || m.pla
           <th>Playing group</th>
           <th>Age</th>
           <th>Last tested</th>
-          <th class="no-print"><span class="visually-hidden">Leaves</span></th>
+          <th class="no-print"><span class="visually-hidden">Take out</span></th>
         </tr>
       </thead>
       <tbody>

@@ -18,6 +18,7 @@ import { useLoad } from "@/composables/useLoad";
 import { dayYear } from "@/logic/dates";
 import { groupVisitHere } from "@/offline/visit";
 import { prepareGroupVisit } from "@/offline/prepare";
+import { inHalves, joinAddress } from "@/logic/join";
 
 /** A group visit: the roll, who is ready, heats, the tests, and who owes it still. */
 const props = defineProps<{ id: string }>();
@@ -56,6 +57,8 @@ const all = (presence: Presence) => call(uncalled.value.map((l) => ({ person: l.
 const text = ref("");
 const said = ref("");
 const field = useTemplateRef<HTMLInputElement>("field");
+// What was said of a number or name goes with the next press.
+watch([text, busy], () => (said.value = ""), { flush: "sync" });
 async function here() {
   const asked = text.value.trim().toLowerCase();
   if (!asked || !v.value) return;
@@ -65,8 +68,9 @@ async function here() {
     said.value = found.length ? `${found.map((l) => l.name).join(", ")}: type more of the name.` : `Nobody here is “${text.value}”.`;
     return;
   }
-  if (await call([{ person: found[0]!.person, presence: "here" }])) said.value = `${found[0]!.name} is here.`;
+  const called = await call([{ person: found[0]!.person, presence: "here" }]);
   text.value = "";
+  if (called) said.value = `${found[0]!.name} is here.`;
   await nextTick();
   field.value?.focus();
 }
@@ -174,8 +178,10 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
       </section>
       <aside>
         <div v-if="v.join_code" class="code next">
-          <h2>Partners’ phones, all lesson: <b>/join</b></h2>
-          <p class="num">{{ v.join_code.slice(0, 4) }} {{ v.join_code.slice(4) }}</p>
+          <h2>
+            Partners’ phones, for all tests of today: <b>{{ joinAddress() }}</b>
+          </h2>
+          <p class="num">{{ inHalves(v.join_code) }}</p>
         </div>
         <GroupTests :visit="v" class="next" />
         <StillToDo :visit="v" @changed="(page) => (v = page)" />

@@ -12,7 +12,7 @@ import { dayShort } from "@/logic/dates";
 import { useAction } from "@/composables/useAction";
 import { useDraft } from "@/composables/useDraft";
 import { dayExample } from "@/logic/day";
-import { counted, isOpen, type ListRow } from "@/logic/roster";
+import { counted, faults, isOpen, type ListRow } from "@/logic/roster";
 import { useSession } from "@/stores/session";
 
 /** A pasted list: each cell that is wrong says so, near names are asked about, and nothing is stored before all of it is right. */
@@ -65,7 +65,7 @@ async function check() {
   if (found && asked === rows.value) asked.forEach((row, k) => (row.said = found.lines[k]!));
 }
 const soon = useDebounceFn(check, 350);
-const fault = (row: ListRow, key: string) => row.said.faults.find((f) => f.field === key)?.message;
+const fault = (row: ListRow, key: string) => faults(row).find((f) => f.field === key)?.message;
 
 const toDo = computed(() => counted(rows.value));
 const added = ref(false);
@@ -121,14 +121,14 @@ async function add() {
               <input
                 v-model="row.cells[c.key]"
                 class="native"
-                :class="{ num: c.key !== 'name', bad: fault(row, c.key) && row.what !== 'leave' }"
+                :class="{ num: c.key !== 'name', bad: fault(row, c.key) }"
                 :aria-label="`${c.label}, line ${k + 1}`"
                 :aria-invalid="!!fault(row, c.key)"
                 :disabled="row.what === 'leave'"
                 autocomplete="off"
                 @input="soon"
               />
-              <span v-if="fault(row, c.key) && row.what !== 'leave'" class="wrong">{{ fault(row, c.key) }}</span>
+              <span v-if="fault(row, c.key)" class="wrong">{{ fault(row, c.key) }}</span>
               <span v-else-if="c.key === 'born' && row.said.born_on && row.cells.born !== dayShort(row.said.born_on)" class="as">{{
                 dayShort(row.said.born_on)
               }}</span>

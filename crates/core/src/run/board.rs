@@ -177,16 +177,21 @@ pub fn board(protocol: &Protocol, performers: &[(u16, &Setup, &State)], events: 
         kind => kind,
     };
     let mut tiles: Vec<Tile> = performers.iter().map(|(slot, setup, state)| tile(protocol, kind, *slot, setup, state)).collect();
+    let start = performers.iter().find_map(|(_, _, state)| state.started_at);
+    let times = start.map(|start| keyed(events, start, performers)).unwrap_or_default();
     if kind == BoardKind::Finish {
-        let times: Vec<Option<f64>> = performers.iter().map(|(_, _, state)| finished_s(state)).collect();
-        for (tile, own) in tiles.iter_mut().zip(&times) {
+        let starts: Vec<f64> = performers.iter().map(|(_, _, state)| start_ms(state)).collect();
+        let is_staggered = starts.windows(2).any(|two| (two[0] - two[1]).abs() > f64::EPSILON);
+        let own: Vec<Option<f64>> = performers.iter().map(|(_, _, state)| finished_s(state)).collect();
+        // A time without a name is somebody's too. Where not all set off together nobody knows how long that one took.
+        let nameless = times.iter().map(|t| (t.at_ms - starts.first().copied().unwrap_or_default()) / 1000.0);
+        let all: Vec<f64> = own.iter().copied().flatten().chain(nameless).collect();
+        for (tile, own) in tiles.iter_mut().zip(&own).filter(|_| times.is_empty() || !is_staggered) {
             let Some(own) = own else { continue };
-            let before = times.iter().flatten().filter(|t| **t < *own - f64::EPSILON).count();
+            let before = all.iter().filter(|t| **t < *own - f64::EPSILON).count();
             tile.place = u16::try_from(before + 1).ok();
         }
     }
-    let start = performers.iter().find_map(|(_, _, state)| state.started_at);
-    let times = start.map(|start| keyed(events, start, performers)).unwrap_or_default();
     Some(Board { kind, tiles, times })
 }
 
@@ -460,7 +465,8 @@ mod tests {
         assert_eq!(board.times.iter().map(|t| t.event).collect::<Vec<_>>(), [first]);
         assert_eq!(
             board.tiles.iter().map(|t| (t.stand, t.place)).collect::<Vec<_>>(),
-            [(TileStand::Going, None), (TileStand::Done, Some(1)), (TileStand::Done, Some(2))]
+            [(TileStand::Going, None), (TileStand::Done, Some(1)), (TileStand::Done, Some(3))],
+            "who crossed second has no name yet"
         );
         assert_eq!((board.tiles[1].shown.as_deref(), board.tiles[2].shown.as_deref()), (Some("5:00.0"), Some("5:12.0")));
         let wrong = track.say(340.0, Some(0), Kind::Named { time: first });
@@ -486,6 +492,8 @@ mod tests {
             (board.tiles[2].stand, board.tiles[2].note.as_deref(), board.tiles[2].shown.as_deref()),
             (TileStand::Out, Some("out: fatigue"), None)
         );
+        track.say(345.0, None, Kind::TimeKeyed);
+        assert!(track.board().tiles.iter().all(|t| t.place.is_none()), "a time without a name may be of either start");
     }
 
     #[test]
@@ -546,6 +554,12 @@ mod tests {
         }
         assert_eq!((track.tile(0).stand, track.tile(0).done, track.tile(0).of), (TileStand::Done, 10, Some(10)));
         assert_eq!((track.tile(1).stand, track.tile(1).done), (TileStand::Going, 0));
+        let mut late = Track::of("sprint-repeat-10x40s", 1, &[]);
+        late.say(0.0, None, Kind::ClockStarted);
+        late.say(50.3, Some(0), Kind::Crossed);
+        assert_eq!((late.tile(0).done, late.tile(0).note), (0, None), "nobody sprints in 0.3 s");
+        late.say(56.4, Some(0), Kind::Crossed);
+        assert_eq!((late.tile(0).done, late.tile(0).note.as_deref()), (1, Some("no. 2: 6.4 s")));
     }
 
     #[test]

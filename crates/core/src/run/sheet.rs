@@ -337,10 +337,12 @@ impl SheetState {
             Kind::Crossed if running && !self.starts_ms.is_empty() => {
                 let Some(k) = self.starts_ms.iter().rposition(|start| *start <= at) else { return };
                 let row = &mut self.rows[0];
-                if row.cells.len() <= k {
+                let seconds = to_step((at - self.starts_ms[k]) / 1000.0, row.step);
+                // A key that is late for the start before is no finish of this one.
+                let fits = protocol.input(&row.input).is_some_and(|i| i.check_one(&Value::Number(seconds)).is_ok());
+                if row.cells.len() <= k && fits {
                     // A start whose finish was not seen stays open: its place is kept, struck.
                     row.cells.resize(k, SheetCell::unseen(at));
-                    let seconds = to_step((at - self.starts_ms[k]) / 1000.0, row.step);
                     row.cells.push(SheetCell::of(Value::Number(seconds), at));
                     state.can_undo(event, &format!("the finish of start {}", k + 1));
                 }

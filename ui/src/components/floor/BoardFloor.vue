@@ -11,6 +11,7 @@ import { reasonsIn } from "@/logic/reasons";
 import { inTenths, minutes } from "@/logic/dates";
 import { askedOnce } from "@/logic/askedOnce";
 import { useRun } from "@/stores/run";
+import { inHalves, joinAddress } from "@/logic/join";
 
 /** Many on one clock: a tap on a name says what has just happened to them; times first and names afterwards; each ends alone. */
 const props = defineProps<{ floor: Floor; closed: boolean; finishing: boolean }>();
@@ -58,6 +59,9 @@ const hint = computed(
       line: "",
     })[kind.value],
 );
+
+/** What the number is, before it is known whose. */
+const asksFor = computed(() => ({ laps: "Metres beyond the laps", lanes: "Time" })[kind.value as string] ?? "How many");
 
 const wrong = ref<string | null>(null);
 /** What the next tap on a name means, where it is not the usual. */
@@ -235,7 +239,7 @@ watch(
       </ul>
       <p v-if="started" class="soft hint">{{ hint }}</p>
       <p v-if="run.view?.join_code && !started" class="code">
-        Partners join at <b>/join</b> with <b class="num">{{ run.view.join_code.slice(0, 4) }} {{ run.view.join_code.slice(4) }}</b>
+        Partners join at <b>{{ joinAddress() }}</b> with <b class="num">{{ inHalves(run.view.join_code) }}</b>
       </p>
     </section>
     <div v-if="state?.timeline.beat && started && running" class="beat">
@@ -303,7 +307,7 @@ watch(
         />
       </form>
       <form v-if="takesNumbers" class="entry" :class="{ due: chosen !== null }" @submit.prevent="keep">
-        <label for="board-value">{{ person?.tile.entry?.label ?? (kind === "laps" ? "Metres beyond the laps" : "How many") }}</label>
+        <label for="board-value">{{ person?.tile.entry?.label ?? asksFor }}</label>
         <input
           id="board-value"
           ref="val"

@@ -7,7 +7,7 @@ import { minutes } from "@/logic/dates";
 import { sentence } from "@/logic/sheet";
 import { hasSign, withoutSign } from "@/logic/signs";
 import { askedOnce } from "@/logic/askedOnce";
-import { shownUnit } from "@/logic/units";
+import { shownUnit, type Units } from "@/logic/units";
 import { useRun } from "@/stores/run";
 
 /** Names × tries of many at one station: number, value, Enter; who is up, who comes next, best at once. */
@@ -42,6 +42,12 @@ const at = computed(() => person.value?.line.next ?? null);
 const column = computed(() => (at.value === null ? null : (grid.value.columns[at.value] ?? null)));
 const units = computed(() => person.value?.line.units ?? "metric");
 const unit = computed(() => (column.value ? shownUnit(column.value.unit, units.value) : ""));
+/** The units of the headings: everybody's. Where they differ metric, and a value in another one says so itself. */
+const headed = computed<Units>(() => (people.value.every((p) => p.line.units === "imperial") ? "imperial" : "metric"));
+const besideValue = (own: string, theirs: Units) => {
+  const said = shownUnit(own, theirs);
+  return said === shownUnit(own, headed.value) ? "" : said;
+};
 const done = computed(() => people.value.filter((p) => p.line.complete).length);
 const none = computed(() => people.value.filter((p) => p.line.cells.every((c) => !c.length)).length);
 
@@ -168,7 +174,7 @@ onKeyStroke((event) => {
             <th>No.</th>
             <th>Name</th>
             <th v-for="c in grid.columns" :key="c.input + c.side">
-              {{ c.label }}<small v-if="c.unit">{{ c.unit === "s" ? "s" : shownUnit(c.unit, units) }}</small>
+              {{ c.label }}<small v-if="c.unit">{{ shownUnit(c.unit, headed) }}</small>
             </th>
             <th>Best</th>
             <th>Last time</th>
@@ -193,7 +199,7 @@ onKeyStroke((event) => {
                 :aria-label="`${p.name}, ${grid.columns[k]!.label}, try ${nth + 1}: ${cell.value == null ? 'passed' : cell.shown}${cell.counts || cell.value == null ? '' : ', struck'}`"
                 @click="strike(p.slot, k, nth)"
               >
-                {{ cell.shown }}
+                {{ cell.shown }}<small v-if="cell.value != null">{{ besideValue(grid.columns[k]!.unit, p.line.units) }}</small>
               </button>
             </td>
             <td class="num best" :class="{ better: p.line.better }">
@@ -317,6 +323,9 @@ thead th {
 }
 thead small {
   margin-left: 6px;
+}
+.cell small {
+  margin-left: 4px;
 }
 .no {
   width: 52px;

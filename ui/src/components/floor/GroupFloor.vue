@@ -7,6 +7,7 @@ import StageStrip from "@/components/StageStrip.vue";
 import { minutes } from "@/logic/dates";
 import type { Floor } from "@/floor/useFloor";
 import { useRun } from "@/stores/run";
+import { inHalves, joinAddress } from "@/logic/join";
 import FloorClock from "./FloorClock.vue";
 import OneIsOut from "./OneIsOut.vue";
 import PerformerList from "./PerformerList.vue";
@@ -88,8 +89,10 @@ onKeyStroke("Enter", (event) => {
     </section>
     <section class="side">
       <div v-if="run.view?.join_code" class="code">
-        <h2>Partners join at <b>/join</b> with</h2>
-        <p class="num">{{ run.view.join_code.slice(0, 4) }} {{ run.view.join_code.slice(4) }}</p>
+        <h2>
+          Partners join at <b>{{ joinAddress() }}</b> with
+        </h2>
+        <p class="num">{{ inHalves(run.view.join_code) }}</p>
       </div>
       <h2 class="tally">{{ counted }} of {{ performers.length }} counted</h2>
       <PerformerList v-if="!countOver" :performers="performers" :over="false" :closed="closed" :picking="picking" @picked="pick" />

@@ -19,18 +19,43 @@ function heatsOf(people: string[]) {
 }
 const open = useBegin();
 const runId = ref(uuid());
-/** All who have it still to do, on one clock. */
-const together = (place: number, people: string[], protocol: string, more: { together?: boolean; apart_s?: number } = {}) =>
-  run(() => open({ id: runId.value, people, protocol, conditions: {}, group: { visit: props.visit.id, place }, ...more }));
 type Test = GroupVisitPage["tests"][number];
-/** All who have it to do, or those of one heat: who does it together, in how many ways. */
-const groupsOf = (t: Test) => [
-  ...(t.to_come.length > 1 ? [{ key: "all", who: `${t.to_come.length}`, people: t.to_come }] : []),
-  ...heatsOf(t.to_come).map((h) => ({ key: `heat ${h.heat}`, who: `heat ${h.heat} (${h.people.length})`, people: h.people })),
-];
-const namesOf = (people: string[]) => people.map((p) => props.visit.roll.find((l) => l.person === p)?.name ?? "").join(", ");
+interface Way {
+  words: string;
+  together?: boolean;
+  apart_s?: number;
+}
 /** Lanes have room for so many. */
 const LANES = 8;
+/** How so many can do a test at once, the usual way first. */
+function waysOf(t: Test, { who, people }: { who: string; people: string[] }): Way[] {
+  if (t.together) return [{ words: `Start ${who} together` }];
+  const ways: Way[] = [];
+  const lanes = t.board === "lanes";
+  if (t.board && (!lanes || people.length <= LANES)) ways.push({ words: `Start ${who} on one clock`, together: true });
+  if (lanes && people.length <= LANES) ways.push({ words: `Start ${who} in lanes, 5 s apart`, together: true, apart_s: 5 });
+  if (t.grid) ways.push({ words: `Record tries of ${who}` });
+  return ways;
+}
+const together = (t: Test, people: string[], { together, apart_s }: Way) =>
+  run(() =>
+    open({
+      id: runId.value,
+      people,
+      protocol: t.protocol,
+      conditions: {},
+      group: { visit: props.visit.id, place: t.place },
+      together,
+      apart_s,
+    }),
+  );
+/** All who have it to do, and those of each heat; the heats are the usual where there are some. */
+function groupsOf(t: Test) {
+  const heats = heatsOf(t.to_come).map((h) => ({ key: `heat ${h.heat}`, who: `heat ${h.heat} (${h.people.length})`, people: h.people }));
+  const all = t.to_come.length > 1 ? [{ key: "all", who: `${t.to_come.length}`, people: t.to_come, usual: !heats.length }] : [];
+  return [...all, ...heats.map((h) => ({ ...h, usual: true }))];
+}
+const namesOf = (people: string[]) => people.map((p) => props.visit.roll.find((l) => l.person === p)?.name ?? "").join(", ");
 </script>
 
 <template>
@@ -45,36 +70,15 @@ const LANES = 8;
           <span v-if="t.held.length" class="held">Held back: {{ namesOf(t.held) }}</span>
           <span v-if="t.unasked.length && t.unasked.length < 6" class="soft small">Not asked: {{ namesOf(t.unasked) }}</span>
           <RouterLink v-for="r in t.runs" :key="r" :to="`/runs/${r}`">On the floor: go on</RouterLink>
-          <template v-for="g in groupsOf(t)" :key="g.key">
-            <button v-if="t.together" type="button" class="linklike" :disabled="busy" @click="together(t.place, g.people, t.protocol)">
-              Start {{ g.who }} together
-            </button>
-            <template v-else>
-              <template v-if="t.board && (t.board !== 'lanes' || g.people.length <= LANES)">
-                <button
-                  type="button"
-                  class="linklike"
-                  :disabled="busy"
-                  @click="together(t.place, g.people, t.protocol, { together: true })"
-                >
-                  Start {{ g.who }} on one clock
-                </button>
-                <button
-                  v-if="t.board === 'lanes'"
-                  type="button"
-                  class="linklike"
-                  :disabled="busy"
-                  @click="together(t.place, g.people, t.protocol, { together: true, apart_s: 5 })"
-                >
-                  Start {{ g.who }} in lanes, 5 s apart
-                </button>
-              </template>
-              <span v-else-if="t.board === 'lanes'" class="soft small">Up to {{ LANES }} lanes at once: make heats.</span>
-              <button v-if="t.grid" type="button" class="linklike" :disabled="busy" @click="together(t.place, g.people, t.protocol)">
-                Record tries of {{ g.who }}
-              </button>
+          <span v-for="g in groupsOf(t)" :key="g.key" class="ways">
+            <template v-for="(way, k) in waysOf(t, g)" :key="way.words">
+              <ElButton v-if="k === 0 && g.usual" :disabled="busy" @click="together(t, g.people, way)">{{ way.words }}</ElButton>
+              <button v-else type="button" class="linklike" :disabled="busy" @click="together(t, g.people, way)">{{ way.words }}</button>
             </template>
-          </template>
+            <span v-if="t.board === 'lanes' && g.people.length > LANES" class="soft small"
+              >Up to {{ LANES }} lanes at once: make heats.</span
+            >
+          </span>
         </template>
       </li>
     </ul>
@@ -101,8 +105,14 @@ li:first-child {
   color: var(--madder);
   font-weight: 600;
 }
-.tests .linklike {
-  justify-self: start;
+.ways {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 0 16px;
+  padding-top: 6px;
+}
+.ways .linklike {
   margin-left: 0;
 }
 ul {

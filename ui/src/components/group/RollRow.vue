@@ -117,7 +117,9 @@ function keep() {
         </template>
         <template v-else>
           <b>{{ words }}</b>
-          <span v-for="a in line.readiness.against" :key="a.because" class="against">{{ a.tests.join(" · ") }}: {{ a.because }}</span>
+          <span v-for="a in line.readiness.against" :key="a.because" class="against"
+            ><template v-if="a.tests.length < tests">{{ a.tests.join(" · ") }}: </template>{{ a.because }}</span
+          >
           <RouterLink
             v-if="!closed"
             class="no-print small"
@@ -226,8 +228,11 @@ small {
   flex-wrap: wrap;
 }
 .why input {
-  flex: 1 1 170px;
+  flex: 1 1 120px;
   min-width: 0;
+}
+.why .linklike {
+  margin-left: 0;
 }
 .ready b {
   font-weight: 600;
@@ -242,6 +247,9 @@ small {
 .ready.care b,
 .ready.open b {
   color: var(--ochre);
+}
+.ready.stop {
+  padding-left: 10px;
 }
 .ready.stop b {
   color: var(--madder);
