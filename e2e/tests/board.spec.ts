@@ -193,6 +193,35 @@ test.describe("a count of half a minute", () => {
   });
 });
 
+test.describe("a minute with nothing after it", () => {
+  test.use({ rate: 6 });
+  test("when it is over the phone says so and takes a number, and a tap on a name counts no more", async ({ coach, page, browser }) => {
+    const conditions = { rule: "one_minute", style: "toes", depth: "floor" };
+    const { id, api } = await visit(coach, page, "push-up", conditions, 2);
+    const code = (await (await page.request.get(`${api}/group-visits/${id}`)).json()).join_code as string;
+    await page.getByRole("button", { name: "Start 2 on one clock" }).click();
+    await page.waitForURL(/runs\//);
+    const phone = await (await browser.newContext({ viewport: { width: 390, height: 800 } })).newPage();
+    await phone.goto(`${coach.server.url}/join/${code}`);
+    await phone.getByRole("button", { name: "Odd Varga" }).click();
+    await page.keyboard.press("Space");
+    await phone.getByRole("button", { name: "One more" }).click();
+    await expect(phone.getByText("Time is up")).toBeVisible({ timeout: 30_000 });
+    await expect(phone.getByRole("button", { name: "One more" })).toHaveCount(0);
+    await phone.getByLabel("Another number?").fill("17");
+    await phone.getByRole("button", { name: "Send" }).click();
+    await expect(tile(page, "Odd Varga")).toContainText("17");
+    await tile(page, "Ines Askvik").click();
+    await expect(page.locator("#board-value")).toBeFocused();
+    await page.keyboard.type("21");
+    await page.keyboard.press("Enter");
+    await expect(tile(page, "Ines Askvik")).toContainText("21");
+    await page.getByRole("button", { name: "Save all results" }).click();
+    await page.waitForURL(`**/group-visits/${id}`);
+    await expect(page.getByText("2 of 2 done")).toBeVisible();
+  });
+});
+
 test.describe("a lesson’s code", () => {
   test.use({ rate: 4 });
   test("phones under one code: cadence push-ups in each one’s own style, one stopped alone, then reach", async ({

@@ -36,6 +36,12 @@ export function useFloor() {
   const phase = computed<Span | null>(() =>
     running.value ? (phases.value.find((p) => p.end_ms == null || ms.value < p.end_ms) ?? null) : null,
   );
+  /** The last phase is behind. */
+  const ended = computed(() => running.value && phases.value.length > 0 && phase.value === null);
+  /** What is tested can be done now: its time goes, or it has none. */
+  const working = computed(() => run.startedAt !== null && !ended.value && (phase.value?.kind ?? "work") === "work");
+  /** The time for it is over. */
+  const over = computed(() => ended.value || (phase.value !== null && phase.value.kind !== "work" && phase.value.kind !== "count_in"));
   const call = computed(() => (called.value && ms.value - called.value.at < CALL_MS ? called.value.say : null));
   const saved = computed(() => {
     if (run.unsent > 0 && run.away) return `saved here, ${run.unsent} to send`;
@@ -167,6 +173,9 @@ export function useFloor() {
     running,
     phase,
     phases,
+    ended,
+    working,
+    over,
     begun,
     start,
     say,

@@ -179,7 +179,7 @@ const close = () => change(() => take(api.POST("/api/group-visits/{id}/close", {
       <aside>
         <div v-if="v.join_code" class="code next">
           <h2>
-            Partners’ phones, for all tests of today: <b>{{ joinAddress() }}</b>
+            Partners’ phones, all tests: <b>{{ joinAddress() }}</b>
           </h2>
           <p class="num">{{ inHalves(v.join_code) }}</p>
         </div>

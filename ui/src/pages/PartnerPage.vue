@@ -79,13 +79,14 @@ const isTyped = computed(() => run.view?.task != null && run.view.task.kind == n
 const figures = computed(() => {
   if (run.startedAt === null) return minutes(0);
   const now = phase.value;
+  if (floor.ended.value) return minutes(0);
   if (now?.kind === "work") return minutes(ms.value - now.start_ms);
   if (now?.end_ms != null) return String(Math.max(1, Math.ceil((now.end_ms - ms.value) / 1000)));
   return minutes(ms.value - (phases.value.find((p) => p.kind === "transition")?.start_ms ?? 0));
 });
 const heading = computed(() => {
   if (run.view?.closed) return "Finished";
-  return run.startedAt === null ? "Waiting for the start" : (phase.value?.label ?? "");
+  return run.startedAt === null ? "Waiting for the start" : (phase.value?.label ?? (floor.ended.value ? "Time is up" : ""));
 });
 function choose(which: string | null) {
   tag.value = which;

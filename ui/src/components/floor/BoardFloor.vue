@@ -17,7 +17,7 @@ import { inHalves, joinAddress } from "@/logic/join";
 const props = defineProps<{ floor: Floor; closed: boolean; finishing: boolean }>();
 const emit = defineEmits<{ finish: [] }>();
 const run = useRun();
-const { ms, beatMs, phase, running, state } = props.floor;
+const { ms, beatMs, phase, running, working, over, state } = props.floor;
 const { known, people, wears, said, say, undo } = useMany();
 const board = computed(() => run.view!.board!);
 const kind = computed(() => board.value.kind);
@@ -29,15 +29,12 @@ const open = computed(() => started.value && !props.closed && running.value);
 /** The large figure: what is left of a phase that ends, else how long it goes. */
 const workStart = computed(() => props.floor.phases.value.find((p) => p.kind === "work")?.start_ms ?? 0);
 const figures = computed(() => {
-  if (!started.value) return minutes(0);
+  if (!started.value || props.floor.ended.value) return minutes(0);
   const now = phase.value;
   if (now?.end_ms != null) return minutes(Math.max(0, now.end_ms - ms.value) + 999);
   return inTenths(Math.max(0, ms.value - workStart.value));
 });
 const heading = computed(() => (started.value ? (phase.value?.label ?? "Time is up") : "Ready when you are"));
-const working = computed(() => started.value && (phase.value === null || phase.value.kind === "work"));
-/** The time of a count or of laps is over: numbers are typed. */
-const over = computed(() => started.value && phase.value !== null && phase.value.kind !== "work" && phase.value.kind !== "count_in");
 const count = (stand: Tile["stand"]) => tiles.value.filter((t) => t.tile.stand === stand).length;
 const complete = computed(() => tiles.value.filter((t) => t.tile.complete).length);
 const typing = computed(() => ["count", "beat", "laps", "lanes"].includes(kind.value) && over.value);
@@ -53,8 +50,12 @@ const hint = computed(
       lanes: over.value
         ? "Type a number and Enter, then the time of a start that was missed."
         : "Tap a lane, or press its key, when its runner crosses the line.",
-      count: "Tap a name for one repetition, or type everybody’s number when the time is up.",
-      beat: "Tap a name that missed a beat. Three in a row end that count; the numbers are typed at the end.",
+      count: over.value
+        ? "Type a number and Enter, then how many: who was counted wrongly, and who was not counted."
+        : "Tap a name for one repetition, or type everybody’s number when the time is up.",
+      beat: over.value
+        ? "Type a number and Enter, then how many."
+        : "Tap a name that missed a beat. Three in a row end that count; the numbers are typed at the end.",
       hold: "Tap the name of who loses the position.",
       line: "",
     })[kind.value],
@@ -227,12 +228,17 @@ watch(
       <slot v-if="!started" name="start" />
       <p v-if="!started" class="soft hint">{{ hint }}</p>
       <ul v-else class="counts">
-        <li>
-          <b class="num">{{ count("going") }}</b> going
+        <li v-if="typing">
+          <b class="num">{{ complete }}</b> of {{ tiles.length }} have a result
         </li>
-        <li>
-          <b class="num">{{ count("done") }}</b> done
-        </li>
+        <template v-else>
+          <li>
+            <b class="num">{{ count("going") }}</b> going
+          </li>
+          <li>
+            <b class="num">{{ count("done") }}</b> done
+          </li>
+        </template>
         <li v-if="count('out')">
           <b class="num">{{ count("out") }}</b> out
         </li>

@@ -10,14 +10,11 @@ import { useRun } from "@/stores/run";
 /** What a partner's phone takes of the one it stands beside: a large key for each thing that happens, or readings that are typed. */
 const props = defineProps<{ floor: Floor; slot_: number; name: string }>();
 const run = useRun();
-const { phase } = props.floor;
+const { working, over } = props.floor;
 type Task = NonNullable<RunView["task"]>;
 const task = computed(() => run.view?.task as Task);
 const kind = computed(() => task.value.kind ?? null);
 const started = computed(() => run.startedAt !== null);
-const working = computed(() => started.value && (phase.value === null || phase.value.kind === "work"));
-const over = computed(() => started.value && phase.value !== null && phase.value.kind !== "work" && phase.value.kind !== "count_in");
-
 /** What this phone has sent of this test, kept over a reload: nobody else's is shown here. */
 const place = `impulso.partner.sent.${run.view?.id}.${props.slot_}`;
 type Sent = { event: string; what: string; input?: string; side?: string | null };

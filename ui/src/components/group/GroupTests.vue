@@ -49,11 +49,11 @@ const together = (t: Test, people: string[], { together, apart_s }: Way) =>
       apart_s,
     }),
   );
-/** All who have it to do, and those of each heat; the heats are the usual where there are some. */
+/** Those of each heat, which are the usual where there are some, and all who have it to do. */
 function groupsOf(t: Test) {
   const heats = heatsOf(t.to_come).map((h) => ({ key: `heat ${h.heat}`, who: `heat ${h.heat} (${h.people.length})`, people: h.people }));
   const all = t.to_come.length > 1 ? [{ key: "all", who: `${t.to_come.length}`, people: t.to_come, usual: !heats.length }] : [];
-  return [...all, ...heats.map((h) => ({ ...h, usual: true }))];
+  return [...heats.map((h) => ({ ...h, usual: true })), ...all];
 }
 const namesOf = (people: string[]) => people.map((p) => props.visit.roll.find((l) => l.person === p)?.name ?? "").join(", ");
 </script>
@@ -114,6 +114,8 @@ li:first-child {
 }
 .ways .linklike {
   margin-left: 0;
+  white-space: normal;
+  text-align: left;
 }
 ul {
   list-style: none;

@@ -272,7 +272,8 @@ small {
   font-size: 15px;
   min-height: 0;
 }
-th small {
+th small,
+th .linklike {
   display: inline-block;
   margin-right: 10px;
 }
