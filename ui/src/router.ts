@@ -76,6 +76,7 @@ export const router = createRouter({
       path: "/people/:id/visits/new",
       component: () => import("./pages/VisitNewPage.vue"),
       props: (to) => ({ id: to.params.id, battery: to.query.battery }),
+      beforeEnter: (to) => (to.query.battery ? true : `/people/${String(to.params.id)}/visits`),
       meta: { title: "A visit" },
     },
     { path: "/visits/:id", component: () => import("./pages/VisitPage.vue"), props: true, meta: { title: "Visit" } },

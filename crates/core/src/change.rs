@@ -238,6 +238,7 @@ fn sentence(c: &Comparison, units: Units) -> String {
         Verdict::NoVerdict if c.from_at_least && c.difference > 0.0 => {
             format!("{moved}; but on {since} no attempt was missed, so the maximum may have been higher then.")
         }
+        Verdict::NoVerdict if c.difference == 0.0 => format!("{moved}. How much repeats of this test differ is not known."),
         Verdict::NoVerdict => format!("{moved}. How much repeats of this test differ is not known, so this may be chance."),
     }
 }

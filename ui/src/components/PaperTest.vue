@@ -8,7 +8,7 @@ import ReadingField from "@/components/fields/ReadingField.vue";
 import { answers, given, isSo } from "@/logic/conditions";
 import type { Paper } from "@/logic/paper";
 import { ofFamily, stagesOf } from "@/logic/procedure";
-import { isWrong, missingSide, readings, unusual, withUntouched } from "@/logic/readings";
+import { isWrong, missingSide, readings, unusual, withinLap, withUntouched } from "@/logic/readings";
 import { typed } from "@/logic/typed";
 
 /** A test from paper: its readings, its circumstances, a remark. `fixed`: circumstances that its place in a visit has set. */
@@ -34,6 +34,10 @@ function isTaken(i: Input) {
 /** What needs more than one field takes a line of its own. */
 const isWide = (i: Input) => (i.tries ?? 1) > 1 || (i.sides?.length ?? 0) > 0 || !["number", undefined].includes(i.kind);
 const rule = computed(() => ofFamily(props.page.protocol.procedure, "staged_steady_state"));
+const tally = computed(() => {
+  const { procedure } = props.page.protocol;
+  return "tally" in procedure ? procedure.tally : null;
+});
 const staged = computed(() => rule.value?.goal.kind === "line");
 const minutesOf = computed(() => {
   if (!rule.value) return [];
@@ -88,7 +92,7 @@ function read() {
     return refuse(open);
   }
   // What is merely unusual is asked about once.
-  const odd = unusual(inputs.value, values, units.value);
+  const odd = unusual(withinLap(inputs.value, tally.value?.rest, conditions[tally.value?.length ?? ""]), values, units.value);
   if (odd && !meant.value) {
     meant.value = true;
     return refuse({ ...odd, message: `${odd.message} Correct it, or save again to keep it.` });

@@ -18,6 +18,7 @@ const props = defineProps<{
 }>();
 const router = useRouter();
 
+const MONTH_MS = 30 * 86_400_000;
 const css = getComputedStyle(document.documentElement);
 const token = (name: string) => css.getPropertyValue(name).trim();
 
@@ -38,6 +39,10 @@ const option = computed(() => {
   const room = Math.max(2, (Math.max(...edges) - Math.min(...edges)) * 0.12);
   // The axis ends on a line.
   const step = Math.max(...edges) - Math.min(...edges) > 20 ? 10 : 5;
+  // Of one day alone the axis would show years.
+  const days = new Set(props.trend.points.map((p) => Date.parse(p.on)));
+  const seen = [...days, ...props.trend.events.map((h) => Date.parse(h.from_on))];
+  const aroundOne = days.size === 1 ? { min: Math.min(...seen) - MONTH_MS, max: Math.max(...seen) + MONTH_MS } : {};
   const point = (p: TrendPage["points"][number]) => ({
     value: [p.on, p.value],
     result: p.result,
@@ -56,6 +61,7 @@ const option = computed(() => {
     xAxis: {
       type: "time",
       boundaryGap: ["4%", "4%"],
+      ...aroundOne,
       axisLine: { lineStyle: { color: token("--line") } },
       axisLabel: { color: token("--soft"), hideOverlap: true, fontSize: 14 },
       splitLine: { show: false },

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Input } from "@/api/types";
-import { isWrong, missingSide, readings, shownIn, texts, unusual, withUntouched } from "./readings";
+import { isWrong, missingSide, readings, shownIn, texts, unusual, withinLap, withUntouched } from "./readings";
 
 const input = (key: string, more: object = {}) => ({ key, label: key, unit: "", required: false, ...more }) as unknown as Input;
 
@@ -119,5 +119,9 @@ describe("a stored result in the fields of its correction", () => {
     const run = input("distance_m", { unit: "m", usual: { from: 150, to: 4500 } });
     expect(unusual([run], { distance_m: 2.05 }, "metric")).toMatchObject({ field: "distance_m", message: /Did you mean 2050 m\?/ });
     expect(unusual([run], { distance_m: 2050 }, "metric")).toBeNull();
+    const rest = { ...run, key: "extra_m", usual: { from: 0, to: 5000 } };
+    expect(unusual(withinLap([rest], "extra_m", 650), { extra_m: 700 }, "metric")).toMatchObject({ field: "extra_m" });
+    expect(unusual(withinLap([rest], "extra_m", 650), { extra_m: 640 }, "metric")).toBeNull();
+    expect(unusual(withinLap([rest], "extra_m", undefined), { extra_m: 700 }, "metric")).toBeNull();
   });
 });

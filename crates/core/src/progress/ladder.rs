@@ -152,6 +152,7 @@ fn spoken_change(rung: &Rung, by_test: bool, weeks: Option<i64>) -> Option<Strin
         V::ClearLoss => "clearly got worse",
         V::PossibleLoss => "may have got worse",
         V::WithinNoise => "did not change by more than measurement error",
+        V::NoVerdict if rung.change.difference == 0.0 => "stayed the same",
         V::NoVerdict => "changed, by how much for real is not known",
         V::NotComparable => return None,
     };
@@ -223,6 +224,14 @@ mod tests {
             story(&rungs, 2, "2026-11-23".parse().unwrap()),
             "Since the first test, 46 weeks ago: VO₂max clearly improved (45.8 → 55.9 mL/kg/min)."
         );
+        let alike = change::compare(protocol, "vo2max", &point("2026-01-05", 38.0, 41.3), &point("2026-06-05", 38.0, 41.3), None);
+        assert!(
+            alike.sentence.ends_with("stayed at 38.0 mL/kg/min. How much repeats of this test differ is not known."),
+            "{}",
+            alike.sentence
+        );
+        let same = story(&[rung(protocol, "vo2max", alike)], 2, "2026-11-23".parse().unwrap());
+        assert!(same.contains("VO₂max stayed the same (38.0 → 38.0 mL/kg/min)"), "{same}");
         // A comparison over four weeks does not stand under the forty-six of another.
         let mut later = rungs[1].clone();
         later.label = "distance".into();

@@ -62,7 +62,10 @@ const hint = computed(
 );
 
 /** What the number is, before it is known whose. */
-const asksFor = computed(() => ({ laps: "Metres beyond the laps", lanes: "Time" })[kind.value as string] ?? "How many");
+const asksFor = computed(() => {
+  if (kind.value === "laps") return "Metres beyond the laps";
+  return kind.value === "lanes" ? "Time" : "How many";
+});
 
 const wrong = ref<string | null>(null);
 /** What the next tap on a name means, where it is not the usual. */

@@ -37,7 +37,7 @@ function waysOf(t: Test, { who, people }: { who: string; people: string[] }): Wa
   if (t.grid) ways.push({ words: `Record tries of ${who}` });
   return ways;
 }
-const together = (t: Test, people: string[], { together, apart_s }: Way) =>
+const begin = (t: Test, people: string[], { together, apart_s }: Way) =>
   run(() =>
     open({
       id: runId.value,
@@ -72,8 +72,8 @@ const namesOf = (people: string[]) => people.map((p) => props.visit.roll.find((l
           <RouterLink v-for="r in t.runs" :key="r" :to="`/runs/${r}`">On the floor: go on</RouterLink>
           <span v-for="g in groupsOf(t)" :key="g.key" class="ways">
             <template v-for="(way, k) in waysOf(t, g)" :key="way.words">
-              <ElButton v-if="k === 0 && g.usual" :disabled="busy" @click="together(t, g.people, way)">{{ way.words }}</ElButton>
-              <button v-else type="button" class="linklike" :disabled="busy" @click="together(t, g.people, way)">{{ way.words }}</button>
+              <ElButton v-if="k === 0 && g.usual" :disabled="busy" @click="begin(t, g.people, way)">{{ way.words }}</ElButton>
+              <button v-else type="button" class="linklike" :disabled="busy" @click="begin(t, g.people, way)">{{ way.words }}</button>
             </template>
             <span v-if="t.board === 'lanes' && g.people.length > LANES" class="soft small"
               >Up to {{ LANES }} lanes at once: make heats.</span
