@@ -92,7 +92,8 @@ function read() {
     return refuse(open);
   }
   // What is merely unusual is asked about once.
-  const odd = unusual(withinLap(inputs.value, tally.value?.rest, conditions[tally.value?.length ?? ""]), values, units.value);
+  const { rest, length } = tally.value ?? {};
+  const odd = unusual(withinLap(inputs.value, rest, conditions[length ?? ""], values[rest ?? ""]), values, units.value);
   if (odd && !meant.value) {
     meant.value = true;
     return refuse({ ...odd, message: `${odd.message} Correct it, or save again to keep it.` });

@@ -120,8 +120,9 @@ describe("a stored result in the fields of its correction", () => {
     expect(unusual([run], { distance_m: 2.05 }, "metric")).toMatchObject({ field: "distance_m", message: /Did you mean 2050 m\?/ });
     expect(unusual([run], { distance_m: 2050 }, "metric")).toBeNull();
     const rest = { ...run, key: "extra_m", usual: { from: 0, to: 5000 } };
-    expect(unusual(withinLap([rest], "extra_m", 650), { extra_m: 700 }, "metric")).toMatchObject({ field: "extra_m" });
-    expect(unusual(withinLap([rest], "extra_m", 650), { extra_m: 640 }, "metric")).toBeNull();
-    expect(unusual(withinLap([rest], "extra_m", undefined), { extra_m: 700 }, "metric")).toBeNull();
+    expect(unusual(withinLap([rest], "extra_m", 650, 700), { extra_m: 700 }, "metric")).toMatchObject({ field: "extra_m" });
+    expect(unusual(withinLap([rest], "extra_m", 650, 640), { extra_m: 640 }, "metric")).toBeNull();
+    expect(unusual(withinLap([rest], "extra_m", undefined, 700), { extra_m: 700 }, "metric")).toBeNull();
+    expect(unusual(withinLap([rest], "extra_m", 650, 1400), { extra_m: 1400 }, "metric"), "refused, not asked about").toBeNull();
   });
 });

@@ -161,11 +161,11 @@ export function unusual(inputs: Input[], values: Record<string, Reading>, units:
   return null;
 }
 
-/** The inputs, where the part of the last lap is usually no longer than a lap of this length, m. */
-export const withinLap = (inputs: Input[], rest: string | null | undefined, lap: unknown): Input[] =>
-  inputs.map((i) =>
-    i.key === rest && i.usual && typeof lap === "number" ? { ...i, usual: { ...i.usual, to: Math.min(i.usual.to, lap) } } : i,
-  );
+/** The inputs, where the part of the last lap is usually no longer than a lap of this length, m. More than two laps is refused anyway. */
+export function withinLap(inputs: Input[], rest: string | null | undefined, lap: unknown, part: unknown): Input[] {
+  if (typeof lap !== "number" || typeof part !== "number" || part > 2 * lap) return inputs;
+  return inputs.map((i) => (i.key === rest && i.usual ? { ...i, usual: { ...i.usual, to: Math.min(i.usual.to, lap) } } : i));
+}
 
 /** A stored number as its field shows it. */
 export const shownIn = (units: Units) => (n: number, unit: string) => String(toShown(n, unit, units));
