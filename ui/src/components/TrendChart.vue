@@ -39,7 +39,7 @@ const option = computed(() => {
   const room = Math.max(2, (Math.max(...edges) - Math.min(...edges)) * 0.12);
   // The axis ends on a line.
   const step = Math.max(...edges) - Math.min(...edges) > 20 ? 10 : 5;
-  // Of one day alone the axis would show years.
+  // With a single day the axis would span years.
   const days = new Set(props.trend.points.map((p) => Date.parse(p.on)));
   const seen = [...days, ...props.trend.events.map((h) => Date.parse(h.from_on))];
   const aroundOne = days.size === 1 ? { min: Math.min(...seen) - MONTH_MS, max: Math.max(...seen) + MONTH_MS } : {};

@@ -51,7 +51,7 @@ const hint = computed(
         ? "Type a number and Enter, then the time of a start that was missed."
         : "Tap a lane, or press its key, when its runner crosses the line.",
       count: over.value
-        ? "Type a number and Enter, then how many: who was counted wrongly, and who was not counted."
+        ? "Type a number and Enter, then the count, for everybody who was miscounted or not counted."
         : "Tap a name for one repetition, or type everybody’s number when the time is up.",
       beat: over.value
         ? "Type a number and Enter, then how many."

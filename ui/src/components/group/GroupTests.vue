@@ -25,7 +25,7 @@ interface Way {
   together?: boolean;
   apart_s?: number;
 }
-/** Lanes have room for so many. */
+/** The most lanes on one clock. */
 const LANES = 8;
 /** How so many can do a test at once, the usual way first. */
 function waysOf(t: Test, { who, people }: { who: string; people: string[] }): Way[] {
