@@ -19,6 +19,7 @@ use proptest::{
     test_runner::{Config, RngAlgorithm, TestRng, TestRunner},
 };
 use serde_json::{Value, json};
+use uuid::Uuid;
 
 const RUNS: usize = 10_000;
 /// So many browsers share them.
@@ -118,10 +119,15 @@ fn as_the_server(share: u8) {
     }
 }
 
+/// Another name for a screen, one for each.
+fn stand_in(device: Uuid) -> Uuid {
+    Uuid::from_u128(!device.as_u128())
+}
+
 /// What a partner's phone works out is what the server says of the one it counts for.
 fn phone_alike(browser: &mut Browser, facts: &RunFacts<'_>, events: &[Event], slot: u16) {
     let own = facts.for_partner(slot).unwrap();
-    let (told, _) = partner::told(events, slot);
+    let (told, _) = partner::told(events, slot, |e| Some(stand_in(e.device)));
     assert_eq!(browser.ask(&json!({ "begin": { "facts": own } })), "\"begun\"");
     let there = browser.ask(&json!({ "beside": { "events": told, "slot": slot } }));
     let here = serde_json::to_string(&own.beside(&told, slot)).unwrap();

@@ -195,9 +195,18 @@ impl From<StoreError> for ApiError {
                 detail: Some(serde_json::json!({ "expected": expected })),
                 ..conflict("sequence_gap", "An earlier reading of this screen has not arrived yet. The screen sends it again by itself.")
             },
+            StoreError::Conflict(Conflict::SequenceTaken { expected }) => Self {
+                detail: Some(serde_json::json!({ "expected": expected })),
+                ..conflict("sequence_taken", "Another entry of this screen has this number already. The screen sends it again by itself.")
+            },
             StoreError::Conflict(Conflict::EventElsewhere) => {
-                conflict("event_elsewhere", "This entry has the number of one that is saved already. It was not saved: enter it again.")
+                conflict("event_elsewhere", "Another entry was saved under this key already. The screen sends this one again by itself.")
             }
+            StoreError::Conflict(Conflict::ScreenElsewhere) => Self::new(
+                StatusCode::FORBIDDEN,
+                "screen_elsewhere",
+                "Somebody else enters with this screen in this run. The screen sends this entry again by itself, under a name of its own.",
+            ),
             StoreError::Unstorable(_) => {
                 tracing::info!(%error, "value refused");
                 Self::new(

@@ -150,7 +150,7 @@ impl Intake {
             aside(Work { run, log, events }, move |work| view_after(&work.run, work.log.events(), Vec::new(), &work.events, rate)).await?;
         let (states, view) = shown?;
         scope.commit().await?;
-        Ok(Appended { changed, ..self.show(CachedRun { practice, run, log, states }, done, &events, view) })
+        Ok(Appended { changed, ..self.show(CachedRun { practice, run, log, states }, done, sender, &events, view) })
     }
 
     /// Takes in what closes nothing, in one trip to the database, where the run is as it is remembered. Whatever is out of the
@@ -178,14 +178,15 @@ impl Intake {
         let (Work { run, log, events }, shown) =
             aside(Work { run, log, events }, move |work| view_after(&work.run, work.log.events(), states, &work.events, rate)).await?;
         let (states, view) = shown?;
-        Ok(AtOnce::Done(Box::new(self.show(CachedRun { practice, run, log, states }, done, &events, view))))
+        Ok(AtOnce::Done(Box::new(self.show(CachedRun { practice, run, log, states }, done, sender, &events, view))))
     }
 
     /// Shows the run as it is now to everyone who watches it, and remembers it.
-    fn show(&self, now: CachedRun, done: runs::Appended, sent: &[Event], view: RunView) -> Appended {
+    fn show(&self, now: CachedRun, done: runs::Appended, sender: Sender, sent: &[Event], view: RunView) -> Appended {
         // What was known already stands as it came the first time.
         let events: Vec<Event> = sent.iter().filter_map(|e| now.log.event(e.id)).cloned().collect();
-        self.hub.took_in(now.practice, &view, &events);
+        let own: Vec<Event> = events.iter().filter(|e| now.log.is_from(e.id, sender)).cloned().collect();
+        self.hub.took_in(now.practice, &view, &own, sender);
         self.cache.put(now);
         Appended { stored: done.stored, known: done.known, late: done.late, events, changed: Vec::new(), view }
     }
@@ -252,16 +253,7 @@ fn judge(work: &Work, sender: Sender, over: Option<DateTime<Utc>>, now: DateTime
     }
     let mut known: Vec<&Event> = Vec::new();
     let mut decisions = 0;
-    for event in events {
-        let sent_before = known.iter().rev().find(|e| e.device == event.device).map(|e| e.seq);
-        let last = sent_before.unwrap_or_else(|| log.last_seq(event.device));
-        if event.seq <= last {
-            continue;
-        }
-        if event.seq > last + 1 {
-            // Out of its turn: it is not judged by a state that lacks what came before it. Appending names the gap.
-            return Ok(());
-        }
+    for event in log.new_among(sender, events)? {
         if event.slot.is_some_and(|slot| !run.performers.iter().any(|p| p.slot == slot)) {
             return Err(ApiError::not_found());
         }

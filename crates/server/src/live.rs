@@ -17,7 +17,11 @@ use actix_web::{
 };
 use futures_util::stream;
 use impulso_core::run::{Event, ForPartners, partner};
-use impulso_store::{PersonId, PracticeId, RunId, Store, runs};
+use impulso_store::{
+    PersonId, PracticeId, RunId, Store,
+    runs::{self, Partner, Sender},
+};
+use sha2::{Digest, Sha256};
 use tokio::{
     sync::{Notify, broadcast},
     time::{self, Instant},
@@ -56,14 +60,18 @@ fn frame_with(events: &[Event], view: &RunView) -> Bytes {
 /// What changed, for phones that count for one each.
 #[derive(Debug)]
 struct ForPhones {
+    run: RunId,
     view: ForPartners,
     added: Vec<Event>,
+    /// Who sent them.
+    sender: Option<Sender>,
 }
 
 impl ForPhones {
     /// As it goes to the phone beside the one in this slot: of events of others it hears that they were.
-    fn frame(&self, slot: Option<u16>) -> Bytes {
-        let (told, hidden) = slot.map(|slot| partner::told(&self.added, slot)).unwrap_or_default();
+    fn frame(&self, slot: Option<u16>, me: Option<Partner>) -> Bytes {
+        let is_own = me.is_some() && self.sender == me.map(Sender::Partner);
+        let (told, hidden) = slot.map(|slot| told_to(self.run, &self.added, slot, |_| is_own)).unwrap_or_default();
         let view = frame_with(&told, &self.view.beside(slot));
         if hidden.is_empty() {
             return view;
@@ -71,6 +79,18 @@ impl ForPhones {
         let hidden = format!("event: hidden\ndata: {}\n\n", serde_json::to_string(&hidden).unwrap_or_default());
         Bytes::from([hidden.as_bytes(), &view].concat())
     }
+}
+
+/// What of a run's events a partner's phone is told, and the keys of the others. A screen other than its own goes by a name that opens
+/// nothing, the same each time.
+pub fn told_to(run: RunId, events: &[Event], slot: u16, is_own: impl Fn(&Event) -> bool) -> (Vec<Event>, Vec<Uuid>) {
+    partner::told(events, slot, |event| {
+        let name = || {
+            let hash = Sha256::new().chain_update(run.0.as_bytes()).chain_update(event.device.as_bytes()).finalize();
+            uuid::Builder::from_slice(&hash[..16]).map(|b| b.with_version(uuid::Version::Custom).into_uuid()).unwrap_or_default()
+        };
+        (!is_own(event)).then(name)
+    })
 }
 
 /// What a watcher hears.
@@ -124,7 +144,7 @@ pub enum Side {
     /// Everything, for as long as the session of this name lasts.
     Coach(Option<Uuid>),
     /// What a partner needs: the clock, the names, and the one in this slot.
-    Partner(Option<u16>),
+    Partner(Partner, Option<u16>),
 }
 
 impl Hub {
@@ -150,7 +170,7 @@ impl Hub {
         let of_run = watched.entry((practice, run)).or_insert_with(Watched::new);
         match side {
             Side::Coach(_) => of_run.coaches.subscribe(),
-            Side::Partner(_) => of_run.partners.subscribe(),
+            Side::Partner(..) => of_run.partners.subscribe(),
         }
     }
 
@@ -159,7 +179,7 @@ impl Hub {
     }
 
     /// Shows a view to everyone who watches the run in this process.
-    fn publish(&self, practice: PracticeId, view: &RunView, added: &[Event]) {
+    fn publish(&self, practice: PracticeId, view: &RunView, added: &[Event], sender: Option<Sender>) {
         let senders = self.lock().get(&(practice, RunId(view.id))).map(|w| (w.coaches.clone(), w.partners.clone()));
         let Some((coaches, partners)) = senders else { return };
         // Written down only for a side that watches; nobody left to hear it is no failure.
@@ -167,13 +187,14 @@ impl Hub {
             let _ = coaches.send(Word::All(frame_with(added, view)));
         }
         if partners.receiver_count() > 0 {
-            let _ = partners.send(Word::Phones(Arc::new(ForPhones { view: view.for_partners(), added: added.to_vec() })));
+            let news = ForPhones { run: RunId(view.id), view: view.for_partners(), added: added.to_vec(), sender };
+            let _ = partners.send(Word::Phones(Arc::new(news)));
         }
     }
 
     /// Shows what this process took in: here at once, and soon through every other process, which has the view alone.
-    pub fn took_in(&self, practice: PracticeId, view: &RunView, added: &[Event]) {
-        self.publish(practice, view, added);
+    pub fn took_in(&self, practice: PracticeId, view: &RunView, added: &[Event], sender: Sender) {
+        self.publish(practice, view, added, Some(sender));
         self.untold.lock().unwrap_or_else(PoisonError::into_inner).insert((practice, RunId(view.id)));
         self.to_tell.notify_one();
     }
@@ -236,7 +257,7 @@ impl Hub {
                         Err(impulso_store::Error::NotFound) => continue,
                         current => current?,
                     };
-                    self.publish(practice, &view(&mut scope, current, rate).await?, &[]);
+                    self.publish(practice, &view(&mut scope, current, rate).await?, &[], None);
                 }
             }
         }
@@ -265,7 +286,7 @@ impl Hub {
         people.retain(|_, watchers| watchers.receiver_count() > 0);
         let receiver = people.entry((practice, person)).or_insert_with(|| broadcast::channel(BACKLOG).0).subscribe();
         let start = Some(Bytes::from_static(b": listening\n\n"));
-        stream_of(Watcher { start, receiver, ended: self.ended.subscribe(), sid, slot: None, until: Instant::now() + self.lasts })
+        stream_of(Watcher { start, receiver, ended: self.ended.subscribe(), sid, me: None, slot: None, until: Instant::now() + self.lasts })
     }
 
     /// Listens to a run from here on. What is read of the run afterwards misses nothing.
@@ -287,8 +308,11 @@ pub struct Listening {
 
 impl Listening {
     /// The same for a phone that counts for the one in this slot.
-    pub fn beside(self, slot: Option<u16>) -> Self {
-        Self { side: Side::Partner(slot), ..self }
+    pub fn beside(mut self, slot: Option<u16>) -> Self {
+        if let Side::Partner(_, beside) = &mut self.side {
+            *beside = slot;
+        }
+        self
     }
 
     /// The answer: the run as it was read after this began to listen, unless the screen has seen that revision, then every change.
@@ -298,11 +322,11 @@ impl Listening {
 
     fn watcher(self, first: &RunView, seen: Option<u64>) -> Watcher {
         let is_news = seen.is_none_or(|revision| revision < first.revision);
-        let (start, sid, slot) = match self.side {
-            Side::Coach(sid) => (is_news.then(|| frame(first)), sid, None),
-            Side::Partner(slot) => (is_news.then(|| frame(&first.for_partners().beside(slot))), None, slot),
+        let (start, sid, me, slot) = match self.side {
+            Side::Coach(sid) => (is_news.then(|| frame(first)), sid, None, None),
+            Side::Partner(me, slot) => (is_news.then(|| frame(&first.for_partners().beside(slot))), None, Some(me), slot),
         };
-        Watcher { start, receiver: self.receiver, ended: self.ended, sid, slot, until: self.until }
+        Watcher { start, receiver: self.receiver, ended: self.ended, sid, me, slot, until: self.until }
     }
 }
 
@@ -328,7 +352,8 @@ struct Watcher {
     receiver: broadcast::Receiver<Word>,
     ended: broadcast::Receiver<Uuid>,
     sid: Option<Uuid>,
-    /// Whom a partner's phone counts for.
+    /// The partner, and whom the phone counts for.
+    me: Option<Partner>,
     slot: Option<u16>,
     until: Instant,
 }
@@ -343,7 +368,7 @@ impl Watcher {
             tokio::select! {
                 frame = self.receiver.recv() => match frame {
                     Ok(Word::All(frame)) => return Some(frame),
-                    Ok(Word::Phones(news)) => return Some(news.frame(self.slot)),
+                    Ok(Word::Phones(news)) => return Some(news.frame(self.slot, self.me)),
                     Err(broadcast::error::RecvError::Lagged(_)) => {}
                     Err(broadcast::error::RecvError::Closed) => return None,
                 },
@@ -383,7 +408,7 @@ mod tests {
         let hub = Hub::new(Duration::from_mins(1));
         let listening = hub.listen(practice, run.id, Side::Coach(None));
         let before = view_of(&run, &[], ClockRate(1.0)).unwrap();
-        hub.publish(practice, &view_of(&run, &[remark], ClockRate(1.0)).unwrap(), &[]);
+        hub.publish(practice, &view_of(&run, &[remark], ClockRate(1.0)).unwrap(), &[], None);
         let mut watcher = listening.watcher(&before, Some(before.revision));
         let heard = time::timeout(Duration::from_secs(5), watcher.next()).await.expect("a word at once").unwrap();
         assert!(String::from_utf8_lossy(&heard).contains("cold hall"));

@@ -57,9 +57,18 @@ pub enum Conflict {
         /// The sequence number expected next from that screen.
         expected: u32,
     },
+    /// Another event of that screen has the sequence number; the next free one is given.
+    #[error("sequence taken, expected {expected}")]
+    SequenceTaken {
+        /// The sequence number expected next from that screen.
+        expected: u32,
+    },
     /// An event's id stands for another event already.
     #[error("event elsewhere")]
     EventElsewhere,
+    /// Somebody else writes with that screen in this run.
+    #[error("screen elsewhere")]
+    ScreenElsewhere,
     /// Already decided the other way (a retest done, a retest skipped).
     #[error("already settled")]
     AlreadySettled,

@@ -187,3 +187,111 @@ test("signed out, nothing is lost: it is sent again after signing in", async () 
   await box.send();
   expect(kept()).toEqual(["a"]);
 });
+
+/** A server that holds entries to the rules of a run's log: a screen has one owner, a number one entry, a key one content. */
+function log() {
+  const entries: RunEvent[] = [];
+  const owners = new Map<string, string>();
+  const last = (device: string) => Math.max(0, ...entries.filter((e) => e.device === device).map((e) => e.seq));
+  const taken = (code: string, expected: number) => new Failure(409, code, "Sent again.", undefined, { expected });
+  const post = (who: string, events: RunEvent[]) => {
+    const added: RunEvent[] = [];
+    for (const event of events) {
+      if ((owners.get(event.device) ?? who) !== who) return new Failure(403, "screen_elsewhere", "Somebody else’s.");
+      const held = entries.find((e) => e.id === event.id);
+      if (held && held.mono_ms === event.mono_ms) continue;
+      if (held) return new Failure(409, "event_elsewhere", "Another entry has this key.");
+      const next = last(event.device) + added.filter((e) => e.device === event.device).length + 1;
+      if (event.seq !== next) return taken(event.seq < next ? "sequence_taken" : "sequence_gap", next);
+      added.push(event);
+    }
+    for (const event of added) owners.set(event.device, who);
+    entries.push(...added);
+    return "taken";
+  };
+  return { entries, post };
+}
+
+test("an entry whose number another one has goes under the next free number, and what waits behind it too", async () => {
+  const server = log();
+  const { box, add, kept } = with_((events) => server.post("coach", events));
+  await add("a", "value_typed");
+  await box.send();
+  // Another page of this browser, or whoever it was, wrote the second.
+  server.post("coach", [{ ...server.entries[0]!, id: "theirs", seq: 2 }]);
+  await add("b", "value_typed");
+  await add("c", "value_typed");
+  await box.send();
+  expect(kept()).toEqual(["a", "b", "c"]);
+  expect(server.entries.map((e) => `${e.id.replace(`${run} `, "")}#${e.seq}`)).toEqual(["a#1", "theirs#2", "b#3", "c#4"]);
+});
+
+test("a screen whose name somebody else writes with goes on under a name of its own", async () => {
+  const server = log();
+  const { box, add, kept } = with_((events) => server.post("coach", events));
+  server.post("intruder", [{ id: "x", device: box.device, seq: 1, mono_ms: 0 } as RunEvent]);
+  const was = box.device;
+  await add("a", "value_typed");
+  await add("b", "value_typed");
+  await box.send();
+  await add("c", "value_typed");
+  await box.send();
+  expect(kept()).toEqual(["a", "b", "c"]);
+  expect(box.device).not.toBe(was);
+  expect(server.entries.slice(1).map((e) => e.seq)).toEqual([1, 2, 3]);
+});
+
+test("an entry whose key another one has goes under a new one, also where it is taken back", async () => {
+  const server = log();
+  const { box, sent } = with_((events) => server.post("coach", events));
+  const add = (id: string, more: object) => box.add({ id, mono_ms: 7, wall: new Date().toISOString(), ...more } as never);
+  server.post("intruder", [{ id: `${run} a`, device: "theirs", seq: 1, mono_ms: 0 } as RunEvent]);
+  await add(`${run} a`, { kind: "value_typed" });
+  await add(`${run} b`, { kind: "undone", event: `${run} a` });
+  await box.send();
+  const [, typed, undone] = server.entries;
+  expect(server.entries.length).toBe(3);
+  expect(typed!.id).not.toBe(`${run} a`);
+  expect(undone).toMatchObject({ kind: "undone", event: typed!.id });
+  expect(await box.settled(`${run} a`)).toBe("kept");
+  expect(sent().length).toBeGreaterThan(2);
+});
+
+test("whatever lines break and whoever writes beside: what is typed is in the log once, in the order of its screen", async () => {
+  // A small generator of numbers, so that a run that fails can be repeated.
+  const dice = (seed: number) => () => (seed = (seed * 48_271) % 2_147_483_647) / 2_147_483_647;
+  for (let seed = 1; seed <= 40; seed++) {
+    run = `storm ${seed}`;
+    const chance = dice(seed);
+    const server = log();
+    const line = (who: string) => (events: RunEvent[]) => {
+      const luck = chance();
+      if (luck < 0.15) return away();
+      const said = server.post(who, events);
+      return luck < 0.3 ? away() : said;
+    };
+    // Two pages of one browser, which share what waits, and a second coach's.
+    const pages = [with_(line("coach")), with_(line("coach")), with_(line("other"))];
+    const typed: string[][] = [[], [], []];
+    for (let k = 0; k < 30; k++) {
+      const nth = Math.floor(chance() * 3);
+      const id = `${nth} ${k}`;
+      typed[nth]!.push(id);
+      await pages[nth]!.box.add({ id: `${run} ${id}`, kind: "noted", text: id, mono_ms: k, wall: new Date().toISOString() } as never);
+      if (chance() < 0.3) {
+        const device = pages[Math.floor(chance() * 3)]!.box.device;
+        const seq = 1 + Math.floor(chance() * 12);
+        server.post(chance() < 0.5 ? "intruder" : "coach", [{ id: `x ${k}`, device, seq, mono_ms: 0 } as RunEvent]);
+      }
+      if (chance() < 0.4) await Promise.all(pages.map(({ box }) => box.send()));
+    }
+    for (let tries = 0; (await queue.waiting(run)).length > 0 && tries < 200; tries++)
+      await Promise.all(pages.map(({ box }) => box.send()));
+    const words = server.entries.map((e) => (e as { text?: string }).text).filter((text) => text !== undefined);
+    for (const [nth, own] of typed.entries())
+      expect(
+        words.filter((text) => text.startsWith(`${nth} `)),
+        `seed ${seed}`,
+      ).toEqual(own);
+  }
+});

@@ -11,6 +11,8 @@ import type * as Queue from "./queue";
 export const ALONE: ReadonlySet<Kind["kind"]> = new Set<Kind["kind"]>(["tap", "strap_heard"]);
 /** What may be refused and still goes many at a time: the end of forty runners. Where one of a batch is refused, they go one by one. */
 const TOGETHER: ReadonlySet<Kind["kind"]> = new Set<Kind["kind"]>([...ALONE, "line_missed", "left_run"]);
+/** Another number is wanted, and the answer says which. */
+const SEQUENCE: ReadonlySet<string> = new Set(["sequence_gap", "sequence_taken"]);
 /** The most events of one batch. */
 const BATCH = 100;
 
@@ -29,12 +31,17 @@ export interface Way<Answer> {
   waiting: (count: number) => void;
   /** Nothing answers, or not now. */
   held: (failure: Failure) => void;
+  /** An event has another key from now on: its own was taken. */
+  renamed?: (id: string, to: string) => void;
 }
 
 export class Outbox<Answer> {
-  /** This screen's own sequence. */
-  readonly device = uuid();
+  /** The name this screen writes with, and its own sequence. */
+  device = uuid();
   private seq = 0;
+  /** This page, and how much was done on it. */
+  private readonly page = this.device;
+  private nth = 0;
   private sending: Promise<void> | null = null;
   private again = false;
   /** Events on their way into the queue. */
@@ -53,13 +60,13 @@ export class Outbox<Answer> {
 
   /** Keeps an event on this screen, then sends it. Done once it is kept. */
   async add(entry: Kind & Pick<RunEvent, "id" | "mono_ms" | "wall" | "slot">): Promise<void> {
-    const event = { ...entry, device: this.device, seq: 0 } as RunEvent;
     let settle: (fate: Fate) => void = () => {};
-    this.fates.set(event.id, { fate: new Promise((done) => (settle = done)), settle });
+    this.fates.set(entry.id, { fate: new Promise((done) => (settle = done)), settle });
     this.keeping++;
     while (this.closing) await this.closing;
-    event.seq = ++this.seq;
-    await this.queue.keep(this.run, event);
+    const event = { ...entry, device: this.device, seq: ++this.seq } as RunEvent;
+    await this.queue.keep(this.run, event, { page: this.page, nth: ++this.nth });
+    if (event.device === this.device) this.seq = Math.max(this.seq, event.seq);
     this.keeping--;
     void this.send();
   }
@@ -92,10 +99,10 @@ export class Outbox<Answer> {
       this.again = false;
       const stuck = new Set<string>();
       for (;;) {
-        const next = (await this.queue.waiting(this.run)).find((events) => !stuck.has(events[0]!.device));
+        const next = (await this.queue.waiting(this.run)).find((events) => !events.some((e) => stuck.has(e.id)));
         if (!next) break;
-        // What one screen cannot send now does not hold up another's.
-        if (!(await this.hand(this.batch(next)))) stuck.add(next[0]!.device);
+        // What one page cannot send now does not hold up another's.
+        if (!(await this.hand(this.batch(next)))) next.forEach((e) => stuck.add(e.id));
       }
       // What is on its way into the queue waits too; counted twice for a moment rather than not at all.
       const then = this.keeping;
@@ -108,7 +115,7 @@ export class Outbox<Answer> {
   private batch(waiting: RunEvent[]): RunEvent[] {
     const first = waiting[0]!;
     if (!TOGETHER.has(first.kind) || this.oneByOne > 0) return [first];
-    const end = waiting.findIndex((e) => !TOGETHER.has(e.kind));
+    const end = waiting.findIndex((e) => !TOGETHER.has(e.kind) || e.device !== first.device);
     return waiting.slice(0, end === -1 ? undefined : end).slice(0, BATCH);
   }
 
@@ -134,15 +141,23 @@ export class Outbox<Answer> {
     }
     const event = events[0]!;
     const expected = (failure.detail as { expected?: number } | undefined)?.expected;
-    if (failure.code === "sequence_gap" && expected !== undefined && expected < event.seq) {
+    if (SEQUENCE.has(failure.code) && expected !== undefined && expected !== event.seq) {
       await this.closeGap(async () => {
-        await this.queue.renumber(this.run, event.device, event.seq, expected);
-        if (event.device === this.device) this.seq += expected - event.seq;
+        const last = await this.queue.renumber(this.run, event.device, expected);
+        if (event.device === this.device) this.seq = last;
       });
+      return true;
+    }
+    if (failure.code === "screen_elsewhere") {
+      await this.closeGap(() => this.moveTo(event.device, uuid()));
       return true;
     }
     if (events.length > 1) {
       this.oneByOne = events.length;
+      return true;
+    }
+    if (failure.code === "event_elsewhere") {
+      await this.closeGap(() => this.rename(event.id, uuid()));
       return true;
     }
     this.way.refused(event, failure);
@@ -154,9 +169,24 @@ export class Outbox<Answer> {
     return true;
   }
 
+  /** Somebody else writes with this name: what waits goes on under a new one. */
+  private async moveTo(device: string, to: string) {
+    const last = await this.queue.renumber(this.run, device, 1, to);
+    if (device === this.device) [this.device, this.seq] = [to, last];
+  }
+
+  /** The key stands for another entry: this one goes under a new one. */
+  private async rename(id: string, to: string) {
+    await this.queue.rename(this.run, id, to);
+    const fate = this.fates.get(id);
+    if (fate) this.fates.set(to, fate);
+    this.way.renamed?.(id, to);
+  }
+
   private settle(event: RunEvent, fate: Fate) {
-    this.fates.get(event.id)?.settle(fate);
-    this.fates.delete(event.id);
+    const settled = this.fates.get(event.id);
+    settled?.settle(fate);
+    for (const [id, one] of this.fates) if (one === settled) this.fates.delete(id);
   }
 
   private async closeGap(work: () => Promise<void>) {

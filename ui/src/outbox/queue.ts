@@ -11,7 +11,18 @@ interface Waiting {
   device: string;
   seq: number;
   event: RunEvent;
+  /** Where it stands among what its page did; its name and number may change until the server has it. */
+  place?: Place;
 }
+
+/** The page that something was done on, and as the how manieth there. */
+export interface Place {
+  page: string;
+  nth: number;
+}
+
+const pageOf = (w: Waiting) => w.place?.page ?? w.device;
+const inOrder = (a: Waiting, b: Waiting) => (a.place?.nth ?? 0) - (b.place?.nth ?? 0) || a.seq - b.seq;
 
 /** A run as this screen last saw it. */
 export interface Seen {
@@ -136,64 +147,92 @@ function locally(what: () => void) {
   }
 }
 
-/** Keeps an event until the server has it. */
-export async function keep(run: string, event: RunEvent) {
+/** Keeps an event until the server has it; one whose number another event has already gets the next free one. */
+export async function keep(run: string, event: RunEvent, place?: Place) {
   const note = ON_ITS_WAY + event.id;
-  locally(() => localStorage.setItem(note, JSON.stringify({ run, event })));
+  locally(() => localStorage.setItem(note, JSON.stringify({ run, event, place })));
   const tx = (open ?? (await database())).transaction("events", "readwrite");
-  const written = tx.store.put({ run, device: event.device, seq: event.seq, event });
+  const written = tx.store.add({ run, device: event.device, seq: event.seq, event, place });
   tx.commit();
-  await Promise.all([written, tx.done]);
+  const isFree = await Promise.all([written, tx.done]).then(
+    () => true,
+    () => false,
+  );
+  if (!isFree) await keepBehind(run, event, place);
   locally(() => localStorage.removeItem(note));
+}
+
+/** Keeps an event behind all that waits of its screen. */
+async function keepBehind(run: string, event: RunEvent, place?: Place) {
+  const tx = (await database()).transaction("events", "readwrite");
+  const of = (await tx.store.index("byRun").getAll(run)).filter((w) => w.device === event.device);
+  event.seq = Math.max(event.seq, 1 + Math.max(0, ...of.map((w) => w.seq)));
+  await tx.store.put({ run, device: event.device, seq: event.seq, event, place });
+  await tx.done;
 }
 
 /** Takes in what was on its way when the page went, in the sequence of its screen; the server knows what it has by its id. */
 export async function recover(run: string) {
   const notes = Object.keys(localStorage).filter((key) => key.startsWith(ON_ITS_WAY));
-  const found = notes.map((key) => ({ key, ...(JSON.parse(localStorage.getItem(key)!) as { run: string; event: RunEvent }) }));
+  const found = notes.map((key) => ({
+    key,
+    ...(JSON.parse(localStorage.getItem(key)!) as { run: string; event: RunEvent; place?: Place }),
+  }));
   const kept = (await waiting(run)).flat();
-  for (const { key, run: of, event } of found.sort((a, b) => a.event.seq - b.event.seq)) {
+  for (const { key, run: of, event, place } of found.sort((a, b) => a.event.seq - b.event.seq)) {
     const old = Date.now() - Date.parse(event.wall) > SEEN_MS;
     if (of !== run && !old) continue;
-    if (of === run && !kept.some((k) => k.id === event.id || (k.device === event.device && k.seq === event.seq)))
-      await (await database()).put("events", { run, device: event.device, seq: event.seq, event });
+    if (of === run && !kept.some((k) => k.id === event.id)) await keep(run, event, place);
     localStorage.removeItem(key);
   }
 }
 
 /**
- * What waits for a run, by screen, the screen that began first in front; each in its own sequence. A strap's second may be
- * older than a key pressed before it arrived, so only the sequence says what goes first. Screens do not wait for each other.
+ * What waits for a run, by the page it was done on, the one that began first in front; each in the order in which it was done. A strap's
+ * second may be older than a key pressed before it arrived, so no clock says what goes first. Pages do not wait for each other.
  */
 export async function waiting(run: string): Promise<RunEvent[][]> {
   const all = await (await database()).getAllFromIndex("events", "byRun", run);
   const of = new Map<string, RunEvent[]>();
-  for (const { device, event } of all.sort((a, b) => a.seq - b.seq)) of.set(device, [...(of.get(device) ?? []), event]);
+  for (const one of all.sort(inOrder)) of.set(pageOf(one), [...(of.get(pageOf(one)) ?? []), one.event]);
   const begun = (events: RunEvent[]) => events.map((e) => e.wall).sort()[0]!;
   return [...of.values()].sort((a, b) => begun(a).localeCompare(begun(b)) || a[0]!.device.localeCompare(b[0]!.device));
 }
 
-/** The server has these. */
+/** The server has these. Another page of this browser may have given them other numbers meanwhile: they are known by their keys. */
 export async function done(run: string, events: RunEvent[]) {
   const tx = (await database()).transaction("events", "readwrite");
-  await Promise.all(events.map((e) => tx.store.delete([run, e.device, e.seq])));
+  await takeOut(tx.store, run, events);
   await tx.done;
 }
 
 /** Takes out an event the server refused and closes the gap it leaves in its screen's sequence. */
 export async function withdraw(run: string, refused: RunEvent) {
   const tx = (await database()).transaction("events", "readwrite");
-  await tx.store.delete([run, refused.device, refused.seq]);
-  await number(tx.store, run, refused.device, (seq) => (seq > refused.seq ? seq - 1 : seq));
+  const [gone] = await takeOut(tx.store, run, [refused]);
+  if (gone) await number(tx.store, run, gone.device, (w) => ({ seq: w.seq > gone.seq ? w.seq - 1 : w.seq }));
   await tx.done;
 }
 
-/** What waits of a screen goes on at another number: what lay between is gone, and the server waits for it in vain. */
-export async function renumber(run: string, device: string, first: number, expected: number) {
+/** What waits of a screen goes on from another number, under another name where one is given; says which number is the last. */
+export async function renumber(run: string, device: string, from: number, to = device): Promise<number> {
   const tx = (await database()).transaction("events", "readwrite");
-  await number(tx.store, run, device, (seq) => seq - first + expected);
+  let next = from;
+  await number(tx.store, run, device, () => ({ device: to, seq: next++ }));
+  await tx.done;
+  return next - 1;
+}
+
+/** Gives an event that waits another key, also where others name it. */
+export async function rename(run: string, id: string, to: string) {
+  const tx = (await database()).transaction("events", "readwrite");
+  for (const one of await tx.store.index("byRun").getAll(run)) await tx.store.put({ ...one, event: renamed(one.event, id, to) });
   await tx.done;
 }
+
+/** An event in which one key stands for another. */
+export const renamed = (event: RunEvent, id: string, to: string): RunEvent =>
+  JSON.parse(JSON.stringify(event).replaceAll(`"${id}"`, `"${to}"`)) as RunEvent;
 
 type Store = {
   index: (name: "byRun") => { getAll: (run: string) => Promise<Waiting[]> };
@@ -201,11 +240,19 @@ type Store = {
   put: (value: Waiting) => Promise<unknown>;
 };
 
-async function number(store: Store, run: string, device: string, to: (seq: number) => number) {
-  const of = (await store.index("byRun").getAll(run)).filter((w) => w.device === device && to(w.seq) !== w.seq);
-  for (const one of of.sort((a, b) => a.seq - b.seq)) {
-    const seq = to(one.seq);
-    await store.delete([run, one.device, one.seq]);
-    await store.put({ ...one, seq, event: { ...one.event, seq } });
+async function takeOut(store: Store, run: string, events: RunEvent[]): Promise<Waiting[]> {
+  const ids = new Set(events.map((e) => e.id));
+  const gone = (await store.index("byRun").getAll(run)).filter((w) => ids.has(w.event.id));
+  for (const one of gone) await store.delete([run, one.device, one.seq]);
+  return gone;
+}
+
+/** Gives what waits of a screen other places. */
+async function number(store: Store, run: string, device: string, to: (one: Waiting) => { device?: string; seq: number }) {
+  const of = (await store.index("byRun").getAll(run)).filter((w) => w.device === device).sort(inOrder);
+  for (const one of of) await store.delete([run, one.device, one.seq]);
+  for (const one of of) {
+    const place = { device, ...to(one) };
+    await store.put({ ...one, ...place, event: { ...one.event, ...place } });
   }
 }

@@ -244,6 +244,10 @@ export const useRun = defineStore("run", () => {
       },
       waiting: (count) => (unsent.value = count),
       held: (problem) => (away.value = problem.isAway),
+      renamed: (id, to) => {
+        own.value = own.value.map((one) => queue.renamed(one, id, to));
+        takenBack.value = new Set([...takenBack.value].map((one) => (one === id ? to : one)));
+      },
     });
     return outbox;
   }

@@ -32,6 +32,9 @@ pub const BEFORE_SETUP_H: i64 = 12;
 /// An event lies at most this far ahead of the server's clock, s.
 pub const AHEAD_S: i64 = 120;
 
+/// The most a screen's own clock shows, ms: far longer than any has run, and a number that an exported practice brings back.
+const MONO_MAX_MS: f64 = 1e15;
+
 /// The longest notification a chest strap sends, as hexadecimal digits: far more than the radio's packet holds.
 const BYTES_MAX: usize = 1024;
 
@@ -49,7 +52,7 @@ pub const fn depends_on_state(kind: &Kind) -> bool {
 /// # Errors
 /// [`Code::OutOfRange`] or [`Code::MissingInput`], naming the field.
 pub fn check_alone(event: &Event) -> Result<(), InputError> {
-    if !event.mono_ms.is_finite() {
+    if event.mono_ms.is_nan() || event.mono_ms.abs() > MONO_MAX_MS {
         return Err(refuse("mono_ms", "A screen's clock is a number of milliseconds.".into()));
     }
     match &event.kind {

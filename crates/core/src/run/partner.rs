@@ -222,11 +222,16 @@ impl RunFacts<'_> {
 }
 
 /// What of these the phone is told that counts for the one in this slot, and the keys of the others: of them it knows that they were.
-pub fn told(events: &[Event], slot: u16) -> (Vec<Event>, Vec<Uuid>) {
+/// `stand_in` names the screen of an event that another device sent, in place of its own name; nothing for what this phone sent itself. A
+/// phone that knew a screen's name and number could write in its place.
+pub fn told(events: &[Event], slot: u16, stand_in: impl Fn(&Event) -> Option<Uuid>) -> (Vec<Event>, Vec<Uuid>) {
     let (mut told, mut hidden) = (Vec::new(), Vec::new());
     for event in events {
         match event.for_partner(slot) {
-            Some(event) => told.push(event),
+            Some(own) => told.push(match stand_in(event) {
+                Some(device) => Event { device, seq: 0, ..own },
+                None => own,
+            }),
             None => hidden.push(event.id),
         }
     }

@@ -1,9 +1,11 @@
 //! Partners: a phone without an account joins one run by its code, sees the clock, and sends one performer's count.
 
+use std::collections::HashSet;
+
 use actix_session::Session;
 use actix_web::{HttpRequest, HttpResponse, ResponseError, get, http::StatusCode, post, web};
 use chrono::NaiveDate;
-use impulso_core::run::{Earlier, Event, RunView, partner};
+use impulso_core::run::{Earlier, Event, RunView};
 use impulso_store::{
     PracticeId, RunId, Store,
     runs::{self, ByCode, InRun, Partner, Run, Sender},
@@ -19,7 +21,7 @@ use crate::{
     auth::{Caller, DeviceCookies},
     body::Json,
     intake::{self, Appended, Batch, Intake},
-    live::{Hub, Side},
+    live::{Hub, Side, told_to},
     rate_limit::RateLimits,
     settings::ClockRate,
     view::{facts, tag, view_of},
@@ -209,7 +211,7 @@ pub async fn tested(door: Door) -> ApiResult<HttpResponse> {
 pub async fn live(door: Door, rate: web::Data<ClockRate>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
     let found = door.find().await?;
     let run = door.run(&found).await?;
-    let listening = hub.listen(found.practice, run, Side::Partner(None));
+    let listening = hub.listen(found.practice, run, Side::Partner(found.partner, None));
     let open = door.open(&found, run, **rate).await?;
     Ok(answer(&found, listening.beside(open.slot).answer(&open.view, None)))
 }
@@ -223,7 +225,8 @@ pub async fn log(door: Door, rate: web::Data<ClockRate>) -> ApiResult<HttpRespon
     let slot = open.slot.ok_or_else(ApiError::not_found)?;
     let facts = facts(&open.run, **rate)?;
     let facts = facts.for_partner(slot).ok_or_else(ApiError::not_found)?;
-    let (events, hidden) = partner::told(&open.events, slot);
+    let own = runs::sent_by(&mut door.store.scope(found.practice).await?, open.run.id, found.partner).await?;
+    let (events, hidden) = told_to(open.run.id, &open.events, slot, |e| own.contains(&e.id));
     Ok(answer(&found, HttpResponse::Ok().json(RunLog { facts, earlier: Earlier::default(), events, hidden, today: open.today })))
 }
 
@@ -238,8 +241,10 @@ pub async fn append(door: Door, intake: web::Data<Intake>, batch: Json<Batch>) -
     let batch = batch.into_inner();
     // A phone counts for one.
     let slot = batch.events.iter().find_map(|e| e.slot);
+    // What it wrote with, if it is taken, is this phone's own.
+    let screens: HashSet<Uuid> = batch.events.iter().map(|e| e.device).collect();
     let done = Box::pin(intake.accept(&door.store, found.practice, Sender::Partner(found.partner), run, batch)).await?;
     let view = done.view.for_partners().beside(slot);
-    let (events, _) = slot.map(|slot| partner::told(&done.events, slot)).unwrap_or_default();
+    let (events, _) = slot.map(|slot| told_to(run, &done.events, slot, |e| screens.contains(&e.device))).unwrap_or_default();
     Ok(answer(&found, HttpResponse::Ok().json(Appended { events, view, ..done })))
 }

@@ -382,7 +382,7 @@ pub async fn live(
 }
 
 /// Adds events, each once, in sequence; closes the run where they finish it.
-#[utoipa::path(tag = "runs", operation_id = "runs_append", responses((status = 200, body = Appended), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "runs", operation_id = "runs_append", responses((status = 200, body = Appended), (status = 403, body = ApiError), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/runs/{id}/events")]
 pub async fn append(who: SignedIn, id: web::Path<Uuid>, batch: Json<Batch>, intake: web::Data<Intake>) -> ApiResult<web::Json<Appended>> {
     Ok(web::Json(Box::pin(intake.accept(&who.store(), who.practice, Sender::Coach(who.coach), RunId(*id), batch.into_inner())).await?))

@@ -234,6 +234,11 @@ impl Screen {
         Self { device: Uuid::now_v7(), seq: 0, start: self.start }
     }
 
+    /// Somebody else who writes as a screen, from behind this number on.
+    pub fn written_as(&self, device: Uuid, seq: u32) -> Self {
+        Self { device, seq, start: self.start }
+    }
+
     /// Something that happens some seconds into the run.
     pub fn at(&mut self, seconds: i64, kind: Value) -> Value {
         self.seq += 1;

@@ -4,11 +4,14 @@
 //! starts one and sets both. Without them these tests fail and say so.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+#[path = "../../../core/tests/rules/anything/mod.rs"]
+mod anything;
 mod app;
 mod attack;
 mod beeps;
 mod breadth;
 mod chaos;
+mod comes_back;
 mod contract;
 mod corrections;
 mod doors;
@@ -28,6 +31,9 @@ mod photos;
 mod points;
 mod protocols;
 mod release;
+#[path = "../../../core/tests/rules/screen/mod.rs"]
+mod screen;
+mod screens;
 mod self_entry;
 mod sessions;
 mod together;

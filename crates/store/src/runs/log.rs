@@ -1,6 +1,9 @@
 //! The events of a run: those that count, in the order they arrived, and how more of them are stored.
 
-use std::collections::{HashMap, HashSet};
+use std::{
+    cmp::Ordering,
+    collections::{HashMap, HashSet},
+};
 
 use chrono::{DateTime, Utc};
 use impulso_core::run::Event;
@@ -26,11 +29,20 @@ pub struct Appended {
 #[derive(Debug, Clone, Default)]
 pub struct Log {
     events: Vec<Event>,
-    ids: HashSet<Uuid>,
-    /// The partner's events: by whom each was sent.
-    partners: HashMap<Uuid, Partner>,
-    last_seq: HashMap<Uuid, u32>,
+    /// Those that came after the close: they change nothing, and are known all the same.
+    late: Vec<Event>,
+    /// Who sent each event.
+    senders: HashMap<Uuid, Option<Sender>>,
+    screens: HashMap<Uuid, Screen>,
     position: i64,
+}
+
+/// A screen that has written in a run.
+#[derive(Debug, Clone, Copy)]
+struct Screen {
+    /// Whoever wrote with it first: nobody else writes with it as long as the run lasts. Unknown where the sender was erased.
+    owner: Option<Sender>,
+    last_seq: u32,
 }
 
 /// A partner without an account: the hash of what the browser holds.
@@ -43,18 +55,18 @@ impl Log {
     }
 
     /// The sequence number of a screen's last event; 0 where it has sent none.
-    pub fn last_seq(&self, device: Uuid) -> u32 {
-        self.last_seq.get(&device).copied().unwrap_or_default()
+    fn last_seq(&self, device: Uuid) -> u32 {
+        self.screens.get(&device).map_or(0, |s| s.last_seq)
     }
 
     /// How many events the run holds, those that came after its close among them.
     pub fn held(&self) -> usize {
-        self.ids.len()
+        self.senders.len()
     }
 
     /// Whether an event is one of this run's.
     pub fn holds(&self, id: Uuid) -> bool {
-        self.ids.contains(&id)
+        self.senders.contains_key(&id)
     }
 
     /// An event that counts, as it is stored.
@@ -62,38 +74,62 @@ impl Log {
         self.events.iter().rev().find(|e| e.id == id)
     }
 
-    /// The partner who sent an event; nothing for a coach's.
-    pub fn partner(&self, id: Uuid) -> Option<&Partner> {
-        self.partners.get(&id)
+    /// Whether an event was sent by this one.
+    pub fn is_from(&self, id: Uuid, sender: Sender) -> bool {
+        self.senders.get(&id) == Some(&Some(sender))
     }
 
-    /// Those that are not held yet, in the sequence of their screens.
-    fn new_among<'e>(&self, events: &'e [Event]) -> Result<Vec<&'e Event>> {
+    /// The partner who sent an event; nothing for a coach's.
+    pub fn partner(&self, id: Uuid) -> Option<&Partner> {
+        match self.senders.get(&id)? {
+            Some(Sender::Partner(partner)) => Some(partner),
+            _ => None,
+        }
+    }
+
+    /// Those that are not held yet, in the sequence of their screens. An event is known only where the one that is held is the same one.
+    ///
+    /// # Errors
+    /// [`Conflict::ScreenElsewhere`] where somebody else writes with that screen, [`Conflict::EventElsewhere`] where the id stands for an
+    /// event with other content, [`Conflict::SequenceTaken`] where another event has the number, [`Conflict::SequenceGap`] where an
+    /// earlier one is missing.
+    pub fn new_among<'e>(&self, sender: Sender, events: &'e [Event]) -> Result<Vec<&'e Event>> {
         let mut expected: HashMap<Uuid, u32> = HashMap::new();
         let mut new: Vec<&Event> = Vec::with_capacity(events.len());
         for event in events {
-            let next = expected.entry(event.device).or_insert_with(|| self.last_seq(event.device) + 1);
-            if event.seq > *next {
-                return Err(Conflict::SequenceGap { expected: *next }.into());
+            if self.screens.get(&event.device).and_then(|s| s.owner).is_some_and(|owner| owner != sender) {
+                return Err(Conflict::ScreenElsewhere.into());
             }
-            if event.seq == *next {
-                *next += 1;
-                if self.holds(event.id) {
-                    return Err(Conflict::EventElsewhere.into());
+            let held = self.holds(event.id).then(|| self.find(event.id));
+            if let Some(held) = held.or_else(|| new.iter().copied().find(|e| e.id == event.id).map(Some)) {
+                if held.is_some_and(|held| held.is_same(event)) {
+                    continue;
                 }
-                new.push(event);
+                return Err(Conflict::EventElsewhere.into());
+            }
+            let next = expected.entry(event.device).or_insert_with(|| self.last_seq(event.device) + 1);
+            match event.seq.cmp(next) {
+                Ordering::Less => return Err(Conflict::SequenceTaken { expected: *next }.into()),
+                Ordering::Greater => return Err(Conflict::SequenceGap { expected: *next }.into()),
+                Ordering::Equal => {
+                    *next += 1;
+                    new.push(event);
+                }
             }
         }
         Ok(new)
     }
 
+    /// An event that is held, whether or not it counts.
+    fn find(&self, id: Uuid) -> Option<&Event> {
+        self.event(id).or_else(|| self.late.iter().rev().find(|e| e.id == id))
+    }
+
     /// Takes up what was stored of these events, each with its place in the order of arrival.
     fn keep(&mut self, sender: Sender, late: bool, events: &[Event], stored: &[(Uuid, i64)]) -> Appended {
-        let (_, partner) = sender.columns();
-        let partner: Option<Partner> = partner.and_then(|hash| hash.try_into().ok());
         for (id, position) in stored {
             if let Some(event) = events.iter().find(|e| e.id == *id) {
-                self.add(*position, late, partner, event.clone());
+                self.add(*position, late, Some(sender), event.clone());
             }
         }
         let count = stored.len() as u32;
@@ -101,15 +137,13 @@ impl Log {
         Appended { stored, known: events.len() as u32 - count, late }
     }
 
-    fn add(&mut self, position: i64, late: bool, partner: Option<Partner>, event: Event) {
+    fn add(&mut self, position: i64, late: bool, sender: Option<Sender>, event: Event) {
         self.position = self.position.max(position);
-        self.ids.insert(event.id);
-        self.partners.extend(partner.map(|p| (event.id, p)));
-        let last = self.last_seq.entry(event.device).or_default();
-        *last = event.seq.max(*last);
-        if !late {
-            self.events.push(event);
-        }
+        self.senders.insert(event.id, sender);
+        let screen = self.screens.entry(event.device).or_insert(Screen { owner: sender, last_seq: 0 });
+        screen.last_seq = event.seq.max(screen.last_seq);
+        let events = if late { &mut self.late } else { &mut self.events };
+        events.push(event);
     }
 }
 
@@ -117,7 +151,7 @@ impl Log {
 /// Appending and closing go through here. Says when the run was closed, if it was.
 pub async fn lock(scope: &mut Scope, id: RunId, known: &mut Log) -> Result<Option<DateTime<Utc>>> {
     let rows = sqlx::query!(
-        r#"select closed_at, position as "position?", late as "late?", partner, body as "body?" from run_take($1, $2)"#,
+        r#"select closed_at, position as "position?", late as "late?", coach_id as "coach?", partner, body as "body?" from run_take($1, $2)"#,
         id.0,
         known.position
     )
@@ -126,8 +160,7 @@ pub async fn lock(scope: &mut Scope, id: RunId, known: &mut Log) -> Result<Optio
     let closed_at = rows.first().ok_or(Error::NotFound)?.closed_at;
     for row in rows {
         if let (Some(position), Some(body)) = (row.position, row.body) {
-            let partner = row.partner.and_then(|hash| hash.try_into().ok());
-            known.add(position, row.late.unwrap_or_default(), partner, read("event", body)?);
+            known.add(position, row.late.unwrap_or_default(), Sender::of(row.coach, row.partner), read("event", body)?);
         }
     }
     Ok(closed_at)
@@ -140,6 +173,14 @@ pub async fn events(scope: &mut Scope, id: RunId) -> Result<Vec<Event>> {
     rows.into_iter().map(|r| read("event", r.body)).collect()
 }
 
+/// The ids of those that a partner has sent.
+pub async fn sent_by(scope: &mut Scope, id: RunId, partner: Partner) -> Result<HashSet<Uuid>> {
+    let ids = sqlx::query_scalar!("select id from run_events where run_id = $1 and partner = $2", id.0, partner.as_slice())
+        .fetch_all(scope.db())
+        .await?;
+    Ok(ids.into_iter().collect())
+}
+
 /// Who sent events.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Sender {
@@ -150,6 +191,12 @@ pub enum Sender {
 }
 
 impl Sender {
+    /// As the two columns of an event say it.
+    fn of(coach: Option<Uuid>, partner: Option<Vec<u8>>) -> Option<Self> {
+        let partner = || partner.and_then(|hash| hash.try_into().ok()).map(Self::Partner);
+        coach.map(|id| Self::Coach(CoachId(id))).or_else(partner)
+    }
+
     /// The coach's key, or the hash of what the partner holds.
     fn columns(&self) -> (Option<Uuid>, Option<&[u8]>) {
         match self {
@@ -162,10 +209,9 @@ impl Sender {
 /// Stores events of a run that was taken, each once, in the sequence of their screen. `late` where the run had been closed.
 ///
 /// # Errors
-/// [`Conflict::SequenceGap`] where an earlier event of that screen is missing, [`Conflict::EventElsewhere`] where an event's
-/// id stands for another event; nothing is stored then.
+/// As [`Log::new_among`]; nothing is stored then.
 pub async fn append(scope: &mut Scope, sender: Sender, id: RunId, late: bool, known: &mut Log, events: &[Event]) -> Result<Appended> {
-    let new = known.new_among(events)?;
+    let new = known.new_among(sender, events)?;
     if new.is_empty() {
         return Ok(Appended { known: events.len() as u32, ..Appended::default() });
     }
@@ -210,7 +256,7 @@ pub async fn append_at_once(
     known: &mut Log,
     events: &[Event],
 ) -> Result<Option<Appended>> {
-    let Ok(new) = known.new_among(events) else { return Ok(None) };
+    let Ok(new) = known.new_among(sender, events) else { return Ok(None) };
     if new.is_empty() || new.len() < events.len() {
         return Ok(None);
     }

@@ -8,7 +8,7 @@ use impulso_core::{catalogue::Protocol, run::Setup};
 use serde::{Serialize, de::DeserializeOwned};
 use uuid::Uuid;
 
-pub use log::{Appended, Log, Partner, Sender, append, append_at_once, events, lock};
+pub use log::{Appended, Log, Partner, Sender, append, append_at_once, events, lock, sent_by};
 use notify::announce;
 pub(crate) use notify::announce_erased;
 pub use notify::{Change, Changes, changes, tell_others};
