@@ -46,8 +46,34 @@ pub struct Client {
     /// What goes wrong.
     #[serde(default)]
     pub faults: Vec<Fault>,
-    /// Everything random comes from it.
+    /// Everything random comes from it. In a document it is a number up to 2^53, which every reader of JSON keeps, and a text beyond.
+    #[serde(with = "exact")]
     pub seed: u64,
+}
+
+/// Whole numbers in a document: as a number where every reader keeps it to the last digit, else as a text.
+mod exact {
+    use serde::{Deserialize, Deserializer, Serializer, de};
+
+    use super::EXACT_MAX;
+
+    #[derive(Deserialize)]
+    #[serde(untagged)]
+    enum Written {
+        Number(u64),
+        Text(String),
+    }
+
+    pub(super) fn serialize<S: Serializer>(number: &u64, to: S) -> Result<S::Ok, S::Error> {
+        if *number <= EXACT_MAX { to.serialize_u64(*number) } else { to.serialize_str(&number.to_string()) }
+    }
+
+    pub(super) fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<u64, D::Error> {
+        match Written::deserialize(from)? {
+            Written::Number(number) => Ok(number),
+            Written::Text(text) => text.parse().map_err(|_| de::Error::custom("a seed is a whole number")),
+        }
+    }
 }
 
 /// Something for an assessor to notice. Times are seconds of the run's clock.
@@ -117,6 +143,9 @@ const UNSETTLED: f64 = 8.0;
 const DRIFTING: f64 = 0.86;
 /// The most a heart can be asked for: nobody works far above their maximum.
 const BEYOND_MAX: f64 = 1.05;
+
+/// The largest whole number that every reader of JSON keeps to the last digit: 2^53.
+pub const EXACT_MAX: u64 = 1 << 53;
 
 impl Client {
     /// A client made from a seed: an adult of 20 to 64 of any fitness, each with what makes estimates err.
@@ -317,6 +346,22 @@ impl Dice {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_seed_is_written_as_every_reader_of_json_keeps_it_and_read_as_older_files_have_it() {
+        for (seed, written) in
+            [(7, "7"), (EXACT_MAX, "9007199254740992"), (EXACT_MAX + 1, "\"9007199254740993\""), (u64::MAX, "\"18446744073709551615\"")]
+        {
+            let client = Client { seed, ..Client::from_seed(7) };
+            let json = serde_json::to_string(&client).unwrap();
+            assert!(json.contains(&format!("\"seed\":{written}")), "{json}");
+            assert_eq!(serde_json::from_str::<Client>(&json).unwrap(), client);
+            let older = json.replace(&format!("\"seed\":{written}"), &format!("\"seed\":{seed}"));
+            assert_eq!(serde_json::from_str::<Client>(&older).unwrap(), client);
+        }
+        let wrong = serde_json::to_string(&Client::from_seed(7)).unwrap().replace("\"seed\":7", "\"seed\":\"seven\"");
+        assert!(serde_json::from_str::<Client>(&wrong).is_err());
+    }
     use proptest::prelude::*;
 
     fn anyone() -> Client {

@@ -7,7 +7,7 @@ use impulso_core::{
     catalogue::Protocol,
     rehearse::{self, Exertion, Lift, SimulatedRunner},
     run::{Setup, view::Rehearsal},
-    simulate::{Client, Fault},
+    simulate::{Client, EXACT_MAX, Fault},
     strap_bytes,
 };
 use impulso_store::{
@@ -122,7 +122,7 @@ pub async fn create(who: SignedIn, form: Json<RehearsalForm>, rate: web::Data<Cl
     if !RATES.contains(&form.rate) {
         return Err(InputError::new(Code::OutOfRange, "rate", "A rehearsal runs at normal speed, twice or four times as fast.").into());
     }
-    let seed = form.seed.map_or_else(|| form.id.as_u128() as u64, u64::from);
+    let seed = form.seed.map_or_else(|| form.id.as_u128() as u64 % EXACT_MAX, u64::from);
     let mut client = Client::from_seed(seed);
     client.faults = faults(&form.faults, seed);
     let setup = rehearse::setup(protocol, &client);

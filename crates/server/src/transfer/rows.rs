@@ -38,9 +38,11 @@ use crate::shelf::Shelf;
 /// What is wrong with a field.
 type Wrong = (String, String);
 
-/// The deepest a document in a row is nested, its longest list and text, and its largest number.
+/// The deepest a document in a row is nested, its longest list and name, and its largest number. Whole numbers of an older file may be
+/// larger than every reader of JSON keeps.
 const DEPTH_MAX: usize = 40;
 const LIST_MAX: usize = 20_000;
+const KEY_MAX: usize = 200;
 const NUMBER_MAX: f64 = 1e15;
 /// The most protocols and batteries of a practice's own, each.
 const OWN_MAX: usize = 300;
@@ -462,7 +464,7 @@ fn field(kind: &str, value: &Value, is_picture: bool) -> Result<(), String> {
         ("double precision", Value::Number(n)) => n.as_f64().is_some_and(|n| n.abs() <= NUMBER_MAX),
         ("bytea", Value::String(s)) => is_picture || s.len() <= 200 && from_hex(s),
         ("text", Value::String(s)) => s.chars().count() <= text::NOTE_MAX && text::clean(s) == *s,
-        ("jsonb", document) => bounded(document, DEPTH_MAX),
+        ("jsonb", document) => return bounded(document, "", DEPTH_MAX),
         _ => false,
     };
     let expected = match kind {
@@ -471,7 +473,6 @@ fn field(kind: &str, value: &Value, is_picture: bool) -> Result<(), String> {
         "timestamp with time zone" => "a date with a time",
         "boolean" => "yes or no",
         "text" => "a text that is not too long",
-        "jsonb" => "a document that is not too large",
         "bytea" => "hexadecimal digits",
         _ => "a number in range",
     };
@@ -482,14 +483,28 @@ fn from_hex(text: &str) -> bool {
     text.strip_prefix("\\x").is_some_and(|digits| digits.len() % 2 == 0 && digits.bytes().all(|b| b.is_ascii_hexdigit()))
 }
 
-/// Whether a document is no deeper, longer or larger than one that Impulso makes.
-fn bounded(document: &Value, depth: usize) -> bool {
+/// Holds a document to the depth, lengths and numbers of those that Impulso makes.
+///
+/// # Errors
+/// What is too large in it, and where.
+fn bounded(document: &Value, at: &str, depth: usize) -> Result<(), String> {
+    let refuse = |why: String| Err(if at.is_empty() { why } else { format!("{at}: {why}") });
+    let within = |key: &str| if at.is_empty() { key.to_owned() } else { format!("{at}.{key}") };
     match document {
-        Value::String(s) => s.chars().count() <= text::NOTE_MAX && !s.contains('\0'),
-        Value::Number(n) => n.as_f64().is_some_and(|n| n.abs() <= NUMBER_MAX * 1e4),
-        Value::Array(all) => depth > 0 && all.len() <= LIST_MAX && all.iter().all(|v| bounded(v, depth - 1)),
-        Value::Object(all) => depth > 0 && all.len() <= LIST_MAX && all.iter().all(|(k, v)| k.len() <= 200 && bounded(v, depth - 1)),
-        Value::Null | Value::Bool(_) => true,
+        Value::String(s) if s.chars().count() > text::NOTE_MAX => refuse(format!("the text is longer than {} characters", text::NOTE_MAX)),
+        Value::String(s) if s.contains('\0') => refuse("the text has a character that no text holds".into()),
+        Value::Number(n) if !n.is_i64() && !n.is_u64() && n.as_f64().is_none_or(|n| n.abs() > NUMBER_MAX) => {
+            refuse(format!("the number {n} is too large"))
+        }
+        Value::Array(_) | Value::Object(_) if depth == 0 => refuse(format!("it is nested more than {DEPTH_MAX} levels deep")),
+        Value::Array(all) if all.len() > LIST_MAX => refuse(format!("the list is longer than {LIST_MAX} entries")),
+        Value::Object(all) if all.len() > LIST_MAX => refuse(format!("it has more than {LIST_MAX} fields")),
+        Value::Array(all) => all.iter().enumerate().try_for_each(|(k, v)| bounded(v, &within(&(k + 1).to_string()), depth - 1)),
+        Value::Object(all) => all.iter().try_for_each(|(key, v)| match key.len() {
+            n if n > KEY_MAX => refuse(format!("a field’s name is longer than {KEY_MAX} characters")),
+            _ => bounded(v, &within(key), depth - 1),
+        }),
+        Value::String(_) | Value::Number(_) | Value::Null | Value::Bool(_) => Ok(()),
     }
 }
 

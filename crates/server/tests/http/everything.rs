@@ -18,13 +18,13 @@ use zip::{CompressionMethod, ZipArchive, ZipWriter, write::SimpleFileOptions};
 use crate::app::{Browser, TestApp};
 
 /// The files of an archive by name.
-type Files = BTreeMap<String, Vec<u8>>;
+pub type Files = BTreeMap<String, Vec<u8>>;
 
 fn checksum(bytes: &[u8]) -> String {
     to_hex(&Sha256::digest(bytes))
 }
 
-fn unpacked(archive: &[u8]) -> Files {
+pub fn unpacked(archive: &[u8]) -> Files {
     let mut zip = ZipArchive::new(Cursor::new(archive)).unwrap();
     (0..zip.len())
         .map(|k| {
@@ -55,12 +55,12 @@ fn signed(mut files: Files) -> Vec<u8> {
     packed(&files)
 }
 
-fn tables(files: &Files) -> Value {
+pub fn tables(files: &Files) -> Value {
     serde_json::from_slice::<Value>(&files["practice.json"]).unwrap()["tables"].take()
 }
 
 /// An archive with other tables.
-fn with_tables(files: &Files, tables: &Value) -> Vec<u8> {
+pub fn with_tables(files: &Files, tables: &Value) -> Vec<u8> {
     let mut files = files.clone();
     // In the order in which they are written: each finds what it refers to, but an import does not lean on that.
     files.insert("practice.json".into(), json!({"format": "impulso practice, 2", "tables": tables}).to_string().into_bytes());
@@ -73,14 +73,14 @@ fn first_release(tables: &Value) -> Vec<u8> {
     json!({"format": "impulso practice, 1", "checksum": checksum, "tables": tables}).to_string().into_bytes()
 }
 
-async fn takes_in(coach: &Browser, file: Vec<u8>) -> (StatusCode, Value) {
+pub async fn takes_in(coach: &Browser, file: Vec<u8>) -> (StatusCode, Value) {
     let request = coach.client().post(format!("{}/api/practice/import", coach.base())).header("content-type", "application/octet-stream");
     let answer = request.body(file).send().await.unwrap();
     let status = answer.status();
     (status, serde_json::from_str(&answer.text().await.unwrap()).unwrap())
 }
 
-async fn exported(coach: &Browser) -> Vec<u8> {
+pub async fn exported(coach: &Browser) -> Vec<u8> {
     let answer = coach.raw(Method::GET, "/practice/export").await;
     assert_eq!(answer.headers()["content-type"], "application/zip");
     answer.bytes().await.unwrap().to_vec()
@@ -94,7 +94,7 @@ fn picture() -> Vec<u8> {
 }
 
 /// A practice with something in every table.
-async fn filled(app: &TestApp) -> Browser {
+pub async fn filled(app: &TestApp) -> Browser {
     let coach = app.new_practice("Harbour").await;
     let person = coach.adds("Joren, of the “locks”").await;
     coach.adds("=HYPERLINK(1)").await;

@@ -14,7 +14,7 @@ use crate::app::TestApp;
 const EACH: u64 = 40;
 const SEED: u64 = 20_261_126;
 
-fn set(name: &str, otherwise: u64) -> u64 {
+pub fn set(name: &str, otherwise: u64) -> u64 {
     std::env::var(name).ok().and_then(|v| v.parse().ok()).unwrap_or(otherwise)
 }
 
@@ -40,8 +40,8 @@ const DATES: [&str; 7] = ["2026-02-29", "2026-11-01", "1990-04-02", "-9999-01-01
 const MOMENTS: [&str; 5] =
     ["2026-11-01T09:00:00Z", "+262142-12-31T23:59:59Z", "-262143-01-01T00:00:00Z", "2026-11-01", "1970-01-01T00:00:00.000000001Z"];
 
-struct Fuzz {
-    document: Value,
+pub struct Fuzz {
+    pub document: Value,
     dice: StdRng,
     /// Keys of things there are, by the name of a path's part.
     known: Vec<String>,
@@ -49,6 +49,16 @@ struct Fuzz {
 }
 
 impl Fuzz {
+    /// Requests from a seed, about things of these keys.
+    pub fn new(seed: u64, known: Vec<String>) -> Self {
+        Self {
+            document: serde_json::from_str(&impulso::docs::openapi()).unwrap(),
+            dice: StdRng::seed_from_u64(seed),
+            known,
+            protocols: impulso_core::catalogue::all().iter().map(|p| p.id.clone()).collect(),
+        }
+    }
+
     fn one_in(&mut self, n: u32) -> bool {
         self.dice.random_range(0..n) == 0
     }
@@ -75,7 +85,7 @@ impl Fuzz {
     }
 
     /// A value of a schema; now and then of another.
-    fn value(&mut self, schema: &Value, depth: usize) -> Value {
+    pub fn value(&mut self, schema: &Value, depth: usize) -> Value {
         if depth > 8 || self.one_in(25) {
             return [Value::Null, json!([]), json!({}), json!("x"), json!(7), json!(true)][self.dice.random_range(0..6)].clone();
         }
@@ -144,7 +154,7 @@ impl Fuzz {
     }
 
     /// A path with its parts filled in, and a query.
-    fn path(&mut self, template: &str, operation: &Value) -> String {
+    pub fn path(&mut self, template: &str, operation: &Value) -> String {
         let mut path = template.to_owned();
         let mut query = Vec::new();
         for parameter in operation["parameters"].as_array().cloned().unwrap_or_default() {
@@ -182,12 +192,8 @@ async fn every_answer_has_a_status_its_contract_names_and_none_is_the_servers_fa
     let today = coach.get("/session").await["today"].clone();
     let plan = json!({"protocol": "bench-step-3min", "rule": {"rule": "weeks4812"}, "from": today});
     let kept = coach.ok(Method::POST, &format!("/people/{person}/retests"), plan).await;
-    let mut fuzz = Fuzz {
-        document: serde_json::from_str(&impulso::docs::openapi()).unwrap(),
-        dice: StdRng::seed_from_u64(set("IMPULSO_FUZZ_SEED", SEED)),
-        known: vec![person, result, run, kept[0]["id"].as_str().unwrap().to_owned()],
-        protocols: impulso_core::catalogue::all().iter().map(|p| p.id.clone()).collect(),
-    };
+    let known = vec![person, result, run, kept[0]["id"].as_str().unwrap().to_owned()];
+    let mut fuzz = Fuzz::new(set("IMPULSO_FUZZ_SEED", SEED), known);
     let stranger = Client::new();
     let paths = fuzz.document["paths"].as_object().unwrap().clone();
     let mut seen: BTreeMap<u16, u32> = BTreeMap::new();
