@@ -21,21 +21,51 @@ pub fn records(text: &str) -> Result<Vec<Vec<String>>, InputError> {
 
 /// What a spreadsheet takes for a formula, and would work out.
 const FORMULA: [char; 6] = ['=', '+', '-', '@', '\t', '\r'];
+/// Where a spreadsheet may begin another cell within a text: some countries' set cells apart by semicolons, and then no quote that stands
+/// in the middle of a line holds a text together.
+const APART: [char; 5] = [';', '\t', '|', '\n', '\r'];
+/// What may stand before a formula and is passed over.
+const BEFORE: [char; 3] = [' ', '"', '\u{a0}'];
 
-/// A text as a spreadsheet shows it and works out nothing: with an apostrophe before what would begin a formula. A number stays one.
+/// A text as a spreadsheet shows it and works out nothing, wherever it begins a cell: with an apostrophe before what would begin a formula.
+/// A number stays one.
 fn harmless(text: &str) -> String {
-    let is_formula = text.starts_with(FORMULA) && text.parse::<f64>().is_err();
+    if text.parse::<f64>().is_ok_and(f64::is_finite) {
+        return text.to_owned();
+    }
     // One that has an apostrophe there of its own gets a second, so that reading gives it back.
-    let looks_like_it = text.strip_prefix('\'').is_some_and(|rest| rest.trim_start_matches('\'').starts_with(FORMULA));
-    if is_formula || looks_like_it { format!("'{text}") } else { text.to_owned() }
+    at_beginnings(text, |rest| rest.trim_start_matches('\'').starts_with(FORMULA), |rest| ("\'".to_owned(), rest))
 }
 
 /// A field as it was before it was made harmless.
 fn as_typed(field: &str) -> String {
-    match field.strip_prefix('\'') {
-        Some(rest) if rest.trim_start_matches('\'').starts_with(FORMULA) => rest.to_owned(),
-        _ => field.to_owned(),
+    let is_marked = |rest: &str| rest.strip_prefix('\'').is_some_and(|rest| rest.trim_start_matches('\'').starts_with(FORMULA));
+    at_beginnings(field, is_marked, |rest| (String::new(), rest.strip_prefix('\'').unwrap_or(rest)))
+}
+
+/// Rewrites a text where a cell may begin and `is_meant` holds: `change` gives what goes there, and what follows.
+fn at_beginnings<'t>(text: &'t str, is_meant: impl Fn(&str) -> bool, change: impl Fn(&'t str) -> (String, &'t str)) -> String {
+    let mut written = String::with_capacity(text.len() + 1);
+    let (mut rest, mut begins, mut is_first) = (text, true, true);
+    while let Some(next) = rest.chars().next() {
+        if begins && is_meant(rest) {
+            let (put, after) = change(rest);
+            written.push_str(&put);
+            rest = after;
+            // The apostrophes and the sign itself, as they are.
+            let marks = rest.len() - rest.trim_start_matches('\'').len();
+            let sign = rest[marks..].chars().next().map_or(0, char::len_utf8);
+            written.push_str(&rest[..marks + sign]);
+            begins = rest[marks..].starts_with(APART);
+            rest = &rest[marks + sign..];
+        } else {
+            written.push(next);
+            begins = APART.contains(&next) || begins && !is_first && BEFORE.contains(&next);
+            rest = &rest[next.len_utf8()..];
+        }
+        is_first = false;
     }
+    written
 }
 
 /// Lines as CSV, every text harmless in a spreadsheet; [`records`] reads them back as they were.
@@ -51,6 +81,40 @@ pub fn write(lines: impl Iterator<Item = Vec<String>>) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    /// The cells of a line as a spreadsheet reads it that sets them apart by `apart`: a quote holds a cell together only where it begins it.
+    fn cells(text: &str, apart: u8) -> Vec<String> {
+        let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).delimiter(apart).from_reader(text.as_bytes());
+        reader.records().flat_map(|r| r.unwrap().iter().map(str::to_owned).collect::<Vec<_>>()).collect()
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_sets_cells_apart_none_begins_a_formula_and_all_come_back(line in prop::collection::vec("[a1=+@'; \t\n\"|,-]{0,8}", 1..4)) {
+            let text = write(std::iter::once(line.clone()));
+            for apart in *b",;\t|" {
+                for cell in cells(&text, apart) {
+                    // A number stays one, and whatever else of the line stands behind it there.
+                    let is_number = cell.split(',').next().is_some_and(|n| n.parse::<f64>().is_ok());
+                    prop_assert!(!cell.starts_with(FORMULA) || is_number, "{:?} in {:?}", cell, text);
+                }
+            }
+            let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(text.as_bytes());
+            let read: Vec<Vec<String>> = reader.records().map(|r| r.unwrap().iter().map(as_typed).collect()).collect();
+            if line.iter().any(|field| !field.is_empty()) || line.len() > 1 {
+                prop_assert_eq!(read, [line]);
+            }
+        }
+    }
+
+    #[test]
+    fn a_formula_after_a_semicolon_is_none() {
+        let name = "Teo;=HYPERLINK(1)";
+        let text = write(std::iter::once(vec!["1".to_owned(), name.to_owned(), "x\n=1+1".to_owned()]));
+        assert_eq!(text, "1,Teo;'=HYPERLINK(1),\"x\n'=1+1\"\n");
+        assert_eq!(cells(&text, b';')[1], "'=HYPERLINK(1),\"x");
+    }
 
     #[test]
     fn quotes_and_a_byte_order_mark_are_read_as_they_are_meant() {

@@ -96,9 +96,16 @@ impl ApiError {
         self.retry_after_s
     }
 
-    /// A body, a path or a query that cannot be read.
+    /// A body that cannot be read; `why` goes to whoever writes a program.
     pub fn unreadable(why: &str) -> Self {
-        Self::new(StatusCode::BAD_REQUEST, "bad_json", format!("The request could not be read: {why}"))
+        let message = "The server could not read what this page sent. Reload the page and try again; what you typed is kept.";
+        Self::new(StatusCode::BAD_REQUEST, "bad_json", message).with(serde_json::json!({ "why": why }))
+    }
+
+    /// An address that is not one of the product's; `why` goes to whoever writes a program.
+    pub fn bad_address(why: &str) -> Self {
+        let message = "Part of this address is missing or can’t be read. Open the page from the menu, or use the whole link.";
+        Self::new(StatusCode::BAD_REQUEST, "bad_json", message).with(serde_json::json!({ "why": why }))
     }
 
     /// Nobody is signed in.
@@ -113,6 +120,12 @@ impl ApiError {
             "not_found",
             "This does not exist here. It may belong to another practice, or the link is incomplete.",
         )
+    }
+
+    /// What was sent once more is not what is stored under its key.
+    pub fn saved_already() -> Self {
+        let message = "This is saved already, with other values. Open it from the client’s page and correct it there.";
+        Self::new(StatusCode::CONFLICT, "saved_already", message)
     }
 
     /// The database is away.

@@ -21,7 +21,6 @@ use impulso_store::{
     PersonId, PracticeId, RunId, Store,
     runs::{self, Partner, Sender},
 };
-use sha2::{Digest, Sha256};
 use tokio::{
     sync::{Notify, broadcast},
     time::{self, Instant},
@@ -30,6 +29,9 @@ use uuid::Uuid;
 
 use crate::{
     ApiResult,
+    auth::SignedIn,
+    channels::{Channels, Listener, Slot, Who},
+    keys,
     run_cache::RunCache,
     session_store::Known,
     settings::ClockRate,
@@ -85,10 +87,7 @@ impl ForPhones {
 /// nothing, the same each time.
 pub fn told_to(run: RunId, events: &[Event], slot: u16, is_own: impl Fn(&Event) -> bool) -> (Vec<Event>, Vec<Uuid>) {
     partner::told(events, slot, |event| {
-        let name = || {
-            let hash = Sha256::new().chain_update(run.0.as_bytes()).chain_update(event.device.as_bytes()).finalize();
-            uuid::Builder::from_slice(&hash[..16]).map(|b| b.with_version(uuid::Version::Custom).into_uuid()).unwrap_or_default()
-        };
+        let name = || keys::derived("screen", &[run.0, event.device]);
         (!is_own(event)).then(name)
     })
 }
@@ -133,6 +132,8 @@ pub struct Hub {
     ended: broadcast::Sender<Uuid>,
     /// A channel lives no longer than an unused session does.
     lasts: Duration,
+    /// How many are open, and of whom.
+    channels: Channels,
     /// What this process has changed and the others have not been told.
     untold: Arc<Mutex<HashSet<Key>>>,
     to_tell: Arc<Notify>,
@@ -149,8 +150,9 @@ pub enum Side {
 
 impl Hub {
     /// Nobody watches yet. A channel ends after so long at the latest; whoever is still there opens it again.
-    pub fn new(lasts: Duration) -> Self {
+    pub fn new(lasts: Duration, channels: Channels) -> Self {
         Self {
+            channels,
             runs: Arc::default(),
             people: Arc::default(),
             ended: broadcast::channel(BACKLOG * 8).0,
@@ -281,18 +283,31 @@ impl Hub {
     }
 
     /// The answer to who looks at what a person did: a word named `changed` for everything that is stored from here on.
-    pub fn follow_person(&self, practice: PracticeId, person: PersonId, sid: Option<Uuid>) -> HttpResponse {
+    ///
+    /// # Errors
+    /// As [`Channels::open`].
+    pub fn follow_person(&self, practice: PracticeId, person: PersonId, who: &SignedIn, address: String) -> ApiResult<HttpResponse> {
+        let place = self.channels.open(Listener { who: Who::Coach(who.coach), to: (practice, person.0), address })?;
         let mut people = self.people.lock().unwrap_or_else(PoisonError::into_inner);
         people.retain(|_, watchers| watchers.receiver_count() > 0);
         let receiver = people.entry((practice, person)).or_insert_with(|| broadcast::channel(BACKLOG).0).subscribe();
         let start = Some(Bytes::from_static(b": listening\n\n"));
-        stream_of(Watcher { start, receiver, ended: self.ended.subscribe(), sid, me: None, slot: None, until: Instant::now() + self.lasts })
+        let (sid, ended, until) = (who.sid, self.ended.subscribe(), Instant::now() + self.lasts);
+        Ok(stream_of(Watcher { start, receiver, ended, sid, me: None, slot: None, until, place: Some(place) }))
     }
 
     /// Listens to a run from here on. What is read of the run afterwards misses nothing.
     pub fn listen(&self, practice: PracticeId, run: RunId, side: Side) -> Listening {
         let receiver = self.watch(practice, run, side);
-        Listening { side, receiver, ended: self.ended.subscribe(), until: Instant::now() + self.lasts }
+        Listening { side, receiver, ended: self.ended.subscribe(), until: Instant::now() + self.lasts, place: None }
+    }
+
+    /// A place among the open channels for who listens to a run.
+    ///
+    /// # Errors
+    /// As [`Channels::open`].
+    pub fn place(&self, practice: PracticeId, run: RunId, who: Who, address: String) -> ApiResult<Slot> {
+        self.channels.open(Listener { who, to: (practice, run.0), address })
     }
 }
 
@@ -304,6 +319,7 @@ pub struct Listening {
     receiver: broadcast::Receiver<Word>,
     ended: broadcast::Receiver<Uuid>,
     until: Instant,
+    place: Option<Slot>,
 }
 
 impl Listening {
@@ -313,6 +329,11 @@ impl Listening {
             *beside = slot;
         }
         self
+    }
+
+    /// The same with its place among the open channels.
+    pub fn at(self, place: Slot) -> Self {
+        Self { place: Some(place), ..self }
     }
 
     /// The answer: the run as it was read after this began to listen, unless the screen has seen that revision, then every change.
@@ -326,7 +347,7 @@ impl Listening {
             Side::Coach(sid) => (is_news.then(|| frame(first)), sid, None, None),
             Side::Partner(me, slot) => (is_news.then(|| frame(&first.for_partners().beside(slot))), None, Some(me), slot),
         };
-        Watcher { start, receiver: self.receiver, ended: self.ended, sid, me, slot, until: self.until }
+        Watcher { start, receiver: self.receiver, ended: self.ended, sid, me, slot, until: self.until, place: self.place }
     }
 }
 
@@ -356,6 +377,8 @@ struct Watcher {
     me: Option<Partner>,
     slot: Option<u16>,
     until: Instant,
+    /// Its place among the open channels; it ends where that is wanted for a newer one.
+    place: Option<Slot>,
 }
 
 impl Watcher {
@@ -364,8 +387,13 @@ impl Watcher {
         if let Some(start) = self.start.take() {
             return Some(start);
         }
+        let given_up = async |place: &Option<Slot>| match place {
+            Some(place) => place.end.notified().await,
+            None => std::future::pending().await,
+        };
         loop {
             tokio::select! {
+                () = given_up(&self.place) => return None,
                 frame = self.receiver.recv() => match frame {
                     Ok(Word::All(frame)) => return Some(frame),
                     Ok(Word::Phones(news)) => return Some(news.frame(self.slot, self.me)),
@@ -389,7 +417,7 @@ impl Watcher {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{sample_run, view::view_of};
+    use crate::{channels::Bounds, sample_run, view::view_of};
     use impulso_core::run::{Kind, Setup};
 
     #[actix_web::test]
@@ -405,7 +433,7 @@ mod tests {
             slot: None,
             kind: Kind::Noted { text: "cold hall".into() },
         };
-        let hub = Hub::new(Duration::from_mins(1));
+        let hub = Hub::new(Duration::from_mins(1), Channels::new(Bounds::of_files(1024)));
         let listening = hub.listen(practice, run.id, Side::Coach(None));
         let before = view_of(&run, &[], ClockRate(1.0)).unwrap();
         hub.publish(practice, &view_of(&run, &[remark], ClockRate(1.0)).unwrap(), &[], None);

@@ -53,7 +53,7 @@ pub async fn guard(request: ServiceRequest, next: Next<impl MessageBody + 'stati
         return Ok(request.into_response(error.error_response()).map_into_right_body());
     }
     if has_control(request.path()) || has_control(request.query_string()) {
-        let error = ApiError::unreadable("an address holds no control characters");
+        let error = ApiError::bad_address("an address holds no control characters");
         return Ok(request.into_response(error.error_response()).map_into_right_body());
     }
     Ok(next.call(request).await?.map_into_left_body())

@@ -17,6 +17,7 @@ use crate::{
     app,
     auth::{DeviceCookies, Proxy},
     body::Uploads,
+    channels::{Bounds, Channels},
     error::ApiError,
     intake::Intake,
     live::Hub,
@@ -56,7 +57,9 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     let key = cookie_key(settings.key_file.as_deref())?;
     let ttl = Duration::minutes(settings.session_minutes);
     let rate = settings.clock_rate();
-    let hub = Hub::new(std::time::Duration::from_secs(60 * settings.session_minutes.max(1).unsigned_abs()));
+    let files = open_files().min(settings.open_files.unwrap_or(u64::MAX));
+    let lasts = std::time::Duration::from_secs(60 * settings.session_minutes.max(1).unsigned_abs());
+    let hub = Hub::new(lasts, Channels::new(Bounds::of_files(files)));
     let known = Known::default();
     let cache = RunCache::default();
     tokio::spawn(hub.clone().follow(store.clone(), rate, known.clone(), cache.clone()));
@@ -104,7 +107,7 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
             .app_data(hub.clone())
             .app_data(intake.clone())
             .app_data(web::PathConfig::default().error_handler(|_, _| ApiError::not_found().into()))
-            .app_data(web::QueryConfig::default().error_handler(|e, _| ApiError::unreadable(&e.to_string()).into()))
+            .app_data(web::QueryConfig::default().error_handler(|e, _| ApiError::bad_address(&e.to_string()).into()))
             .service(api)
             .into_app()
             .default_service(web::route().to(middleware::fallback))
@@ -115,6 +118,8 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
             .wrap(TracingLogger::<middleware::Quiet>::new())
     })
     .workers(WORKERS)
+    // Beyond these a connection waits until another ends, and the process keeps files for its own work.
+    .max_connections(usize::try_from(files - limits::FILES_KEPT.min(files / 4)).unwrap_or(usize::MAX).clamp(WORKERS, 100_000) / WORKERS)
     // An answer goes out as it is written: waiting to fill a packet costs a slow client forty milliseconds.
     .tcp_nodelay(true)
     .client_request_timeout(limits::HEAD_TAKES)
@@ -124,6 +129,11 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     .listen(listener)?
     .run();
     Ok(server)
+}
+
+/// How many files this process may have open, raised as far as the system lets it.
+fn open_files() -> u64 {
+    rlimit::increase_nofile_limit(u64::MAX).unwrap_or(1024)
 }
 
 fn cookie_key(file: Option<&Path>) -> io::Result<Key> {

@@ -34,6 +34,9 @@ pub struct Settings {
     /// How many practices one address may found in an hour.
     #[arg(long, env = "IMPULSO_FOUNDINGS_AN_HOUR", default_value_t = 10)]
     pub foundings_an_hour: u32,
+    /// How many files the server may have open, where that is less than the system lets it; live channels take half of them.
+    #[arg(long, env = "IMPULSO_OPEN_FILES")]
+    pub open_files: Option<u64>,
     /// How many times faster than real time a run's clock passes.
     #[cfg(feature = "test-clock")]
     #[arg(long, env = "IMPULSO_CLOCK_RATE", default_value_t = 1.0)]
@@ -53,6 +56,7 @@ impl Settings {
             tls: false,
             password_checks: 2,
             foundings_an_hour: 10,
+            open_files: None,
             #[cfg(feature = "test-clock")]
             clock_rate: 1.0,
         }
@@ -119,6 +123,20 @@ pub mod limits {
     pub const SENT_BY_PARTNER: u32 = 10;
     /// What all partners of one run may send from one address, requests a second: a class behind one access point.
     pub const SENT_BY_CLASS: u32 = 100;
+    /// Live channels of one process, at the most; never more than half of the files it may have open.
+    pub const CHANNELS: usize = 20_000;
+    /// Of one account: a place with some hundred runs open.
+    pub const CHANNELS_OF_ACCOUNT: usize = 512;
+    /// Of one account on one run or page: its screens.
+    pub const CHANNELS_OF_ACCOUNT_HERE: usize = 24;
+    /// Of one partner's phone.
+    pub const CHANNELS_OF_PARTNER: usize = 4;
+    /// Of one run: forty performers, their partners and their coaches, twice.
+    pub const CHANNELS_OF_RUN: usize = 256;
+    /// From one address: several classes behind one access point.
+    pub const CHANNELS_OF_ADDRESS: usize = 2_048;
+    /// Files a process keeps for itself, beside those of callers: the database, the log, photographs on their way.
+    pub const FILES_KEPT: u64 = 128;
     /// So many keys a limit tells apart; beyond that, some share.
     pub const RATE_KEYS: usize = 20_000;
     /// How many requests wait for a password check before the next is sent away.

@@ -8,3 +8,9 @@ test("what would break a line is quoted", () => {
 test("what a spreadsheet would run is text, and a negative number stays a number", () => {
   expect(csv([["=1+1", "@x", "-2", -2]])).toBe("'=1+1,'@x,'-2,-2\r\n");
 });
+
+test("a formula after another separator is text too, as in the server’s files", () => {
+  expect(csv([["Teo;=HYPERLINK(1)", "x\n=1+1", "'=a", "a-b", "9;-4"]])).toBe(
+    "Teo;'=HYPERLINK(1),\"x\n'=1+1\",''=a,a-b,9;'-4\r\n",
+  );
+});

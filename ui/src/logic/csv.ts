@@ -1,8 +1,11 @@
+/** Where a spreadsheet may begin a cell, if it sets cells apart by other signs than commas, and would work out what follows. */
+const FORMULA = /(^|[;\t|\n\r][ "\u00a0]*)(?='*[=+\-@\t\r])/g;
+
 /** A table as CSV: what may hold a comma, a quote or a line break is quoted, and what a spreadsheet would run is made text. */
 export function csv(rows: (string | number | null | undefined)[][]): string {
   const cell = (value: string | number | null | undefined) => {
     let text = value == null ? "" : String(value);
-    if (typeof value === "string" && /^[=+\-@\t\r]/.test(text)) text = `'${text}`;
+    if (typeof value === "string") text = text.replace(FORMULA, "$1'");
     return /[",\n\r]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
   };
   return rows.map((row) => row.map(cell).join(",")).join("\r\n") + "\r\n";

@@ -2,7 +2,11 @@
 
 use actix_web::{post, web};
 use impulso_core::{Code, InputError, visit::VisitEvent};
-use impulso_store::{PersonId, ResultId, people, results, visits};
+use impulso_store::{
+    Error as StoreError, PersonId, ResultId, people,
+    results::{self, Stored},
+    visits,
+};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -38,13 +42,16 @@ pub struct Kept {
 }
 
 /// Keeps a test that was done on paper.
-#[utoipa::path(tag = "results", operation_id = "results_enter", responses((status = 200, body = Kept), (status = 404, body = ApiError), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "results", operation_id = "results_enter", responses((status = 200, body = Kept), (status = 404, body = ApiError), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/people/{id}/results")]
 pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) -> ApiResult<web::Json<Kept>> {
     let form = form.into_inner();
     let mut scope = who.scope().await?;
-    if results::get(&mut scope, ResultId(form.id)).await.is_ok() {
-        return Ok(web::Json(Kept { result: form.id }));
+    match results::get(&mut scope, ResultId(form.id)).await {
+        Ok(known) if is_same(&known, PersonId(*id), &form) => return Ok(web::Json(Kept { result: form.id })),
+        Ok(_) => return Err(ApiError::saved_already()),
+        Err(StoreError::NotFound) => {}
+        Err(error) => return Err(error.into()),
     }
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
@@ -70,6 +77,12 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     }
     scope.commit().await?;
     Ok(web::Json(Kept { result: form.id }))
+}
+
+/// Whether a stored result is what a form says, sent once more: of the same client and test, with the readings that were typed.
+fn is_same(known: &Stored, person: PersonId, form: &EntryForm) -> bool {
+    let typed = || form.typed.inputs.iter().all(|(key, value)| known.done.inputs.value(key) == Some(value));
+    known.person == person && known.done.protocol_id == form.protocol && typed()
 }
 
 /// What is done to a result, and why.

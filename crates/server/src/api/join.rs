@@ -20,6 +20,7 @@ use crate::{
     ApiError, ApiResult, auth,
     auth::{Caller, DeviceCookies},
     body::Json,
+    channels::Who,
     intake::{self, Appended, Batch, Intake},
     live::{Hub, Side, told_to},
     rate_limit::RateLimits,
@@ -211,7 +212,8 @@ pub async fn tested(door: Door) -> ApiResult<HttpResponse> {
 pub async fn live(door: Door, rate: web::Data<ClockRate>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
     let found = door.find().await?;
     let run = door.run(&found).await?;
-    let listening = hub.listen(found.practice, run, Side::Partner(found.partner, None));
+    let place = hub.place(found.practice, run, Who::Partner(found.partner), door.caller.0.clone())?;
+    let listening = hub.listen(found.practice, run, Side::Partner(found.partner, None)).at(place);
     let open = door.open(&found, run, **rate).await?;
     Ok(answer(&found, listening.beside(open.slot).answer(&open.view, None)))
 }

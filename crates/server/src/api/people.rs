@@ -37,7 +37,7 @@ use super::{
 };
 use crate::{
     ApiError, ApiResult,
-    auth::{self, SignedIn},
+    auth::{self, Caller, SignedIn},
     body::Json,
     dossier::Dossier,
     intake::Intake,
@@ -227,11 +227,11 @@ pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<Pers
 }
 
 /// Says, as server-sent events named `changed`, that something of this person was stored: a result, a correction, a step of a visit.
-#[utoipa::path(tag = "people", operation_id = "people_live", responses((status = 200, content_type = "text/event-stream", body = String), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "people", operation_id = "people_live", responses((status = 200, content_type = "text/event-stream", body = String), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
 #[get("/people/{id}/live")]
-pub async fn live(who: SignedIn, id: web::Path<Uuid>, hub: web::Data<Hub>) -> ApiResult<HttpResponse> {
+pub async fn live(who: SignedIn, id: web::Path<Uuid>, hub: web::Data<Hub>, caller: Caller) -> ApiResult<HttpResponse> {
     let person = people::get(&mut who.scope().await?, PersonId(*id)).await?.id;
-    Ok(hub.follow_person(who.practice, person, who.sid))
+    hub.follow_person(who.practice, person, &who, caller.0)
 }
 
 /// Changes a person, if nobody else did in the meantime.

@@ -27,8 +27,9 @@ use uuid::Uuid;
 use super::prepared::{self, EARLIER_MAX};
 use crate::{
     ApiError, ApiResult,
-    auth::{self, SignedIn},
+    auth::{self, Caller, SignedIn},
     body::Json,
+    channels::Who,
     intake::{Appended, Batch, Intake, clock_off},
     live::{Hub, Side},
     rate_limit::RateLimits,
@@ -85,7 +86,7 @@ impl RunForm {
 }
 
 /// Sets a run up.
-#[utoipa::path(tag = "runs", operation_id = "runs_create", responses((status = 200, body = RunView), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "runs", operation_id = "runs_create", responses((status = 200, body = RunView), (status = 409, body = ApiError), (status = 422, body = ApiError)))]
 #[post("/runs")]
 pub async fn create(
     who: SignedIn,
@@ -159,6 +160,11 @@ pub async fn create(
         .await?;
     }
     let run = runs::get(&mut scope, RunId(form.id)).await?;
+    // Sent once more it is the same; another one under its key is not.
+    let tested: Vec<Option<Uuid>> = run.performers.iter().map(|p| p.person.map(|p| p.0)).collect();
+    if !is_new && (run.protocol.id != protocol.id || tested != form.people.iter().copied().map(Some).collect::<Vec<_>>()) {
+        return Err(ApiError::saved_already());
+    }
     let shown = view(&mut scope, run.clone(), intake.rate).await?;
     scope.commit().await?;
     if is_new {
@@ -365,7 +371,7 @@ pub struct LiveQuery {
 }
 
 /// The run and every change to it, as server-sent events: `events` that were stored, where they are at hand, and the `view` after them.
-#[utoipa::path(tag = "runs", operation_id = "runs_live", params(LiveQuery), responses((status = 200, content_type = "text/event-stream", body = RunView), (status = 404, body = ApiError)))]
+#[utoipa::path(tag = "runs", operation_id = "runs_live", params(LiveQuery), responses((status = 200, content_type = "text/event-stream", body = RunView), (status = 404, body = ApiError), (status = 429, body = ApiError)))]
 #[get("/runs/{id}/live")]
 pub async fn live(
     who: SignedIn,
@@ -373,8 +379,10 @@ pub async fn live(
     query: web::Query<LiveQuery>,
     rate: web::Data<ClockRate>,
     hub: web::Data<Hub>,
+    caller: Caller,
 ) -> ApiResult<HttpResponse> {
-    let listening = hub.listen(who.practice, RunId(*id), Side::Coach(who.sid));
+    let place = hub.place(who.practice, RunId(*id), Who::Coach(who.coach), caller.0)?;
+    let listening = hub.listen(who.practice, RunId(*id), Side::Coach(who.sid)).at(place);
     let mut scope = who.scope().await?;
     let run = runs::get(&mut scope, RunId(*id)).await?;
     let first = view(&mut scope, run, **rate).await?;

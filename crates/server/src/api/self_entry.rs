@@ -30,7 +30,7 @@ use super::{
     link_token,
     visits::equipment,
 };
-use crate::{ApiError, ApiResult, auth::Caller, body::Json, dossier::Dossier, rate_limit::RateLimits};
+use crate::{ApiError, ApiResult, auth::Caller, body::Json, dossier::Dossier, keys, rate_limit::RateLimits};
 
 /// The most that is sent for one visit, corrections among it.
 const SENT_MAX: usize = 200;
@@ -101,7 +101,7 @@ pub struct SentState {
 /// What a client sends of a test.
 #[derive(Deserialize, ToSchema)]
 pub struct SelfForm {
-    /// Made by the screen: the same again is the same.
+    /// Made by the screen: the same again is the same. It is kept under a key of the server's own.
     pub id: Uuid,
     pub place: usize,
     /// The day it was done.
@@ -143,12 +143,13 @@ pub async fn send(
 ) -> ApiResult<web::Json<SelfPage>> {
     let (practice, link) = opened(&store, &token, &rates, &caller).await?;
     let form = form.into_inner();
+    let id = own_key(&link, form.id);
     let mut scope = store.scope(practice).await?;
     // Two phones with one link: whoever comes second sees what the first one sent.
     let visit = visits::lock(&mut scope, link.visit).await?;
     let of = Dossier::of(&mut scope, visit.person).await?;
     let all: Vec<Sent> = self_entries::of_visit(&mut scope, visit.id).await?;
-    if all.iter().any(|s| s.id == form.id) {
+    if all.iter().any(|s| s.id == id) {
         return Ok(web::Json(page(&mut scope, &of, &link, &visit).await?));
     }
     let refuse = |field: &str, message: &str| Err::<(), ApiError>(InputError::new(Code::OutOfRange, field, message).into());
@@ -175,13 +176,15 @@ pub async fn send(
     let latest = all.iter().rfind(|s| s.place == form.place);
     let stand = state_of(&mut scope, &visit).await?.places.get(form.place).map(|p| p.stand).unwrap_or_default();
     self_entry::may_send(latest.map(|s| s.fate), stand)?;
-    if latest.map(|s| s.id) != form.seen {
+    // A screen may name it by the key that it sent, or by the one it was kept under.
+    let knows = |sent: Uuid| form.seen.is_some_and(|seen| sent == seen || sent == own_key(&link, seen));
+    if latest.map_or(form.seen.is_some(), |s| !knows(s.id)) {
         let message = "This test was sent from another screen meanwhile. Look at what was sent, then send yours if it is the right one.";
         return Err(ApiError::new(StatusCode::CONFLICT, "sent_elsewhere", message));
     }
     let typed = SelfTyped { remark: text::note(&form.typed.remark, "remark")?.unwrap_or_default(), ..form.typed };
     let sent = Sent {
-        id: form.id,
+        id,
         link: link.id,
         visit: visit.id,
         place: form.place,
@@ -197,6 +200,12 @@ pub async fn send(
     let shown = page(&mut scope, &of, &link, &visit).await?;
     scope.commit().await?;
     Ok(web::Json(shown))
+}
+
+/// The key under which something is kept that a client sent by a link. A result will have it one day, and no client may choose a key that
+/// already stands for something of the practice.
+fn own_key(link: &SelfLink, sent: Uuid) -> Uuid {
+    keys::derived("self entry", &[link.id, sent])
 }
 
 /// What a token opens, while its link holds.

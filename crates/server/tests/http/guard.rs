@@ -568,3 +568,71 @@ async fn full_runs_that_are_open_take_a_bounded_memory() {
     assert!(peak(process.id()) < 450, "{} MB", peak(process.id()));
     let _ = std::fs::remove_file(keys);
 }
+
+#[tokio::test]
+async fn open_channels_are_bounded_for_everybody_and_requests_are_answered_beside_them() {
+    let app = TestApp::spawn().await;
+    // Sixty-four files: thirty-two channels, eight of one account.
+    let base = serve_set(&Settings { open_files: Some(64), ..Settings::of(&app.app_url) });
+    app.new_practice("Harbour").await;
+    let coach = app.signed_in_at(&base, "Harbour").await;
+    let (run, code, _) = class_of(&coach, &["Teo", "Linnea"]).await;
+    let alone = coach.sets_up(&coach.adds("Noor").await).await;
+    let phone = app.browser_at(&base);
+    let tag = phone.get(&format!("/join/{code}/people")).await[0]["tag"].as_str().unwrap().to_owned();
+    let mut held = Vec::new();
+    for k in 0..30 {
+        let of = if k % 2 == 0 { &run } else { &alone };
+        held.push(coach.stream(&format!("/runs/{of}/live")).await);
+        held.push(phone.stream(&format!("/join/{code}/live?tag={tag}")).await);
+    }
+    // Those that gave way have ended.
+    let mut open = 0;
+    for stream in &mut held {
+        let until = tokio::time::Instant::now() + Duration::from_millis(300);
+        let ended = async {
+            loop {
+                match stream.chunk().await {
+                    Ok(Some(_)) => {}
+                    _ => return,
+                }
+            }
+        };
+        open += usize::from(tokio::time::timeout_at(until, ended).await.is_err());
+    }
+    assert_eq!(open, 8 + 4, "of the account and of the phone");
+    assert!(coach.get("/today").await.is_object());
+    assert!(phone.get(&format!("/join/{code}")).await.is_object());
+}
+
+#[tokio::test]
+async fn whatever_is_wrong_with_an_address_is_said_in_the_words_of_the_product() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let person = coach.adds("Teo").await;
+    let run = coach.sets_up(&person).await;
+    let paths = [
+        format!("/people/{person}/assess/bench-step-3min?place=first"),
+        format!("/runs/{run}/live?seen=x"),
+        "/join/ABCDEFGH?run=7".into(),
+        "/retests?after=%FF".into(),
+        "/people?after=%FF%FE&q=%FF".into(),
+    ];
+    for path in paths {
+        let (status, answer) = coach.send(Method::GET, &path, Value::Null).await;
+        let said = answer["message"].as_str().unwrap_or_default();
+        assert!(status.is_client_error() || status.is_success(), "{path}: {status}");
+        for word in ["eserialize", "invalid", "expected", "utf", "parse"] {
+            assert!(!said.contains(word), "{path}: {said}");
+        }
+    }
+    for body in ["{", "[]", "{\"name\": 4}", "7", "{\"id\": \"x\"}"] {
+        let request = coach.client().post(format!("{}/api/people", app.base)).header("content-type", "application/json").body(body);
+        let answer: Value = request.send().await.unwrap().json().await.unwrap();
+        let said = answer["message"].as_str().unwrap();
+        assert!(
+            said.starts_with("The server could not read what this page sent.") && answer["detail"]["why"].is_string(),
+            "{body}: {answer}"
+        );
+    }
+}

@@ -143,7 +143,7 @@ async fn what_is_refused_says_why_and_may_be_sent_again_and_two_phones_see_each_
 
     let first = jump(&today, json!([260.0]), &Value::Null);
     one.ok(Method::POST, &entries, first.clone()).await;
-    one.ok(Method::POST, &entries, first.clone()).await;
+    let kept = one.ok(Method::POST, &entries, first.clone()).await["tests"][0]["sent"]["id"].clone();
     assert_eq!(coach.get("/self-entries").await.as_array().unwrap().len(), 1, "the same again is the same");
     let blind = two.refused(Method::POST, &entries, jump(&today, json!([261.0]), &Value::Null)).await;
     assert_eq!((blind.0, blind.1.as_str()), (409, "sent_elsewhere"));
@@ -151,7 +151,7 @@ async fn what_is_refused_says_why_and_may_be_sent_again_and_two_phones_see_each_
     let second = knowing["tests"][0]["sent"]["id"].clone();
     let waiting = coach.get("/self-entries").await;
     assert_eq!((waiting.as_array().unwrap().len(), &waiting[0]["id"]), (1, &second));
-    let stale = format!("/self-entries/{}/decision", first["id"].as_str().unwrap());
+    let stale = format!("/self-entries/{}/decision", kept.as_str().unwrap());
     assert_eq!(coach.refused(Method::POST, &stale, json!({ "decision": "take" })).await.0, 409, "it was replaced");
 
     let decision = format!("/self-entries/{}/decision", second.as_str().unwrap());
@@ -262,4 +262,48 @@ async fn a_link_says_nothing_to_another_practice_and_a_wrong_one_is_limited() {
         statuses.push(guess.send(Method::GET, &format!("/self/{k:032x}"), Value::Null).await.0.as_u16());
     }
     assert!(statuses.contains(&404) && statuses.contains(&429), "{statuses:?}");
+}
+
+#[tokio::test]
+async fn a_key_that_a_client_chose_never_stands_in_the_way_of_a_result() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (person, visit) = visits(&coach, "Odd Varga", JUMP, swing()).await;
+    let today = today(&coach).await;
+    let stored = Uuid::now_v7();
+    let measured = json!({ "id": stored, "protocol": JUMP, "on": today, "at": "00:00", "inputs": { "reach_cm": 215, "touch_cm": [250.0] }, "conditions": swing() });
+    coach.ok(Method::POST, &format!("/people/{person}/results"), measured).await;
+    let path = link(&coach, &visit).await;
+    let stranger = app.browser();
+    let mut form = jump(&today, json!([260.0]), &Value::Null);
+    form["id"] = json!(stored);
+    let entries = format!("{path}/entries");
+    let sent = stranger.ok(Method::POST, &entries, form.clone()).await;
+    let again = stranger.ok(Method::POST, &entries, form).await;
+    assert_eq!(sent["tests"][0]["sent"]["id"], again["tests"][0]["sent"]["id"], "the same again is the same");
+    let id = sent["tests"][0]["sent"]["id"].as_str().unwrap().to_owned();
+    assert_ne!(id, stored.to_string());
+    coach.ok(Method::POST, &format!("/self-entries/{id}/decision"), json!({ "decision": "take" })).await;
+    assert_eq!(coach.get(&format!("/visits/{visit}")).await["rows"][0]["result"], json!(id));
+}
+
+#[tokio::test]
+async fn a_key_that_stands_for_another_result_or_run_is_refused_and_nothing_is_called_stored() {
+    let app = TestApp::spawn().await;
+    let coach = app.new_practice("Harbour").await;
+    let (teo, noor) = (coach.adds("Teo").await, coach.adds("Noor").await);
+    let today = today(&coach).await;
+    let id = Uuid::now_v7();
+    let form = |touch: f64| json!({ "id": id, "protocol": JUMP, "on": today, "inputs": { "reach_cm": 215, "touch_cm": [touch] }, "conditions": swing() });
+    for _ in 0..2 {
+        coach.ok(Method::POST, &format!("/people/{teo}/results"), form(250.0)).await;
+    }
+    for (person, touch) in [(&noor, 250.0), (&teo, 260.0)] {
+        assert_eq!(coach.refused(Method::POST, &format!("/people/{person}/results"), form(touch)).await.1, "saved_already");
+    }
+    let run = Uuid::now_v7();
+    for _ in 0..2 {
+        coach.ok(Method::POST, "/runs", crate::app::run(run, &teo)).await;
+    }
+    assert_eq!(coach.refused(Method::POST, "/runs", crate::app::run(run, &noor)).await.1, "saved_already");
 }
