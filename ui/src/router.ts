@@ -17,6 +17,13 @@ export const router = createRouter({
   routes: [
     { path: "/sign-in", component: () => import("./pages/SignInPage.vue"), meta: { open: true, bare: true, title: "Sign in" } },
     { path: "/begin", component: () => import("./pages/BeginPage.vue"), meta: { open: true, bare: true, title: "Set up your practice" } },
+    {
+      path: "/password/:token",
+      component: () => import("./pages/PasswordPage.vue"),
+      props: true,
+      meta: { open: true, bare: true, title: "New password" },
+    },
+    { path: "/second-factor", component: () => import("./pages/SecondFactorPage.vue"), meta: { bare: true, title: "Second factor" } },
     { path: "/", component: () => import("./pages/TodayPage.vue"), meta: { title: "Today" } },
     { path: "/people", component: () => import("./pages/PeoplePage.vue"), meta: { title: "People" } },
     { path: "/people/new", component: () => import("./pages/PersonEditPage.vue"), meta: { title: "New client" } },
@@ -137,9 +144,12 @@ export const router = createRouter({
 });
 
 router.beforeEach(async (to) => {
-  const signedIn = await useSession().known();
+  const session = useSession();
+  const signedIn = await session.known();
   if (signedIn === "no" && !to.meta.open) return { path: "/sign-in", query: { to: to.fullPath } };
   if (signedIn === "yes" && to.path === "/sign-in") return "/";
+  // Before the second factor is set up nothing else of the practice opens.
+  if (session.info?.lacks_second_factor && !to.meta.open && to.path !== "/second-factor") return "/second-factor";
   return true;
 });
 

@@ -60,6 +60,7 @@ pub mod clamped;
 pub mod combined;
 pub mod comparability;
 pub mod conditions;
+pub mod consent;
 pub mod course;
 pub mod done;
 pub mod error;

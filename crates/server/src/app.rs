@@ -4,9 +4,9 @@ use actix_web::{http::header::CACHE_CONTROL, middleware::DefaultHeaders};
 use utoipa_actix_web::service_config::ServiceConfig;
 
 use crate::api::{
-    assess, best_vo2max, entries, everything, goals, group_followup, group_sheets, group_standing, group_targets, group_visits, groups,
-    health, history, join, library, life_events, made_up, people, photos, points, practice, prepared, readiness, rehearsals, reports,
-    results, retests, roster, row_time, runs, self_entry, self_links, session, today, trend, visits,
+    assess, best_vo2max, consents, entries, everything, goals, group_followup, group_sheets, group_standing, group_targets, group_visits,
+    groups, health, history, join, library, life_events, made_up, password_links, people, photos, points, practice, prepared, readiness,
+    rehearsals, reports, results, retests, roster, row_time, runs, second_factor, self_entry, self_links, session, today, trend, visits,
 };
 
 /// The routes under `/api`.
@@ -23,10 +23,20 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(session::change_password)
         .service(session::end_others)
         .service(session::found_practice)
+        .service(second_factor::get)
+        .service(second_factor::begin)
+        .service(second_factor::confirm)
+        .service(second_factor::off)
+        .service(second_factor::renew_recovery)
+        .service(password_links::get)
+        .service(password_links::set)
         .service(practice::get)
         .service(practice::update)
         .service(practice::add_coach)
         .service(practice::remove_coach)
+        .service(practice::hand_over)
+        .service(password_links::add)
+        .service(second_factor::take_off)
         .service(practice::who_did_what)
         .service(today::show)
         .service(today::search)
@@ -83,6 +93,8 @@ pub fn routes(config: &mut ServiceConfig) {
         .service(photos::remove)
         .service(goals::add)
         .service(goals::withdraw)
+        .service(consents::get)
+        .service(consents::keep)
         .service(readiness::advise)
         .service(readiness::keep)
         .service(library::list)

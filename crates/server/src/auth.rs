@@ -7,6 +7,7 @@ use actix_web::{
     FromRequest, HttpRequest, HttpResponse,
     cookie::{Cookie, CookieJar, Key, SameSite, time::Duration},
     dev::Payload,
+    http::StatusCode,
     web,
 };
 use chrono::{DateTime, NaiveDate, Utc};
@@ -45,27 +46,73 @@ impl FromRequest for SignedIn {
     type Future = Pin<Box<dyn Future<Output = Result<Self, ApiError>>>>;
 
     fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
-        let session = request.get_session();
-        let store = request.app_data::<web::Data<Store>>().map(|s| s.get_ref().clone());
+        let (who, lacks) = whoever(request);
         Box::pin(async move {
-            let id = |key: &str| session.get::<String>(key).ok().flatten().and_then(|text| text.parse::<Uuid>().ok());
-            match (id("coach"), id("practice"), store) {
-                (Some(coach), Some(practice), Some(store)) => {
-                    Ok(Self { coach: CoachId(coach), practice: PracticeId(practice), sid: id("sid"), store })
-                }
-                _ => Err(ApiError::signed_out()),
+            let who = who?;
+            if lacks {
+                return Err(ApiError::new(
+                    StatusCode::FORBIDDEN,
+                    "second_factor_required",
+                    "This practice asks every coach for a second factor. Set yours up first.",
+                ));
             }
+            Ok(who)
         })
     }
 }
 
-/// Lets a coach in: a fresh session key, so that an older one is worth nothing.
+/// A coach who is signed in and may still have to set up the second factor that the practice asks for.
+#[derive(Debug, Clone)]
+pub struct Entering(pub SignedIn);
+
+impl FromRequest for Entering {
+    type Error = ApiError;
+    type Future = std::future::Ready<Result<Self, ApiError>>;
+
+    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
+        std::future::ready(whoever(request).0.map(Self))
+    }
+}
+
+/// In a session that lacks the second factor the practice asks for.
+const LACKS: &str = "lacks_second_factor";
+
+/// Who a session says is signed in, and whether the second factor is still missing.
+fn whoever(request: &HttpRequest) -> (ApiResult<SignedIn>, bool) {
+    let session = request.get_session();
+    let store = request.app_data::<web::Data<Store>>().map(|s| s.get_ref().clone());
+    let id = |key: &str| session.get::<String>(key).ok().flatten().and_then(|text| text.parse::<Uuid>().ok());
+    let who = match (id("coach"), id("practice"), store) {
+        (Some(coach), Some(practice), Some(store)) => {
+            Ok(SignedIn { coach: CoachId(coach), practice: PracticeId(practice), sid: id("sid"), store })
+        }
+        _ => Err(ApiError::signed_out()),
+    };
+    (who, lacks_second_factor(&session))
+}
+
+/// Whether a session lacks the second factor that the practice asks for.
+pub fn lacks_second_factor(session: &Session) -> bool {
+    session.get::<String>(LACKS).ok().flatten().is_some()
+}
+
+/// The second factor is set up: the session opens everything from now on.
+pub fn is_whole(session: &Session) {
+    session.remove(LACKS);
+}
+
+/// Lets a coach in: a fresh session key, so that an older one is worth nothing. `lacks`: the second factor that the practice asks for is
+/// not set up yet, and the session opens nothing else.
 ///
 /// # Errors
 /// When the session cannot be written.
-pub fn let_in(session: &Session, coach: CoachId, practice: PracticeId) -> ApiResult<()> {
+pub fn let_in(session: &Session, coach: CoachId, practice: PracticeId, lacks: bool) -> ApiResult<()> {
     session.renew();
     let keep = |key: &str, id: String| session.insert(key, id).map_err(|_| ApiError::unavailable());
+    is_whole(session);
+    if lacks {
+        keep(LACKS, "yes".to_owned())?;
+    }
     keep("coach", coach.to_string())?;
     keep("practice", practice.to_string())?;
     keep("sid", Uuid::new_v4().to_string())

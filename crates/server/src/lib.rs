@@ -25,6 +25,7 @@ mod run_cache;
 #[cfg(test)]
 mod sample_run;
 pub mod scoring;
+mod second_factor;
 pub mod serve;
 pub mod session_store;
 pub mod settings;

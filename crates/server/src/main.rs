@@ -7,13 +7,14 @@ use std::{
 
 use clap::{Parser, Subcommand};
 use impulso::{
+    api::password_links,
     demo, docs,
     recompute::{self, By},
     scoring, serve,
     settings::Settings,
 };
 use impulso_core::{Code, InputError, battery, catalogue};
-use impulso_store::Store;
+use impulso_store::{Store, accounts};
 
 /// Many short requests on several threads leave the system's allocator with gaps it does not give back; this one gives them back.
 #[global_allocator]
@@ -49,6 +50,17 @@ enum Command {
         /// With today's protocols instead of those stored beside the results.
         #[arg(long)]
         today: bool,
+    },
+    /// Print a link with which a coach sets a new password, once, within an hour. The coach is signed out everywhere.
+    ResetPassword {
+        /// The coach's email address.
+        email: String,
+        /// Connection of the application's role.
+        #[arg(long, env = "IMPULSO_DATABASE_URL", hide_env_values = true)]
+        database_url: String,
+        /// Where the application is reached.
+        #[arg(long, env = "IMPULSO_ADDRESS", default_value = "http://127.0.0.1:8420")]
+        address: String,
     },
     /// Load the demo practice, once.
     Demo {
@@ -108,6 +120,7 @@ async fn main() -> ExitCode {
             Ok(())
         }
         Command::Recompute { owner_url, today } => recompute_all(&owner_url, today).await,
+        Command::ResetPassword { email, database_url, address } => reset_password(&email, &database_url, &address).await,
         Command::Demo { database_url } => load_demo(&database_url).await,
         Command::Serve(settings) => serve::serve(settings).await.map_err(|e| format!("The server stopped: {e}")),
     };
@@ -184,6 +197,19 @@ async fn recompute_all(owner_url: &str, today: bool) -> Result<(), String> {
     if tally.set_aside > 0 {
         println!("{} stored things can't be read any more and are set aside; their practices name them.", tally.set_aside);
     }
+    Ok(())
+}
+
+async fn reset_password(email: &str, database_url: &str, address: &str) -> Result<(), String> {
+    let away = |e: impulso_store::Error| format!("The link could not be made: {e}");
+    let store = Store::connect_lazy(database_url).map_err(|e| e.to_string())?;
+    let found = accounts::credentials(&store, &email.trim().to_lowercase()).await.map_err(away)?;
+    let Some(coach) = found else { return Err(format!("No coach signs in with {email}. Check the address.")) };
+    let mut scope = store.scope(coach.practice).await.map_err(away)?;
+    let made = password_links::make(&mut scope, coach.coach, None).await.map_err(away)?;
+    scope.commit().await.map_err(away)?;
+    println!("{}{}", address.trim_end_matches('/'), made.path);
+    eprintln!("The link sets a new password once, until {} UTC. The coach is signed out everywhere.", made.until.format("%H:%M"));
     Ok(())
 }
 

@@ -125,6 +125,8 @@ pub struct RateLimits {
     pub address: RateLimit,
     /// Signing in to an account from a browser that has before.
     pub device: RateLimit,
+    /// Codes of a second factor, by browser or account.
+    pub second_factor: RateLimit,
     /// Founding practices from an address.
     pub founding: RateLimit,
     /// Adding coaches, by the coach who adds them.
@@ -155,6 +157,7 @@ impl RateLimits {
             account: RateLimit::a_minute(limits::SIGN_INS_OF_ACCOUNT, wait),
             address: RateLimit::a_minute(limits::SIGN_INS_OF_ADDRESS, wait),
             device: RateLimit::a_minute(limits::SIGN_INS_OF_DEVICE, wait),
+            second_factor: RateLimit::an_hour(limits::SECOND_FACTORS, "Too many codes were tried. Wait ten minutes, then try again."),
             founding: RateLimit::new(
                 Quota::per_hour(at_least_one(settings.foundings_an_hour)),
                 3600,

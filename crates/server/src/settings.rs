@@ -107,6 +107,10 @@ pub mod limits {
     pub const SIGN_INS_OF_ADDRESS: u32 = 60;
     /// Tries to sign in from a browser that has signed in to this account before, a minute. Nobody else can use them up.
     pub const SIGN_INS_OF_DEVICE: u32 = 30;
+    /// Codes of a second factor that one browser, or all strange browsers of one account, may try in an hour.
+    pub const SECOND_FACTORS: u32 = 20;
+    /// A link for a new password opens for so long, minutes.
+    pub const PASSWORD_LINK_MIN: i64 = 60;
     /// Coaches that one coach may add, an hour: each costs a hash of a password, and says whether an address is taken.
     pub const COACHES_AN_HOUR: u32 = 20;
     /// Coaches added from one address, an hour, by whomever.

@@ -115,6 +115,24 @@ pub enum Action {
     CoachRemoved,
     #[strum(serialize = "password.changed")]
     PasswordChanged,
+    #[strum(serialize = "password.link")]
+    PasswordLink,
+    #[strum(serialize = "password.reset")]
+    PasswordReset,
+    #[strum(serialize = "second_factor.on")]
+    SecondFactorOn,
+    #[strum(serialize = "second_factor.off")]
+    SecondFactorOff,
+    #[strum(serialize = "second_factor.taken_off")]
+    SecondFactorTakenOff,
+    #[strum(serialize = "second_factor.recovery_codes")]
+    RecoveryCodes,
+    #[strum(serialize = "practice.handed_over")]
+    PracticeHandedOver,
+    #[strum(serialize = "consent.given")]
+    ConsentGiven,
+    #[strum(serialize = "consent.withheld")]
+    ConsentWithheld,
     #[strum(serialize = "sessions.ended")]
     SessionsEnded,
     #[strum(serialize = "self_entry.taken")]

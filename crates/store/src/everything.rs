@@ -12,7 +12,7 @@ use crate::{CoachId, Error, Result, Scope};
 
 /// Every table that is a practice's own work, in an order in which each finds what it refers to; and the order of its rows.
 /// How repeats of a measure lie apart is not among them: it follows from the results.
-pub const TABLES: [(&str, &str); 25] = [
+pub const TABLES: [(&str, &str); 26] = [
     ("people", "id"),
     ("groups", "id"),
     ("group_members", "id"),
@@ -24,6 +24,7 @@ pub const TABLES: [(&str, &str); 25] = [
     ("typed_errors", "protocol_id, quantity"),
     ("happenings", "id"),
     ("goals", "id"),
+    ("consents", "id"),
     ("photos", "id"),
     ("readiness_checks", "id"),
     ("visits", "id"),

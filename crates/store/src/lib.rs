@@ -21,8 +21,10 @@ use sqlx::{
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 use uuid::Uuid;
 
+pub mod access;
 pub mod accounts;
 pub mod audit;
+pub mod consents;
 pub mod error;
 pub mod everything;
 pub mod goals;

@@ -11,6 +11,10 @@ pub struct Practice {
     pub mass_weeks: i16,
     /// Whether a date is typed with its month first.
     pub month_first: bool,
+    /// Whether every coach needs a second factor.
+    pub second_factor_required: bool,
+    /// Whether a client has to agree before a test or a photograph.
+    pub consent_required: bool,
 }
 
 /// The practice of this scope; read once in a transaction.
@@ -19,7 +23,11 @@ pub async fn get(scope: &mut Scope) -> Result<Practice> {
         return Ok(known.clone());
     }
     let id = scope.practice_id();
-    let practice = sqlx::query_as!(Practice, "select name, time_zone, mass_weeks, month_first from practices where id = $1", id);
+    let practice = sqlx::query_as!(
+        Practice,
+        "select name, time_zone, mass_weeks, month_first, second_factor_required, consent_required from practices where id = $1",
+        id
+    );
     let practice = practice.fetch_one(scope.db()).await?;
     scope.settings = Some(practice.clone());
     Ok(practice)
@@ -29,12 +37,15 @@ pub async fn get(scope: &mut Scope) -> Result<Practice> {
 pub async fn update(scope: &mut Scope, practice: &Practice) -> Result<()> {
     let id = scope.practice_id();
     sqlx::query!(
-        "update practices set name = $2, time_zone = $3, mass_weeks = $4, month_first = $5 where id = $1",
+        "update practices set name = $2, time_zone = $3, mass_weeks = $4, month_first = $5, second_factor_required = $6, consent_required = $7
+         where id = $1",
         id,
         practice.name,
         practice.time_zone,
         practice.mass_weeks,
-        practice.month_first
+        practice.month_first,
+        practice.second_factor_required,
+        practice.consent_required
     )
     .execute(scope.db())
     .await?;

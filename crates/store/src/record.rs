@@ -49,6 +49,8 @@ pub async fn of_person(scope: &mut Scope, person: PersonId) -> Result<Value> {
                    where r.practice_id = $1 and r.person_id = $2), '[]'),
                'goals', coalesce((select jsonb_agg(to_jsonb(g) - array['practice_id', 'person_id'] order by g.created_at)
                    from goals g where g.practice_id = $1 and g.person_id = $2), '[]'),
+               'consents', coalesce((select jsonb_agg(to_jsonb(a) - array['practice_id', 'person_id'] order by a.created_at)
+                   from consents a where a.practice_id = $1 and a.person_id = $2), '[]'),
                'photos', coalesce((select jsonb_agg(jsonb_build_object('on', f.on_date, 'view', f.view, 'jpeg_base64', encode(f.jpeg, 'base64')) order by f.on_date, f.view)
                    from photos f where f.practice_id = $1 and f.person_id = $2), '[]'),
                'who_did_what', coalesce((select jsonb_agg(jsonb_build_object('at', a.at, 'action', a.action, 'detail', a.detail) order by a.at)

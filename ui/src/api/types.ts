@@ -3,6 +3,9 @@ import type { components } from "./schema";
 
 type S = components["schemas"];
 export type SessionInfo = S["SessionInfo"];
+export type SecondFactorSetUp = S["SecondFactorSetUp"];
+export type CoachLine = S["CoachLine"];
+export type ConsentKind = S["ConsentKind"];
 export type TodayPage = S["TodayPage"];
 export type RangeReport = S["RangeReport"];
 export type BestPage = S["BestPage"];

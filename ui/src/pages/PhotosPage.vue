@@ -3,6 +3,7 @@ import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import type { PhotoView } from "@/api/types";
 import CameraSheet from "@/components/CameraSheet.vue";
+import ConsentBox from "@/components/ConsentBox.vue";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import PhotoPair from "@/components/PhotoPair.vue";
@@ -63,6 +64,7 @@ async function remove(id: string) {
       Ask the client first, and say who sees the photographs: only this practice, unless you include them in a link. Use the same place,
       light and clothes each time, and a plain background. The client stands relaxed, arms at the side, feet hip-width apart.
     </p>
+    <ConsentBox :person="id" kind="photographs" />
     <FailureNote :failure="failure" />
     <h2>Today, {{ dayName(p.today) }}</h2>
     <ul class="views">

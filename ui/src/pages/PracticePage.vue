@@ -2,8 +2,10 @@
 import { computed, reactive, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import type { AuditLine } from "@/api/types";
+import CoachesBox from "@/components/CoachesBox.vue";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
+import SecondFactorBox from "@/components/SecondFactorBox.vue";
 import DateField from "@/components/fields/DateField.vue";
 import { useAction } from "@/composables/useAction";
 import { useLoad } from "@/composables/useLoad";
@@ -12,11 +14,18 @@ import { useSession } from "@/stores/session";
 
 const session = useSession();
 const { data: page, failure: lost, loading, reload } = useLoad(() => take(api.GET("/api/practice")));
-const form = reactive({ name: "", time_zone: "", mass_weeks: 8, month_first: false });
+const form = reactive({
+  name: "",
+  time_zone: "",
+  mass_weeks: 8,
+  month_first: false,
+  second_factor_required: false,
+  consent_required: false,
+});
 watch(page, (p) => {
   if (!p) return;
-  const { name, time_zone, mass_weeks, month_first } = p;
-  Object.assign(form, { name, time_zone, mass_weeks, month_first });
+  const { name, time_zone, mass_weeks, month_first, second_factor_required, consent_required } = p;
+  Object.assign(form, { name, time_zone, mass_weeks, month_first, second_factor_required, consent_required });
 });
 const saving = useAction();
 const saved = ref(false);
@@ -27,24 +36,6 @@ async function save() {
   saved.value = true;
   session.info = await take(api.GET("/api/session"));
 }
-const coach = reactive({ name: "", email: "", password: "" });
-const adding = useAction();
-async function add() {
-  const next = await adding.run(() => take(api.POST("/api/practice/coaches", { body: coach })));
-  if (!next) return;
-  page.value = next;
-  Object.assign(coach, { name: "", email: "", password: "" });
-}
-const leaving = ref<{ id: string; name: string } | null>(null);
-const removing = useAction();
-async function remove() {
-  const id = leaving.value!.id;
-  const next = await removing.run(() => take(api.DELETE("/api/practice/coaches/{id}", { params: { path: { id } } })));
-  if (!next) return;
-  page.value = next;
-  leaving.value = null;
-}
-
 const taking = useAction();
 const taken = ref("");
 async function takeIn(event: Event) {
@@ -136,6 +127,15 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
               <ElRadioButton :value="true">12/31, month first</ElRadioButton>
             </ElRadioGroup>
           </fieldset>
+          <fieldset class="field">
+            <legend class="name">Before anything else</legend>
+            <ElCheckbox v-model="form.consent_required" @change="saved = false"
+              >A client agrees before a test, a result or a photograph</ElCheckbox
+            >
+            <ElCheckbox v-model="form.second_factor_required" :disabled="!session.info?.is_founder" @change="saved = false"
+              >Every coach has a second factor<template v-if="!session.info?.is_founder"> (the founder decides)</template></ElCheckbox
+            >
+          </fieldset>
           <FailureNote :failure="saving.failure.value" />
           <div class="actions">
             <ElButton type="primary" native-type="submit" :loading="saving.busy.value">Save</ElButton
@@ -181,41 +181,7 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
           <p v-if="page.more_set_aside" class="soft">There are more than these; the server’s log names all of them.</p>
         </template>
         <h2 class="gap">Coaches</h2>
-        <ul class="rows">
-          <li v-for="c in page.coaches" :key="c.id" class="row-link coach">
-            <span class="who"
-              ><b>{{ c.name }}</b
-              ><small>{{ c.email }}</small></span
-            >
-            <span v-if="c.is_founder" class="soft">founded the practice</span>
-            <button
-              v-else-if="session.info?.is_founder"
-              type="button"
-              class="plain"
-              :aria-label="`Remove ${c.name}`"
-              @click="leaving = { id: c.id, name: c.name }"
-            >
-              Remove
-            </button>
-          </li>
-        </ul>
-        <details>
-          <summary>Add a coach</summary>
-          <form class="inner" @submit.prevent="add">
-            <label class="field"><span class="name">Name</span><ElInput v-model="coach.name" autocomplete="off" /></label>
-            <label class="field"
-              ><span class="name">Email address</span><ElInput v-model="coach.email" type="email" autocomplete="off"
-            /></label>
-            <label class="field"
-              ><span class="name">First password</span><ElInput v-model="coach.password" type="password" autocomplete="new-password" /><span
-                class="hint"
-                >10 characters or more.</span
-              ></label
-            >
-            <FailureNote :failure="adding.failure.value" />
-            <ElButton native-type="submit" :loading="adding.busy.value">Add</ElButton>
-          </form>
-        </details>
+        <CoachesBox :coaches="page.coaches" @changed="page = $event" />
         <h2 class="gap">Your own sign-in</h2>
         <p v-if="changed" role="status">{{ changed }}</p>
         <details>
@@ -235,6 +201,8 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
         </details>
         <button type="button" class="plain" :disabled="changing.busy.value" @click="endOthers">Sign out everywhere else</button>
         <FailureNote :failure="changing.failure.value" />
+        <h2 class="gap">Your second factor</h2>
+        <SecondFactorBox @on="reload" />
       </div>
       <aside>
         <h2>Activity log</h2>
@@ -264,16 +232,6 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
         <button v-if="next" type="button" class="plain" :disabled="looking.busy.value" @click="look(next)">Show older</button>
       </aside>
     </div>
-    <ElDialog
-      :model-value="leaving !== null"
-      :title="leaving ? `Remove ${leaving.name}` : ''"
-      width="min(460px, 94vw)"
-      @update:model-value="leaving = null"
-    >
-      <p>{{ leaving?.name }} is signed out at once and cannot sign in again. What they did stays under their name.</p>
-      <FailureNote :failure="removing.failure.value" />
-      <ElButton type="danger" :loading="removing.busy.value" @click="remove">Remove</ElButton>
-    </ElDialog>
   </div>
 </template>
 
@@ -312,16 +270,16 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
 .gap {
   margin-top: 30px;
 }
-.coach {
-  justify-content: space-between;
-}
-.who {
-  min-width: 0;
-}
 small {
   display: block;
   color: var(--soft);
   font-size: 14px;
+}
+.field :deep(.el-checkbox) {
+  display: flex;
+  height: auto;
+  min-height: 40px;
+  white-space: normal;
 }
 details {
   margin: 10px 0;

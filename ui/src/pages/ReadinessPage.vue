@@ -4,6 +4,7 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import type { Advice, Answers, Symptom } from "@/api/types";
+import ConsentBox from "@/components/ConsentBox.vue";
 import FailureNote from "@/components/FailureNote.vue";
 import PageState from "@/components/PageState.vue";
 import YesNo from "@/components/YesNo.vue";
@@ -119,32 +120,35 @@ async function keep(overrule: boolean) {
       </div>
     </div>
     <div class="two">
-      <form @submit.prevent="keep(false)">
-        <YesNo v-model="draft.active" name="active" label="Regularly active?"
-          >30 minutes of planned, moderate exercise, 3 days a week, for the last 3 months</YesNo
-        >
-        <YesNo v-model="draft.disease" name="disease" label="A known disease?"
-          >Of the heart or vessels, the metabolism (diabetes too) or the kidneys</YesNo
-        >
-        <YesNo v-if="draft.disease" v-model="draft.cleared" name="cleared" label="Cleared by a doctor?"
-          >For vigorous exercise, within the last 12 months</YesNo
-        >
-        <YesNo v-model="draft.drug" name="drug" label="A medicine that lowers the heart rate?">Such as a beta-blocker</YesNo>
-        <fieldset class="symptoms">
-          <legend>Any of these, now or lately with effort?</legend>
-          <ElCheckbox v-model="draft.none">None of them</ElCheckbox>
-          <ElCheckboxGroup v-model="draft.symptoms">
-            <ElCheckbox v-for="[key, words] in symptoms" :key="key" :value="key">{{ words }}</ElCheckbox>
-          </ElCheckboxGroup>
-        </fieldset>
-        <div class="pressure">
-          <span class="name">Resting blood pressure, if measured</span>
-          <ElInput v-model="draft.systolic" inputmode="numeric" aria-label="Upper value, mmHg" placeholder="upper" />
-          <span aria-hidden="true">/</span>
-          <ElInput v-model="draft.diastolic" inputmode="numeric" aria-label="Lower value, mmHg" placeholder="lower" />
-          <span class="soft">mmHg</span>
-        </div>
-      </form>
+      <div>
+        <ConsentBox :person="id" kind="testing" />
+        <form @submit.prevent="keep(false)">
+          <YesNo v-model="draft.active" name="active" label="Regularly active?"
+            >30 minutes of planned, moderate exercise, 3 days a week, for the last 3 months</YesNo
+          >
+          <YesNo v-model="draft.disease" name="disease" label="A known disease?"
+            >Of the heart or vessels, the metabolism (diabetes too) or the kidneys</YesNo
+          >
+          <YesNo v-if="draft.disease" v-model="draft.cleared" name="cleared" label="Cleared by a doctor?"
+            >For vigorous exercise, within the last 12 months</YesNo
+          >
+          <YesNo v-model="draft.drug" name="drug" label="A medicine that lowers the heart rate?">Such as a beta-blocker</YesNo>
+          <fieldset class="symptoms">
+            <legend>Any of these, now or lately with effort?</legend>
+            <ElCheckbox v-model="draft.none">None of them</ElCheckbox>
+            <ElCheckboxGroup v-model="draft.symptoms">
+              <ElCheckbox v-for="[key, words] in symptoms" :key="key" :value="key">{{ words }}</ElCheckbox>
+            </ElCheckboxGroup>
+          </fieldset>
+          <div class="pressure">
+            <span class="name">Resting blood pressure, if measured</span>
+            <ElInput v-model="draft.systolic" inputmode="numeric" aria-label="Upper value, mmHg" placeholder="upper" />
+            <span aria-hidden="true">/</span>
+            <ElInput v-model="draft.diastolic" inputmode="numeric" aria-label="Lower value, mmHg" placeholder="lower" />
+            <span class="soft">mmHg</span>
+          </div>
+        </form>
+      </div>
       <aside aria-live="polite">
         <FailureNote :failure="asking.failure.value ?? saving.failure.value" />
         <div v-if="advice" class="box" :class="tone">

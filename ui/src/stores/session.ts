@@ -24,8 +24,8 @@ export const useSession = defineStore("session", () => {
     return response && response.status < 500 ? "no" : "away";
   }
 
-  async function signIn(email: string, password: string) {
-    info.value = await take(api.POST("/api/session", { body: { email, password } }));
+  async function signIn(email: string, password: string, code?: string) {
+    info.value = await take(api.POST("/api/session", { body: { email, password, code } }));
     localStorage.removeItem(LEFT);
     expired.value = false;
   }

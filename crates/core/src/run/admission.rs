@@ -16,6 +16,7 @@ use super::{
 use crate::{
     battery::Slot,
     catalogue::Protocol,
+    consent::{self, ConsentKind},
     done::{self, Done},
     error::{Code, InputError},
     hr_max::{CeilingRule, HrMaxMethod},
@@ -106,6 +107,9 @@ pub struct Ready {
     pub against: Option<String>,
     /// Whether readiness was asked on the day.
     pub asked: bool,
+    /// The practice asks for consent before a test, and it was not given.
+    #[serde(default)]
+    pub lacks_consent: bool,
     /// The reason that was given with it, or for the whole visit.
     pub reason: Option<String>,
     /// The place in a visit that the test fills.
@@ -130,6 +134,9 @@ impl Ready {
     /// # Errors
     /// What is missing or impossible, naming the field; [`Code::MissingInput`] on the reason where one is needed.
     pub fn admit(&self, protocol: &Protocol, form: &SetUpTyped, nth: usize, many: usize) -> Result<Admitted, InputError> {
+        if self.lacks_consent {
+            return Err(consent::missing(ConsentKind::Testing, &self.name));
+        }
         let facts = self.facts.with_rates(form.resting_hr, form.hr_max)?;
         let weighed = form.weighed.mass(protocol, &facts, self.on, self.units, self.mass_weeks)?;
         let facts = Facts { mass: weighed.or(facts.mass), mass_on: if weighed.is_some() { Some(self.on) } else { facts.mass_on }, ..facts };

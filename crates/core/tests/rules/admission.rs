@@ -38,6 +38,7 @@ fn ready(person: u128) -> Ready {
         mass_weeks: 8,
         against: None,
         asked: true,
+        lacks_consent: false,
         reason: None,
         place: None,
         tests: Vec::new(),

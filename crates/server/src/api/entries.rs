@@ -1,7 +1,7 @@
 //! Results that are typed: a test that was done on paper, and the correction of a result.
 
 use actix_web::{post, web};
-use impulso_core::{Code, InputError, visit::VisitEvent};
+use impulso_core::{Code, InputError, consent::ConsentKind, visit::VisitEvent};
 use impulso_store::{
     Error as StoreError, PersonId, ResultId, people,
     results::{self, Stored},
@@ -11,6 +11,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::consents;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -56,6 +57,7 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
+    consents::require(&mut scope, &[person.id], ConsentKind::Testing).await?;
     let mut typed = form.typed;
     if let Some(at) = form.visit {
         let (visit, _) = visiting::lock_place(&mut scope, at, person.id, &protocol.id).await?;

@@ -7,6 +7,7 @@ use impulso_core::{
     Code, InputError,
     battery::Slot,
     catalogue::Protocol,
+    consent::ConsentKind,
     done::{self, Done},
     group_visit::Presence,
     person::Weighed,
@@ -29,6 +30,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::{
+    consents,
     group_visit_page::{GroupVisitPage, page},
     group_visits::own_visit,
 };
@@ -204,6 +206,8 @@ pub async fn keep(
         return Err(error);
     }
     let (places, results): (Vec<usize>, Vec<Stored>) = results.into_iter().unzip();
+    let people: Vec<PersonId> = results.iter().map(|r| r.person).collect();
+    consents::require(&mut scope, &people, ConsentKind::Testing).await?;
     of.call(&mut scope, &who, &results).await?;
     recording::keep_all(&mut scope, who.coach, &results).await?;
     let mut events: Vec<(Uuid, Uuid, VisitEvent)> = Vec::with_capacity(results.len());

@@ -3,6 +3,7 @@
 
 pub mod assess;
 pub mod best_vo2max;
+pub mod consents;
 pub mod entries;
 pub mod everything;
 mod from_afar;
@@ -21,6 +22,7 @@ pub mod library;
 pub mod life_events;
 mod link_token;
 pub mod made_up;
+pub mod password_links;
 pub mod people;
 pub mod photos;
 pub mod points;
@@ -35,6 +37,7 @@ pub mod ride;
 pub mod roster;
 pub mod row_time;
 pub mod runs;
+pub mod second_factor;
 pub mod self_entry;
 pub mod self_links;
 pub mod session;

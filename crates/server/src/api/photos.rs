@@ -2,7 +2,7 @@
 
 use actix_web::{HttpResponse, delete, get, http::header, post, web};
 use chrono::NaiveDate;
-use impulso_core::{Code, InputError};
+use impulso_core::{Code, InputError, consent::ConsentKind};
 use impulso_store::{
     PersonId,
     audit::{self, Action, Subject},
@@ -14,6 +14,7 @@ use serde_json::json;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+use super::consents;
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -110,6 +111,7 @@ pub async fn keep(
     // No connection to the database is held while the picture is opened.
     let mut scope = who.scope().await?;
     let born = people::get(&mut scope, PersonId(*id)).await?.profile.born;
+    consents::require(&mut scope, &[PersonId(*id)], ConsentKind::Photographs).await?;
     day(auth::today(&mut scope).await?, born)?;
     drop(scope);
     let written = photo_work.write_anew(taken.0).await?;

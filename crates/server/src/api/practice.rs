@@ -1,10 +1,10 @@
 //! The practice: its name, its clock, its coaches, and who did what.
 
-use actix_web::{delete, get, post, put, web};
+use actix_web::{delete, get, http::StatusCode, post, put, web};
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{Code, InputError, person, text};
 use impulso_store::{
-    CoachId, PersonId, Scope,
+    CoachId, PersonId, Scope, Store, access,
     accounts::{self, NewCoach},
     audit::{self, Action, Subject},
     practices, set_aside,
@@ -13,7 +13,10 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::session::{email, time_zone};
+use super::{
+    second_factor::confirmed,
+    session::{email, time_zone},
+};
 use crate::{
     ApiError, ApiResult,
     auth::{self, Caller, SignedIn},
@@ -35,6 +38,10 @@ pub struct PracticePage {
     pub mass_weeks: i16,
     /// Whether a date is typed with its month first.
     pub month_first: bool,
+    /// Whether every coach needs a second factor.
+    pub second_factor_required: bool,
+    /// Whether a client has to agree before a test or a photograph.
+    pub consent_required: bool,
     pub coaches: Vec<CoachLine>,
     /// The latest of who did what.
     pub audit: AuditPage,
@@ -62,6 +69,8 @@ pub struct CoachLine {
     pub email: String,
     /// Whether this coach founded the practice.
     pub is_founder: bool,
+    /// Whether this coach has a second factor.
+    pub second_factor: bool,
 }
 
 /// A page of who did what, the latest first.
@@ -116,6 +125,12 @@ pub struct PracticeChange {
     pub mass_weeks: i16,
     /// Whether a date is typed with its month first.
     pub month_first: bool,
+    /// Whether every coach needs a second factor; as it is where nothing is said. May only the founder change.
+    #[serde(default)]
+    pub second_factor_required: Option<bool>,
+    /// Whether a client has to agree before a test or a photograph; as it is where nothing is said.
+    #[serde(default)]
+    pub consent_required: Option<bool>,
 }
 
 /// A coach to add.
@@ -136,19 +151,90 @@ pub async fn get(who: SignedIn) -> ApiResult<web::Json<PracticePage>> {
 }
 
 /// Renames it or moves its clock.
-#[utoipa::path(tag = "practice", operation_id = "practice_update", responses((status = 200, body = PracticePage), (status = 422, body = ApiError)))]
+#[utoipa::path(tag = "practice", operation_id = "practice_update", responses((status = 200, body = PracticePage), (status = 403, body = ApiError), (status = 422, body = ApiError)))]
 #[put("/practice")]
-pub async fn update(who: SignedIn, form: Json<PracticeChange>) -> ApiResult<web::Json<PracticePage>> {
+pub async fn update(who: SignedIn, form: Json<PracticeChange>, known: web::Data<Known>) -> ApiResult<web::Json<PracticePage>> {
     if !(1..=104).contains(&form.mass_weeks) {
         return Err(InputError::new(Code::OutOfRange, "mass_weeks", "Choose 1 to 104 weeks.").into());
     }
     let (name, time_zone) = (text::name(&form.name, "name")?, time_zone(&form.time_zone)?);
-    let practice = practices::Practice { name, time_zone, mass_weeks: form.mass_weeks, month_first: form.month_first };
     let mut scope = who.scope().await?;
+    let was = practices::get(&mut scope).await?;
+    let practice = practices::Practice {
+        name,
+        time_zone,
+        mass_weeks: form.mass_weeks,
+        month_first: form.month_first,
+        second_factor_required: form.second_factor_required.unwrap_or(was.second_factor_required),
+        consent_required: form.consent_required.unwrap_or(was.consent_required),
+    };
+    if practice.second_factor_required != was.second_factor_required {
+        founder(&mut scope, who.coach, "change whether coaches need a second factor").await?;
+        if practice.second_factor_required {
+            require_second_factor(&mut scope, who.coach).await?;
+        }
+    }
     practices::update(&mut scope, &practice).await?;
-    let detail =
-        serde_json::json!({ "time_zone": practice.time_zone, "mass_weeks": practice.mass_weeks, "month_first": practice.month_first });
+    let detail = serde_json::json!({
+        "time_zone": practice.time_zone, "mass_weeks": practice.mass_weeks, "month_first": practice.month_first,
+        "second_factor_required": practice.second_factor_required, "consent_required": practice.consent_required
+    });
     audit::record(&mut scope, who.coach, Action::PracticeChanged, Subject::thing("practice", who.practice.0), detail).await?;
+    let shown = page(&mut scope).await?;
+    scope.commit().await?;
+    known.forget();
+    Ok(shown)
+}
+
+/// From now on every coach needs a second factor: who has none is signed out, and sets one up at the next sign-in.
+async fn require_second_factor(scope: &mut Scope, me: CoachId) -> ApiResult<()> {
+    let with = access::with_second_factor(scope).await?;
+    if !with.contains(&me) {
+        let message = "Set up your own second factor first, then ask it of everybody.";
+        return Err(InputError::new(Code::NotApplicable, "second_factor_required", message).into());
+    }
+    for coach in accounts::coaches(scope).await?.iter().filter(|c| !with.contains(&c.id)) {
+        accounts::end_sessions(scope, coach.id, None).await?;
+    }
+    Ok(())
+}
+
+/// Refuses whoever did not found the practice; `what` only the founder can do.
+///
+/// # Errors
+/// 403.
+pub async fn founder(scope: &mut Scope, who: CoachId, what: &str) -> ApiResult<()> {
+    if accounts::coach(scope, who).await?.is_founder {
+        return Ok(());
+    }
+    let message = format!("Only the founder of the practice can {what}. Ask them.");
+    Err(ApiError::new(StatusCode::FORBIDDEN, "founders_only", message))
+}
+
+/// Who founds the practice from now on.
+#[derive(Deserialize, ToSchema)]
+pub struct HandOver {
+    pub to: Uuid,
+    /// The founder's own password, asked once more.
+    pub password: String,
+}
+
+/// Hands the practice over to another coach, who is its founder from now on.
+#[utoipa::path(tag = "practice", operation_id = "practice_hand_over", responses((status = 200, body = PracticePage), (status = 403, body = ApiError), (status = 404, body = ApiError), (status = 422, body = ApiError), (status = 429, body = ApiError)))]
+#[put("/practice/founder")]
+pub async fn hand_over(
+    who: SignedIn,
+    form: Json<HandOver>,
+    store: web::Data<Store>,
+    rates: web::Data<RateLimits>,
+    passwords: web::Data<Passwords>,
+) -> ApiResult<web::Json<PracticePage>> {
+    let HandOver { to, password } = form.into_inner();
+    founder(&mut who.scope().await?, who.coach, "hand it over").await?;
+    confirmed(&who, &store, &rates, &passwords, password).await?;
+    let mut scope = who.scope().await?;
+    access::hand_over(&mut scope, CoachId(to)).await?;
+    audit::record(&mut scope, who.coach, Action::PracticeHandedOver, Subject::thing("coach", to), serde_json::json!({})).await?;
     let shown = page(&mut scope).await?;
     scope.commit().await?;
     Ok(shown)
@@ -181,13 +267,10 @@ pub async fn add_coach(
 #[delete("/practice/coaches/{id}")]
 pub async fn remove_coach(who: SignedIn, id: web::Path<Uuid>, known: web::Data<Known>) -> ApiResult<web::Json<PracticePage>> {
     let mut scope = who.scope().await?;
-    let me = accounts::coach(&mut scope, who.coach).await?;
-    let refuse = |message: &str| Err(ApiError::new(actix_web::http::StatusCode::FORBIDDEN, "founders_only", message));
-    if !me.is_founder {
-        return refuse("Only the founder of the practice can remove a coach. Ask them.");
-    }
+    founder(&mut scope, who.coach, "remove a coach").await?;
     if accounts::coach(&mut scope, CoachId(*id)).await?.is_founder {
-        return refuse("The founder cannot be removed from the practice.");
+        let message = "The founder cannot be removed from the practice. Hand the practice over first.";
+        return Err(ApiError::new(StatusCode::FORBIDDEN, "founders_only", message));
     }
     accounts::remove(&mut scope, CoachId(*id)).await?;
     audit::record(&mut scope, who.coach, Action::CoachRemoved, Subject::thing("coach", *id), serde_json::json!({})).await?;
@@ -284,6 +367,15 @@ const fn did(action: Action) -> &'static str {
         Action::CoachAdded => "added a coach",
         Action::CoachRemoved => "removed a coach",
         Action::PasswordChanged => "changed the password",
+        Action::PasswordLink => "made a link for a new password",
+        Action::PasswordReset => "set a new password by a link",
+        Action::SecondFactorOn => "turned on their second factor",
+        Action::SecondFactorOff => "turned off their second factor",
+        Action::SecondFactorTakenOff => "took a coach’s second factor off",
+        Action::RecoveryCodes => "made new recovery codes",
+        Action::PracticeHandedOver => "handed the practice over",
+        Action::ConsentGiven => "recorded a consent",
+        Action::ConsentWithheld => "recorded that consent was not given",
         Action::SessionsEnded => "ended all other sessions",
         Action::SelfEntryTaken => "accepted a result a client entered",
         Action::SelfEntryRefused => "refused a result a client entered",
@@ -302,7 +394,14 @@ fn link(kind: &str, id: Uuid, person: Option<Uuid>) -> Option<String> {
 
 async fn page(scope: &mut Scope) -> ApiResult<web::Json<PracticePage>> {
     let practice = practices::get(scope).await?;
-    let coach = |c: accounts::Coach| CoachLine { id: c.id.0, name: c.name, email: c.email, is_founder: c.is_founder };
+    let with = access::with_second_factor(scope).await?;
+    let coach = |c: accounts::Coach| CoachLine {
+        id: c.id.0,
+        name: c.name,
+        email: c.email,
+        is_founder: c.is_founder,
+        second_factor: with.contains(&c.id),
+    };
     let coaches = accounts::coaches(scope).await?.into_iter().map(coach).collect();
     let audit = lines(scope, audit::Filter::default()).await?;
     set_aside::look(scope).await?;
@@ -315,6 +414,8 @@ async fn page(scope: &mut Scope) -> ApiResult<web::Json<PracticePage>> {
         time_zone: practice.time_zone,
         mass_weeks: practice.mass_weeks,
         month_first: practice.month_first,
+        second_factor_required: practice.second_factor_required,
+        consent_required: practice.consent_required,
         coaches,
         audit,
         set_aside,

@@ -6,6 +6,7 @@ use impulso_core::{
     Code, InputError,
     battery::Battery,
     catalogue::Protocol,
+    consent::ConsentKind,
     done,
     group_visit::Presence,
     picture::{BodyMap, Drawing, Picture},
@@ -24,7 +25,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::{assess::client, runs::InGroup, stops::stopped_today};
+use super::{assess::client, consents, runs::InGroup, stops::stopped_today};
 use crate::{
     ApiError, ApiResult,
     auth::{self, SignedIn},
@@ -81,6 +82,7 @@ impl<'p> Test<'p> {
             mass_weeks: self.mass_weeks,
             against: (fit.verdict != FitVerdict::Suits).then_some(fit.because),
             asked: checked.is_some(),
+            lacks_consent: consents::lacks(scope, person.id, ConsentKind::Testing).await?,
             reason: for_visit.or_else(|| checked.and_then(|c| c.overrule_reason)),
             place,
             tests: history.into_iter().map(|r| r.done).collect(),

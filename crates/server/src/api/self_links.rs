@@ -5,6 +5,7 @@ use chrono::{DateTime, Days, NaiveDate, Utc};
 use impulso_core::{
     Code, InputError,
     conditions::Conditions,
+    consent::{self, ConsentKind},
     group_visit::Presence,
     reading::{self, ReadingLine},
     report::ConditionReport,
@@ -25,6 +26,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::{
+    consents,
     from_afar::{FromAfar, Sent, TakenAs},
     group_followup::OneLink,
     group_visits::own_visit,
@@ -237,6 +239,10 @@ pub async fn group(who: SignedIn, id: web::Path<Uuid>, form: Json<GroupSelfLinks
 
 /// Why there is no link to a visit.
 async fn why_none(scope: &mut Scope, visit: &Visit, set_up: &Conditions) -> ApiResult<Option<InputError>> {
+    if consents::lacks(scope, visit.person, ConsentKind::Testing).await? {
+        let name = impulso_store::people::get(scope, visit.person).await?.profile.name;
+        return Ok(Some(consent::missing(ConsentKind::Testing, &name)));
+    }
     if visit.closed_at.is_some() {
         return Ok(Some(InputError::new(Code::OutOfRange, "visit", "This visit is over. Begin a new one.")));
     }

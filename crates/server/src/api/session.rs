@@ -5,7 +5,7 @@ use actix_web::{HttpRequest, HttpResponse, delete, get, http::StatusCode, post, 
 use chrono::{DateTime, NaiveDate, Utc};
 use impulso_core::{Code, InputError, text};
 use impulso_store::{
-    Scope, Store,
+    CoachId, Scope, Store, access,
     accounts::{self, NewCoach, NewPractice},
     audit::{self, Action, Subject},
     practices,
@@ -14,13 +14,15 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::second_factor::now_s;
 use crate::{
     ApiError, ApiResult,
-    auth::{self, Caller, DeviceCookies, SignedIn},
+    auth::{self, Caller, DeviceCookies, Entering, SignedIn},
     body::Json,
     demo,
     passwords::Passwords,
     rate_limit::RateLimits,
+    second_factor,
     session_store::Known,
     settings::ClockRate,
 };
@@ -31,6 +33,9 @@ pub struct SignIn {
     /// Email address.
     pub email: String,
     pub password: String,
+    /// The code of the second factor, or one for recovery, where the account has one.
+    #[serde(default)]
+    pub code: Option<String>,
 }
 
 /// Who is signed in, and what the screens need from the start.
@@ -40,6 +45,8 @@ pub struct SessionInfo {
     pub id: Uuid,
     /// Whether this coach founded the practice.
     pub is_founder: bool,
+    /// Whether the second factor that the practice asks for has to be set up before anything else.
+    pub lacks_second_factor: bool,
     /// The coach's name.
     pub coach: String,
     /// The practice's name.
@@ -108,13 +115,14 @@ pub async fn sign_in(
     devices: web::Data<DeviceCookies>,
     rate: web::Data<ClockRate>,
 ) -> ApiResult<HttpResponse> {
-    let SignIn { email, password } = form.into_inner();
+    let SignIn { email, password, code } = form.into_inner();
     // One form of an address before anything else: what is limited is what is looked up.
     let email = normal(&email);
     let stored = accounts::credentials(&store, &email).await?;
     // Nobody else can use up the tries of a browser that has been here before.
-    if let Some(device) = devices.device_of(&request, stored.as_ref().map(|s| s.coach)) {
-        rates.device.count(&device)?;
+    let device = devices.device_of(&request, stored.as_ref().map(|s| s.coach));
+    if let Some(device) = &device {
+        rates.device.count(device)?;
     } else {
         rates.address.count(&caller.0)?;
         rates.account.count(&email)?;
@@ -126,16 +134,31 @@ pub async fn sign_in(
             "Email address and password do not match. Check both and try again.",
         ));
     };
-    auth::let_in(&session, known.coach, known.practice)?;
-    let info = info(&mut store.scope(known.practice).await?, known.coach, &rate).await?;
+    let mut scope = store.scope(known.practice).await?;
+    let mut factor = access::second_factor(&mut scope, known.coach).await?;
+    if factor.secret.is_some() {
+        let refuse = |code: &str, message: &str| Err(ApiError::new(StatusCode::UNAUTHORIZED, code, message));
+        let Some(code) = code.filter(|c| !c.trim().is_empty()) else {
+            return refuse("second_factor_needed", "Type the six digits that your phone shows, or one of your recovery codes.");
+        };
+        rates.second_factor.count(&device.unwrap_or_else(|| known.coach.to_string()))?;
+        if !second_factor::use_code(&mut factor, &code, now_s()) {
+            return refuse("wrong_code", "This code is not right, or was used already. Wait for the next one and type it.");
+        }
+        access::keep_second_factor(&mut scope, known.coach, &factor).await?;
+    }
+    let lacks = factor.secret.is_none() && practices::get(&mut scope).await?.second_factor_required;
+    let info = info(&mut scope, known.coach, &rate, lacks).await?;
+    scope.commit().await?;
+    auth::let_in(&session, known.coach, known.practice, lacks)?;
     Ok(auth::with_cookie(HttpResponse::Ok().json(info), &devices.device(known.coach)))
 }
 
 /// Who is signed in.
 #[utoipa::path(tag = "session", operation_id = "session_current", responses((status = 200, body = SessionInfo), (status = 401, body = ApiError)))]
 #[get("/session")]
-pub async fn current(who: SignedIn, rate: web::Data<ClockRate>) -> ApiResult<web::Json<SessionInfo>> {
-    Ok(web::Json(info(&mut who.scope().await?, who.coach, &rate).await?))
+pub async fn current(Entering(who): Entering, session: Session, rate: web::Data<ClockRate>) -> ApiResult<web::Json<SessionInfo>> {
+    Ok(web::Json(info(&mut who.scope().await?, who.coach, &rate, auth::lacks_second_factor(&session)).await?))
 }
 
 /// Signs out: the session is worth nothing from now on.
@@ -174,8 +197,8 @@ pub async fn found_practice(
         practices::update(&mut scope, &founded).await?;
         scope.commit().await?;
     }
-    auth::let_in(&session, coach, practice)?;
-    let info = info(&mut store.scope(practice).await?, coach, &rate).await?;
+    auth::let_in(&session, coach, practice, false)?;
+    let info = info(&mut store.scope(practice).await?, coach, &rate, false).await?;
     Ok(auth::with_cookie(HttpResponse::Ok().json(info), &devices.device(coach)))
 }
 
@@ -227,7 +250,7 @@ pub async fn end_others(who: SignedIn, known: web::Data<Known>) -> ApiResult<Htt
     Ok(HttpResponse::NoContent().finish())
 }
 
-async fn info(scope: &mut Scope, coach: impulso_store::CoachId, rate: &ClockRate) -> ApiResult<SessionInfo> {
+async fn info(scope: &mut Scope, coach: CoachId, rate: &ClockRate, lacks_second_factor: bool) -> ApiResult<SessionInfo> {
     // A session can outlive its coach.
     let coach = accounts::coach(scope, coach)
         .await
@@ -239,6 +262,7 @@ async fn info(scope: &mut Scope, coach: impulso_store::CoachId, rate: &ClockRate
     Ok(SessionInfo {
         id: coach.id.0,
         is_founder: coach.is_founder,
+        lacks_second_factor,
         coach: coach.name,
         practice: practice.name,
         month_first: practice.month_first,

@@ -7,6 +7,7 @@ use impulso_core::{
     InputError,
     battery::Battery,
     catalogue::{self, Protocol},
+    consent::ConsentKind,
     goal::{Goal, MILESTONES_MAX, TOTAL},
     group,
     group_visit::{self, Presence},
@@ -115,6 +116,7 @@ impl Rows {
             "group_members" => self.member(&row)?,
             "happenings" => life_event(&row)?,
             "goals" => self.goal(&row)?,
+            "consents" => self.consent(&row)?,
             "photos" => self.on(&row)?,
             "readiness_checks" => self.readiness(&row)?,
             "visits" => self.visit(&row)?,
@@ -255,6 +257,12 @@ impl Rows {
             return Err(wrong("goal", "it has too many milestones or too large a number"));
         }
         text::note(goal.process.as_deref().unwrap_or_default(), "goal").map(|_| ()).map_err(said)
+    }
+
+    fn consent(&self, row: &Value) -> Result<(), Wrong> {
+        self.on(row)?;
+        typed::<ConsentKind>(row, "kind")?;
+        text::name(string(row, "by_name")?, "by_name").map(|_| ()).map_err(said)
     }
 
     /// A day of a person that is not before the person's first.

@@ -121,6 +121,8 @@ pub async fn filled(app: &TestApp) -> Browser {
     coach.ok(Method::PUT, "/protocols/plank/typical-error", error).await;
     let goal = json!({ "id": Uuid::now_v7(), "protocol": "body", "quantity": "waist_height", "to": 0.4, "by": "2199-01-01" });
     coach.ok(Method::POST, &format!("/people/{person}/goals"), goal).await;
+    let consent = json!({ "id": Uuid::now_v7(), "kind": "testing", "agreed": true, "on": today, "by": "Joren" });
+    coach.ok(Method::POST, &format!("/people/{person}/consents"), consent).await;
     let copy = json!({ "id": Uuid::now_v7(), "changes": { "name": "Two-minute bench", "work_s": 120 } });
     coach.ok(Method::POST, "/protocols/bench-step-3min/copies", copy).await;
     let plank = json!({ "protocol": "plank", "given": {}, "optional": false, "rest_min": 0, "why": null });

@@ -4,6 +4,7 @@
 //! starts one and sets both. Without them these tests fail and say so.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod access;
 #[path = "../../../core/tests/rules/anything/mod.rs"]
 mod anything;
 mod app;
