@@ -158,7 +158,7 @@ test.describe("with the demo", () => {
     await page.getByLabel("Name").nth(1).fill("Sol Amadi");
     await page.getByLabel("Email address").fill("sol@tidewater.example");
     await page.getByLabel("First password").fill("a first password");
-    await page.getByRole("button", { name: "Add", exact: true }).click();
+    await page.getByRole("button", { name: "Add coach" }).click();
     await expect(page.getByText("sol@tidewater.example")).toBeVisible();
     await expect(page.getByText("Runa Okafor-Lindt added a coach")).toBeVisible();
   });

@@ -64,6 +64,8 @@ mod exact {
         Text(String),
     }
 
+    // As serde calls it.
+    #[allow(clippy::trivially_copy_pass_by_ref)]
     pub(super) fn serialize<S: Serializer>(number: &u64, to: S) -> Result<S::Ok, S::Error> {
         if *number <= EXACT_MAX { to.serialize_u64(*number) } else { to.serialize_str(&number.to_string()) }
     }

@@ -7,7 +7,9 @@ use uuid::Uuid;
 pub fn derived(space: &str, of: &[Uuid]) -> Uuid {
     let mut hash = Sha256::new();
     hash.update(space.as_bytes());
-    of.iter().for_each(|key| hash.update(key.as_bytes()));
+    for key in of {
+        hash.update(key.as_bytes());
+    }
     let mut bytes = [0; 16];
     bytes.copy_from_slice(&hash.finalize()[..16]);
     uuid::Builder::from_custom_bytes(bytes).into_uuid()

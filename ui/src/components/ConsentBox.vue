@@ -43,14 +43,14 @@ async function answer(agreed: boolean) {
       <p class="ask">
         <b>{{ page.minor ? `Does the guardian of ${page.name} agree` : `Does ${page.name} agree` }} to {{ words }}?</b>
         <small v-if="page.required" class="soft">This practice asks for it first.</small>
-        <small v-else class="soft">Asked once. Nothing is stopped by it.</small>
+        <small v-else class="soft">Asked once. A missing answer stops nothing.</small>
       </p>
       <div class="fields">
         <label class="field"
           ><span class="name">{{ page.minor ? "Guardian’s name" : "Name" }}</span
           ><ElInput v-model="form.by" :name="`consent-by-${kind}`" autocomplete="off"
         /></label>
-        <label class="field"><span class="name">On</span><DateField v-model="form.on" label="Day of the answer" /></label>
+        <DateField v-model="form.on" label="Answered on" />
       </div>
       <FailureNote :failure="failure" />
       <div class="actions">
@@ -85,6 +85,7 @@ small {
 .fields {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 180px;
+  max-width: 640px;
   gap: 14px;
 }
 @media (max-width: 560px) {

@@ -102,15 +102,20 @@ function noted() {
       </details>
       <FailureNote :failure="acting.failure.value" />
     </template>
-    <form v-else class="inner" @submit.prevent="begin">
+    <template v-else>
       <p>A code from your phone is asked for beside your password. Whoever learns your password cannot sign in with it alone.</p>
-      <label class="field"
-        ><span class="name">Your password</span
-        ><ElInput v-model="password" name="begin-password" type="password" autocomplete="current-password"
-      /></label>
-      <FailureNote :failure="acting.failure.value" />
-      <ElButton native-type="submit" :loading="acting.busy.value">Set up a second factor</ElButton>
-    </form>
+      <details :open="now.required">
+        <summary>Set up a second factor</summary>
+        <form class="inner" @submit.prevent="begin">
+          <label class="field"
+            ><span class="name">Your password</span
+            ><ElInput v-model="password" name="begin-password" type="password" autocomplete="current-password"
+          /></label>
+          <FailureNote :failure="acting.failure.value" />
+          <ElButton native-type="submit" :loading="acting.busy.value">Show code to scan</ElButton>
+        </form>
+      </details>
+    </template>
   </section>
 </template>
 

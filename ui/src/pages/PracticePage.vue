@@ -128,12 +128,12 @@ const when = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
             </ElRadioGroup>
           </fieldset>
           <fieldset class="field">
-            <legend class="name">Before anything else</legend>
+            <legend class="name">Required</legend>
             <ElCheckbox v-model="form.consent_required" @change="saved = false"
-              >A client agrees before a test, a result or a photograph</ElCheckbox
+              >Clients agree before a test, a result or a photograph</ElCheckbox
             >
             <ElCheckbox v-model="form.second_factor_required" :disabled="!session.info?.is_founder" @change="saved = false"
-              >Every coach has a second factor<template v-if="!session.info?.is_founder"> (the founder decides)</template></ElCheckbox
+              >Every coach uses a second factor<template v-if="!session.info?.is_founder"> (the founder decides)</template></ElCheckbox
             >
           </fieldset>
           <FailureNote :failure="saving.failure.value" />

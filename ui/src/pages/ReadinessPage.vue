@@ -121,7 +121,6 @@ async function keep(overrule: boolean) {
     </div>
     <div class="two">
       <div>
-        <ConsentBox :person="id" kind="testing" />
         <form @submit.prevent="keep(false)">
           <YesNo v-model="draft.active" name="active" label="Regularly active?"
             >30 minutes of planned, moderate exercise, 3 days a week, for the last 3 months</YesNo
@@ -148,6 +147,7 @@ async function keep(overrule: boolean) {
             <span class="soft">mmHg</span>
           </div>
         </form>
+        <ConsentBox :person="id" kind="testing" />
       </div>
       <aside aria-live="polite">
         <FailureNote :failure="asking.failure.value ?? saving.failure.value" />

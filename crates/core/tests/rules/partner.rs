@@ -15,15 +15,15 @@ use uuid::Uuid;
 const PEOPLE: u16 = 3;
 
 /// Another name for a screen, one for each.
-fn stand_in(event: &Event) -> Option<Uuid> {
-    Some(Uuid::from_u128(!event.device.as_u128()))
+fn stand_in(event: &Event) -> Uuid {
+    Uuid::from_u128(!event.device.as_u128())
 }
 
 /// What the server says of the one in this slot, and what the phone beside them works out.
 fn both(protocol: &catalogue::Protocol, setup: &Setup, events: &[Event], slot: u16) -> (Beside, Beside) {
     let facts = facts(protocol, setup, PEOPLE);
     let said = facts.view(events, t0() + TimeDelta::minutes(30)).for_partners().beside(Some(slot)).beside.unwrap();
-    let (told, _) = partner::told(events, slot, stand_in);
+    let (told, _) = partner::told(events, slot, |e| Some(stand_in(e)));
     (said, facts.for_partner(slot).unwrap().beside(&told, slot).unwrap())
 }
 
@@ -42,7 +42,7 @@ proptest! {
     #[test]
     fn a_phone_is_told_that_something_happened_to_others_and_nothing_else((which, events) in any_run(), slot in 0..PEOPLE) {
         let (_, events) = (which, dealt(events, PEOPLE));
-        let (told, hidden) = partner::told(&events, slot, stand_in);
+        let (told, hidden) = partner::told(&events, slot, |e| Some(stand_in(e)));
         prop_assert!(told.iter().all(|e| e.slot.is_none_or(|s| s == slot)));
         prop_assert!(told.iter().all(|e| e.seq == 0 && events.iter().all(|other| other.device != e.device)), "no screen but by another name");
         prop_assert_eq!(told.len() + hidden.len(), events.len());
@@ -84,7 +84,7 @@ fn a_phone_is_told_nothing_of_who_somebody_is_and_why_they_left() {
     let mut screen = Screen::new(7);
     screen.at(0.0, Kind::ClockStarted);
     screen.of_slot(30_000.0, Some(1), Kind::LeftRun { reason: StopReason::Symptoms });
-    let (told, _) = partner::told(&screen.events, 1, stand_in);
+    let (told, _) = partner::told(&screen.events, 1, |e| Some(stand_in(e)));
     assert_eq!(told[1].kind, Kind::LeftRun { reason: StopReason::Volitional });
     let (said, worked_out) = both(protocol, &setup, &screen.events, 1);
     assert_eq!((said.note, worked_out.note), (None, None));

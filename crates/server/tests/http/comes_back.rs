@@ -123,6 +123,9 @@ async fn practices_that_have_rehearsed_come_back_and_files_with_larger_seeds_too
     }
 }
 
+/// What is done to a document, and what is said of it.
+type Case = (fn(&mut Value), &'static str);
+
 #[tokio::test]
 async fn what_is_too_large_in_a_document_is_said_with_its_place() {
     let app = TestApp::spawn().await;
@@ -130,7 +133,7 @@ async fn what_is_too_large_in_a_document_is_said_with_its_place() {
     coach.ok(Method::POST, "/rehearsals", json!({"id": Uuid::new_v4(), "protocol": "bench-step-3min", "rate": 1})).await;
     let files = unpacked(&exported(&coach).await);
     let there = app.new_practice("Newhouse").await;
-    let cases: [(fn(&mut Value), &str); 4] = [
+    let cases: [Case; 4] = [
         (|r| r["client"]["vo2max"] = json!(1e300), "runs, row 1, rehearsal: client.vo2max: the number 1e+300 is too large."),
         (|r| r["client"]["more"] = json!("x".repeat(5000)), "rehearsal: client.more: the text is longer than 4000 characters."),
         (|r| r["list"] = json!(vec![0; 20_001]), "rehearsal: list: the list is longer than 20000 entries."),
