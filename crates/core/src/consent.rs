@@ -1,5 +1,5 @@
-//! What a client has agreed to: being tested and the record being kept; being photographed. It is asked once and can be changed on any
-//! day. It stops nothing by itself; a practice may ask for it before anything else.
+//! Consent of a client: to being tested and to the record being kept, and to being photographed. It is asked once and can change on any day.
+//! It stops nothing by itself; a practice may ask for it first.
 
 use chrono::{Months, NaiveDate};
 use serde::{Deserialize, Serialize};
@@ -12,7 +12,7 @@ use crate::{
 /// Below this age a guardian agrees, years. Common practice; local rules come before it.
 pub const OF_AGE: u32 = 18;
 
-/// What is agreed to.
+/// Subject of a consent.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
@@ -45,11 +45,11 @@ impl ConsentKind {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ConsentTyped {
-    /// Whether it is agreed to.
+    /// True if it is agreed to.
     pub agreed: bool,
     /// The day it was said.
     pub on: NaiveDate,
-    /// Who said it: the client, or the guardian of a minor.
+    /// Name of the client, or of the guardian of a minor.
     pub by: String,
 }
 
@@ -57,17 +57,17 @@ pub struct ConsentTyped {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Consent {
-    /// Whether it is agreed to.
+    /// True if it is agreed to.
     pub agreed: bool,
     /// The day it was said.
     pub on: NaiveDate,
-    /// Who said it.
+    /// Name of whoever answered.
     pub by: String,
-    /// Whether that is the guardian of a minor.
+    /// True if that is the guardian of a minor.
     pub guardian: bool,
 }
 
-/// Whether somebody is a minor on a day.
+/// True if somebody is a minor on a day.
 pub fn is_minor(born: NaiveDate, on: NaiveDate) -> bool {
     born.checked_add_months(Months::new(12 * OF_AGE)).is_some_and(|of_age| on < of_age)
 }
@@ -95,7 +95,7 @@ impl ConsentTyped {
     }
 }
 
-/// Refuses what needs an answer that is missing or was no. `who`: the client's name.
+/// Error for a step that needs a consent which was not given. `who`: the client's name.
 ///
 /// # Errors
 /// [`Code::MissingInput`] on `consent`.

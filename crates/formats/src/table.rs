@@ -21,10 +21,10 @@ pub fn records(text: &str) -> Result<Vec<Vec<String>>, InputError> {
 
 /// What a spreadsheet takes for a formula, and would work out.
 const FORMULA: [char; 6] = ['=', '+', '-', '@', '\t', '\r'];
-/// Where a spreadsheet may begin another cell within a text: some countries' set cells apart by semicolons, and then no quote that stands
-/// in the middle of a line holds a text together.
+/// Characters after which a spreadsheet may begin another cell. In some countries it separates cells by semicolons, and a quote in the
+/// middle of a line then does not hold a text together.
 const APART: [char; 5] = [';', '\t', '|', '\n', '\r'];
-/// What may stand before a formula and is passed over.
+/// Characters before a formula that a spreadsheet skips.
 const BEFORE: [char; 3] = [' ', '"', '\u{a0}'];
 
 /// A text as a spreadsheet shows it and works out nothing, wherever it begins a cell: with an apostrophe before what would begin a formula.

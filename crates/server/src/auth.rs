@@ -91,7 +91,7 @@ fn whoever(request: &HttpRequest) -> (ApiResult<SignedIn>, bool) {
     (who, lacks_second_factor(&session))
 }
 
-/// Whether a session lacks the second factor that the practice asks for.
+/// True if a session lacks the second factor that the practice asks for.
 pub fn lacks_second_factor(session: &Session) -> bool {
     session.get::<String>(LACKS).ok().flatten().is_some()
 }

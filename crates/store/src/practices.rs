@@ -11,9 +11,9 @@ pub struct Practice {
     pub mass_weeks: i16,
     /// Whether a date is typed with its month first.
     pub month_first: bool,
-    /// Whether every coach needs a second factor.
+    /// True if every coach needs a second factor.
     pub second_factor_required: bool,
-    /// Whether a client has to agree before a test or a photograph.
+    /// True if a client has to agree before a test or a photograph.
     pub consent_required: bool,
 }
 

@@ -30,7 +30,7 @@ pub struct Event {
 }
 
 impl Event {
-    /// Whether this is the same entry, sent once more. Its number may have moved up, and its moment may have been moved onto the run's
+    /// True if this is the same entry, sent once more. Its number may have moved up, and its moment may have been moved onto the run's
     /// clock; what happened, to whom, and when by the screen's own clock stays.
     pub fn is_same(&self, other: &Self) -> bool {
         self.id == other.id && self.slot == other.slot && self.mono_ms == other.mono_ms && self.kind == other.kind

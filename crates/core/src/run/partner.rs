@@ -223,7 +223,7 @@ impl RunFacts<'_> {
 
 /// What of these the phone is told that counts for the one in this slot, and the keys of the others: of them it knows that they were.
 /// `stand_in` names the screen of an event that another device sent, in place of its own name; nothing for what this phone sent itself. A
-/// phone that knew a screen's name and number could write in its place.
+/// phone that knows the name and number of a screen could write as that screen.
 pub fn told(events: &[Event], slot: u16, stand_in: impl Fn(&Event) -> Option<Uuid>) -> (Vec<Event>, Vec<Uuid>) {
     let (mut told, mut hidden) = (Vec::new(), Vec::new());
     for event in events {

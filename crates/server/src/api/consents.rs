@@ -1,4 +1,4 @@
-//! What a client has agreed to, asked once and changed on any day.
+//! Consents of a client: asked once, changed on any day.
 
 use actix_web::{get, post, web};
 use chrono::{DateTime, NaiveDate, Utc};
@@ -28,14 +28,14 @@ pub struct ConsentLine {
     pub at: DateTime<Utc>,
 }
 
-/// What somebody has agreed to.
+/// Consents of a client.
 #[derive(Serialize, ToSchema)]
 pub struct ConsentsPage {
     /// The client's name.
     pub name: String,
-    /// Whether a guardian answers today.
+    /// True if a guardian answers today.
     pub minor: bool,
-    /// Whether the practice asks for it before a test or a photograph.
+    /// True if the practice asks for it before a test or a photograph.
     pub required: bool,
     pub today: NaiveDate,
     /// Being tested and the record being kept: the answers, the latest first.
@@ -54,7 +54,7 @@ pub struct ConsentForm {
     pub typed: ConsentTyped,
 }
 
-/// What a client has agreed to.
+/// Shows the consents of a client.
 #[utoipa::path(tag = "people", operation_id = "consents_get", responses((status = 200, body = ConsentsPage), (status = 404, body = ApiError)))]
 #[get("/people/{id}/consents")]
 pub async fn get(who: SignedIn, id: web::Path<Uuid>) -> ApiResult<web::Json<ConsentsPage>> {
@@ -90,7 +90,7 @@ async fn page(scope: &mut Scope, id: PersonId) -> ApiResult<web::Json<ConsentsPa
     Ok(web::Json(ConsentsPage { name: person.profile.name, minor, required, today, testing, photographs }))
 }
 
-/// Whether somebody lacks a consent that the practice asks for.
+/// True if somebody lacks a consent that the practice asks for.
 pub async fn lacks(scope: &mut Scope, person: PersonId, kind: ConsentKind) -> ApiResult<bool> {
     Ok(practices::get(scope).await?.consent_required && !consents::lacking(scope, &[person], kind).await?.is_empty())
 }

@@ -81,7 +81,7 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     Ok(web::Json(Kept { result: form.id }))
 }
 
-/// Whether a stored result is what a form says, sent once more: of the same client and test, with the readings that were typed.
+/// True if a stored result is what a form says, sent once more: of the same client and test, with the readings that were typed.
 fn is_same(known: &Stored, person: PersonId, form: &EntryForm) -> bool {
     let typed = || form.typed.inputs.iter().all(|(key, value)| known.done.inputs.value(key) == Some(value));
     known.person == person && known.done.protocol_id == form.protocol && typed()

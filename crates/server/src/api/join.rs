@@ -243,7 +243,7 @@ pub async fn append(door: Door, intake: web::Data<Intake>, batch: Json<Batch>) -
     let batch = batch.into_inner();
     // A phone counts for one.
     let slot = batch.events.iter().find_map(|e| e.slot);
-    // What it wrote with, if it is taken, is this phone's own.
+    // If the batch is accepted, its screens belong to this phone.
     let screens: HashSet<Uuid> = batch.events.iter().map(|e| e.device).collect();
     let done = Box::pin(intake.accept(&door.store, found.practice, Sender::Partner(found.partner), run, batch)).await?;
     let view = done.view.for_partners().beside(slot);

@@ -51,7 +51,7 @@ pub struct NewPassword {
 /// Makes a link for a coach and ends every session of that coach. `by`: who made it, nobody on the machine itself.
 ///
 /// # Errors
-/// Where the database is away.
+/// If the database does not answer.
 pub async fn make(scope: &mut impulso_store::Scope, coach: CoachId, by: Option<CoachId>) -> impulso_store::Result<PasswordLinkMade> {
     let (token, kept) = link_token::made();
     let until = Utc::now() + TimeDelta::minutes(limits::PASSWORD_LINK_MIN);

@@ -38,9 +38,9 @@ pub struct PracticePage {
     pub mass_weeks: i16,
     /// Whether a date is typed with its month first.
     pub month_first: bool,
-    /// Whether every coach needs a second factor.
+    /// True if every coach needs a second factor.
     pub second_factor_required: bool,
-    /// Whether a client has to agree before a test or a photograph.
+    /// True if a client has to agree before a test or a photograph.
     pub consent_required: bool,
     pub coaches: Vec<CoachLine>,
     /// The latest of who did what.
@@ -69,7 +69,7 @@ pub struct CoachLine {
     pub email: String,
     /// Whether this coach founded the practice.
     pub is_founder: bool,
-    /// Whether this coach has a second factor.
+    /// True if this coach has a second factor.
     pub second_factor: bool,
 }
 
@@ -125,10 +125,10 @@ pub struct PracticeChange {
     pub mass_weeks: i16,
     /// Whether a date is typed with its month first.
     pub month_first: bool,
-    /// Whether every coach needs a second factor; as it is where nothing is said. May only the founder change.
+    /// True if every coach needs a second factor; as it is where nothing is said. May only the founder change.
     #[serde(default)]
     pub second_factor_required: Option<bool>,
-    /// Whether a client has to agree before a test or a photograph; as it is where nothing is said.
+    /// True if a client has to agree before a test or a photograph; as it is where nothing is said.
     #[serde(default)]
     pub consent_required: Option<bool>,
 }

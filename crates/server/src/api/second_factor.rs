@@ -27,11 +27,11 @@ use crate::{
     session_store::Known,
 };
 
-/// Whether a coach has a second factor.
+/// True if a coach has a second factor.
 #[derive(Serialize, ToSchema)]
 pub struct SecondFactorPage {
     pub on: bool,
-    /// Whether the practice asks for one.
+    /// True if the practice asks for one.
     pub required: bool,
     /// Recovery codes that were not used yet.
     pub recovery_left: usize,
@@ -82,7 +82,7 @@ pub async fn confirmed(who: &SignedIn, store: &Store, rates: &RateLimits, passwo
     }
 }
 
-/// Whether whoever is signed in has a second factor.
+/// True if whoever is signed in has a second factor.
 #[utoipa::path(tag = "session", operation_id = "second_factor_get", responses((status = 200, body = SecondFactorPage), (status = 401, body = ApiError)))]
 #[get("/session/second-factor")]
 pub async fn get(Entering(who): Entering) -> ApiResult<web::Json<SecondFactorPage>> {

@@ -45,7 +45,7 @@ pub struct SessionInfo {
     pub id: Uuid,
     /// Whether this coach founded the practice.
     pub is_founder: bool,
-    /// Whether the second factor that the practice asks for has to be set up before anything else.
+    /// True if the second factor that the practice asks for has to be set up before anything else.
     pub lacks_second_factor: bool,
     /// The coach's name.
     pub coach: String,

@@ -74,7 +74,7 @@ impl Log {
         self.events.iter().rev().find(|e| e.id == id)
     }
 
-    /// Whether an event was sent by this one.
+    /// True if an event was sent by this one.
     pub fn is_from(&self, id: Uuid, sender: Sender) -> bool {
         self.senders.get(&id) == Some(&Some(sender))
     }
