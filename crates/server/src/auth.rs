@@ -77,7 +77,7 @@ impl FromRequest for Entering {
 /// In a session that lacks the second factor the practice asks for.
 const LACKS: &str = "lacks_second_factor";
 
-/// Who a session says is signed in, and whether the second factor is still missing.
+/// Reads the coach of a session, and if the second factor is still missing.
 fn whoever(request: &HttpRequest) -> (ApiResult<SignedIn>, bool) {
     let session = request.get_session();
     let store = request.app_data::<web::Data<Store>>().map(|s| s.get_ref().clone());

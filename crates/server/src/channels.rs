@@ -13,14 +13,14 @@ use uuid::Uuid;
 
 use crate::{ApiError, ApiResult, settings::limits};
 
-/// Who listens.
+/// Owner of a channel.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Who {
     Coach(CoachId),
     Partner(Partner),
 }
 
-/// Who listens to what, and from where.
+/// A channel to open: its owner, its run or page, its address.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Listener {
     pub who: Who,
@@ -30,7 +30,7 @@ pub struct Listener {
     pub address: String,
 }
 
-/// How many may be open at once.
+/// Channels that may be open at once.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Bounds {
     /// Of all callers together.
@@ -44,7 +44,7 @@ pub struct Bounds {
 }
 
 impl Bounds {
-    /// What a process may hold that may have so many files open: half of them, shared out so that nobody has most of it.
+    /// Bounds for a process that may have so many files open: half of them, divided so that no caller has most of it.
     pub fn of_files(files: u64) -> Self {
         let all = usize::try_from(files / 2).unwrap_or(usize::MAX).clamp(16, limits::CHANNELS);
         Self {
@@ -79,7 +79,7 @@ pub struct Channels {
 pub struct Slot {
     nth: u64,
     channels: Channels,
-    /// Told once the channel has to give way.
+    /// Notified when a newer channel needs this place.
     pub end: Arc<Notify>,
 }
 
@@ -99,8 +99,7 @@ impl Channels {
         self.open.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Opens one more. Where a caller holds as many as it may, its own oldest gives way; where others hold them, the caller is told to
-    /// come back.
+    /// Opens one more channel. At its own bound a caller loses its oldest channel; at a bound that others fill it is refused.
     ///
     /// # Errors
     /// 429 where a run, an address or the process holds as many as it may and none of them is the caller's.
@@ -127,14 +126,13 @@ impl Channels {
         Ok(slot)
     }
 
-    /// How many are open.
+    /// Number of open channels.
     pub fn count(&self) -> usize {
         self.lock().len()
     }
 }
 
-/// Makes room for one more of those that are counted, where there is none: the oldest of them that is one's own ends. Says whether there
-/// is room.
+/// Makes room for one more counted channel by ending the oldest of one's own. Returns false if there is no room.
 fn give_way(open: &mut Vec<Open>, most: usize, counted: impl Fn(&Open) -> bool, own: impl Fn(&Open) -> bool) -> bool {
     if open.iter().filter(|o| counted(o)).count() < most {
         return true;
@@ -181,7 +179,7 @@ mod tests {
         let channels = Channels::new(bounds());
         let class: Vec<Slot> = (0..12).map(|n| channels.open(partner(n, 1, "hall")).unwrap()).collect();
         assert_eq!(channels.open(partner(99, 1, "hall")).unwrap_err().retry_after_s(), Some(30));
-        // One of them opens its page anew.
+        // One phone opens its page again.
         let _again = [channels.open(partner(3, 1, "hall")).unwrap(), channels.open(partner(3, 1, "hall")).unwrap()];
         assert_eq!(channels.count(), 12);
         // From one address no more than its share, from another one still some.

@@ -122,7 +122,7 @@ impl ApiError {
         )
     }
 
-    /// What was sent once more is not what is stored under its key.
+    /// Something else is stored under this key already.
     pub fn saved_already() -> Self {
         let message = "This is saved already, with other values. Open it from the client’s page and correct it there.";
         Self::new(StatusCode::CONFLICT, "saved_already", message)

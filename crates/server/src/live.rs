@@ -65,7 +65,7 @@ struct ForPhones {
     run: RunId,
     view: ForPartners,
     added: Vec<Event>,
-    /// Who sent them.
+    /// Sender of the events.
     sender: Option<Sender>,
 }
 
@@ -83,7 +83,7 @@ impl ForPhones {
     }
 }
 
-/// What of a run's events a partner's phone is told, and the keys of the others. A screen other than its own goes by a name that opens
+/// Events of a run for a partner's phone, and the keys of the others. A screen other than its own goes by a name that opens
 /// nothing, the same each time.
 pub fn told_to(run: RunId, events: &[Event], slot: u16, is_own: impl Fn(&Event) -> bool) -> (Vec<Event>, Vec<Uuid>) {
     partner::told(events, slot, |event| {
@@ -132,7 +132,7 @@ pub struct Hub {
     ended: broadcast::Sender<Uuid>,
     /// A channel lives no longer than an unused session does.
     lasts: Duration,
-    /// How many are open, and of whom.
+    /// Open channels, by owner.
     channels: Channels,
     /// What this process has changed and the others have not been told.
     untold: Arc<Mutex<HashSet<Key>>>,
@@ -331,7 +331,7 @@ impl Listening {
         self
     }
 
-    /// The same with its place among the open channels.
+    /// Attaches its place among the open channels.
     pub fn at(self, place: Slot) -> Self {
         Self { place: Some(place), ..self }
     }

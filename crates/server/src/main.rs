@@ -58,7 +58,7 @@ enum Command {
         /// Connection of the application's role.
         #[arg(long, env = "IMPULSO_DATABASE_URL", hide_env_values = true)]
         database_url: String,
-        /// Where the application is reached.
+        /// Address of the application.
         #[arg(long, env = "IMPULSO_ADDRESS", default_value = "http://127.0.0.1:8420")]
         address: String,
     },

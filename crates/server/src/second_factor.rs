@@ -17,17 +17,17 @@ const STEP_S: u64 = 30;
 const SKEW: u16 = 1;
 /// Recovery codes that are made at once.
 const RECOVERY_CODES: usize = 10;
-/// The letters and digits of a recovery code: none that is read for another.
+/// Letters and digits of a recovery code, without those that look alike.
 const LETTERS: &[u8] = b"abcdefghjkmnpqrstuvwxyz23456789";
-/// How long one is: 50 bits.
+/// Letters of a recovery code: 50 bits.
 const RECOVERY_LENGTH: usize = 10;
 
-/// What a phone needs to work the codes out, drawn and in letters.
+/// Secret for a phone, as a drawn code and in letters.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct SecondFactorSetUp {
     /// The secret in letters, for whoever cannot scan.
     pub secret: String,
-    /// What the drawn code holds.
+    /// Text of the drawn code.
     pub address: String,
     /// Modules along an edge of the drawn code, with the quiet zone around it.
     pub size: usize,
@@ -36,7 +36,7 @@ pub struct SecondFactorSetUp {
 }
 
 fn totp(secret: &[u8], account: &str, practice: &str) -> Totp {
-    // What an address sets its parts apart by stands in no part.
+    // A colon separates the parts of the address, so no part contains one.
     let part = |text: &str| text.replace(':', " ");
     Builder::new()
         .with_algorithm(Algorithm::SHA1)
@@ -55,7 +55,7 @@ pub fn secret() -> Vec<u8> {
     (0..SECRET_BYTES).map(|_| dice.random()).collect()
 }
 
-/// How a phone is told a secret: `account` and `practice` are what it shows beside the code.
+/// Shows a secret to a phone. `account` and `practice` stand beside the code there.
 pub fn set_up(secret: &[u8], account: &str, practice: &str) -> SecondFactorSetUp {
     let address = totp(secret, account, practice).to_url().unwrap_or_default();
     let (size, path) = drawn(&address);
@@ -90,7 +90,7 @@ pub fn use_code(factor: &mut SecondFactor, code: &str, now_s: u64) -> bool {
     factor.secret.is_some() && factor.recovery.len() < left
 }
 
-/// New recovery codes, and what is kept of them.
+/// New recovery codes and their hashes.
 pub fn recovery() -> (Vec<String>, Vec<Vec<u8>>) {
     let mut dice: ThreadRng = rand::rng();
     let mut letters = || char::from(LETTERS[dice.random_range(0..LETTERS.len())]);

@@ -131,7 +131,7 @@ pub fn run(listener: std::net::TcpListener, store: Store, settings: &Settings) -
     Ok(server)
 }
 
-/// How many files this process may have open, raised as far as the system lets it.
+/// Raises the limit of open files as far as the system allows, and returns it.
 fn open_files() -> u64 {
     rlimit::increase_nofile_limit(u64::MAX).unwrap_or(1024)
 }

@@ -34,7 +34,7 @@ pub struct Settings {
     /// How many practices one address may found in an hour.
     #[arg(long, env = "IMPULSO_FOUNDINGS_AN_HOUR", default_value_t = 10)]
     pub foundings_an_hour: u32,
-    /// How many files the server may have open, where that is less than the system lets it; live channels take half of them.
+    /// Open files of the server, to allow fewer than the system does; live channels take half of them.
     #[arg(long, env = "IMPULSO_OPEN_FILES")]
     pub open_files: Option<u64>,
     /// How many times faster than real time a run's clock passes.

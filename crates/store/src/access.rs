@@ -45,7 +45,7 @@ pub async fn add_password_link(
     Ok(())
 }
 
-/// What a token opens, while its link holds.
+/// Finds the link of a token, while it is valid.
 pub async fn password_link(store: &Store, token: &[u8; 32]) -> Result<Option<PasswordLink>> {
     let found = store
         .soon(

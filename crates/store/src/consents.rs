@@ -1,4 +1,4 @@
-//! What clients have agreed to: only ever added to, the latest answer of a kind counts.
+//! Consents of clients: answers are only added, and the latest of a kind counts.
 
 use chrono::{DateTime, Utc};
 use impulso_core::consent::{Consent, ConsentKind};

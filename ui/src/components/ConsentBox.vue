@@ -9,7 +9,7 @@ import { useLoad } from "@/composables/useLoad";
 import { dayYear } from "@/logic/dates";
 import FailureNote from "./FailureNote.vue";
 
-/** What the client has agreed to: asked once, shown from then on, changed on any day. */
+/** Consent of the client: asked once, then shown, and changed on any day. */
 const props = defineProps<{ person: string; kind: ConsentKind }>();
 const path = { id: props.person };
 const { data: page } = useLoad(() => take(api.GET("/api/people/{id}/consents", { params: { path } })));

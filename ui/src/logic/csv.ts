@@ -1,4 +1,4 @@
-/** Where a spreadsheet may begin a cell, if it sets cells apart by other signs than commas, and would work out what follows. */
+/** Formulas at the start of a cell, also after the separators of other countries. */
 const FORMULA = /(^|[;\t|\n\r][ "\u00a0]*)(?='*[=+\-@\t\r])/g;
 
 /** A table as CSV: what may hold a comma, a quote or a line break is quoted, and what a spreadsheet would run is made text. */

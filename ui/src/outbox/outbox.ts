@@ -101,7 +101,7 @@ export class Outbox<Answer> {
       for (;;) {
         const next = (await this.queue.waiting(this.run)).find((events) => !events.some((e) => stuck.has(e.id)));
         if (!next) break;
-        // What one page cannot send now does not hold up another's.
+        // Pages do not wait for each other.
         if (!(await this.hand(this.batch(next)))) next.forEach((e) => stuck.add(e.id));
       }
       // What is on its way into the queue waits too; counted twice for a moment rather than not at all.
@@ -175,7 +175,7 @@ export class Outbox<Answer> {
     if (device === this.device) [this.device, this.seq] = [to, last];
   }
 
-  /** The key stands for another entry: this one goes under a new one. */
+  /** Another entry has this key: sends the event under a new key. */
   private async rename(id: string, to: string) {
     await this.queue.rename(this.run, id, to);
     const fate = this.fates.get(id);

@@ -11,7 +11,7 @@ interface Waiting {
   device: string;
   seq: number;
   event: RunEvent;
-  /** Where it stands among what its page did; its name and number may change until the server has it. */
+  /** Its place among the entries of its page; screen and number may change until the server has it. */
   place?: Place;
 }
 
@@ -214,7 +214,7 @@ export async function withdraw(run: string, refused: RunEvent) {
   await tx.done;
 }
 
-/** What waits of a screen goes on from another number, under another name where one is given; says which number is the last. */
+/** Gives the waiting entries of a screen new numbers from `from` on, and a new screen name if one is given. Returns the last number. */
 export async function renumber(run: string, device: string, from: number, to = device): Promise<number> {
   const tx = (await database()).transaction("events", "readwrite");
   let next = from;
@@ -230,7 +230,7 @@ export async function rename(run: string, id: string, to: string) {
   await tx.done;
 }
 
-/** An event in which one key stands for another. */
+/** An event with one key replaced by another. */
 export const renamed = (event: RunEvent, id: string, to: string): RunEvent =>
   JSON.parse(JSON.stringify(event).replaceAll(`"${id}"`, `"${to}"`)) as RunEvent;
 

@@ -211,7 +211,7 @@ pub async fn founder(scope: &mut Scope, who: CoachId, what: &str) -> ApiResult<(
     Err(ApiError::new(StatusCode::FORBIDDEN, "founders_only", message))
 }
 
-/// Who founds the practice from now on.
+/// Next founder of the practice.
 #[derive(Deserialize, ToSchema)]
 pub struct HandOver {
     pub to: Uuid,

@@ -494,7 +494,7 @@ fn from_hex(text: &str) -> bool {
 /// Holds a document to the depth, lengths and numbers of those that Impulso makes.
 ///
 /// # Errors
-/// What is too large in it, and where.
+/// Names the part that is too large.
 fn bounded(document: &Value, at: &str, depth: usize) -> Result<(), String> {
     let refuse = |why: String| Err(if at.is_empty() { why } else { format!("{at}: {why}") });
     let within = |key: &str| if at.is_empty() { key.to_owned() } else { format!("{at}.{key}") };

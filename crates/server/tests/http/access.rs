@@ -32,7 +32,7 @@ async fn signs_in(browser: &Browser, email: &str, password: &str, code: Option<&
     browser.send(Method::POST, "/session", json!({ "email": email, "password": password, "code": code })).await
 }
 
-/// What the activity log says was done, the latest first.
+/// Lines of the activity log, the latest first.
 async fn log(coach: &Browser) -> Vec<String> {
     let page = coach.get("/practice/audit").await;
     page["lines"].as_array().unwrap().iter().map(|l| l["did"].as_str().unwrap().to_owned()).collect()

@@ -26,12 +26,12 @@ use crate::{
     partners::class_of,
 };
 
-/// How long it storms, at the least.
+/// Shortest length of the storm.
 const STORM: Duration = Duration::from_secs(30);
-/// What is left to be sent after it may take so long.
+/// Time to send the rest after it.
 const AT_MOST: Duration = Duration::from_secs(90);
 
-/// How many kills there are at the least; more with `IMPULSO_KILLS`.
+/// Fewest kills; `IMPULSO_KILLS` asks for more.
 fn kills_wanted() -> u32 {
     std::env::var("IMPULSO_KILLS").ok().and_then(|n| n.parse().ok()).unwrap_or(5)
 }

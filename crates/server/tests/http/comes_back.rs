@@ -123,7 +123,7 @@ async fn practices_that_have_rehearsed_come_back_and_files_with_larger_seeds_too
     }
 }
 
-/// What is done to a document, and what is said of it.
+/// A change to a document, and the words that refuse it.
 type Case = (fn(&mut Value), &'static str);
 
 #[tokio::test]

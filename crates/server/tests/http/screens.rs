@@ -15,7 +15,7 @@ use crate::{
     partners::class_of,
 };
 
-/// What the log holds, in its order: who said it and with which screen and number.
+/// Entries of the log in order: id, screen, number, content.
 async fn log(app: &TestApp, run: &str) -> Vec<(Uuid, Uuid, i32, Value)> {
     let mut owner = PgConnection::connect(&app.owner_url).await.unwrap();
     let rows = sqlx::query("select id, device, seq, body from run_events where run_id = $1 order by position")
@@ -65,7 +65,7 @@ async fn a_screen_that_nobody_owns_becomes_the_first_ones_and_another_coach_cann
     let note = screen.at(1, json!({"kind": "noted", "text": "by somebody else"}));
     let path = format!("/runs/{run}/events");
     assert_eq!(piet.refused(Method::POST, &path, json!({"events": [note]})).await.1, "screen_elsewhere");
-    // The same coach, signed in once more on another machine, goes on.
+    // The coach signs in on another machine and goes on with that screen.
     let again = app.signed_in_at(&app.base, "Harbour").await;
     again.posts(&run, &[note]).await;
 }
@@ -85,7 +85,7 @@ async fn two_pages_that_write_as_one_screen_lose_nothing_and_the_second_is_told_
     assert_eq!((status.as_u16(), answer["code"].as_str(), answer["detail"]["expected"].as_u64()), (409, Some("sequence_taken"), Some(3)));
     second["seq"] = json!(3);
     assert_eq!(coach.posts(&run, &[second]).await["stored"], 1);
-    // The same entry again is known, under whatever number; the same key with other content is not.
+    // An entry that is sent again is known under any number; another content under its key is refused.
     let known = coach.posts(&run, std::slice::from_ref(&first)).await;
     assert_eq!((known["stored"].as_u64(), known["known"].as_u64()), (Some(0), Some(1)));
     for (field, value) in [("text", json!("other")), ("mono_ms", json!(5001)), ("slot", json!(0))] {
@@ -139,7 +139,7 @@ async fn a_partner_is_told_of_no_screen_but_its_own() {
     assert_ne!(of(&coachs["id"])["device"], of(&tap["id"])["device"]);
 }
 
-/// A page of an honest screen: what it did waits until it is acknowledged, and a conflict is put right.
+/// A page of an honest screen: an entry waits until it is acknowledged, and the page resolves conflicts.
 struct Page<'a> {
     browser: &'a Browser,
     path: String,

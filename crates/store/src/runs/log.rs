@@ -31,7 +31,7 @@ pub struct Log {
     events: Vec<Event>,
     /// Those that came after the close: they change nothing, and are known all the same.
     late: Vec<Event>,
-    /// Who sent each event.
+    /// Sender of each event.
     senders: HashMap<Uuid, Option<Sender>>,
     screens: HashMap<Uuid, Screen>,
     position: i64,
