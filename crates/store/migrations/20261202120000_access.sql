@@ -45,7 +45,7 @@ create table consents (
     practice_id  uuid not null references practices,
     id           uuid not null,
     person_id    uuid not null,
-    kind         text not null check (kind in ('testing', 'photographs')),
+    kind         text not null check (char_length(kind) <= 20 and kind in ('testing', 'photographs')),
     agreed       boolean not null,
     on_date      date not null,
     by_name      text not null check (char_length(by_name) between 1 and 300),

@@ -2,11 +2,7 @@
 
 use actix_web::{post, web};
 use impulso_core::{Code, InputError, consent::ConsentKind, visit::VisitEvent};
-use impulso_store::{
-    Error as StoreError, PersonId, ResultId, people,
-    results::{self, Stored},
-    visits,
-};
+use impulso_store::{Error as StoreError, PersonId, ResultId, people, results, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -48,17 +44,24 @@ pub struct Kept {
 pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) -> ApiResult<web::Json<Kept>> {
     let form = form.into_inner();
     let mut scope = who.scope().await?;
-    match results::get(&mut scope, ResultId(form.id)).await {
-        Ok(known) if is_same(&known, PersonId(*id), &form) => return Ok(web::Json(Kept { result: form.id })),
-        Ok(_) => return Err(ApiError::saved_already()),
-        Err(StoreError::NotFound) => {}
-        Err(error) => return Err(error.into()),
-    }
+    let known = match results::get(&mut scope, ResultId(form.id)).await {
+        Err(StoreError::NotFound) => None,
+        known => Some(known?),
+    };
     let shelf = Shelf::of(&mut scope).await?;
     let protocol = shelf.find(&form.protocol)?;
     let person = people::get(&mut scope, PersonId(*id)).await?;
-    consents::require(&mut scope, &[person.id], ConsentKind::Testing).await?;
     let mut typed = form.typed;
+    if let Some(known) = known {
+        let again = recording::build(&mut scope, protocol, &person, ResultId(form.id), typed, None).await;
+        // What cannot be built any more, because something else changed since, is not held against who sends it again.
+        let differs = again.is_ok_and(|again| again.done.inputs != known.done.inputs);
+        if known.person != person.id || known.done.protocol_id != protocol.id || differs {
+            return Err(ApiError::saved_already());
+        }
+        return Ok(web::Json(Kept { result: form.id }));
+    }
+    consents::require(&mut scope, &[person.id], ConsentKind::Testing).await?;
     if let Some(at) = form.visit {
         let (visit, _) = visiting::lock_place(&mut scope, at, person.id, &protocol.id).await?;
         if typed.on != visit.on {
@@ -79,12 +82,6 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     }
     scope.commit().await?;
     Ok(web::Json(Kept { result: form.id }))
-}
-
-/// True if a stored result is what a form says, sent once more: of the same client and test, with the readings that were typed.
-fn is_same(known: &Stored, person: PersonId, form: &EntryForm) -> bool {
-    let typed = || form.typed.inputs.iter().all(|(key, value)| known.done.inputs.value(key) == Some(value));
-    known.person == person && known.done.protocol_id == form.protocol && typed()
 }
 
 /// What is done to a result, and why.
