@@ -71,7 +71,7 @@ async function answer(agreed: boolean) {
 .line {
   display: flex;
   flex-wrap: wrap;
-  justify-content: space-between;
+  align-items: center;
   gap: 4px 16px;
   margin: 0;
 }
