@@ -10,7 +10,5 @@ test("what a spreadsheet would run is text, and a negative number stays a number
 });
 
 test("a formula after another separator is text too, as in the server’s files", () => {
-  expect(csv([["Teo;=HYPERLINK(1)", "x\n=1+1", "'=a", "a-b", "9;-4"]])).toBe(
-    "Teo;'=HYPERLINK(1),\"x\n'=1+1\",''=a,a-b,9;'-4\r\n",
-  );
+  expect(csv([["Teo;=HYPERLINK(1)", "x\n=1+1", "'=a", "a-b", "9;-4"]])).toBe("Teo;'=HYPERLINK(1),\"x\n'=1+1\",''=a,a-b,9;'-4\r\n");
 });
