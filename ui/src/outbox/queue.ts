@@ -188,7 +188,7 @@ export async function recover(run: string) {
 }
 
 /**
- * What waits for a run, by the page it was done on, the one that began first in front; each in the order in which it was done. A strap's
+ * The waiting entries of a run, by page, the one that began first in front; each in the order in which it was done. A strap's
  * second may be older than a key pressed before it arrived, so no clock says what goes first. Pages do not wait for each other.
  */
 export async function waiting(run: string): Promise<RunEvent[][]> {

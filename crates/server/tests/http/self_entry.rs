@@ -144,7 +144,7 @@ async fn what_is_refused_says_why_and_may_be_sent_again_and_two_phones_see_each_
     let first = jump(&today, json!([260.0]), &Value::Null);
     one.ok(Method::POST, &entries, first.clone()).await;
     let kept = one.ok(Method::POST, &entries, first.clone()).await["tests"][0]["sent"]["id"].clone();
-    assert_eq!(coach.get("/self-entries").await.as_array().unwrap().len(), 1, "the same again is the same");
+    assert_eq!(coach.get("/self-entries").await.as_array().unwrap().len(), 1, "sent again it is one entry");
     let blind = two.refused(Method::POST, &entries, jump(&today, json!([261.0]), &Value::Null)).await;
     assert_eq!((blind.0, blind.1.as_str()), (409, "sent_elsewhere"));
     let knowing = two.ok(Method::POST, &entries, jump(&today, json!([261.0]), &first["id"])).await;
@@ -280,7 +280,7 @@ async fn a_key_that_a_client_chose_never_stands_in_the_way_of_a_result() {
     let entries = format!("{path}/entries");
     let sent = stranger.ok(Method::POST, &entries, form.clone()).await;
     let again = stranger.ok(Method::POST, &entries, form).await;
-    assert_eq!(sent["tests"][0]["sent"]["id"], again["tests"][0]["sent"]["id"], "the same again is the same");
+    assert_eq!(sent["tests"][0]["sent"]["id"], again["tests"][0]["sent"]["id"], "sent again it is one entry");
     let id = sent["tests"][0]["sent"]["id"].as_str().unwrap().to_owned();
     assert_ne!(id, stored.to_string());
     coach.ok(Method::POST, &format!("/self-entries/{id}/decision"), json!({ "decision": "take" })).await;
