@@ -132,7 +132,7 @@ impl Channels {
     }
 }
 
-/// Makes room for one more counted channel by ending the oldest of one's own. Returns false if there is no room.
+/// Makes room for one more counted channel by ending the oldest of one's own. Returns false if it finds none.
 fn give_way(open: &mut Vec<Open>, most: usize, counted: impl Fn(&Open) -> bool, own: impl Fn(&Open) -> bool) -> bool {
     if open.iter().filter(|o| counted(o)).count() < most {
         return true;

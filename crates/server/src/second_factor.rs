@@ -55,7 +55,7 @@ pub fn secret() -> Vec<u8> {
     (0..SECRET_BYTES).map(|_| dice.random()).collect()
 }
 
-/// Shows a secret to a phone. `account` and `practice` stand beside the code there.
+/// Shows a secret to a phone. The phone names `account` and `practice` beside the code.
 pub fn set_up(secret: &[u8], account: &str, practice: &str) -> SecondFactorSetUp {
     let address = totp(secret, account, practice).to_url().unwrap_or_default();
     let (size, path) = drawn(&address);

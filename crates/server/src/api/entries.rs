@@ -54,7 +54,7 @@ pub async fn enter(who: SignedIn, id: web::Path<Uuid>, form: Json<EntryForm>) ->
     let mut typed = form.typed;
     if let Some(known) = known {
         let again = recording::build(&mut scope, protocol, &person, ResultId(form.id), typed, None).await;
-        // What cannot be built any more, because something else changed since, is not held against who sends it again.
+        // If it can no longer be built because something else has changed, the stored result counts as the same.
         let differs = again.is_ok_and(|again| again.done.inputs != known.done.inputs);
         if known.person != person.id || known.done.protocol_id != protocol.id || differs {
             return Err(ApiError::saved_already());

@@ -203,7 +203,7 @@ pub async fn send(
 }
 
 /// The key under which something is kept that a client sent by a link. A result will have it one day, and no client may choose a key that
-/// already stands for something of the practice.
+/// the practice already uses.
 fn own_key(link: &SelfLink, sent: Uuid) -> Uuid {
     keys::derived("self entry", &[link.id, sent])
 }

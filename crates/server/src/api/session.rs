@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::second_factor::now_s;
+use super::second_factor::{confirmed, now_s};
 use crate::{
     ApiError, ApiResult,
     auth::{self, Caller, DeviceCookies, Entering, SignedIn},
@@ -222,12 +222,7 @@ pub async fn change_password(
     known: web::Data<Known>,
 ) -> ApiResult<HttpResponse> {
     let form = form.into_inner();
-    rates.device.count(&who.coach.to_string())?;
-    let coach = accounts::coach(&mut who.scope().await?, who.coach).await?;
-    let stored = accounts::credentials(&store, &coach.email).await?;
-    if passwords.verify(form.current, stored).await?.is_none() {
-        return Err(InputError::new(Code::NotApplicable, "current", "This is not your present password. Type it again.").into());
-    }
+    confirmed(&who, &store, &rates, &passwords, form.current).await.map_err(|e| e.at("current"))?;
     let hash = passwords.hash(form.new).await.map_err(|e| e.at("new"))?;
     let mut scope = who.scope().await?;
     accounts::set_password(&mut scope, who.coach, &hash).await?;
